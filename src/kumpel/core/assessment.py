@@ -1,0 +1,225 @@
+"""The shape that every kind's result has: figures with their why, verdicts, suggestions, tables, quality."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+
+class Verdict(StrEnum):
+    """The four verdicts, in rising order of attention (see `worst`)."""
+
+    WITHIN = "within"
+    NOT_ASSESSABLE = "not assessable"
+    ACTION = "action level reached"
+    ABOVE = "above limit"
+
+
+_ATTENTION = list(Verdict)
+
+
+def worst(verdicts: list[Verdict]) -> Verdict:
+    """The verdict that speaks for all: above, then action, then not assessable, then within.
+
+    A known excess is never hidden by another figure that could not be assessed.
+    """
+    return max(verdicts, key=_ATTENTION.index, default=Verdict.NOT_ASSESSABLE)
+
+
+@dataclass(frozen=True)
+class Put:
+    """One number put into a formula."""
+
+    symbol: str
+    meaning: str
+    value: float
+    unit: str
+
+
+@dataclass(frozen=True)
+class Why:
+    """The answer to "why this number?": formula in symbols, the numbers put in, samples used, source."""
+
+    formula: str
+    numbers: tuple[Put, ...]
+    samples_used: int
+    samples_left_out: int
+    left_out_s: float
+    source: str
+
+
+@dataclass(frozen=True)
+class Figure:
+    """One figure of the trade. `value` is nan when it could not be computed; then `note` says why.
+
+    `coverage` is the share (0..1) of the planned time that the figure rests on; `decimals` the number of
+    decimals it is stated with, on screen, on paper and when compared with a limit.
+    """
+
+    key: str
+    name: str
+    value: float
+    unit: str
+    decimals: int
+    coverage: float
+    why: Why
+    note: str = ""
+    at_s: float | None = None
+
+    @property
+    def stated(self) -> float:
+        """The value as stated on paper."""
+        return round(self.value, self.decimals)
+
+
+@dataclass(frozen=True)
+class Step:
+    """One level of a rule: from `value` on (or above it, when `beyond`) the verdict is `verdict`."""
+
+    value: float
+    verdict: Verdict
+    name: str
+    beyond: bool = False
+
+    def reached_by(self, stated: float) -> bool:
+        return stated > self.value if self.beyond else stated >= self.value
+
+
+@dataclass(frozen=True)
+class Rule:
+    """A figure (computed with `parameters`) against rising steps."""
+
+    figure: str
+    name: str
+    unit: str
+    steps: tuple[Step, ...]
+    parameters: Mapping[str, float | str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class LimitSet:
+    """Limits as data: name, issuer, version, the day it became valid, its rules."""
+
+    key: str
+    kind: str
+    name: str
+    issuer: str
+    version: str
+    valid_from: str
+    rules: tuple[Rule, ...]
+    minimum_coverage: float = 0.75
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """A figure held against a rule."""
+
+    rule: str
+    figure: str
+    value: float
+    unit: str
+    verdict: Verdict
+    words: str
+    limit: float | None
+    steps: tuple[Step, ...] = ()
+
+
+@dataclass(frozen=True)
+class Suggestion:
+    """A stretch that might be left out, and why. Nothing is left out unless a person does it."""
+
+    start_s: float
+    end_s: float
+    code: str
+    reason: str
+
+
+@dataclass(frozen=True)
+class TableColumn:
+    name: str
+    unit: str
+    decimals: int | None
+
+
+@dataclass(frozen=True)
+class Table:
+    """Rows of one kind of thing: tasks, hours, bins. nan stands for "not measured"."""
+
+    key: str
+    title: str
+    columns: tuple[TableColumn, ...]
+    rows: tuple[tuple[str | float, ...], ...]
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something about the data's quality. `blocks` means: no verdict until a person accepts it."""
+
+    code: str
+    text: str
+    blocks: bool = False
+
+
+@dataclass(frozen=True)
+class Quality:
+    coverage: float
+    measured_s: float
+    planned_s: float
+    findings: tuple[Finding, ...] = ()
+
+
+@dataclass(frozen=True)
+class Assessment:
+    """Figures and verdicts of a session, on one basis (as recorded or as reviewed)."""
+
+    kind: str
+    basis: str
+    verdict: Verdict
+    words: str
+    figures: tuple[Figure, ...]
+    judgements: tuple[Judgement, ...]
+    suggestions: tuple[Suggestion, ...]
+    tables: tuple[Table, ...]
+    quality: Quality
+    key_figures: tuple[str, ...]
+
+    def figure(self, key: str) -> Figure:
+        """The figure of this key; KeyError when the assessment has none."""
+        for figure in self.figures:
+            if figure.key == key:
+                return figure
+        raise KeyError(key)
+
+
+@dataclass(frozen=True)
+class BothWays:
+    """The two assessments of a session; the reviewed one leads."""
+
+    recorded: Assessment
+    reviewed: Assessment
+
+
+def judge(rule: Rule, figure: Figure) -> Judgement:
+    """Hold a figure, as stated, against a rule's steps.
+
+    The stated (rounded) value is compared, so that what the paper shows never contradicts its verdict.
+    """
+    limit = rule.steps[-1].value if rule.steps else None
+    if figure.value != figure.value:
+        words = figure.note or "not measured"
+        return Judgement(
+            rule.name, figure.key, figure.value, rule.unit, Verdict.NOT_ASSESSABLE, words, limit, rule.steps
+        )
+    passed = [step for step in rule.steps if step.reached_by(figure.stated)]
+    if not passed:
+        first = rule.steps[0]
+        words = f"below {first.name} {first.value:g}"
+        return Judgement(
+            rule.name, figure.key, figure.value, rule.unit, Verdict.WITHIN, words, first.value, rule.steps
+        )
+    top = max(passed, key=lambda step: (_ATTENTION.index(step.verdict), step.value))
+    over = figure.stated - top.value
+    by = f" by {over:.{figure.decimals}f}" if over > 0 else ""
+    words = f"{top.name} {top.value:g} {'exceeded' if top.beyond else 'reached'}{by}"
+    return Judgement(rule.name, figure.key, figure.value, rule.unit, top.verdict, words, top.value, rule.steps)

@@ -1,0 +1,1 @@
+"""Noise exposure by personal meter: levels, dose, daily exposure level, peaks, tasks, uncertainty."""

@@ -1,0 +1,81 @@
+"""Bad data of a personal noise meter: overload, a meter lying in a drawer, knocks. Suggests, never acts."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from kumpel.core.assessment import Suggestion
+from kumpel.core.recording import Flags, Floats
+
+FLAT_SPREAD_DB = 2.0
+FLAT_RUN_S = 600.0
+KNOCK_PEAK_ABOVE_LEVEL_DB = 40.0
+KNOCK_MARGIN_S = 2.0
+KNOCK_MIN_PEAK_DB = 120.0
+
+
+def runs(flags: Flags) -> list[tuple[int, int]]:
+    """First and end index of every run of true flags."""
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], flags.astype(np.int8), [0]))))
+    return [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+
+
+def merge(found: list[tuple[float, float]], gap_s: float) -> list[tuple[float, float]]:
+    """Spans in order, those closer than `gap_s` joined."""
+    merged: list[tuple[float, float]] = []
+    for start, end in sorted(found):
+        if merged and start - merged[-1][1] <= gap_s:
+            merged[-1] = (merged[-1][0], max(end, merged[-1][1]))
+        else:
+            merged.append((start, end))
+    return merged
+
+
+def overloads(overload: Floats, interval_s: float) -> list[Suggestion]:
+    """Stretches whose overload flag is set; neighbours within 5 s joined."""
+    spans = [(a * interval_s, b * interval_s) for a, b in runs(np.nan_to_num(overload) > 0)]
+    return [
+        Suggestion(a, b, "overload", "the meter's input was overloaded: levels are too low")
+        for a, b in merge(spans, 5.0)
+    ]
+
+
+def flat_lines(levels: Floats, motion: Floats, interval_s: float) -> list[Suggestion]:
+    """Stretches of at least ten minutes without motion in which the level stays within 2 dB."""
+    shortest = max(int(FLAT_RUN_S / interval_s), 1)
+    found: list[Suggestion] = []
+    for first, end in runs(np.nan_to_num(motion, nan=1.0) == 0):
+        cursor = first
+        while end - cursor >= shortest:
+            stop = _flat_until(levels, cursor, end)
+            if stop - cursor >= shortest:
+                text = "no motion and less than 2 dB spread: was the meter worn?"
+                found.append(Suggestion(cursor * interval_s, stop * interval_s, "flat", text))
+            cursor = max(stop, cursor + 1)
+    return found
+
+
+def _flat_until(levels: Floats, first: int, end: int) -> int:
+    """Index at which the spread since `first` reaches 2 dB; windows double so that noisy data stays cheap."""
+    window = 64
+    while True:
+        part = levels[first : min(first + window, end)]
+        spread = np.fmax.accumulate(part) - np.fmin.accumulate(part)
+        over = np.flatnonzero(np.nan_to_num(spread) >= FLAT_SPREAD_DB)
+        if len(over):
+            return first + int(over[0])
+        if first + window >= end:
+            return end
+        window *= 2
+
+
+def knocks(levels: Floats, peaks: Floats, interval_s: float) -> list[Suggestion]:
+    """Seconds with a C peak of 120 dB or more that stands 40 dB or more above the level of its second."""
+    excess = peaks - levels
+    with np.errstate(invalid="ignore"):
+        hit = (peaks >= KNOCK_MIN_PEAK_DB) & (excess >= KNOCK_PEAK_ABOVE_LEVEL_DB)
+    spans = [
+        (max(a * interval_s - KNOCK_MARGIN_S, 0), b * interval_s + KNOCK_MARGIN_S) for a, b in runs(hit)
+    ]
+    text = "a peak without level: the meter was probably knocked"
+    return [Suggestion(a, b, "knock", text) for a, b in merge(spans, 10.0)]

@@ -1,0 +1,52 @@
+"""What a reviewer decided about a recording: stretches left out, tasks, the working day, acceptances."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from kumpel.core.recording import Flags
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """A time span of a session, from `start_s` (inclusive) to `end_s` (exclusive) after its start."""
+
+    start_s: float
+    end_s: float
+    label: str
+
+    def __post_init__(self) -> None:
+        if not self.end_s > self.start_s:
+            raise ValueError(f"the stretch “{self.label}” ends at {self.end_s} s, before it begins")
+
+
+@dataclass(frozen=True)
+class Review:
+    """The reviewer's input to an assessment.
+
+    `working_day_s` is the length of the working day that the measurement stands for (ISO 9612, Te); None takes
+    the planned time, else the time measured. `attenuation_db` is the worn protection's attenuation, in dB.
+    `accepted` names the findings ("coverage", "drift") that a person accepted with a reason.
+    """
+
+    left_out: tuple[Stretch, ...] = ()
+    tasks: tuple[Stretch, ...] = ()
+    working_day_s: float | None = None
+    attenuation_db: float | None = None
+    accepted: tuple[str, ...] = ()
+
+    def as_recorded(self) -> Review:
+        """The same review with nothing left out."""
+        return replace(self, left_out=())
+
+
+def samples_inside(stretches: tuple[Stretch, ...], count: int, interval_s: float) -> Flags:
+    """Flags, shape (count,), of the samples whose middle lies in any of the stretches."""
+    flags = np.zeros(count, dtype=bool)
+    for stretch in stretches:
+        first = int(np.ceil(stretch.start_s / interval_s - 0.5))
+        end = int(np.ceil(stretch.end_s / interval_s - 0.5))
+        flags[max(first, 0) : max(end, 0)] = True
+    return flags

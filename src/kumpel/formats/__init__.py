@@ -1,0 +1,1 @@
+"""Files: bytes <-> Recording."""

@@ -1,0 +1,1 @@
+"""One module a kind of recorder; `registry` finds them."""

@@ -1,0 +1,48 @@
+"""What the rest of Kumpel needs to know of a kind of recorder."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from pydantic import BaseModel
+
+from kumpel.core.assessment import BothWays, LimitSet
+from kumpel.core.recording import Recording
+from kumpel.core.review import Review
+
+Assess = Callable[[Recording, Review, LimitSet], BothWays]
+
+
+@dataclass(frozen=True)
+class SetupField:
+    """A settings field as people read it. `path` reaches into lists ("weightings.0.threshold_db")."""
+
+    path: str
+    label: str
+    unit: str = ""
+    words: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind: its name, settings, assessment and what its views show first.
+
+    `energy_channels` names the channels (by prefix) whose mean is an energy mean of decibels.
+    """
+
+    key: str
+    name: str
+    recorder_name: str
+    setup_model: type[BaseModel]
+    setup_library: dict[str, BaseModel]
+    assess: Assess
+    main_channel: str
+    limit_sets: tuple[LimitSet, ...]
+    fields: Callable[[BaseModel], list[SetupField]]
+    energy_channels: tuple[str, ...] = ()
+    shortest_s: float = 60.0
+    check_list: tuple[str, ...] = ()
+
+    def is_energy(self, channel: str) -> bool:
+        return channel.startswith(self.energy_channels) if self.energy_channels else False

@@ -1,0 +1,102 @@
+"""Personal noise meters: settings, library of weighting set-ups, what is read first."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, Field
+
+from kumpel.core.noise.assess import assess
+from kumpel.kinds.kind import Kind, SetupField
+from kumpel.kinds.limit_sets import shipped
+
+
+class WeightingSetup(BaseModel):
+    """One weighting set-up of the meter."""
+
+    name: str = Field(max_length=40)
+    frequency: Literal["A", "C", "Z"] = "A"
+    time: Literal["F", "S", "I"] = "I"
+    exchange_rate_db: Literal[3, 4, 5, 6] = 3
+    threshold_db: float | None = Field(default=None, ge=40, le=120)
+    criterion_db: float = Field(default=85, ge=60, le=120)
+    criterion_h: float = Field(default=8, gt=0, le=24)
+
+
+EU = WeightingSetup(name="EU / ISO")
+FIVE_DB = WeightingSetup(
+    name="5 dB rule", time="S", exchange_rate_db=5, threshold_db=80, criterion_db=90
+)  # fmt: skip
+THREE_DB = WeightingSetup(name="3 dB recommendation", time="S", threshold_db=80)
+
+
+class NoiseSetup(BaseModel):
+    """Settings of a personal noise meter."""
+
+    name: str = Field(default="Full shift", max_length=60)
+    weightings: list[WeightingSetup] = Field(
+        default_factory=lambda: [EU, FIVE_DB, THREE_DB], min_length=1, max_length=3
+    )
+    interval_s: Literal[1, 60] = 1
+    start: Literal["by hand", "at a time", "delayed"] = "by hand"
+    start_at: str | None = Field(default=None, pattern=r"^\d\d:\d\d$")
+    delay_min: int | None = Field(default=None, ge=1, le=1440)
+    run_length_min: int = Field(default=480, ge=1, le=3120)
+    keypad_lock: bool = True
+    display: Literal["shown", "blank"] = "blank"
+
+
+LIBRARY: dict[str, BaseModel] = {
+    "EU, 5 dB and 3 dB side by side": NoiseSetup(),
+    "EU only": NoiseSetup(name="EU only", weightings=[EU]),
+    "5 dB rule only": NoiseSetup(name="5 dB rule only", weightings=[FIVE_DB]),
+}
+
+_TIME = {"F": "fast", "S": "slow", "I": "integrating"}
+_YES = {"True": "locked", "False": "free"}
+
+
+def fields(setup: BaseModel) -> list[SetupField]:
+    """The settings in the order people read them."""
+    assert isinstance(setup, NoiseSetup)
+    found = [SetupField("name", "Setup")]
+    for i, _ in enumerate(setup.weightings):
+        at, label = f"weightings.{i}.", f"Weighting {i + 1}"
+        found += [
+            SetupField(f"{at}name", label),
+            SetupField(f"{at}frequency", f"{label}, frequency"),
+            SetupField(f"{at}time", f"{label}, time", words=_TIME),
+            SetupField(f"{at}exchange_rate_db", f"{label}, exchange rate", "dB"),
+            SetupField(f"{at}threshold_db", f"{label}, threshold", "dB", {"None": "none"}),
+            SetupField(f"{at}criterion_db", f"{label}, criterion", "dB"),
+            SetupField(f"{at}criterion_h", f"{label}, criterion time", "h"),
+        ]
+    found += [
+        SetupField("interval_s", "Log every", "s"),
+        SetupField("start", "Start"),
+        SetupField("start_at", "Starts at"),
+        SetupField("delay_min", "Starts after", "min"),
+        SetupField("run_length_min", "Run length", "min"),
+        SetupField("keypad_lock", "Keypad", words=_YES),
+        SetupField("display", "Display"),
+    ]
+    return found
+
+
+KIND = Kind(
+    key="noise",
+    name="Noise",
+    recorder_name="Noise meter",
+    setup_model=NoiseSetup,
+    setup_library=LIBRARY,
+    assess=assess,
+    main_channel="leq.1",
+    limit_sets=shipped("noise"),
+    fields=fields,
+    energy_channels=("leq.",),
+    check_list=(
+        "Is it switched on? Press and hold the power key for 2 s.",
+        "Is it still recording? Press stop twice; a recording meter does not answer.",
+        "Is it seated in the dock until the light turns steady?",
+    ),
+)

@@ -1,0 +1,1 @@
+"""The recorder protocol; docs/link-protocol.md is its specification."""
