@@ -215,9 +215,7 @@ def judge(rule: Rule, figure: Figure) -> Judgement:
     if not passed:
         first = rule.steps[0]
         words = f"below {first.name} {first.value:g}"
-        return Judgement(
-            rule.name, figure.key, figure.value, rule.unit, Verdict.WITHIN, words, first.value, rule.steps
-        )
+        return Judgement(rule.name, figure.key, figure.value, rule.unit, Verdict.WITHIN, words, first.value, rule.steps)
     top = max(passed, key=lambda step: (_ATTENTION.index(step.verdict), step.value))
     over = figure.stated - top.value
     by = f" by {over:.{figure.decimals}f}" if over > 0 else ""

@@ -25,6 +25,7 @@ SELF_DESCRIBED: Final = 55799
 MAX_ITEM_BYTES: Final = 4 * 1024 * 1024
 MAX_BLOCK_SAMPLES: Final = 65_536
 MAX_CHANNELS: Final = 256
+BLOCK_GRAIN: Final = 256
 _TAGS_REFUSED: Final = (0, 1, 2, 3, 4, 5, 25, 28, 29, 30, 35, 36, 37, 43000, 100, 256, 258, 260, 261, 1004)
 HEAD, BLOCK, EVENT, TAIL = "head", "block", "event", "tail"
 
@@ -161,7 +162,14 @@ def _read_one(stream: io.BytesIO, size: int, base: int) -> Item:
         if size - position >= MAX_ITEM_BYTES:
             raise FileError(f"the item is longer than {MAX_ITEM_BYTES} bytes", offset) from error
         raise IncompleteError("the file ends inside an item: it was cut off", offset) from error
-    except (cbor2.CBORDecodeError, ValueError, TypeError, OverflowError, RecursionError, MemoryError) as error:
+    except (
+        cbor2.CBORDecodeError,
+        ValueError,
+        TypeError,
+        OverflowError,
+        RecursionError,
+        MemoryError,
+    ) as error:
         raise FileError(f"not a readable item ({error})", offset) from error
     length = stream.tell() - position
     if length > MAX_ITEM_BYTES:
@@ -242,8 +250,12 @@ def _channel_head(value: object, offset: int) -> ChannelHead:
         _typed(value, "key", str, offset),
         _typed(value, "name", str, offset),
         _typed(value, "unit", str, offset),
-        interval, kind, scale, shift, missing,
-    )  # fmt: skip
+        interval,
+        kind,
+        scale,
+        shift,
+        missing,
+    )
 
 
 def _whole(value: object, what: str, high: int, offset: int) -> int:
@@ -279,8 +291,15 @@ def _event(value: list[Any], offset: int) -> Event:
 
 def _tail(value: list[Any], offset: int) -> Tail:
     match value:
-        case ["t", {"blocks": int() as blocks, "samples": list() as samples, "events": int() as events,
-                    "sha256": bytes() as digest}] if len(digest) == 32 and all(isinstance(s, int) for s in samples):  # fmt: skip
+        case [
+            "t",
+            {
+                "blocks": int() as blocks,
+                "samples": list() as samples,
+                "events": int() as events,
+                "sha256": bytes() as digest,
+            },
+        ] if len(digest) == 32 and all(isinstance(s, int) for s in samples):
             return Tail(blocks, tuple(samples), events, digest)
     raise FileError('the tail is ["t", {blocks, samples, events, sha256}]', offset)
 
@@ -376,7 +395,11 @@ class Checker:
             raise FileError(f"block of channel {block.channel}; the head has {len(self.samples)}", offset)
         if block.index != self._indices[block.channel] or block.first != self.samples[block.channel]:
             at = self.samples[block.channel]
-            raise FileError(f"channel {block.channel}: block {self._indices[block.channel]} from sample {at} expected", offset)  # fmt: skip
+            raise FileError(
+                f"channel {block.channel}: block {self._indices[block.channel]} from sample {at} expected", offset
+            )
+        if block.first % BLOCK_GRAIN:
+            raise FileError(f"every block but a channel's last holds a multiple of {BLOCK_GRAIN} samples", offset)
         self._indices[block.channel] += 1
         self.samples[block.channel] += block.count
         self.blocks += 1
@@ -400,7 +423,7 @@ def recording_of(head: Head, blocks: Iterable[tuple[int, Block]], events: Iterab
     }
     return Recording(
         head.kind, head.start, head.utc_offset_min, channels, tuple(events), dict(head.setup), dict(head.recorder)
-    )  # fmt: skip
+    )
 
 
 def read(data: bytes) -> Recording:
@@ -443,15 +466,29 @@ class Writer:
     def head(self) -> bytes:
         head = self._head
         channels = [
-            {"key": c.key, "name": c.name, "unit": c.unit, "interval_s": c.interval_s, "type": c.type,
-             "scale": c.scale, "offset": c.offset} | ({} if c.missing is None else {"missing": c.missing})
+            {
+                "key": c.key,
+                "name": c.name,
+                "unit": c.unit,
+                "interval_s": c.interval_s,
+                "type": c.type,
+                "scale": c.scale,
+                "offset": c.offset,
+            }
+            | ({} if c.missing is None else {"missing": c.missing})
             for c in head.channels
-        ]  # fmt: skip
+        ]
         value = {
-            "krec": VERSION, "kind": head.kind, "session": head.session, "start": head.start,
-            "utc_offset_min": head.utc_offset_min, "recorder": dict(head.recorder), "setup": dict(head.setup),
-            "slip": dict(head.slip), "channels": channels,
-        }  # fmt: skip
+            "krec": VERSION,
+            "kind": head.kind,
+            "session": head.session,
+            "start": head.start,
+            "utc_offset_min": head.utc_offset_min,
+            "recorder": dict(head.recorder),
+            "setup": dict(head.setup),
+            "slip": dict(head.slip),
+            "channels": channels,
+        }
         return self._item(cbor2.CBORTag(SELF_DESCRIBED, value))
 
     def block(self, channel: int, values: Floats) -> bytes:
@@ -477,9 +514,11 @@ class Writer:
 
     def tail(self) -> bytes:
         counts = {
-            "blocks": sum(self._indices), "samples": self._samples, "events": self._events,
+            "blocks": sum(self._indices),
+            "samples": self._samples,
+            "events": self._events,
             "sha256": self._hash.digest(),
-        }  # fmt: skip
+        }
         return self._item(["t", counts])
 
 

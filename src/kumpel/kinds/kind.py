@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 from pydantic import BaseModel
@@ -10,8 +10,10 @@ from pydantic import BaseModel
 from kumpel.core.assessment import BothWays, LimitSet
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review
+from kumpel.reports.document import Part
 
 Assess = Callable[[Recording, Review, LimitSet], BothWays]
+ReportParts = Callable[[Recording, Review, BothWays, LimitSet, Sequence[str]], list[Part]]
 
 
 @dataclass(frozen=True)
@@ -40,6 +42,9 @@ class Kind:
     main_channel: str
     limit_sets: tuple[LimitSet, ...]
     fields: Callable[[BaseModel], list[SetupField]]
+    report: ReportParts
+    report_parts: dict[str, str]
+    one_page: tuple[str, ...]
     energy_channels: tuple[str, ...] = ()
     shortest_s: float = 60.0
     check_list: tuple[str, ...] = ()

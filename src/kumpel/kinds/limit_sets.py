@@ -19,9 +19,7 @@ def limit_set_from(data: Mapping[str, Any]) -> LimitSet:
                 Step(float(s["value"]), Verdict(s["verdict"]), s["name"], bool(s.get("beyond", False)))
                 for s in rule["steps"]
             )
-            rules.append(
-                Rule(rule["figure"], rule["name"], rule["unit"], steps, dict(rule.get("parameters", {})))
-            )
+            rules.append(Rule(rule["figure"], rule["name"], rule["unit"], steps, dict(rule.get("parameters", {}))))
         except (KeyError, TypeError, ValueError) as error:
             raise ValueError(f"limit set {data.get('key')}, rule {number}: {error}") from error
         if not steps:
@@ -55,8 +53,7 @@ def limit_set_data(limits: LimitSet) -> dict[str, Any]:
                 "unit": r.unit,
                 "parameters": dict(r.parameters),
                 "steps": [
-                    {"value": s.value, "verdict": s.verdict.value, "name": s.name, "beyond": s.beyond}
-                    for s in r.steps
+                    {"value": s.value, "verdict": s.verdict.value, "name": s.name, "beyond": s.beyond} for s in r.steps
                 ],
             }
             for r in limits.rules

@@ -7,6 +7,7 @@ from typing import Literal
 from pydantic import BaseModel, Field
 
 from kumpel.core.noise.assess import assess
+from kumpel.kinds import noise_report
 from kumpel.kinds.kind import Kind, SetupField
 from kumpel.kinds.limit_sets import shipped
 
@@ -24,9 +25,7 @@ class WeightingSetup(BaseModel):
 
 
 EU = WeightingSetup(name="EU / ISO")
-FIVE_DB = WeightingSetup(
-    name="5 dB rule", time="S", exchange_rate_db=5, threshold_db=80, criterion_db=90
-)  # fmt: skip
+FIVE_DB = WeightingSetup(name="5 dB rule", time="S", exchange_rate_db=5, threshold_db=80, criterion_db=90)
 THREE_DB = WeightingSetup(name="3 dB recommendation", time="S", threshold_db=80)
 
 
@@ -93,6 +92,9 @@ KIND = Kind(
     main_channel="leq.1",
     limit_sets=shipped("noise"),
     fields=fields,
+    report=noise_report.parts,
+    report_parts=noise_report.PARTS,
+    one_page=noise_report.ONE_PAGE,
     energy_channels=("leq.",),
     check_list=(
         "Is it switched on? Press and hold the power key for 2 s.",

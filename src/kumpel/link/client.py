@@ -185,7 +185,7 @@ class RecorderLink:
             raise LinkError("the link to the recorder broke") from error
 
     def _exactly(self, count: int) -> bytes:
-        data = self._stream.read(count)
+        data: bytes = self._stream.read(count)
         if len(data) < count:
             raise LinkError("the recorder closed the link")
         return data

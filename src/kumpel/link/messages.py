@@ -98,6 +98,4 @@ class Cleared(Message):
 
 def proof(passcode: str, side: str, recorder_nonce: bytes, client_nonce: bytes) -> bytes:
     """HMAC-SHA256 (RFC 2104) of side, recorder's nonce and client's nonce, keyed with the passcode."""
-    return hmac.new(
-        passcode.encode(), side.encode() + recorder_nonce + client_nonce, hashlib.sha256
-    ).digest()
+    return hmac.new(passcode.encode(), side.encode() + recorder_nonce + client_nonce, hashlib.sha256).digest()

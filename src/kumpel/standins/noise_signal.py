@@ -59,9 +59,7 @@ def usual_shift(seed: int, length_s: int = 27_660, loud_db: float = 93.0, base_d
     rest = length_s - sum(s.length_s for s in segments)
     segments[-1] = Segment(*_of(segments[-1], segments[-1].length_s + rest))
     at = int(length_s * 0.41)
-    return Shift(
-        tuple(segments), seed, knocks_s=(at,), impacts_s=(int(length_s * rng.uniform(0.55, 0.65)),)
-    )
+    return Shift(tuple(segments), seed, knocks_s=(at,), impacts_s=(int(length_s * rng.uniform(0.55, 0.65)),))
 
 
 def _of(segment: Segment, length_s: int) -> tuple[str, int, float, float, bool]:
@@ -72,9 +70,10 @@ def make(shift: Shift, setups: int = 3) -> Signal:
     """One sample a second: levels and maxima per set-up, C peak, motion, overload."""
     rng = np.random.default_rng(shift.seed)
     levels = np.concatenate([_segment(rng, s) for s in shift.segments] or [np.empty(0)])
-    motion = np.concatenate([
-        (rng.random(s.length_s) < 0.7).astype(float) if s.worn else np.zeros(s.length_s) for s in shift.segments
-    ] or [np.empty(0)])  # fmt: skip
+    motion = np.concatenate(
+        [(rng.random(s.length_s) < 0.7).astype(float) if s.worn else np.zeros(s.length_s) for s in shift.segments]
+        or [np.empty(0)]
+    )
     n = len(levels)
     peak = levels + 14 + np.abs(rng.normal(0, 2.5, n)) + rng.exponential(1.2, n)
     overload = np.zeros(n)

@@ -79,9 +79,12 @@ class Faults:
 class Recorder:
     """State and calls of one simulated recorder; `make_file` records a session from its settings."""
 
-    def __init__(self, memory: Memory, about: dict[str, Any], make_file: MakeFile, time_factor: float) -> None:
+    def __init__(
+        self, memory: Memory, about: dict[str, Any], make_file: MakeFile, time_factor: float, auto_start: bool = False
+    ) -> None:
         self.memory, self.about, self.make_file = memory, about, make_file
-        self.time_factor = time_factor
+        self.time_factor, self.auto_start = time_factor, auto_start
+        self._start_at: float | None = None
         self.faults = Faults()
         self.gone = False
         self._connections: set[asyncio.StreamWriter] = set()
@@ -111,15 +114,20 @@ class Recorder:
 
     def _recorded_s(self, running: dict[str, Any]) -> float:
         planned = float(self.state["setup"].get("run_length_min", 480)) * 60
-        return min((time.time() - running["since"]) * self.time_factor, planned)
+        elapsed: float = time.time() - running["since"]
+        return min(elapsed * self.time_factor, planned)
 
     def record(self, session: str, start: float, length_s: int, wish: dict[str, Any]) -> str:
         """Record a whole session at once; `wish` are parameters of the signal."""
         head = {
-            "session": session, "start": start, "utc_offset_min": self.state["utc_offset_min"], "length_s": length_s,
-            "setup": self.state["setup"], "slip": self.state["slip"],
+            "session": session,
+            "start": start,
+            "utc_offset_min": self.state["utc_offset_min"],
+            "length_s": length_s,
+            "setup": self.state["setup"],
+            "slip": self.state["slip"],
             "recorder": {k: self.about[k] for k in ("serial", "name", "token", "model", "firmware")},
-        }  # fmt: skip
+        }
         data = self.make_file(head, wish)
         weightings = len(self.state["setup"].get("weightings", [])) or 1
         about = f"{weightings} weighting{'s' if weightings > 1 else ''}, 1 s"
@@ -134,6 +142,9 @@ class Recorder:
         """Stops by itself when the planned run length is reached."""
         while True:
             await asyncio.sleep(0.1)
+            if self._start_at is not None and time.time() >= self._start_at and not self.state["recording"]:
+                self._start_at = None
+                self.start_recording()
             running = self.state["recording"]
             planned = float(self.state["setup"].get("run_length_min", 480)) * 60
             if running and self._recorded_s(running) >= planned:
@@ -148,9 +159,18 @@ class Recorder:
         self._connections.add(writer)
         client = _Client(nonce=secrets.token_bytes(16), unlocked=not self.state["passcode"])
         try:
-            await self._send(writer, {"note": "hello", "with": {
-                "protocol": frames.PROTOCOL, "serial": self.about["serial"], "nonce": client.nonce,
-                "locked": not client.unlocked}})  # fmt: skip
+            await self._send(
+                writer,
+                {
+                    "note": "hello",
+                    "with": {
+                        "protocol": frames.PROTOCOL,
+                        "serial": self.about["serial"],
+                        "nonce": client.nonce,
+                        "locked": not client.unlocked,
+                    },
+                },
+            )
             while not self.gone:
                 header = await reader.readexactly(frames.HEADER.size)
                 payload = await reader.readexactly(frames.payload_length(header))
@@ -208,24 +228,40 @@ class Recorder:
 
     def call_status(self, client: _Client, values: dict[str, Any]) -> dict[str, Any]:
         return {
-            "clock": self.clock(), "utc_offset_min": self.state["utc_offset_min"],
-            "battery": self.state["battery"], "memory_used": min(self.memory.used() / CAPACITY_BYTES, 1.0),
-            "mode": "recording" if self.state["recording"] else "ready", "place": self.state["place"],
-        }  # fmt: skip
+            "clock": self.clock(),
+            "utc_offset_min": self.state["utc_offset_min"],
+            "battery": self.state["battery"],
+            "memory_used": min(self.memory.used() / CAPACITY_BYTES, 1.0),
+            "mode": "recording" if self.state["recording"] else "ready",
+            "place": self.state["place"],
+        }
 
     def call_sessions(self, client: _Client, values: dict[str, Any]) -> dict[str, Any]:
         listed = [
-            {"id": i, "start": s["start"], "length_s": s["length_s"], "size": s["size"],
-             "sha256": bytes.fromhex(s["sha256"]), "complete": True, "about": s["about"]}
+            {
+                "id": i,
+                "start": s["start"],
+                "length_s": s["length_s"],
+                "size": s["size"],
+                "sha256": bytes.fromhex(s["sha256"]),
+                "complete": True,
+                "about": s["about"],
+            }
             for i, s in self.state["sessions"].items()
-        ]  # fmt: skip
+        ]
         running = self.state["recording"]
         if running:
             length = self._recorded_s(running)
             listed.append(
-                {"id": running["id"], "start": self.clock() - length, "length_s": length, "size": 0,
-                 "complete": False, "about": "recording now"}
-            )  # fmt: skip
+                {
+                    "id": running["id"],
+                    "start": self.clock() - length,
+                    "length_s": length,
+                    "size": 0,
+                    "complete": False,
+                    "about": "recording now",
+                }
+            )
         return {"sessions": sorted(listed, key=lambda s: -s["start"])}
 
     def call_read(self, client: _Client, values: dict[str, Any]) -> dict[str, Any]:
@@ -253,10 +289,12 @@ class Recorder:
             raise Refuse(Code.STALE_SETUP, "the settings on the recorder have changed meanwhile")
         if not isinstance(values["setup"], dict) or not isinstance(values.get("slip", {}), dict):
             raise Refuse(Code.BAD_SETUP, "setup and slip must be maps")
-        self.state |= {
-            "setup": values["setup"], "slip": values.get("slip", {}), "revision": self.state["revision"] + 1
-        }  # fmt: skip
+        self.state.update(
+            {"setup": values["setup"], "slip": values.get("slip", {}), "revision": self.state["revision"] + 1}
+        )
         self.memory.save()
+        if self.auto_start and self.state["slip"]:
+            self._start_at = time.time() + 4.0
         return self.call_setup(client, values)
 
     def call_set_clock(self, client: _Client, values: dict[str, Any]) -> dict[str, Any]:
@@ -320,7 +358,7 @@ class Recorder:
             case "slow":
                 self.faults.bytes_per_s = wish.get("bytes_per_s")
             case "set":
-                self.state |= {k: wish[k] for k in wish if k in self.state}
+                self.state.update({k: wish[k] for k in wish if k in self.state})
                 self.memory.save()
             case "record":
                 session = self.record(self._new_id(), wish.pop("start"), int(wish.pop("length_s")), wish)
@@ -354,7 +392,9 @@ def _whole_items(data: bytes, most: int) -> int:
     return end
 
 
-async def run(recorder: Recorder, port: int, control_port: int, announce: bool, ready: Callable[[int, int], None]) -> None:
+async def run(
+    recorder: Recorder, port: int, control_port: int, announce: bool, ready: Callable[[int, int], None]
+) -> None:
     """Serve link and control port on loopback until cancelled."""
     link = await asyncio.start_server(recorder.serve, "127.0.0.1", port, limit=frames.MAX_PAYLOAD)
     control = await asyncio.start_server(recorder.control, "127.0.0.1", control_port)

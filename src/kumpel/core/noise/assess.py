@@ -104,7 +104,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -
         judgements.append(_with_findings(judge(rule, figure), rule, basis, open_findings, by_key))
     verdict, words = _overall(judgements)
     dose_like = [j.figure for j in judgements if j.figure != "lcpeak" and j.figure != "lex8h_protected"]
-    key_figures = tuple(dict.fromkeys([*dose_like, "setup1.projected_dose"]))[:2] + ("lcpeak", "measured")
+    key_figures = (*tuple(dict.fromkeys([*dose_like, "setup1.projected_dose"]))[:2], "lcpeak", "measured")
     return Assessment(
         kind="noise",
         basis=name,
@@ -148,36 +148,65 @@ def _daily_figures(basis: _Basis, review: Review) -> list[Figure]:
     cover = basis.coverage
     figures = [
         Figure(
-            "lex8h", "LEX,8h", lex, "dB(A)", 1, cover,
-            basis.why("LEX,8h = LAeq,T + 10 log10(Te / 8 h)", LEX_SOURCE, Put("LAeq,T", "mean level", laeq, "dB(A)"), te),
+            "lex8h",
+            "LEX,8h",
+            lex,
+            "dB(A)",
+            1,
+            cover,
+            basis.why(
+                "LEX,8h = LAeq,T + 10 log10(Te / 8 h)", LEX_SOURCE, Put("LAeq,T", "mean level", laeq, "dB(A)"), te
+            ),
             note,
         ),
         Figure(
-            "laeq", "LAeq", laeq, "dB(A)", 1, cover,
+            "laeq",
+            "LAeq",
+            laeq,
+            "dB(A)",
+            1,
+            cover,
             basis.why("LAeq,T = 10 log10( (1/N) sum 10^(L_i/10) )", LAEQ_SOURCE, n, dt),
             note,
         ),
         Figure(
-            "lex8h_protected", "LEX,8h under the protection", protected, "dB(A)", 1, cover,
+            "lex8h_protected",
+            "LEX,8h under the protection",
+            protected,
+            "dB(A)",
+            1,
+            cover,
             basis.why(
-                "LEX,8h - attenuation", "2003/10/EC, art. 3(2)", Put("LEX,8h", "daily exposure level", lex, "dB(A)"),
+                "LEX,8h - attenuation",
+                "2003/10/EC, art. 3(2)",
+                Put("LEX,8h", "daily exposure level", lex, "dB(A)"),
                 Put("attenuation", "of the protection worn", attenuation or 0.0, "dB"),
             ),
             protected_note,
         ),
         Figure(
-            "exposure", "Sound exposure E", pa2h, "Pa2h", 3, cover,
+            "exposure",
+            "Sound exposure E",
+            pa2h,
+            "Pa2h",
+            3,
+            cover,
             basis.why("E = 4e-10 Pa2 sum (dt/3600) 10^(L_i/10)", "IEC 61252:1993, 3.3", n, dt),
         ),
-    ]  # fmt: skip
+    ]
     for percent in (10, 50, 90):
         value = levels.exceeded_level(found, percent) if found is not None else math.nan
         figures.append(
             Figure(
-                f"l{percent}", f"L{percent}", value, "dB(A)", 1, cover,
+                f"l{percent}",
+                f"L{percent}",
+                value,
+                "dB(A)",
+                1,
+                cover,
                 basis.why(f"level exceeded for {percent} % of the measured time", "ISO 1996-1:2016, 3.1.3", n),
             )
-        )  # fmt: skip
+        )
     return figures
 
 
@@ -189,10 +218,8 @@ def _peak_figures(basis: _Basis) -> list[Figure]:
         return [Figure("lcpeak", "Highest peak", math.nan, "dB(C)", 1, 0.0, why, note)]
     at = int(np.nanargmax(peaks))
     figures = [
-        Figure(
-            "lcpeak", "Highest peak", float(peaks[at]), "dB(C)", 1, basis.coverage, why, at_s=at * basis.interval_s
-        )
-    ]  # fmt: skip
+        Figure("lcpeak", "Highest peak", float(peaks[at]), "dB(C)", 1, basis.coverage, why, at_s=at * basis.interval_s)
+    ]
     for limit in PEAK_COUNTS_DB:
         seconds = float(np.sum(peaks > limit)) * basis.interval_s
         count_why = basis.why(f"intervals with a peak above {limit} dB(C), times dt", "2003/10/EC, art. 3")
@@ -204,8 +231,10 @@ def _peak_figures(basis: _Basis) -> list[Figure]:
 
 def _time_figures(basis: _Basis) -> list[Figure]:
     why = basis.why(
-        "N x dt", "ISO 9612:2009, 9", Put("planned", "planned time", _planned(basis) / 3600, "h"),
-    )  # fmt: skip
+        "N x dt",
+        "ISO 9612:2009, 9",
+        Put("planned", "planned time", _planned(basis) / 3600, "h"),
+    )
     return [Figure("measured", "Time measured", basis.measured_s / 3600, "h", 2, basis.coverage, why)]
 
 
@@ -221,10 +250,16 @@ def _setup_figures(basis: _Basis, setup: Weighting, number: int) -> list[Figure]
         why = basis.why(f"highest {setup.unit} level, time weighting {setup.time}", "IEC 61672-1:2013, 3.8")
         figures.append(
             Figure(
-                f"{prefix}max", f"{label}highest level", float(highest[at]), setup.unit, 1, cover, why,
+                f"{prefix}max",
+                f"{label}highest level",
+                float(highest[at]),
+                setup.unit,
+                1,
+                cover,
+                why,
                 at_s=at * basis.interval_s,
             )
-        )  # fmt: skip
+        )
     return figures
 
 
@@ -234,9 +269,7 @@ def rule_words(rule: DoseRule) -> str:
     return f"{rule.criterion_h:g} h at {rule.criterion_db:g} dB, {rule.exchange_rate_db:g} dB rate{threshold}"
 
 
-def _dose_figures(
-    basis: _Basis, found: Floats, rule: DoseRule, prefix: str, label: str, unit: str
-) -> list[Figure]:
+def _dose_figures(basis: _Basis, found: Floats, rule: DoseRule, prefix: str, label: str, unit: str) -> list[Figure]:
     cover = basis.coverage
     mean = levels.mean_level(found, rule.exchange_rate_db, rule.threshold_db)
     measured = exposure.dose(found, basis.interval_s, rule)
@@ -260,28 +293,67 @@ def _dose_figures(
         return Figure(prefix + key, f"{label}{name}, {words}", value, unit, decimals, cover, why, note)
 
     return [
-        one("lavg", "Lavg", _finite(mean), unit, 1,
-            basis.why("Lavg = q log10( (1/N) sum 10^(L_i/q) ), L_i < Lt counts as no energy", DOSE_SOURCE, *numbers), none),
-        one("dose", "dose as measured", measured, "%", 1,
-            basis.why("D = (100/Tc) sum dt 10^((L_i - Lc)/q), L_i >= Lt", DOSE_SOURCE, *numbers)),
-        one("projected_dose", "dose for the working day", projected, "%", 1,
-            basis.why("D x Te/T", DOSE_SOURCE, Put("D", "dose as measured", measured, "%"), *day)),
-        one("twa", "TWA as measured", twa, unit, 1,
-            basis.why("TWA = Lc + q log10(D/100)", "29 CFR 1910.95 App. A, II",
-                      Put("D", "dose as measured", measured, "%"), *numbers[:3]), none),
-        one("projected_twa", "TWA for the working day", twa_projected, unit, 1,
-            basis.why("TWA = Lc + q log10(D/100), D for the working day", "29 CFR 1910.95 App. A, II",
-                      Put("D", "dose for the working day", projected, "%"), *numbers[:3]), none),
-    ]  # fmt: skip
+        one(
+            "lavg",
+            "Lavg",
+            _finite(mean),
+            unit,
+            1,
+            basis.why("Lavg = q log10( (1/N) sum 10^(L_i/q) ), L_i < Lt counts as no energy", DOSE_SOURCE, *numbers),
+            none,
+        ),
+        one(
+            "dose",
+            "dose as measured",
+            measured,
+            "%",
+            1,
+            basis.why("D = (100/Tc) sum dt 10^((L_i - Lc)/q), L_i >= Lt", DOSE_SOURCE, *numbers),
+        ),
+        one(
+            "projected_dose",
+            "dose for the working day",
+            projected,
+            "%",
+            1,
+            basis.why("D x Te/T", DOSE_SOURCE, Put("D", "dose as measured", measured, "%"), *day),
+        ),
+        one(
+            "twa",
+            "TWA as measured",
+            twa,
+            unit,
+            1,
+            basis.why(
+                "TWA = Lc + q log10(D/100)",
+                "29 CFR 1910.95 App. A, II",
+                Put("D", "dose as measured", measured, "%"),
+                *numbers[:3],
+            ),
+            none,
+        ),
+        one(
+            "projected_twa",
+            "TWA for the working day",
+            twa_projected,
+            unit,
+            1,
+            basis.why(
+                "TWA = Lc + q log10(D/100), D for the working day",
+                "29 CFR 1910.95 App. A, II",
+                Put("D", "dose for the working day", projected, "%"),
+                *numbers[:3],
+            ),
+            none,
+        ),
+    ]
 
 
 def _finite(value: float) -> float:
     return value if math.isfinite(value) else math.nan
 
 
-def _figure_for(
-    rule: Rule, by_key: dict[str, Figure], basis: _Basis, setups: tuple[Weighting, ...]
-) -> Figure:
+def _figure_for(rule: Rule, by_key: dict[str, Figure], basis: _Basis, setups: tuple[Weighting, ...]) -> Figure:
     """The figure a rule asks for: a fixed one, or a dose figure by the rule's own parameters."""
     if rule.figure in by_key:
         return by_key[rule.figure]
@@ -303,8 +375,15 @@ def _figure_for(
         for figure in _dose_figures(basis, found, dose_rule, "limit.", "", setups[number - 1].unit):
             if figure.key == f"limit.{rule.figure}":
                 return Figure(
-                    key, figure.name, figure.value, figure.unit, figure.decimals, figure.coverage, figure.why, figure.note
-                )  # fmt: skip
+                    key,
+                    figure.name,
+                    figure.value,
+                    figure.unit,
+                    figure.decimals,
+                    figure.coverage,
+                    figure.why,
+                    figure.note,
+                )
     note = f"no A-weighted level for {rule.name} was recorded"
     return Figure(key, rule.name, math.nan, rule.unit, 1, 0.0, basis.why(rule.figure, rule.name), note)
 
@@ -359,9 +438,15 @@ def _with_findings(
         if any(s.verdict is judgement.verdict and s.reached_by(round(alone, 1)) for s in rule.steps):
             return judgement
     return Judgement(
-        judgement.rule, judgement.figure, judgement.value, judgement.unit, Verdict.NOT_ASSESSABLE,
-        "; ".join(f.text for f in findings), judgement.limit, judgement.steps,
-    )  # fmt: skip
+        judgement.rule,
+        judgement.figure,
+        judgement.value,
+        judgement.unit,
+        Verdict.NOT_ASSESSABLE,
+        "; ".join(f.text for f in findings),
+        judgement.limit,
+        judgement.steps,
+    )
 
 
 def _value_of_measured_part(judgement: Judgement, basis: _Basis, by_key: dict[str, Figure]) -> float:
@@ -413,9 +498,7 @@ def _task_table(basis: _Basis, review: Review) -> Table:
         total = float(np.nansum(10 ** (found / 10)))
         free = np.ones(len(found), dtype=bool)
         for name in names:
-            inside = samples_inside(
-                tuple(t for t in review.tasks if t.label == name), len(found), basis.interval_s
-            )
+            inside = samples_inside(tuple(t for t in review.tasks if t.label == name), len(found), basis.interval_s)
             rows.append(_task_row(name, found, inside & free, basis.interval_s, total))
             free &= ~inside
         if names and np.any(free & basis.counted[: len(found)]):
@@ -430,9 +513,7 @@ def _task_table(basis: _Basis, review: Review) -> Table:
     return Table("tasks", "Tasks", columns, tuple(rows))
 
 
-def _task_row(
-    name: str, found: Floats, inside: Flags, interval_s: float, total: float
-) -> tuple[str | float, ...]:
+def _task_row(name: str, found: Floats, inside: Flags, interval_s: float, total: float) -> tuple[str | float, ...]:
     part = found[inside]
     seconds = float(np.sum(~np.isnan(part))) * interval_s
     laeq = levels.mean_level(part)
@@ -474,7 +555,8 @@ def _spread_table(basis: _Basis) -> Table:
         return Table("spread", "Spread of levels", columns, ())
     span = slice(int(used[0]), int(used[-1]) + 1)
     return Table(
-        "spread", "Spread of levels", columns,
+        "spread",
+        "Spread of levels",
+        columns,
         tuple((float(a), float(b)) for a, b in zip(edges[span], seconds[span], strict=True)),
-    )  # fmt: skip
-
+    )

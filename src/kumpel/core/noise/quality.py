@@ -74,8 +74,6 @@ def knocks(levels: Floats, peaks: Floats, interval_s: float) -> list[Suggestion]
     excess = peaks - levels
     with np.errstate(invalid="ignore"):
         hit = (peaks >= KNOCK_MIN_PEAK_DB) & (excess >= KNOCK_PEAK_ABOVE_LEVEL_DB)
-    spans = [
-        (max(a * interval_s - KNOCK_MARGIN_S, 0), b * interval_s + KNOCK_MARGIN_S) for a, b in runs(hit)
-    ]
+    spans = [(max(a * interval_s - KNOCK_MARGIN_S, 0), b * interval_s + KNOCK_MARGIN_S) for a, b in runs(hit)]
     text = "a peak without level: the meter was probably knocked"
     return [Suggestion(a, b, "knock", text) for a, b in merge(spans, 10.0)]

@@ -1,0 +1,3 @@
+from kumpel.cli import app
+
+app(prog_name="kumpel")

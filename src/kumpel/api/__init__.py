@@ -1,0 +1,1 @@
+"""HTTP: thin routers over the services, problem details, session cookie, event stream."""

@@ -1,0 +1,179 @@
+"""The web application: routers, problem details, the built interface, background work."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import logging
+from collections.abc import AsyncIterator, Awaitable, Callable
+from http import HTTPStatus
+from typing import Any
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import FileResponse, JSONResponse, Response
+from fastapi.staticfiles import StaticFiles
+from sqlalchemy.exc import OperationalError
+from sqlmodel import Session as Db
+from starlette.exceptions import HTTPException
+
+from kumpel import __version__
+from kumpel.api import events, hand_out, people, reports, review, schemas, sessions, sign_in, take_in
+from kumpel.config import Config
+from kumpel.services import limits
+from kumpel.services.jobs import Jobs
+from kumpel.services.problems import ProblemError
+from kumpel.services.watch import Lookout
+from kumpel.store import database
+
+log = logging.getLogger("kumpel")
+ROUTERS = (sign_in, people, hand_out, take_in, sessions, review, reports, events)
+PROBLEMS: dict[int | str, dict[str, Any]] = {
+    "4XX": {
+        "model": schemas.Problem,
+        "description": "A problem (RFC 9457)",
+        "content": {"application/problem+json": {}},
+    }
+}
+SECURITY_HEADERS = {
+    "Content-Security-Policy": "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; "
+    "frame-ancestors 'none'; form-action 'self'; base-uri 'self'",
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+}
+
+
+def problem(status: int, code: str, detail: str) -> JSONResponse:
+    body = {
+        "type": f"urn:kumpel:problem:{code}",
+        "title": HTTPStatus(status).phrase,
+        "status": status,
+        "detail": detail,
+        "code": code,
+    }
+    return JSONResponse(body, status, media_type="application/problem+json")
+
+
+@contextlib.asynccontextmanager
+async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
+    config: Config = app.state.config
+    await asyncio.to_thread(_prepare, config)
+    jobs: Jobs = app.state.jobs
+    await asyncio.to_thread(jobs.open)
+    tasks = [asyncio.create_task(app.state.broadcast.listen()), asyncio.create_task(_work(jobs, config))]
+    lookout = Lookout(config.database_url, jobs) if config.watch else None
+    if lookout:
+        lookout.start()
+    try:
+        yield
+    finally:
+        if lookout:
+            await asyncio.to_thread(lookout.stop)
+        for task in tasks:
+            task.cancel()
+        await asyncio.gather(*tasks, return_exceptions=True)
+        await asyncio.to_thread(jobs.close)
+
+
+def _prepare(config: Config) -> None:
+    database.migrate(config.database_url)
+    with Db(database.engine(config.database_url)) as db:
+        limits.put_shipped(db)
+
+
+async def _work(jobs: Jobs, config: Config) -> None:
+    """The worker, started again when the database went away under it."""
+    while True:
+        with contextlib.suppress(Exception):
+            await asyncio.to_thread(_go_on, jobs, config)
+        try:
+            await jobs.work()
+        except asyncio.CancelledError:
+            raise
+        except Exception as error:
+            log.warning("the worker stopped (%s); starting it again", type(error).__name__)
+        await asyncio.sleep(1)
+
+
+def _go_on(jobs: Jobs, config: Config) -> None:
+    with Db(database.engine(config.database_url)) as db:
+        jobs.go_on(db)
+
+
+def create_app(config: Config | None = None) -> FastAPI:
+    """The application; configuration from the environment when none is given."""
+    config = config or Config.from_environment()
+    app = FastAPI(
+        title="Kumpel",
+        version=__version__,
+        lifespan=_lifespan,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+        generate_unique_id_function=lambda route: route.name,
+        description="Recorders for named people: hand out, take in, review, report.",
+    )
+    app.state.config = config
+    app.state.jobs = Jobs(config.database_url)
+    app.state.broadcast = events.Broadcast(config.database_url)
+    for module in ROUTERS:
+        app.include_router(module.router, prefix="/api", responses=PROBLEMS)
+    _add_problem_handlers(app)
+    app.middleware("http")(_guard)
+    _add_interface(app, config)
+    return app
+
+
+async def _guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
+    """Refuse changes that another site asked for; add security headers."""
+    origin = request.headers.get("origin")
+    if request.method not in ("GET", "HEAD", "OPTIONS") and origin:
+        host = origin.split("://", 1)[-1]
+        if host != request.headers.get("host"):
+            return problem(403, "other-origin", "This request came from another site.")
+    response = await call_next(request)
+    for key, value in SECURITY_HEADERS.items():
+        response.headers.setdefault(key, value)
+    return response
+
+
+def _add_problem_handlers(app: FastAPI) -> None:
+    @app.exception_handler(ProblemError)
+    async def known(request: Request, error: ProblemError) -> JSONResponse:
+        return problem(error.status, error.code, error.detail)
+
+    @app.exception_handler(RequestValidationError)
+    async def invalid(request: Request, error: RequestValidationError) -> JSONResponse:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"][1:]) or "request"
+        return problem(422, "invalid", f"{where}: {first['msg']}.")
+
+    @app.exception_handler(HTTPException)
+    async def http(request: Request, error: HTTPException) -> JSONResponse:
+        return problem(error.status_code, "http", str(error.detail))
+
+    @app.exception_handler(OperationalError)
+    async def away(request: Request, error: OperationalError) -> JSONResponse:
+        return problem(503, "database-away", "The database does not answer. Nothing is lost; try again in a moment.")
+
+    @app.exception_handler(Exception)
+    async def unknown(request: Request, error: Exception) -> JSONResponse:
+        log.exception("unexpected error at %s", request.url.path)
+        return problem(
+            500,
+            "unexpected",
+            "Something unexpected went wrong on the server; it is in the server's log. What was stored is safe.",
+        )
+
+
+def _add_interface(app: FastAPI, config: Config) -> None:
+    index = config.web / "index.html"
+    if not index.exists():
+        return
+    app.mount("/assets", StaticFiles(directory=config.web / "assets"), name="assets")
+
+    @app.get("/{path:path}", include_in_schema=False)
+    async def interface(path: str) -> Response:
+        if path.startswith("api/"):
+            return problem(404, "not-found", "There is no such address in the API.")
+        return FileResponse(index, headers={"Cache-Control": "no-cache"})

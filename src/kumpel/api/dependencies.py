@@ -1,0 +1,43 @@
+"""What every router needs: the database, the account, the jobs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Annotated
+
+from fastapi import Cookie, Depends, Request
+from sqlmodel import Session as Db
+
+from kumpel.services import accounts
+from kumpel.services.jobs import Jobs
+from kumpel.services.problems import SignInError
+from kumpel.store.database import engine
+from kumpel.store.tables import Account
+
+COOKIE = "kumpel"
+
+
+def database(request: Request) -> Iterator[Db]:
+    with Db(engine(request.app.state.config.database_url), expire_on_commit=False) as db:
+        yield db
+
+
+Database = Annotated[Db, Depends(database)]
+
+
+def account(db: Database, kumpel: Annotated[str | None, Cookie()] = None) -> Account:
+    found = accounts.account_of(db, kumpel)
+    if found is None:
+        raise SignInError("Please sign in.")
+    return found
+
+
+Who = Annotated[Account, Depends(account)]
+
+
+def jobs(request: Request) -> Jobs:
+    found: Jobs = request.app.state.jobs
+    return found
+
+
+Queue = Annotated[Jobs, Depends(jobs)]

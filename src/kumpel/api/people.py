@@ -1,0 +1,62 @@
+"""The register of people, the counts on the line, finding anything."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+
+from kumpel.api import answers, schemas
+from kumpel.api.dependencies import Database, Who
+from kumpel.services import line, people
+from kumpel.store.tables import Team
+
+router = APIRouter(tags=["people"])
+Limit = Annotated[int, Query(ge=1, le=500)]
+Offset = Annotated[int, Query(ge=0)]
+
+
+@router.get("/line")
+def waiting(db: Database, who: Who) -> schemas.Waiting:
+    """How many things wait at each station."""
+    return schemas.Waiting.model_validate(line.waiting(db))
+
+
+@router.get("/find")
+def find(db: Database, who: Who, words: Annotated[str, Query(max_length=100)] = "") -> list[schemas.Hit]:
+    """People, recorders and sessions by a few letters."""
+    return [schemas.Hit.model_validate(hit) for hit in line.find(db, words)]
+
+
+@router.get("/people")
+def list_people(db: Database, who: Who, search: str = "", limit: Limit = 100, offset: Offset = 0) -> schemas.PersonList:
+    rows, total = people.list_people(db, search, limit, offset)
+    return schemas.PersonList(people=[answers.person(row) for row in rows], total=total)
+
+
+@router.post("/people", status_code=201)
+def create_person(wish: schemas.NewPerson, db: Database, who: Who) -> schemas.Person:
+    made = people.create_person(db, **wish.model_dump(exclude_none=True))
+    return _person(db, made.id or 0)
+
+
+@router.get("/people/{person_id}")
+def get_person(person_id: int, db: Database, who: Who) -> schemas.Person:
+    return _person(db, person_id)
+
+
+@router.patch("/people/{person_id}")
+def change_person(person_id: int, wish: schemas.PersonChange, db: Database, who: Who) -> schemas.Person:
+    people.change_person(db, person_id, wish.model_dump(exclude_unset=True))
+    return _person(db, person_id)
+
+
+@router.delete("/people/{person_id}", status_code=204)
+def delete_person(person_id: int, db: Database, who: Who) -> None:
+    people.delete_person(db, person_id)
+
+
+def _person(db: Database, person_id: int) -> schemas.Person:
+    found = people.person_of(db, person_id)
+    team = db.get(Team, found.team_id) if found.team_id else None
+    return answers.person(people.PersonRow(found, team.name if team else "", 0, None, False))

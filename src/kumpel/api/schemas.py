@@ -1,0 +1,503 @@
+"""What the API sends and takes."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import date, datetime
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+VerdictWord = Literal["within", "action level reached", "above limit", "not assessable", ""]
+
+
+class Out(BaseModel):
+    model_config = ConfigDict(from_attributes=True)
+
+
+class Problem(BaseModel):
+    """Problem details (RFC 9457)."""
+
+    type: str = Field(examples=["urn:kumpel:problem:stale-review"])
+    title: str
+    status: int
+    detail: str = Field(examples=["Somebody else has changed this review since you looked."])
+    code: str = Field(examples=["stale-review"])
+
+
+class Me(Out):
+    id: int
+    login: str
+    name: str
+    role: str
+
+
+class State(BaseModel):
+    """Who is signed in; `first_visit` until there is an administrator."""
+
+    first_visit: bool
+    me: Me | None
+    version: str
+
+
+class SignIn(BaseModel):
+    login: str = Field(max_length=80, examples=["officer"])
+    password: str = Field(max_length=200)
+
+
+class FirstAdministrator(SignIn):
+    name: str = Field(max_length=120, examples=["Runa Halvorsen"])
+
+
+class Waiting(Out):
+    hand_out: int
+    take_in: int
+    review: int
+    report: int
+    arriving: int
+
+
+class Hit(Out):
+    what: Literal["person", "recorder", "session"]
+    id: int
+    title: str
+    about: str
+
+
+class Person(Out):
+    id: int
+    number: str = Field(examples=["TF-0412"])
+    name: str = Field(examples=["Ida Brandvik"])
+    team: str = ""
+    born: date | None = None
+    sex: str | None = None
+    height_cm: float | None = None
+    weight_kg: float | None = None
+    contact: str = ""
+    notes: str = ""
+    sessions: int = 0
+    last_session_at: datetime | None = None
+    has_recorder: bool = False
+
+
+class PersonList(BaseModel):
+    people: list[Person]
+    total: int
+
+
+class NewPerson(BaseModel):
+    """A name is enough; a number is made when none is given."""
+
+    name: str = Field(min_length=1, max_length=200, examples=["Ida Brandvik"])
+    number: str | None = Field(default=None, max_length=40)
+    team: str | None = Field(default=None, max_length=120)
+    born: date | None = None
+    contact: str | None = None
+    notes: str | None = None
+
+
+class PersonChange(BaseModel):
+    name: str | None = Field(default=None, max_length=200)
+    number: str | None = Field(default=None, max_length=40)
+    team: str | None = Field(default=None, max_length=120)
+    born: date | None = None
+    sex: str | None = Field(default=None, max_length=20)
+    height_cm: float | None = Field(default=None, gt=0, lt=300)
+    weight_kg: float | None = Field(default=None, gt=0, lt=500)
+    contact: str | None = Field(default=None, max_length=400)
+    notes: str | None = None
+
+
+class Recorder(Out):
+    id: int
+    serial: str
+    kind: str
+    token: str = Field(examples=["N-07"])
+    name: str
+    model: str
+    firmware: str
+    keeps_one: bool
+    in_reach: bool
+    trouble: str
+    seen_at: datetime | None
+    clock_error_s: float | None
+    battery: float | None
+    memory_used: float | None
+    mode: str
+    place: str
+    holder: str
+    holder_id: int | None
+    since: datetime | None
+    expected_at: datetime | None
+    new_sessions: int
+    check_list: list[str]
+
+
+class SetupField(Out):
+    path: str
+    label: str
+    unit: str
+    draft: str
+    on_recorder: str
+    differs: bool
+    value: Any = None
+
+
+class SetupDraft(Out):
+    kind: str
+    settings: dict[str, Any]
+    based_on: str
+    revision: int
+    fields: list[SetupField]
+    library: list[str]
+    last_worn: str
+
+
+class DraftWish(BaseModel):
+    person_id: int | None = None
+    library: str = ""
+    settings: dict[str, Any] | None = None
+
+
+class NewHandOver(BaseModel):
+    recorder_id: int
+    person_id: int
+    settings: dict[str, Any]
+    revision: int
+    set_clock: bool = True
+    expected_at: datetime | None = None
+    tags: dict[str, str] = Field(default_factory=dict, examples=[{"place": "crusher hall", "shift": "early, 8 h"}])
+    passcode: str = ""
+
+
+class WriteOnly(BaseModel):
+    settings: dict[str, Any]
+    revision: int
+    set_clock: bool = True
+    passcode: str = ""
+
+
+class HandOver(BaseModel):
+    id: uuid.UUID
+    recorder_id: int
+    token: str
+    kind: str
+    recorder_name: str
+    person_id: int
+    person: str
+    given_at: datetime
+    expected_at: datetime | None
+    returned_at: datetime | None
+    clock_error_s: float | None
+    in_reach: bool
+    tags: dict[str, str]
+
+
+class Found(Out):
+    recorder_session: str
+    start: datetime
+    length_s: float
+    size: int
+    about: str
+    standing: Literal["new", "arriving", "stored", "aside", "deleted", "recording"]
+    too_short: bool
+    session_id: int | None
+    received: int
+    trouble: str
+    tags: dict[str, str]
+    may_clear: bool
+
+
+class Bay(BaseModel):
+    recorder: Recorder
+    utc_offset_min: int
+    tags: dict[str, str]
+    sessions: list[Found]
+
+
+class TakeInWish(BaseModel):
+    recorder_id: int
+    recorder_session: str
+    tags: dict[str, str] = Field(default_factory=dict)
+    note: str = ""
+    person_id: int | None = None
+    unclaimed: bool = False
+    shift_clock: bool = False
+
+
+class TakeIn(BaseModel):
+    sessions: list[TakeInWish] = Field(min_length=1)
+
+
+class Begun(BaseModel):
+    session_ids: list[int]
+
+
+class Clear(BaseModel):
+    recorder_sessions: list[str] = Field(min_length=1)
+    passcode: str = ""
+
+
+class Cleared(BaseModel):
+    cleared: list[str]
+
+
+class Passcode(BaseModel):
+    passcode: str = ""
+
+
+class Session(BaseModel):
+    id: int
+    kind: str
+    person_id: int | None
+    person: str
+    person_number: str
+    token: str
+    serial: str
+    recorder_session: str
+    started_at: datetime
+    utc_offset_min: int
+    length_s: float
+    size: int
+    sha256: str
+    aside: str
+    clock_error_s: float | None
+    clock_shift_s: float
+    note: str
+    tags: dict[str, str]
+    verdict: VerdictWord
+    key_figure: str
+    signed_at: datetime | None
+    taken_in_at: datetime | None
+    deleted_at: datetime | None
+    report: str
+
+
+class SessionList(BaseModel):
+    sessions: list[Session]
+    total: int
+
+
+class SessionChange(BaseModel):
+    person_id: int | None = None
+    note: str | None = None
+    clock_shift_s: float | None = None
+    tags: dict[str, str] | None = None
+    aside: str | None = None
+
+
+class Channel(Out):
+    index: int
+    key: str
+    name: str
+    unit: str
+    interval_s: float
+    samples: int
+
+
+class View(BaseModel):
+    """A channel in equal bins; null where nothing was measured."""
+
+    key: str
+    unit: str
+    bin_s: float
+    start_s: float
+    low: list[float | None]
+    high: list[float | None]
+    mean: list[float | None]
+
+
+class Put(Out):
+    symbol: str
+    meaning: str
+    value: float | None
+    unit: str
+
+
+class Why(Out):
+    formula: str
+    numbers: list[Put]
+    samples_used: int
+    samples_left_out: int
+    left_out_s: float
+    source: str
+
+
+class Figure(Out):
+    key: str
+    name: str
+    value: float | None
+    unit: str
+    decimals: int
+    coverage: float
+    why: Why
+    note: str
+    at_s: float | None
+
+
+class Step(Out):
+    value: float
+    verdict: VerdictWord
+    name: str
+    beyond: bool
+
+
+class Judgement(Out):
+    rule: str
+    figure: str
+    value: float | None
+    unit: str
+    verdict: VerdictWord
+    words: str
+    limit: float | None
+    steps: list[Step]
+
+
+class Suggestion(Out):
+    start_s: float
+    end_s: float
+    code: str
+    reason: str
+
+
+class TableColumn(Out):
+    name: str
+    unit: str
+    decimals: int | None
+
+
+class Table(Out):
+    key: str
+    title: str
+    columns: list[TableColumn]
+    rows: list[list[str | float | None]]
+
+
+class Finding(Out):
+    code: str
+    text: str
+    blocks: bool
+
+
+class Quality(Out):
+    coverage: float
+    measured_s: float
+    planned_s: float
+    findings: list[Finding]
+
+
+class Assessment(Out):
+    kind: str
+    basis: str
+    verdict: VerdictWord
+    words: str
+    figures: list[Figure]
+    judgements: list[Judgement]
+    suggestions: list[Suggestion]
+    tables: list[Table]
+    quality: Quality
+    key_figures: list[str]
+
+
+class Stretch(Out):
+    id: int
+    what: str
+    start_s: float
+    end_s: float
+    label: str
+
+
+class LimitSet(Out):
+    id: int
+    key: str
+    kind: str
+    name: str
+    issuer: str
+    version: str
+    valid_from: date
+    shipped: bool
+    data: dict[str, Any]
+
+
+class Event(Out):
+    at_s: float
+    code: str
+    text: str
+    data: dict[str, Any]
+
+
+class Review(BaseModel):
+    """Everything a review shows of a session. `limit_set_id` is the set it was computed with."""
+
+    session: Session
+    version: int
+    limit_set_id: int
+    own_limit_set_id: int | None
+    working_day_s: float | None
+    attenuation_db: float | None
+    accepted: dict[str, str]
+    recorded: Assessment
+    reviewed: Assessment
+    stretches: list[Stretch]
+    events: list[Event]
+    channels: list[Channel]
+    main_channel: str
+    undo: str
+    redo: str
+    conclusion: str
+    signed_by: str
+
+
+class Mark(BaseModel):
+    version: int
+    what: Literal["left out", "task"]
+    start_s: float
+    end_s: float
+    label: str = Field(max_length=200, examples=["meter knocked"])
+
+
+class Version(BaseModel):
+    version: int
+
+
+class ReviewField(BaseModel):
+    version: int
+    field: Literal["limit_set_id", "working_day_s", "attenuation_db", "accepted"]
+    value: Any = None
+
+
+class ConclusionText(BaseModel):
+    text: str = Field(max_length=20_000)
+
+
+class ReportOptions(BaseModel):
+    parts: list[str]
+    named: bool = True
+
+
+class ReportChoices(BaseModel):
+    parts: dict[str, str]
+    one_page: list[str]
+
+
+class Pages(BaseModel):
+    """The true pages, as SVG."""
+
+    pages: list[str]
+
+
+class Report(BaseModel):
+    id: int
+    number: str = Field(examples=["R-2026-00017"])
+    title: str
+    session_id: int
+    session_started_at: datetime
+    pages: int
+    sha256: str
+    issued_at: datetime
+    issued_by: str
+
+
+class ReportList(BaseModel):
+    reports: list[Report]
+    total: int

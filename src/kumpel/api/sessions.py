@@ -1,0 +1,100 @@
+"""The register of sessions and the samples of one."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query
+from fastapi.responses import StreamingResponse
+
+from kumpel.api import answers, schemas
+from kumpel.api.dependencies import Database, Who
+from kumpel.api.people import Limit, Offset
+from kumpel.services import review, sessions
+from kumpel.services.plain import plain
+
+router = APIRouter(tags=["sessions"])
+Standing = Literal["all", "waiting", "signed", "unclaimed", "aside", "deleted", "unreported"]
+
+
+@router.get("/sessions")
+def list_sessions(
+    db: Database,
+    who: Who,
+    search: str = "",
+    person_id: int | None = None,
+    kind: str = "",
+    verdict: str = "",
+    since: datetime | None = None,
+    until: datetime | None = None,
+    standing: Standing = "all",
+    sort: Literal["started", "length", "person", "verdict"] = "started",
+    falling: bool = True,
+    limit: Limit = 50,
+    offset: Offset = 0,
+) -> schemas.SessionList:
+    """Sessions of all kinds, filtered and sorted; `total` counts all that match."""
+    wanted = sessions.Filter(search, person_id, kind, verdict, since, until, standing, sort, falling)
+    rows, total = sessions.list_sessions(db, wanted, limit, offset)
+    return schemas.SessionList(sessions=[answers.session(row) for row in rows], total=total)
+
+
+@router.get("/sessions/{session_id}")
+def get_session(session_id: int, db: Database, who: Who) -> schemas.Session:
+    return answers.session(sessions.row_of(db, review.session_of(db, session_id)))
+
+
+@router.patch("/sessions/{session_id}")
+def change_session(session_id: int, wish: schemas.SessionChange, db: Database, who: Who) -> schemas.Session:
+    """Give to somebody, tag, note, shift the clock, bring in from aside."""
+    changed = sessions.change(db, session_id, wish.model_dump(exclude_unset=True))
+    return answers.session(sessions.row_of(db, changed))
+
+
+@router.delete("/sessions/{session_id}")
+def delete_session(session_id: int, db: Database, who: Who) -> schemas.Session:
+    """Off the lists, with a way back; nothing happens on the recorder."""
+    return answers.session(sessions.row_of(db, sessions.delete_session(db, session_id)))
+
+
+@router.post("/sessions/{session_id}/restore")
+def restore_session(session_id: int, db: Database, who: Who) -> schemas.Session:
+    return answers.session(sessions.row_of(db, sessions.restore_session(db, session_id)))
+
+
+@router.get("/sessions/{session_id}/view")
+def view(
+    session_id: int,
+    db: Database,
+    who: Who,
+    channel: Annotated[list[str], Query(max_length=8)],
+    start_s: float = 0,
+    end_s: float = 1e9,
+    points: Annotated[int, Query(ge=1, le=20_000)] = 1280,
+    bin_s: Annotated[float | None, Query(gt=0, le=86_400)] = None,
+) -> list[schemas.View]:
+    """Channels over a span in at most `points` bins (or in bins of `bin_s`)."""
+    found = review.session_of(db, session_id)
+    made = review.view(db, found, channel, start_s, min(end_s, found.length_s), points, bin_s)
+    return [
+        schemas.View(
+            key=v.key,
+            unit=v.unit,
+            bin_s=v.bin_s,
+            start_s=v.start_s,
+            low=plain(v.low.tolist()),
+            high=plain(v.high.tolist()),
+            mean=plain(v.mean.tolist()),
+        )
+        for v in made
+    ]
+
+
+@router.get("/sessions/{session_id}/original", response_class=StreamingResponse)
+def original(session_id: int, db: Database, who: Who) -> StreamingResponse:
+    """The recording file as it came from the recorder, bit for bit."""
+    found = review.session_of(db, session_id)
+    name = f"{found.recorder_session}.krec"
+    headers = {"Content-Disposition": f'attachment; filename="{name}"', "Content-Length": str(found.size)}
+    return StreamingResponse(sessions.original(db, found), media_type="application/cbor-seq", headers=headers)

@@ -1,0 +1,44 @@
+"""Take in: what is on the recorders, taking it in, clearing; files by the same door."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Request
+
+from kumpel.api import answers, schemas
+from kumpel.api.dependencies import Database, Queue, Who
+from kumpel.services import take_in
+from kumpel.services.problems import InvalidError
+from kumpel.services.sessions import row_of
+
+router = APIRouter(tags=["take in"])
+LARGEST_FILE = 512 * 1024 * 1024
+
+
+@router.get("/take-in")
+def bays(db: Database, who: Who) -> list[schemas.Bay]:
+    """Recorders in reach and the sessions on them."""
+    return [answers.bay(db, bay) for bay in take_in.bays(db)]
+
+
+@router.post("/take-in", status_code=202)
+def begin(wish: schemas.TakeIn, db: Database, who: Who, jobs: Queue) -> schemas.Begun:
+    """Take sessions in; progress comes over the event stream."""
+    wishes = [take_in.Wish(**each.model_dump()) for each in wish.sessions]
+    return schemas.Begun(session_ids=take_in.begin(db, wishes, who.id, jobs.start_take_in))
+
+
+@router.post("/recorders/{recorder_id}/clear")
+def clear(recorder_id: int, wish: schemas.Clear, db: Database, who: Who) -> schemas.Cleared:
+    """Remove sessions on the recorder that are stored here, verified and named one by one."""
+    return schemas.Cleared(cleared=take_in.clear(db, recorder_id, wish.recorder_sessions, wish.passcode))
+
+
+@router.post("/files", status_code=201)
+async def upload(request: Request, db: Database, who: Who) -> schemas.Session:
+    """Take a recording file (.krec, as the request's body) in by the same door."""
+    data = bytearray()
+    async for chunk in request.stream():
+        data += chunk
+        if len(data) > LARGEST_FILE:
+            raise InvalidError("The file is larger than 512 MB. Nothing was stored.")
+    return answers.session(row_of(db, take_in.from_file(db, bytes(data), who.id)))

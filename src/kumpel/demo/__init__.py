@@ -1,0 +1,1 @@
+"""The demo: Tarnfels, a made-up salt mine."""

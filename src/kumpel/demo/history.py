@@ -1,0 +1,188 @@
+"""Loading Tarnfels: people, recorders, three months of history, a shift that has just ended."""
+
+from __future__ import annotations
+
+import zlib
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import numpy as np
+from sqlmodel import Session as Db
+from sqlmodel import select
+
+from kumpel.demo.fleet import METERS, Fleet
+from kumpel.demo.people import NOISE_WEARERS, PLACES, TEAMS, team_of
+from kumpel.kinds.noise import NoiseSetup
+from kumpel.kinds.noise_report import ONE_PAGE
+from kumpel.services import accounts, reports, review, take_in
+from kumpel.services.people import create_person
+from kumpel.standins.noise_meter import FACTORY_SETUP, make_file
+from kumpel.store.tables import HandOver, Person, Recorder, Session, Setup, now
+
+LOGIN, PASSWORD, OFFICER = "officer", "tarnfels-demo", "Runa Halvorsen"
+AWAY = Recorder(serial="NM-000105", kind="noise", token="N-05", name="Noise meter 5", model="NM-1", firmware="1.3.2")
+CONCLUSIONS = {
+    "within": "Within the lower action value. No measure needed; next measurement in a year.",
+    "action level reached": "Hearing protection offered and information given. Look at the loud task again.",
+    "above limit": "Hearing protection worn as ordered. The loud task brings most of the dose; a damped tool is on order.",
+    "not assessable": "Too short to stand for the day. Repeat.",
+}
+
+
+def is_loaded(db: Db) -> bool:
+    return not accounts.is_first_visit(db)
+
+
+def local_offset() -> int:
+    return int((datetime.now().astimezone().utcoffset() or timedelta()).total_seconds() // 60)
+
+
+def last_early_shift() -> datetime:
+    """Start (06:04 local) of the last early shift that has ended."""
+    local = datetime.now().astimezone()
+    start = local.replace(hour=6, minute=4, second=12, microsecond=0)
+    return start if local - start > timedelta(hours=8) else start - timedelta(days=1)
+
+
+def load(db: Db) -> None:
+    """People, recorders and history. Everything is seeded; only the dates move with today."""
+    account = accounts.create_account(db, LOGIN, OFFICER, PASSWORD, "administrator")
+    number = 401
+    for team, names in TEAMS.items():
+        for name in names:
+            seed = zlib.crc32(name.encode())
+            born = datetime(1960 + seed % 44, 1 + seed // 44 % 12, 1 + seed // 528 % 28).date()
+            create_person(db, name, number=f"TF-{number:04d}", team=team, born=born)
+            number += 1
+    for meter in METERS:
+        db.add(
+            Recorder(
+                serial=meter.serial, kind="noise", token=meter.token, name=meter.name, model="NM-1", firmware="1.4.0"
+            )
+        )
+    db.add(Recorder(**AWAY.model_dump(exclude={"id"}) | {"seen_at": now() - timedelta(days=3, hours=2)}))
+    db.commit()
+    _history(db, account.id)
+
+
+def _history(db: Db, who: int | None) -> None:
+    rng = np.random.default_rng(20)
+    wearers = {p.name: p for p in db.exec(select(Person)).all() if p.name in NOISE_WEARERS}
+    day = last_early_shift()
+    for week in range(12, -1, -1):
+        for index, (name, (task, base, loud)) in enumerate(NOISE_WEARERS.items()):
+            start = day - timedelta(days=week * 7 + 1 + index % 4)
+            if start.weekday() >= 5 or rng.random() < 0.22:
+                continue
+            improved = 1.5 if week < 4 and name == "Oskar Nyland" else 0.0
+            wish = {"seed": int(rng.integers(1, 2**31)), "base_db": base, "loud_db": loud - improved}
+            if week == 0 and name == "Hamid Sorush":
+                wish["worn_s"] = 3 * 3600 + 300  # carried for three of eight hours
+            if week == 1 and name == "Tomas Ek":
+                wish["drift_db"] = 0.8
+            length = int(wish.get("worn_s", rng.integers(27_000, 28_500)))
+            session = _worn(db, wearers[name], METERS[index % 4], start, length, wish, task, who)
+            if week >= 2:
+                _sign(db, session, who, issue=week >= 3)
+
+
+def _worn(
+    db: Db, person: Person, meter: Any, start: datetime, length: int, wish: dict[str, Any], task: str, who: int | None
+) -> Session:
+    """One past hand-over with its session, taken in as a file."""
+    recorder = db.exec(select(Recorder).where(Recorder.serial == meter.serial)).one()
+    tags = {"shift": "early, 8 h", "place": PLACES[team_of(person.name)], "task": task}
+    setup = Setup(kind="noise", name="Full shift", settings=NoiseSetup().model_dump(mode="json"), made_by=who)
+    db.add(setup)
+    db.flush()
+    assert recorder.id is not None and person.id is not None and setup.id is not None
+    given = HandOver(
+        recorder_id=recorder.id,
+        person_id=person.id,
+        setup_id=setup.id,
+        given_by=who,
+        given_at=start - timedelta(minutes=9),
+        expected_at=start + timedelta(hours=8),
+        returned_at=start + timedelta(hours=8, minutes=10),
+        tags=tags,
+    )
+    db.add(given)
+    db.commit()
+    head = {
+        "session": f"{meter.serial}-H{start:%y%m%d}{person.id:03d}",
+        "start": start.timestamp(),
+        "utc_offset_min": local_offset(),
+        "length_s": length,
+        "setup": setup.settings,
+        "slip": {"hand_over": str(given.id)},
+        "recorder": {
+            "serial": meter.serial,
+            "name": meter.name,
+            "token": meter.token,
+            "model": "NM-1",
+            "firmware": "1.4.0",
+        },
+    }
+    session = take_in.from_file(db, make_file(head, wish), who)
+    session.clock_error_s = 0.4
+    db.add(session)
+    db.commit()
+    return session
+
+
+def _sign(db: Db, session: Session, who: int | None, issue: bool) -> None:
+    assert session.id is not None and who is not None
+    review.conclude(db, session.id, CONCLUSIONS[session.verdict], who)
+    signed = review.sign(db, session.id, session.review_version, who)
+    if issue:
+        reports.issue(db, session.id, reports.Options(ONE_PAGE), who)
+    when = min(session.started_at + timedelta(days=1, hours=3), datetime.now(UTC))
+    signed.signed_at = when
+    db.add(signed)
+    conclusion = review.conclusion_of(db, session.id)
+    assert conclusion is not None
+    conclusion.signed_at = when
+    db.add(conclusion)
+    db.commit()
+
+
+def last_shift(db: Db, fleet: Fleet) -> None:
+    """What waits on the recorders: Ida's shift on a slow clock, nine seconds, a session nobody claims."""
+    who = db.exec(select(Person)).first()
+    if who is None:
+        return
+    ida = db.exec(select(Person).where(Person.name == "Ida Brandvik")).one()
+    recorder = db.exec(select(Recorder).where(Recorder.serial == "NM-000107")).one()
+    start = last_early_shift()
+    setup = Setup(kind="noise", name="Full shift", settings=NoiseSetup().model_dump(mode="json"))
+    db.add(setup)
+    db.flush()
+    assert recorder.id is not None and ida.id is not None and setup.id is not None
+    given = HandOver(
+        recorder_id=recorder.id,
+        person_id=ida.id,
+        setup_id=setup.id,
+        given_at=start - timedelta(minutes=12),
+        expected_at=start + timedelta(hours=8),
+        clock_error_s=-249.0,
+        tags={"shift": "early, 8 h", "place": "crusher hall", "task": "feed control"},
+    )
+    db.add(given)
+    db.commit()
+    seven = fleet.running["N-07"]
+    seven.tell("set", slip={"hand_over": str(given.id)}, setup=setup.settings)
+    slow = -250.0
+    seven.tell("record", start=start.timestamp() - 9 * 60 + slow, length_s=9, seed=3)
+    seven.tell(
+        "record",
+        start=start.timestamp() + slow,
+        length_s=27_660,
+        seed=11,
+        impact_peak_db=136.2,
+        base_db=81.5,
+        loud_db=93.8,
+    )
+    nobody = start - timedelta(days=1, minutes=-20)
+    two = fleet.running["N-02"]
+    two.tell("set", setup=FACTORY_SETUP)
+    two.tell("record", start=nobody.timestamp(), length_s=25_200, seed=77, base_db=76.0, loud_db=84.0)

@@ -1,0 +1,205 @@
+"""The parts of a noise report, from an assessment."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+
+from kumpel.core.assessment import Assessment, BothWays, LimitSet
+from kumpel.core.noise.levels import mean_by_bin
+from kumpel.core.recording import Recording
+from kumpel.core.review import Review, samples_inside
+from kumpel.reports import pictures
+from kumpel.reports.document import Fact, Facts, FigureLine, Figures, Part, Picture, TablePart
+
+PARTS = {
+    "figures": "Figures with limits",
+    "curve": "Level over time",
+    "origin": "Where the dose comes from, spread",
+    "tasks": "Tasks",
+    "left-out": "What was left out and why",
+    "checks": "Recorder, setup and checks",
+    "weightings": "All weighting set-ups",
+    "methods": "How each figure is computed",
+}
+ONE_PAGE = ("checks", "figures", "curve", "origin", "tasks", "left-out")
+MAIN = ("lex8h", "laeq", "lcpeak", "exposure", "l10", "l50", "l90", "measured")
+
+
+def hours_minutes(seconds: float) -> str:
+    minutes = round(seconds / 60)
+    return f"{minutes // 60}:{minutes % 60:02d}"
+
+
+def number(value: float, decimals: int) -> str:
+    return "not measured" if value != value else f"{value:.{decimals}f}"
+
+
+def limit_lines(limits: LimitSet) -> list[pictures.LimitLine]:
+    """The limits that belong on a picture of the A-weighted level."""
+    rules = [r for r in limits.rules if r.unit.startswith("dB(A)") and r.figure != "lex8h_protected"]
+    lines = [pictures.LimitLine(s.value, s.name, s.verdict.value) for r in rules for s in r.steps]
+    if lines:
+        return lines
+    return [
+        pictures.LimitLine(float(r.parameters["criterion_db"]), "criterion level", "above limit")
+        for r in limits.rules
+        if "criterion_db" in r.parameters
+    ]
+
+
+def parts(recording: Recording, review: Review, both: BothWays, limits: LimitSet, chosen: Sequence[str]) -> list[Part]:
+    """The chosen parts in their fixed order."""
+    leading = both.reviewed
+    made: dict[str, list[Part]] = {
+        "checks": [_checks(recording)],
+        "figures": [_figures(both, limits, bool(review.left_out))],
+        "curve": [_curve(recording, review, limits)],
+        "origin": _origin(recording, leading, limits),
+        "tasks": [_tasks(leading)],
+        "left-out": [_left_out(recording, review)],
+        "weightings": [_weightings(leading)],
+        "methods": [_methods(leading)],
+    }
+    return [
+        part
+        for key in ("checks", "figures", "curve", "origin", "tasks", "left-out", "weightings", "methods")
+        if key in chosen
+        for part in made[key]
+    ]
+
+
+def _clock(recording: Recording, at_s: float) -> str:
+    local = datetime.fromtimestamp(recording.start, UTC) + timedelta(minutes=recording.utc_offset_min, seconds=at_s)
+    return local.strftime("%H:%M")
+
+
+def _checks(recording: Recording) -> Facts:
+    recorder = recording.recorder
+    facts = [
+        Fact(
+            label="Recorder",
+            value=f"{recorder.get('name', '')} ({recorder.get('token', '')}), {recorder.get('model', '')}",
+        ),
+        Fact(label="Serial number", value=str(recorder.get("serial", ""))),
+        Fact(label="Setup", value=str(recording.setup.get("name", ""))),
+        Fact(label="Planned", value=f"{recording.setup.get('run_length_min', '?')} min"),
+    ]
+    for code, label in (("check-before", "Check before"), ("check-after", "Check after")):
+        event = next((e for e in recording.events if e.code == code), None)
+        text = (
+            "not on record"
+            if event is None
+            else f"applied {event.data.get('applied_db')} dB, read {event.data.get('read_db')} dB"
+        )
+        facts.append(Fact(label=label, value=text))
+    return Facts(facts=facts)
+
+
+def _figures(both: BothWays, limits: LimitSet, differ: bool) -> Figures:
+    leading = both.reviewed
+    lines = []
+    judged = {j.figure: j for j in leading.judgements}
+    wanted = [
+        *(f for f in leading.figures if f.key in judged),
+        *(leading.figure(k) for k in MAIN if k not in judged and _has(leading, k)),
+    ]
+    for figure in wanted:
+        judgement = judged.get(figure.key)
+        value = hours_minutes(figure.value * 3600) if figure.unit == "h" else number(figure.value, figure.decimals)
+        name = figure.name
+        if judgement and figure.key.startswith("limit."):
+            name = f"{judgement.rule}, {figure.name.split(', ', 1)[-1]}"
+        if differ and figure.key in ("lex8h", "laeq"):
+            name += f" (as recorded {number(both.recorded.figure(figure.key).value, figure.decimals)})"
+        limit = " / ".join(f"{s.value:g}" for s in judgement.steps) if judgement else ""
+        lines.append(
+            FigureLine(
+                name=name,
+                value=value,
+                unit=figure.unit,
+                limit=limit,
+                verdict=judgement.verdict.value if judgement else "",
+                words=judgement.words if judgement else "",
+            )
+        )
+    return Figures(title=f"Figures against {limits.name} ({limits.version})", lines=lines)
+
+
+def _has(assessment: Assessment, key: str) -> bool:
+    return any(f.key == key for f in assessment.figures)
+
+
+def _curve(recording: Recording, review: Review, limits: LimitSet) -> Picture:
+    channel = recording.channels["leq.1"]
+    out = samples_inside(review.left_out, len(channel.values), channel.interval_s)
+    per_minute = max(round(60 / channel.interval_s), 1)
+    levels = mean_by_bin(np.where(out, np.nan, channel.values), per_minute)
+    start = ((recording.start + recording.utc_offset_min * 60) % 86400) / 3600
+    hours = start + np.arange(len(levels)) / 60
+    spans = [(start + s.start_s / 3600, start + s.end_s / 3600) for s in review.left_out]
+    svg = pictures.level_over_time(hours, levels, spans, limit_lines(limits), channel.unit)
+    return Picture(
+        title=f"Level over time, one minute, {channel.unit}",
+        svg=svg,
+        text="Level of each minute over the time of day, with limit lines and left-out stretches",
+    )
+
+
+def _origin(recording: Recording, leading: Assessment, limits: LimitSet) -> list[Part]:
+    hours = next(t for t in leading.tables if t.key == "hours")
+    shares = [float(row[2]) for row in hours.rows]
+    top = max(shares, default=0)
+    labels = [_clock(recording, float(row[0]))[:2] for row in hours.rows]
+    first = pictures.bars(labels, shares, [f"{s:.0f} %" for s in shares], [s == top and s > 25 for s in shares])
+    table = next(t for t in leading.tables if t.key == "spread")
+    edges = np.array([float(r[0]) for r in table.rows])
+    minutes = np.array([float(r[1]) / 60 for r in table.rows])
+    second = pictures.spread(edges, minutes, limit_lines(limits), "dB(A)")
+    return [
+        Picture(title="~Share of the dose by hour of the day", svg=first, text="Share of the dose in each hour"),
+        Picture(title="~Spread of levels", svg=second, text="Minutes in each class of 1 dB"),
+    ]
+
+
+def _tasks(leading: Assessment) -> TablePart:
+    table = next(t for t in leading.tables if t.key == "tasks")
+    rows = [
+        [str(r[0]), hours_minutes(float(r[1])), number(float(r[2]), 1), number(float(r[3]), 1), f"{float(r[4]):.0f}"]
+        for r in table.rows
+    ]
+    columns = ["Task", "Time h:min", "LAeq,m dB(A)", "LEX,8h,m dB(A)", "Share of dose %"]
+    return TablePart(title="Tasks", columns=columns, rows=rows, empty="no tasks were marked")
+
+
+def _left_out(recording: Recording, review: Review) -> TablePart:
+    rows = [
+        [
+            s.label,
+            f"{_clock(recording, s.start_s)} to {_clock(recording, s.end_s)}",
+            hours_minutes_seconds(s.end_s - s.start_s),
+        ]
+        for s in review.left_out
+    ]
+    return TablePart(title="Left out", columns=["Why", "From, to", "Length"], rows=rows, empty="nothing was left out")
+
+
+def hours_minutes_seconds(seconds: float) -> str:
+    whole = round(seconds)
+    return f"{whole} s" if whole < 120 else f"{whole // 60} min {whole % 60:02d} s"
+
+
+def _weightings(leading: Assessment) -> TablePart:
+    rows = [
+        [f.name, number(f.value, f.decimals), f.unit, f"{f.coverage:.0%}"]
+        for f in leading.figures
+        if f.key.startswith("setup")
+    ]
+    return TablePart(title="All weighting set-ups", columns=["Figure", "Value", "Unit", "Coverage"], rows=rows)
+
+
+def _methods(leading: Assessment) -> TablePart:
+    rows = [[f"{f.name}: {f.why.formula}", f.why.source] for f in leading.figures if not f.key.startswith("setup")]
+    return TablePart(title="How each figure is computed", columns=["Formula", "Source"], rows=rows)

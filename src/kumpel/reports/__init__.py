@@ -1,0 +1,1 @@
+"""Documents -> pages: the document model, its pictures, the PDF and the preview."""

@@ -1,0 +1,152 @@
+"""Pictures for paper, as SVG, in the look's colours.
+
+Written directly as SVG: a page with three pictures takes a few milliseconds, so that a report per person for a whole
+team stays instant.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from html import escape
+
+import numpy as np
+
+from kumpel.core.recording import Floats
+
+PETROL, ACTION, ABOVE, INK, SOFT, GRID = "#0e6076", "#b8740b", "#ad3a1f", "#1d2b33", "#5d6a71", "#ece8de"
+FONT = "Barlow Semi Condensed"
+
+
+@dataclass(frozen=True)
+class LimitLine:
+    value: float
+    text: str
+    verdict: str
+
+    @property
+    def colour(self) -> str:
+        return ABOVE if self.verdict == "above limit" else ACTION
+
+
+class Canvas:
+    """An SVG drawing in points, y downward."""
+
+    def __init__(self, width: float, height: float) -> None:
+        self.width, self.height = width, height
+        self._parts: list[str] = []
+
+    def line(self, x1: float, y1: float, x2: float, y2: float, colour: str, width: float = 0.6, dash: str = "") -> None:
+        dashes = f' stroke-dasharray="{dash}"' if dash else ""
+        self._parts.append(
+            f'<line x1="{x1:.2f}" y1="{y1:.2f}" x2="{x2:.2f}" y2="{y2:.2f}" stroke="{colour}" stroke-width="{width}"{dashes}/>'
+        )
+
+    def rect(self, x: float, y: float, width: float, height: float, colour: str) -> None:
+        if width > 0 and height > 0:
+            self._parts.append(
+                f'<rect x="{x:.2f}" y="{y:.2f}" width="{width:.2f}" height="{height:.2f}" fill="{colour}"/>'
+            )
+
+    def hatch(self, x: float, y: float, width: float, height: float) -> None:
+        """A left-out stretch: slanting lines on the ground colour."""
+        self.rect(x, y, width, height, "#f6f4ef")
+        top = y
+        while top < y + height:
+            low = min(top + width, y + height)
+            self.line(x + (low - top), top, x, low, "#9aa4a8", 0.6)
+            top += 4
+
+    def text(self, x: float, y: float, words: str, size: float = 8, colour: str = SOFT, anchor: str = "start") -> None:
+        self._parts.append(
+            f'<text x="{x:.2f}" y="{y:.2f}" font-family="{FONT}" font-size="{size}" fill="{colour}" '
+            f'text-anchor="{anchor}">{escape(words)}</text>'
+        )
+
+    def svg(self) -> str:
+        size = f'width="{self.width}pt" height="{self.height}pt" viewBox="0 0 {self.width} {self.height}"'
+        return f'<svg xmlns="http://www.w3.org/2000/svg" {size}>{"".join(self._parts)}</svg>'
+
+
+def _colours(levels: Floats, lines: Sequence[LimitLine]) -> list[str]:
+    rising = sorted(lines, key=lambda line: line.value)
+    classes = np.searchsorted([line.value for line in rising], levels, side="right")
+    palette = [PETROL, *(line.colour for line in rising)]
+    return [palette[int(c)] for c in classes]
+
+
+def level_over_time(
+    hours: Floats, levels: Floats, left_out: Sequence[tuple[float, float]], lines: Sequence[LimitLine], unit: str
+) -> str:
+    """Minute levels as bars over the wall clock (hours, shape (n,)), limit lines, hatched left-out stretches."""
+    canvas = Canvas(510, 150)
+    left, right, top, bottom = 26.0, 506.0, 6.0, 136.0
+    shown = ~np.isnan(levels)
+    low = max(math.floor(float(np.min(levels[shown], initial=60)) / 10) * 10, 30)
+    high = max(float(np.max(levels[shown], initial=90)), *(line.value for line in lines), low + 20) + 3
+    begin = float(hours[0]) if len(hours) else 0.0
+    end = float(hours[-1]) + 1 / 60 if len(hours) else begin + 1
+
+    def x_of(hour: float) -> float:
+        return left + (hour - begin) / (end - begin) * (right - left)
+
+    def y_of(level: float) -> float:
+        return bottom - (level - low) / (high - low) * (bottom - top)
+
+    for value in range(int(low), int(high) + 1, 10):
+        canvas.line(left, y_of(value), right, y_of(value), GRID, 0.5)
+        canvas.text(left - 4, y_of(value) + 2.5, str(value), 7.5, anchor="end")
+    width = max((right - left) / max(len(levels), 60) * 0.8, 0.2)
+    for hour, level, colour in zip(hours[shown], levels[shown], _colours(levels[shown], lines), strict=True):
+        canvas.rect(x_of(float(hour)), y_of(level), width, bottom - y_of(level), colour)
+    for start, stop in left_out:
+        canvas.hatch(x_of(start), top, max(x_of(stop) - x_of(start), 1.5), bottom - top)
+    last = math.inf
+    for line in sorted(lines, key=lambda each: each.value):
+        y = y_of(line.value)
+        canvas.line(left, y, right, y, INK, 0.7, "5 3")
+        if last - y > 7:
+            words = f"{line.value:g} {line.text}"
+            canvas.rect(right - len(words) * 2.9 - 2, y - 8.5, len(words) * 2.9 + 2, 7.8, "#fffefb")
+            canvas.text(right - 1, y - 2, words, 7, INK, "end")
+            last = y
+    for hour in range(math.ceil(begin), math.floor(end) + 1):
+        canvas.line(x_of(hour), bottom, x_of(hour), bottom + 2.5, SOFT, 0.5)
+        canvas.text(x_of(hour), bottom + 10, f"{hour % 24:02d}:00", 7.5, anchor="middle")
+    canvas.line(left, bottom, right, bottom, SOFT, 0.5)
+    canvas.text(0, top + 4, unit, 7)
+    return canvas.svg()
+
+
+def bars(labels: Sequence[str], values: Sequence[float], texts: Sequence[str], highlight: Sequence[bool]) -> str:
+    """Bars with their value on top; the highlighted ones in the colour of "above"."""
+    canvas = Canvas(250, 105)
+    bottom, step = 92.0, 250 / max(len(values), 4)
+    scale = 78 / max([*values, 1e-9])
+    for i, (label, value, words, strong) in enumerate(zip(labels, values, texts, highlight, strict=True)):
+        x = i * step + step * 0.14
+        canvas.rect(x, bottom - value * scale, step * 0.72, value * scale, ABOVE if strong else PETROL)
+        canvas.text(i * step + step / 2, bottom - value * scale - 2.5, words, 7, INK, "middle")
+        canvas.text(i * step + step / 2, bottom + 9, label, 7.5, anchor="middle")
+    return canvas.svg()
+
+
+def spread(edges: Floats, minutes: Floats, lines: Sequence[LimitLine], unit: str) -> str:
+    """Time in each 1 dB class."""
+    canvas = Canvas(250, 105)
+    left, bottom, top = 22.0, 92.0, 8.0
+    step = (250 - left) / max(len(edges), 10)
+    most = float(np.max(minutes, initial=1e-9))
+    for value in (most, most / 2):
+        y = bottom - value / most * (bottom - top)
+        canvas.line(left, y, 250, y, GRID, 0.5)
+        canvas.text(left - 3, y + 2.5, f"{value:.0f}" if most >= 4 else f"{value:.1f}", 7, anchor="end")
+    canvas.text(0, bottom + 9, "min", 7)
+    for i, (edge, value, colour) in enumerate(zip(edges, minutes, _colours(edges, lines), strict=True)):
+        height = value / most * (bottom - top)
+        canvas.rect(left + i * step + step * 0.08, bottom - height, step * 0.84, height, colour)
+        if edge % 10 == 0:
+            canvas.text(left + i * step, bottom + 9, f"{edge:.0f}", 7.5, anchor="middle")
+    canvas.text(left + 2, top + 2, unit, 7)
+    return canvas.svg()

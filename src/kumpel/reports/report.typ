@@ -1,0 +1,97 @@
+// The look of a report on paper. The document comes as JSON in sys.inputs.
+#let doc = json(bytes(sys.inputs.document))
+#let ink = rgb("#1d2b33")
+#let soft = rgb("#5d6a71")
+#let line-colour = rgb("#ddd8cc")
+#let brass-soft = rgb("#f1e4c6")
+#let colours = (
+  "within": rgb("#2d7f78"),
+  "action level reached": rgb("#b8740b"),
+  "above limit": rgb("#ad3a1f"),
+  "not assessable": rgb("#7b8489"),
+)
+// Typst files the semi-condensed cut under its family, as a stretch.
+#let narrow(..a, body) = text(stretch: 87.5%, ..a, body)
+
+// Shape, colour and words: never colour alone.
+#let mark(verdict) = {
+  let c = colours.at(verdict, default: soft)
+  let size = 7pt
+  box(baseline: 0.5pt, width: size, height: size, {
+    if verdict == "within" { circle(radius: size / 2 - 0.5pt, stroke: 1.1pt + c) }
+    else if verdict == "action level reached" {
+      place(circle(radius: size / 2 - 0.5pt, stroke: 1.1pt + c))
+      place(box(width: size / 2, height: size, clip: true, circle(radius: size / 2, fill: c)))
+    }
+    else if verdict == "above limit" { rect(width: size, height: size, fill: c) }
+    else { rect(width: size, height: size, stroke: 0.6pt + c, fill: tiling(size: (2.4pt, 2.4pt), std.line(start: (0pt, 2.4pt), end: (2.4pt, 0pt), stroke: 0.7pt + c))) }
+  })
+}
+#let verdict-text(verdict, words) = narrow(fill: colours.at(verdict, default: soft), weight: 500)[#mark(verdict) #h(2pt) #words]
+
+#set document(title: doc.title + ", " + doc.subtitle, author: "Kumpel")
+#set page(paper: "a4", margin: (x: 17mm, top: 14mm, bottom: 16mm), footer: context {
+  set text(7.5pt, fill: soft, stretch: 87.5%)
+  grid(columns: (1fr, auto), doc.footer, [page #counter(page).display() of #counter(page).final().first()])
+})
+#set text(font: ("Barlow",), size: 9pt, fill: ink, lang: "en", number-type: "lining", number-width: "tabular")
+#set par(leading: 0.5em)
+#show heading: it => block(above: 9pt, below: 4.5pt, narrow(size: 10.5pt, weight: 600, it.body))
+
+#grid(columns: (auto, 1fr, auto), column-gutter: 10pt, align: (left + horizon, left + horizon, right + horizon),
+  circle(radius: 16pt, fill: brass-soft, stroke: none, align(center + horizon, narrow(weight: 600, size: 9.5pt, fill: rgb("#5d430d"), doc.token))),
+  [#narrow(size: 17pt, weight: 600, doc.title) \ #text(fill: soft, doc.subtitle)],
+  [#text(size: 11pt, verdict-text(doc.verdict, doc.words)) #if doc.draft [ \ #text(size: 8pt, fill: soft)[draft, not issued]]],
+)
+#v(2pt)
+#std.line(length: 100%, stroke: 0.8pt + rgb("#b98a2e"))
+
+#let facts(p) = {
+  if p.title != "" [= #p.title]
+  grid(columns: (auto, 1fr, auto, 1fr), column-gutter: 10pt, row-gutter: 4.5pt,
+    ..p.facts.map(f => (text(fill: soft, f.label), f.value)).flatten())
+}
+#let figures(p) = [
+  = #p.title
+  #table(columns: (1fr, auto, auto, auto, auto), align: (left, right, left, right, left), stroke: none, inset: (x: 4pt, y: 3pt),
+    table.hline(stroke: 0.6pt + line-colour),
+    table.header(..("Figure", "Value", "Unit", "Limit", "Verdict").map(t => text(fill: soft, size: 8pt, t))),
+    ..p.lines.map(l => (table.hline(stroke: 0.4pt + line-colour), l.name, narrow(weight: 600, l.value), text(fill: soft, l.unit), l.limit,
+      if l.verdict != "" { verdict-text(l.verdict, l.words) } else { [] })).flatten(),
+    table.hline(stroke: 0.6pt + line-colour),
+  )
+]
+#let data-table(p) = [
+  = #p.title
+  #if p.rows.len() == 0 { text(fill: soft, p.empty) } else {
+    table(columns: (1fr,) + (auto,) * (p.columns.len() - 1), align: (x, y) => if x == 0 { left } else { right }, stroke: none, inset: (x: 4pt, y: 2.6pt),
+      table.hline(stroke: 0.6pt + line-colour),
+      table.header(..p.columns.map(t => text(fill: soft, size: 8pt, t))),
+      ..p.rows.map(r => (table.hline(stroke: 0.4pt + line-colour), ..r)).flatten(),
+    )
+  }
+]
+#let picture(p) = block(breakable: false, width: 100%)[
+  = #p.title
+  #image(bytes(p.svg), format: "svg", width: 100%, alt: p.text)
+]
+#let signature(p) = block(breakable: false, above: 18pt, grid(columns: (1fr, 1fr), column-gutter: 30pt, row-gutter: 3pt,
+  align(bottom, box(height: 20pt, align(bottom, p.name))), align(bottom, box(height: 20pt, align(bottom, p.date))),
+  std.line(length: 100%, stroke: 0.6pt + ink), std.line(length: 100%, stroke: 0.6pt + ink),
+  text(size: 8pt, fill: soft)[responsible person], text(size: 8pt, fill: soft)[date, signature]))
+
+#let small = doc.parts.filter(p => p.part == "picture" and p.title.starts-with("~"))
+#for p in doc.parts {
+  if p.part == "facts" { facts(p) }
+  else if p.part == "figures" { figures(p) }
+  else if p.part == "table" { data-table(p) }
+  else if p.part == "text" [
+    = #p.title
+    #if p.text.trim() == "" { text(fill: soft)[none written] } else { p.text }
+  ]
+  else if p.part == "signature" { signature(p) }
+  else if p.part == "picture" and not p.title.starts-with("~") { picture(p) }
+  else if small.len() > 0 and p == small.first() {
+    grid(columns: (1fr,) * small.len(), column-gutter: 12pt, ..small.map(s => picture((..s, title: s.title.slice(1)))))
+  }
+}

@@ -1,0 +1,85 @@
+"""Running the server: database, migrations, web; everything stopped cleanly."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import socket
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import uvicorn
+
+from kumpel.api.app import create_app
+from kumpel.config import ROOT, Config
+from kumpel.store.cluster import Cluster, ClusterError, free_port
+
+
+def say(text: str) -> None:
+    print(text, flush=True)
+
+
+def step(text: str) -> Callable[[], None]:
+    """Say what begins; the returned function says how long it took."""
+    began = time.monotonic()
+    print(f"  {text} ...", end="", flush=True)
+
+    def done() -> None:
+        print(f" {time.monotonic() - began:.1f} s", flush=True)
+
+    return done
+
+
+def usable_port(wanted: int) -> int:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", wanted))
+        except OSError:
+            return free_port()
+    return wanted
+
+
+class Server(uvicorn.Server):
+    """Says when it is ready."""
+
+    def __init__(self, config: uvicorn.Config, ready: Callable[[], None]) -> None:
+        super().__init__(config)
+        self._ready = ready
+
+    async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+        await super().startup(sockets)
+        if self.started:
+            self._ready()
+
+
+def serve(config: Config, host: str, port: int, ready: Callable[[], None]) -> None:
+    """Serve until Ctrl-C or SIGTERM."""
+    options = uvicorn.Config(
+        create_app(config), host=host, port=port, log_level="warning", timeout_graceful_shutdown=2, access_log=False
+    )
+    with contextlib.suppress(KeyboardInterrupt):
+        Server(options, ready).run()
+
+
+def run_start(host: str, port: int) -> int:
+    url = os.environ.get("DATABASE_URL")
+    cluster = None
+    try:
+        if not url:
+            done = step("starting PostgreSQL")
+            cluster = Cluster(Path(os.environ.get("KUMPEL_VAR", ROOT / "var")) / "postgres")
+            url = cluster.start()
+            done()
+        config = Config(url, ROOT / "web" / "dist", os.environ.get("KUMPEL_SECURE_COOKIES", "") == "1", True)
+        serve(config, host, port, lambda: say(f"\n  Kumpel: http://{host}:{port}   stop with Ctrl-C\n"))
+    except ClusterError as error:
+        say(f"\n{error}")
+        return 1
+    finally:
+        if cluster:
+            cluster.stop()
+    sys.stdout.flush()
+    return 0

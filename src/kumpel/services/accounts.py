@@ -1,0 +1,85 @@
+"""Signing in: accounts, passwords, the browser's token."""
+
+from __future__ import annotations
+
+import hashlib
+import secrets
+from datetime import timedelta
+
+from argon2 import PasswordHasher
+from argon2.exceptions import VerifyMismatchError
+from sqlalchemy import text
+from sqlmodel import Session as Db
+from sqlmodel import col, delete, func, select
+
+from kumpel.services.problems import ConflictError, InvalidError, SignInError
+from kumpel.store.tables import Account, SignIn, now
+
+STAYS = timedelta(days=14)
+SHORTEST_PASSWORD = 10
+_hasher = PasswordHasher()
+_NOBODY = _hasher.hash("nobody has this password")
+
+
+def is_first_visit(db: Db) -> bool:
+    return db.exec(select(func.count()).select_from(Account)).one() == 0
+
+
+def create_account(db: Db, login: str, name: str, password: str, role: str = "officer") -> Account:
+    login = login.strip().lower()
+    if not login or not name.strip():
+        raise InvalidError("A sign-in name and a name are needed.")
+    if len(password) < SHORTEST_PASSWORD:
+        raise InvalidError(f"The password needs at least {SHORTEST_PASSWORD} characters.")
+    if db.exec(select(Account).where(Account.login == login)).first():
+        raise ConflictError(f"The sign-in name “{login}” is taken.")
+    account = Account(login=login, name=name.strip(), password_hash=_hasher.hash(password), role=role)
+    db.add(account)
+    db.commit()
+    db.refresh(account)
+    return account
+
+
+def create_first(db: Db, login: str, name: str, password: str) -> Account:
+    """The first administrator; ConflictError when there is an account already."""
+    db.connection().execute(text("lock table account in exclusive mode"))
+    if not is_first_visit(db):
+        raise ConflictError("There is an administrator already. Sign in instead.")
+    return create_account(db, login, name, password, "administrator")
+
+
+def sign_in(db: Db, login: str, password: str) -> tuple[Account, str]:
+    """The account and a new token for the browser. The same sentence for a wrong name and a wrong password."""
+    account = db.exec(select(Account).where(Account.login == login.strip().lower())).first()
+    try:
+        _hasher.verify(account.password_hash if account else _NOBODY, password)
+    except VerifyMismatchError:
+        account = None
+    if account is None or account.id is None:
+        raise SignInError("The name or the password is not right.")
+    token = secrets.token_urlsafe(32)
+    db.exec(delete(SignIn).where(col(SignIn.expires_at) < now()))
+    db.add(SignIn(token_hash=_hash(token), account_id=account.id, expires_at=now() + STAYS))
+    db.commit()
+    db.refresh(account)
+    return account, token
+
+
+def account_of(db: Db, token: str | None) -> Account | None:
+    if not token:
+        return None
+    return db.exec(
+        select(Account)
+        .join(SignIn, col(SignIn.account_id) == Account.id)
+        .where(SignIn.token_hash == _hash(token), col(SignIn.expires_at) > now())
+    ).first()
+
+
+def sign_out(db: Db, token: str | None) -> None:
+    if token:
+        db.exec(delete(SignIn).where(col(SignIn.token_hash) == _hash(token)))
+        db.commit()
+
+
+def _hash(token: str) -> str:
+    return hashlib.sha256(token.encode()).hexdigest()

@@ -1,0 +1,307 @@
+"""Handing out: settings drafted, compared field by field, written, read back; who has what."""
+
+from __future__ import annotations
+
+import time
+import uuid
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+from pydantic import BaseModel, ValidationError
+from sqlalchemy.exc import IntegrityError
+from sqlmodel import Session as Db
+from sqlmodel import col, select
+
+from kumpel.kinds.kind import Kind
+from kumpel.kinds.registry import kind_of
+from kumpel.services.people import person_of
+from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, RecorderError
+from kumpel.services.recorders import link_to, recorder_of, refresh
+from kumpel.store.database import tell
+from kumpel.store.tables import HandOver, Person, Recorder, Session, Setup, now
+
+
+@dataclass(frozen=True)
+class FieldState:
+    """A settings field: what the draft says and what is on the recorder, in words."""
+
+    path: str
+    label: str
+    unit: str
+    draft: str
+    on_recorder: str
+    differs: bool
+    value: Any
+
+
+@dataclass(frozen=True)
+class Draft:
+    """A slip before it is written."""
+
+    kind: str
+    settings: dict[str, Any]
+    based_on: str
+    revision: int
+    fields: list[FieldState]
+    library: list[str]
+    last_worn: str
+
+
+def checked(kind: Kind, settings: dict[str, Any]) -> BaseModel:
+    """The settings as the kind's model. InvalidError names the field."""
+    try:
+        return kind.setup_model.model_validate(settings)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(p) for p in first["loc"])
+        labels = {f.path: f.label for f in kind.fields(kind.setup_model())}
+        raise InvalidError(f"Setup, {labels.get(where, where)}: {first['msg']}.") from error
+
+
+def draft(
+    db: Db, recorder_id: int, person_id: int | None, library: str = "", settings: dict[str, Any] | None = None
+) -> Draft:
+    """Settings to start from: those given; else the library's; else what this person had last time with this
+    kind; else what is on the recorder."""
+    recorder = recorder_of(db, recorder_id)
+    kind = kind_of(recorder.kind)
+    last = _last_slip(db, person_id, kind.key) if person_id else None
+    based_on = "the settings on the recorder"
+    if settings is None and library:
+        if library not in kind.setup_library:
+            raise NotFoundError(f"There is no setup “{library}” in the library.")
+        settings, based_on = kind.setup_library[library].model_dump(mode="json"), library
+    elif settings is None and last is not None:
+        setup = db.get(Setup, last.setup_id)
+        assert setup is not None
+        settings, based_on = setup.settings, "the setup this person had last time"
+    model = checked(kind, settings if settings is not None else _plain(recorder.setup))
+    shown = model.model_dump(mode="json")
+    return Draft(
+        kind.key,
+        shown,
+        based_on,
+        recorder.setup_revision,
+        compare(kind, model, _plain(recorder.setup)),
+        list(kind.setup_library),
+        _last_worn(db, last),
+    )
+
+
+def _plain(setup: dict[str, Any]) -> dict[str, Any]:
+    return {k: v for k, v in setup.items() if k != "_slip"}
+
+
+def _last_slip(db: Db, person_id: int, kind: str) -> HandOver | None:
+    return db.exec(
+        select(HandOver)
+        .join(Setup, col(HandOver.setup_id) == Setup.id)
+        .where(HandOver.person_id == person_id, Setup.kind == kind)
+        .order_by(col(HandOver.given_at).desc())
+        .limit(1)
+    ).first()
+
+
+def _last_worn(db: Db, last: HandOver | None) -> str:
+    if last is None:
+        return ""
+    session = db.exec(
+        select(Session)
+        .where(Session.hand_over_id == last.id, Session.state == "stored", Session.aside == "")
+        .order_by(col(Session.started_at).desc())
+    ).first()
+    return session.key_figure if session else ""
+
+
+def at_path(settings: Any, path: str) -> Any:
+    """Value at a dotted path; None where the path leads nowhere."""
+    for part in path.split("."):
+        if isinstance(settings, list):
+            settings = settings[int(part)] if part.isdigit() and int(part) < len(settings) else None
+        elif isinstance(settings, dict):
+            settings = settings.get(part)
+        else:
+            return None
+    return settings
+
+
+def compare(kind: Kind, wanted: BaseModel, on_recorder: dict[str, Any]) -> list[FieldState]:
+    """Field by field: the draft beside what is on the recorder."""
+    settings = wanted.model_dump(mode="json")
+    states = []
+    for field in kind.fields(wanted):
+        mine, theirs = at_path(settings, field.path), at_path(on_recorder, field.path)
+        if mine is None and theirs is None and not field.words.get("None"):
+            continue
+        states.append(
+            FieldState(
+                field.path,
+                field.label,
+                field.unit,
+                _words(mine, field.words),
+                _words(theirs, field.words),
+                not _same(mine, theirs),
+                mine,
+            )
+        )
+    extra = len(on_recorder.get("weightings") or []) - len(settings.get("weightings") or [])
+    if extra > 0:
+        states.append(
+            FieldState(
+                "weightings",
+                "Weightings",
+                "",
+                str(len(settings["weightings"])),
+                str(len(on_recorder["weightings"])),
+                True,
+                None,
+            )
+        )
+    return states
+
+
+def _words(value: Any, words: dict[str, str]) -> str:
+    if str(value) in words:
+        return words[str(value)]
+    if value is None:
+        return "not set"
+    if isinstance(value, float) and value.is_integer():
+        return str(int(value))
+    return str(value)
+
+
+def _same(mine: Any, theirs: Any) -> bool:
+    if isinstance(mine, int | float) and isinstance(theirs, int | float) and not isinstance(mine, bool):
+        return float(mine) == float(theirs)
+    return bool(mine == theirs)
+
+
+@dataclass(frozen=True)
+class Slip:
+    """What is to be handed out to whom."""
+
+    recorder_id: int
+    person_id: int
+    settings: dict[str, Any]
+    revision: int
+    set_clock: bool = True
+    expected_at: datetime | None = None
+    tags: dict[str, str] | None = None
+    passcode: str = ""
+
+
+def hand_out(db: Db, slip: Slip, who: int | None, at: datetime | None = None) -> HandOver:
+    """Write the settings, read them back, compare, set the clock; then the slip is on record.
+
+    ConflictError when somebody else has the recorder or its settings changed meanwhile, RecorderError when it
+    does not answer or reads back something else. In each case no slip is made.
+    """
+    recorder = recorder_of(db, slip.recorder_id)
+    person = person_of(db, slip.person_id)
+    kind = kind_of(recorder.kind)
+    model = checked(kind, slip.settings)
+    holder = open_slip(db, recorder)
+    if holder is not None:
+        other = db.get(Person, holder.person_id)
+        raise ConflictError(f"{recorder.token} is with {other.name if other else 'somebody'}. Take it back first.")
+    setup = Setup(
+        kind=kind.key,
+        name=getattr(model, "name", kind.name),
+        settings=model.model_dump(mode="json"),
+        made_by=who,
+    )
+    db.add(setup)
+    db.flush()
+    assert setup.id is not None and recorder.id is not None and person.id is not None
+    given = HandOver(
+        id=uuid.uuid4(),
+        recorder_id=recorder.id,
+        person_id=person.id,
+        setup_id=setup.id,
+        given_by=who,
+        given_at=at or now(),
+        expected_at=slip.expected_at or _expected(model, at or now()),
+        tags={k: v for k, v in (slip.tags or {}).items() if v.strip()},
+    )
+    db.add(given)
+    try:
+        db.flush()
+    except IntegrityError as error:
+        db.rollback()
+        raise ConflictError("Somebody else has just handed this recorder out.") from error
+    given.clock_error_s = _write(recorder, kind, model, given, slip)
+    db.add(given)
+    tell(db, "hand-overs")
+    db.commit()
+    refresh(db, recorder)
+    db.refresh(given)
+    return given
+
+
+def _expected(model: BaseModel, given_at: datetime) -> datetime | None:
+    minutes = getattr(model, "run_length_min", None)
+    return given_at + timedelta(minutes=minutes) if minutes else None
+
+
+def write_only(
+    db: Db, recorder_id: int, settings: dict[str, Any], revision: int, set_clock: bool, passcode: str = ""
+) -> Recorder:
+    """Write settings without handing out."""
+    recorder = recorder_of(db, recorder_id)
+    kind = kind_of(recorder.kind)
+    model = checked(kind, settings)
+    _write(recorder, kind, model, None, Slip(recorder_id, 0, settings, revision, set_clock, passcode=passcode))
+    return refresh(db, recorder)
+
+
+def _write(recorder: Recorder, kind: Kind, model: BaseModel, given: HandOver | None, slip: Slip) -> float:
+    """Write and read back; returns the clock error before it was set."""
+    with link_to(recorder, slip.passcode) as link:
+        before = link.status().clock - time.time()
+        about = {"hand_over": str(given.id)} if given else {}
+        link.write_setup(model.model_dump(mode="json"), about, slip.revision)
+        read = link.setup()
+        wrong = [f.label for f in compare(kind, model, read.setup) if f.differs]
+        if wrong or read.slip != about:
+            raise RecorderError(
+                f"{recorder.token} reads back something else than was written ({', '.join(wrong) or 'the slip'}). "
+                "It was not handed out; write again or take another one."
+            )
+        if slip.set_clock:
+            offset = datetime.now().astimezone().utcoffset() or timedelta()
+            link.set_clock(time.time(), int(offset.total_seconds() // 60))
+    return round(before, 1)
+
+
+def open_slip(db: Db, recorder: Recorder) -> HandOver | None:
+    return db.exec(
+        select(HandOver).where(HandOver.recorder_id == recorder.id, col(HandOver.returned_at).is_(None))
+    ).first()
+
+
+def out_now(db: Db) -> list[tuple[HandOver, Recorder, Person]]:
+    """Who has what now, oldest first."""
+    return [
+        (slip, recorder, person)
+        for slip, recorder, person in db.exec(
+            select(HandOver, Recorder, Person)
+            .join(Recorder, col(HandOver.recorder_id) == Recorder.id)
+            .join(Person, col(HandOver.person_id) == Person.id)
+            .where(col(HandOver.returned_at).is_(None))
+            .order_by(col(HandOver.given_at))
+        ).all()
+    ]
+
+
+def take_back(db: Db, hand_over_id: uuid.UUID) -> HandOver:
+    given = db.get(HandOver, hand_over_id)
+    if given is None:
+        raise NotFoundError("This hand-over is not on record.")
+    if given.returned_at is None:
+        given.returned_at = max(now(), given.given_at)
+        db.add(given)
+        tell(db, "hand-overs")
+        db.commit()
+        db.refresh(given)
+    return given

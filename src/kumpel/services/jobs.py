@@ -1,0 +1,54 @@
+"""Long work as jobs in the database: goes on after a restart, can be spread over machines."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+
+import procrastinate
+from sqlmodel import Session as Db
+
+from kumpel.services import take_in
+from kumpel.store.database import engine, plain_url
+
+
+class Jobs:
+    """The job queue of one database: deferring from anywhere, working in the server process."""
+
+    def __init__(self, url: str) -> None:
+        self._url = url
+        self.app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=plain_url(url), max_size=6))
+        self._sync = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=plain_url(url)))
+
+        @self.app.task(name="take-in")
+        async def take_in_job(session_id: int) -> None:
+            await asyncio.to_thread(take_in.run, engine(url), session_id)
+
+    def open(self) -> None:
+        self._sync.open()
+
+    def close(self) -> None:
+        self._sync.close()
+
+    def start_take_in(self, session_id: int) -> None:
+        """One waiting job a session at most; a second is not needed, it would find nothing to do."""
+        job = self._sync.configure_task("take-in", queueing_lock=f"take-in {session_id}")
+        with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
+            job.defer(session_id=session_id)
+
+    def go_on(self, db: Db, serial: str | None = None) -> None:
+        """Go on with what was cut, for one recorder or for all."""
+        for session_id in take_in.unfinished(db, serial):
+            self.start_take_in(session_id)
+
+    async def work(self) -> None:
+        """Work on jobs until cancelled."""
+        async with self.app.open_async():
+            await self.app.run_worker_async(
+                concurrency=4,
+                install_signal_handlers=False,
+                delete_jobs="successful",
+                listen_notify=True,
+                fetch_job_polling_interval=2.0,
+                shutdown_graceful_timeout=5.0,
+            )

@@ -1,0 +1,49 @@
+"""Limit sets on record; the shipped ones are put there at the start."""
+
+from __future__ import annotations
+
+from datetime import date
+
+from sqlmodel import Session as Db
+from sqlmodel import col, select
+
+from kumpel.core.assessment import LimitSet
+from kumpel.kinds.limit_sets import limit_set_data, limit_set_from
+from kumpel.kinds.registry import KINDS
+from kumpel.services.problems import NotFoundError
+from kumpel.store.tables import LimitSetRow
+
+
+def put_shipped(db: Db) -> None:
+    """Add the shipped limit sets that are not on record yet; versions on record are never changed."""
+    for kind in KINDS.values():
+        for limits in kind.limit_sets:
+            known = db.exec(
+                select(LimitSetRow).where(LimitSetRow.key == limits.key, LimitSetRow.version == limits.version)
+            ).first()
+            if known is None:
+                db.add(
+                    LimitSetRow(
+                        key=limits.key,
+                        kind=limits.kind,
+                        name=limits.name,
+                        issuer=limits.issuer,
+                        version=limits.version,
+                        valid_from=date.fromisoformat(limits.valid_from),
+                        data=limit_set_data(limits),
+                    )
+                )
+    db.commit()
+
+
+def all_limit_sets(db: Db, kind: str | None = None) -> list[LimitSetRow]:
+    query = select(LimitSetRow).order_by(col(LimitSetRow.kind), col(LimitSetRow.id))
+    return list(db.exec(query.where(LimitSetRow.kind == kind) if kind else query).all())
+
+
+def limits_of(db: Db, kind: str, limit_set_id: int | None) -> tuple[LimitSetRow, LimitSet]:
+    """A limit set by id, or the kind's first. NotFoundError when it is not one of this kind."""
+    row = db.get(LimitSetRow, limit_set_id) if limit_set_id else next(iter(all_limit_sets(db, kind)), None)
+    if row is None or row.kind != kind:
+        raise NotFoundError("This limit set is not on record for this kind of recording.")
+    return row, limit_set_from(row.data)

@@ -1,0 +1,150 @@
+"""People and teams."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import text
+from sqlmodel import Session as Db
+from sqlmodel import col, func, or_, select
+
+from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.store.database import tell
+from kumpel.store.tables import HandOver, Person, Session, Team, now
+
+NUMBER_PREFIX = "P"
+
+
+@dataclass(frozen=True)
+class PersonRow:
+    """A person as registers show it."""
+
+    person: Person
+    team: str
+    sessions: int
+    last_session_at: Any
+    has_recorder: bool
+
+
+def person_of(db: Db, person_id: int) -> Person:
+    person = db.get(Person, person_id)
+    if person is None or person.deleted_at is not None:
+        raise NotFoundError("This person is not on record.")
+    return person
+
+
+def _next_number(db: Db) -> str:
+    while True:
+        number = f"{NUMBER_PREFIX}-{db.connection().execute(text('select nextval(:s)'), {'s': 'person_number'}).scalar_one():04d}"
+        if not db.exec(select(Person.id).where(Person.number == number)).first():
+            return number
+
+
+def team_named(db: Db, name: str) -> Team:
+    found = db.exec(select(Team).where(Team.name == name)).first()
+    if found:
+        return found
+    team = Team(name=name)
+    db.add(team)
+    db.flush()
+    return team
+
+
+def create_person(db: Db, name: str, *, number: str | None = None, team: str | None = None, **rest: Any) -> Person:
+    """A person; a name is enough. ConflictError when the number belongs to somebody (even long gone)."""
+    name = " ".join(name.split())
+    if not name:
+        raise InvalidError("A name is needed; everything else can be added later.")
+    number = (number or "").strip() or _next_number(db)
+    taken = db.exec(select(Person).where(Person.number == number)).first()
+    if taken:
+        raise ConflictError(f"The number {number} belongs to {taken.name}. Numbers are never used twice.")
+    person = Person(name=name, number=number, **{k: v for k, v in rest.items() if v is not None})
+    if team and team.strip():
+        person.team_id = team_named(db, team.strip()).id
+    db.add(person)
+    tell(db, "people")
+    db.commit()
+    db.refresh(person)
+    return person
+
+
+def change_person(db: Db, person_id: int, changes: dict[str, Any]) -> Person:
+    person = person_of(db, person_id)
+    if "team" in changes:
+        team = (changes.pop("team") or "").strip()
+        person.team_id = team_named(db, team).id if team else None
+    if "name" in changes and not (changes["name"] or "").strip():
+        raise InvalidError("The name cannot be empty.")
+    if "number" in changes and changes["number"] != person.number:
+        taken = db.exec(select(Person).where(Person.number == changes["number"])).first()
+        if taken:
+            raise ConflictError(f"The number {changes['number']} belongs to {taken.name}.")
+    for key, value in changes.items():
+        setattr(person, key, value)
+    db.add(person)
+    tell(db, "people")
+    db.commit()
+    db.refresh(person)
+    return person
+
+
+def like(words: str) -> str:
+    """A pattern that finds the words anywhere, taken literally."""
+    escaped = words.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+    return f"%{escaped}%"
+
+
+def list_people(db: Db, search: str = "", limit: int = 100, offset: int = 0) -> tuple[list[PersonRow], int]:
+    """People by name, with their team and number of sessions; and how many there are in all."""
+    where: list[Any] = [col(Person.deleted_at).is_(None)]
+    if search.strip():
+        pattern = like(search.strip())
+        where.append(
+            or_(col(Person.name).ilike(pattern), col(Person.number).ilike(pattern), col(Team.name).ilike(pattern))
+        )
+    total = db.exec(
+        select(func.count()).select_from(Person).outerjoin(Team, col(Person.team_id) == Team.id).where(*where)
+    ).one()
+    found = db.exec(
+        select(Person, Team.name)
+        .outerjoin(Team, col(Person.team_id) == Team.id)
+        .where(*where)
+        .order_by(func.lower(Person.name), col(Person.id))
+        .limit(limit)
+        .offset(offset)
+    ).all()
+    ids = [p.id for p, _ in found]
+    counts = {
+        person: (count, last)
+        for person, count, last in db.exec(
+            select(Session.person_id, func.count(), func.max(Session.started_at))
+            .where(col(Session.person_id).in_(ids), Session.state == "stored", col(Session.deleted_at).is_(None))
+            .group_by(col(Session.person_id))
+        ).all()
+    }
+    out = set(
+        db.exec(
+            select(HandOver.person_id).where(col(HandOver.person_id).in_(ids), col(HandOver.returned_at).is_(None))
+        ).all()
+    )
+    rows = [
+        PersonRow(p, team or "", counts.get(p.id, (0, None))[0], counts.get(p.id, (0, None))[1], p.id in out)
+        for p, team in found
+    ]
+    return rows, total
+
+
+def delete_person(db: Db, person_id: int) -> None:
+    """Take a person off the register; sessions and reports stay, the number is never used again."""
+    person = person_of(db, person_id)
+    open_slip = db.exec(
+        select(HandOver).where(HandOver.person_id == person_id, col(HandOver.returned_at).is_(None))
+    ).first()
+    if open_slip:
+        raise ConflictError(f"{person.name} still has a recorder. Take it back first.")
+    person.deleted_at = now()
+    db.add(person)
+    tell(db, "people")
+    db.commit()

@@ -1,0 +1,44 @@
+"""What can go wrong for a person using Kumpel: what, to what, what is safe, what to do."""
+
+from __future__ import annotations
+
+
+class ProblemError(Exception):
+    """Told to the user as it stands. `code` is stable, `status` the HTTP status it is answered with."""
+
+    code = "problem"
+    status = 400
+
+    def __init__(self, detail: str, *, code: str | None = None) -> None:
+        super().__init__(detail)
+        self.detail = detail
+        if code:
+            self.code = code
+
+
+class NotFoundError(ProblemError):
+    code, status = "not-found", 404
+
+
+class ConflictError(ProblemError):
+    """Somebody else was faster, or the thing is no longer in the state this needs."""
+
+    code, status = "conflict", 409
+
+
+class InvalidError(ProblemError):
+    code, status = "invalid", 422
+
+
+class RecorderError(ProblemError):
+    """The recorder did not do what was asked; nothing that is stored was touched."""
+
+    code, status = "recorder", 502
+
+
+class PasscodeNeededError(ProblemError):
+    code, status = "passcode-needed", 423
+
+
+class SignInError(ProblemError):
+    code, status = "sign-in", 401

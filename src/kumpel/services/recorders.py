@@ -1,0 +1,158 @@
+"""Recorders: which are in reach, what they say of themselves, asking them again."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from sqlmodel import Session as Db
+from sqlmodel import col, select
+
+from kumpel.kinds.registry import KINDS
+from kumpel.link.client import LinkError, RecorderLink, RefusedError
+from kumpel.link.discovery import Announcement
+from kumpel.link.messages import Code
+from kumpel.services.problems import ConflictError, NotFoundError, PasscodeNeededError, RecorderError
+from kumpel.store.database import tell
+from kumpel.store.tables import Recorder, now
+
+
+def recorder_of(db: Db, recorder_id: int) -> Recorder:
+    recorder = db.get(Recorder, recorder_id)
+    if recorder is None:
+        raise NotFoundError("This recorder is not on record.")
+    return recorder
+
+
+def all_recorders(db: Db) -> list[Recorder]:
+    return list(db.exec(select(Recorder).order_by(col(Recorder.token))).all())
+
+
+@contextmanager
+def link_to(recorder: Recorder, passcode: str = "", timeout_s: float = 5.0) -> Iterator[RecorderLink]:
+    """An open link to a recorder; link errors become problems that name the recorder and say what to do."""
+    if not recorder.in_reach or recorder.host is None or recorder.port is None:
+        raise RecorderError(f"{recorder.token} is not in reach. Put it in the dock or plug it in, then look again.")
+    try:
+        with RecorderLink(recorder.host, recorder.port, timeout_s) as link:
+            if link.hello.serial != recorder.serial:
+                raise RecorderError(f"Another recorder ({link.hello.serial}) answers in place of {recorder.token}.")
+            if passcode and link.hello.locked:
+                link.unlock(passcode)
+            yield link
+    except RefusedError as error:
+        raise _refusal(recorder, error) from error
+    except LinkError as error:
+        raise RecorderError(
+            f"{recorder.token}: {error}. What is stored is safe; check cable and power, try again."
+        ) from error
+
+
+def _refusal(recorder: Recorder, error: RefusedError) -> Exception:
+    match error.code:
+        case Code.LOCKED:
+            return PasscodeNeededError(f"{recorder.token} asks for its passcode before it lets itself be changed.")
+        case Code.WRONG_PASSCODE:
+            return PasscodeNeededError(f"The passcode is not the one of {recorder.token}.", code="wrong-passcode")
+        case Code.RECORDING:
+            return ConflictError(f"{recorder.token} is recording. Stop it first.", code="recording")
+        case Code.STALE_SETUP:
+            return ConflictError(
+                f"The settings on {recorder.token} have changed since you looked. They were read again; look and write again."
+            )
+        case Code.HASH_MISMATCH:
+            return ConflictError(
+                f"A session on {recorder.token} differs from its stored copy. Nothing was cleared; take it in again."
+            )
+    return RecorderError(f"{recorder.token} refused: {error}.")
+
+
+def heard(db: Db, announcement: Announcement) -> Recorder:
+    """A recorder announced itself: remember where it is and ask it for everything."""
+    recorder = db.exec(select(Recorder).where(Recorder.serial == announcement.serial)).first()
+    if recorder is None:
+        recorder = Recorder(serial=announcement.serial, kind="", token="", name="")
+    recorder.host, recorder.port, recorder.in_reach = announcement.host, announcement.port, True
+    return refresh(db, recorder)
+
+
+def gone(db: Db, serial: str) -> None:
+    recorder = db.exec(select(Recorder).where(Recorder.serial == serial)).first()
+    if recorder is not None and recorder.in_reach:
+        recorder.in_reach = False
+        db.add(recorder)
+        tell(db, "recorders")
+        db.commit()
+
+
+def refresh(db: Db, recorder: Recorder) -> Recorder:
+    """Ask a recorder for description, status, settings and sessions. One that does not answer is out of reach."""
+    before = _fingerprint(recorder)
+    try:
+        with RecorderLink(recorder.host or "", recorder.port or 0, 3.0) as link:
+            described = link.describe()
+            asked = time.time()
+            status = link.status()
+            answered = time.time()
+            sessions = link.sessions()
+            setup = link.setup()
+    except LinkError as error:
+        recorder.in_reach, recorder.trouble = False, str(error)
+    else:
+        if described.serial != recorder.serial:
+            recorder.in_reach, recorder.trouble = False, f"{described.serial} answers in its place"
+        elif described.kind not in KINDS:
+            recorder.kind, recorder.token, recorder.name = described.kind, described.token, described.name
+            recorder.in_reach, recorder.trouble = (
+                True,
+                f"a recorder of kind “{described.kind}”, which this Kumpel does not know",
+            )
+        else:
+            recorder.in_reach, recorder.trouble = True, ""
+            recorder.kind, recorder.token, recorder.name = described.kind, described.token, described.name
+            recorder.model, recorder.firmware = described.model, described.firmware
+            recorder.keeps_one = described.keeps_one
+            recorder.clock_error_s = round(status.clock - (asked + answered) / 2, 1)
+            recorder.status = status.model_dump(exclude={"clock"})
+            recorder.inventory = [
+                s.model_dump(exclude={"sha256"}) | {"sha256": s.sha256.hex() if s.sha256 else None} for s in sessions
+            ]
+            recorder.setup, recorder.setup_revision = setup.setup | {"_slip": setup.slip}, setup.revision
+        recorder.seen_at = now()
+    db.add(recorder)
+    if _fingerprint(recorder) != before:
+        tell(db, "recorders")
+    db.commit()
+    db.refresh(recorder)
+    return recorder
+
+
+def _fingerprint(recorder: Recorder) -> str:
+    """What browsers need to hear about; the clock error counts in whole seconds."""
+    error = recorder.clock_error_s
+    return repr(
+        (
+            recorder.id,
+            recorder.in_reach,
+            recorder.trouble,
+            recorder.token,
+            recorder.name,
+            recorder.status,
+            recorder.inventory,
+            recorder.setup,
+            recorder.setup_revision,
+            None if error is None else round(error / 2),
+        )
+    )
+
+
+def look_again(db: Db, recorder_id: int) -> Recorder:
+    return refresh(db, recorder_of(db, recorder_id))
+
+
+def stop_recording(db: Db, recorder_id: int, passcode: str = "") -> Recorder:
+    recorder = recorder_of(db, recorder_id)
+    with link_to(recorder, passcode) as link:
+        link.stop()
+    return refresh(db, recorder)

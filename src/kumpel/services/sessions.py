@@ -1,0 +1,185 @@
+"""The register of sessions: find, file under somebody, tag, shift, delete with a way back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlmodel import Session as Db
+from sqlmodel import col, delete, func, or_, select
+
+from kumpel.services import review, take_in
+from kumpel.services.people import like, person_of
+from kumpel.services.problems import ConflictError, InvalidError
+from kumpel.store import samples
+from kumpel.store.database import tell
+from kumpel.store.tables import Person, Recorder, Report, Session, Tag, now
+
+SORTS = {
+    "started": col(Session.started_at),
+    "length": col(Session.length_s),
+    "person": func.lower(Person.name),
+    "verdict": col(Session.verdict),
+}
+
+
+@dataclass(frozen=True)
+class SessionRow:
+    session: Session
+    person: Person | None
+    recorder: Recorder | None
+    tags: dict[str, str]
+    report: str
+
+
+@dataclass(frozen=True)
+class Filter:
+    search: str = ""
+    person_id: int | None = None
+    kind: str = ""
+    verdict: str = ""
+    since: datetime | None = None
+    until: datetime | None = None
+    standing: str = "all"  # all, waiting, signed, unclaimed, aside, deleted, unreported
+    sort: str = "started"
+    falling: bool = True
+
+
+def list_sessions(db: Db, wanted: Filter, limit: int = 50, offset: int = 0) -> tuple[list[SessionRow], int]:
+    where: list[Any] = [Session.state == "stored"]
+    where.append(
+        col(Session.deleted_at).is_not(None) if wanted.standing == "deleted" else col(Session.deleted_at).is_(None)
+    )
+    if wanted.standing not in ("aside", "deleted"):
+        where.append(Session.aside == "")
+    match wanted.standing:
+        case "waiting":
+            where.append(col(Session.signed_at).is_(None))
+        case "signed":
+            where.append(col(Session.signed_at).is_not(None))
+        case "unreported":
+            where += [
+                col(Session.signed_at).is_not(None),
+                ~select(Report.id)
+                .where(Report.session_id == Session.id, col(Report.issued_at) >= Session.signed_at)
+                .exists(),
+            ]
+        case "unclaimed":
+            where.append(col(Session.person_id).is_(None))
+        case "aside":
+            where.append(Session.aside != "")
+    if wanted.person_id:
+        where.append(Session.person_id == wanted.person_id)
+    if wanted.kind:
+        where.append(Session.kind == wanted.kind)
+    if wanted.verdict:
+        where.append(Session.verdict == wanted.verdict)
+    if wanted.since:
+        where.append(col(Session.started_at) >= wanted.since)
+    if wanted.until:
+        where.append(col(Session.started_at) < wanted.until)
+    if wanted.search.strip():
+        pattern = like(wanted.search.strip())
+        tagged = select(Tag.session_id).where(Tag.session_id == Session.id, col(Tag.value).ilike(pattern)).exists()
+        where.append(
+            or_(
+                col(Person.name).ilike(pattern),
+                col(Person.number).ilike(pattern),
+                col(Recorder.token).ilike(pattern),
+                tagged,
+            )
+        )
+    joined = (
+        select(Session, Person, Recorder)
+        .outerjoin(Person, col(Session.person_id) == Person.id)
+        .outerjoin(Recorder, col(Session.recorder_id) == Recorder.id)
+        .where(*where)
+    )
+    total = db.exec(select(func.count()).select_from(joined.with_only_columns(col(Session.id)).subquery())).one()
+    key = SORTS.get(wanted.sort, SORTS["started"])
+    order = key.desc() if wanted.falling else key.asc()
+    found = db.exec(joined.order_by(order, col(Session.id).desc()).limit(limit).offset(offset)).all()
+    ids = [s.id for s, _, _ in found]
+    tags = tags_of(db, ids)
+    reports = dict(
+        db.exec(
+            select(Report.session_id, func.max(Report.number))
+            .where(col(Report.session_id).in_(ids))
+            .group_by(col(Report.session_id))
+        ).all()
+    )
+    return [SessionRow(s, p, r, tags.get(s.id or 0, {}), reports.get(s.id or 0, "")) for s, p, r in found], total
+
+
+def tags_of(db: Db, ids: list[int | None]) -> dict[int, dict[str, str]]:
+    tags: dict[int, dict[str, str]] = {}
+    for tag in db.exec(select(Tag).where(col(Tag.session_id).in_(ids)).order_by(col(Tag.key))).all():
+        tags.setdefault(tag.session_id, {})[tag.key] = tag.value
+    return tags
+
+
+def row_of(db: Db, session: Session) -> SessionRow:
+    person = db.get(Person, session.person_id) if session.person_id else None
+    recorder = db.get(Recorder, session.recorder_id) if session.recorder_id else None
+    number = db.exec(select(func.max(Report.number)).where(Report.session_id == session.id)).one()
+    return SessionRow(session, person, recorder, tags_of(db, [session.id]).get(session.id or 0, {}), number or "")
+
+
+def change(db: Db, session_id: int, changes: dict[str, Any]) -> Session:
+    """Give to somebody (or to nobody), tag, note, shift the clock, bring in from aside."""
+    session = review.session_of(db, session_id)
+    if session.signed_at is not None and changes.keys() - {"note"}:
+        raise ConflictError("This session is signed off. Open it again before changing it.", code="signed")
+    if "person_id" in changes:
+        session.person_id = person_of(db, changes["person_id"]).id if changes["person_id"] else None
+    if "note" in changes:
+        session.note = changes["note"] or ""
+    if "clock_shift_s" in changes:
+        if abs(changes["clock_shift_s"]) > 366 * 86400:
+            raise InvalidError("A session can be shifted by a year at most.")
+        take_in.shift_clock(session, changes["clock_shift_s"])
+    if "tags" in changes:
+        db.exec(delete(Tag).where(col(Tag.session_id) == session_id))
+        for key, value in changes["tags"].items():
+            if value.strip():
+                db.add(Tag(session_id=session_id, key=key, value=value.strip()[:200]))
+    if "aside" in changes:
+        session.aside = changes["aside"] or ""
+    db.add(session)
+    db.flush()
+    if not session.aside:
+        review.reassess(db, session)
+    tell(db, "sessions", session=session_id)
+    db.commit()
+    db.refresh(session)
+    return session
+
+
+def delete_session(db: Db, session_id: int) -> Session:
+    """Take a session off the lists; it can be brought back, and does not come back by itself at the next take-in."""
+    session = review.session_of(db, session_id)
+    session.deleted_at = now()
+    return _marked(db, session)
+
+
+def restore_session(db: Db, session_id: int) -> Session:
+    session = review.session_of(db, session_id)
+    session.deleted_at = None
+    return _marked(db, session)
+
+
+def _marked(db: Db, session: Session) -> Session:
+    db.add(session)
+    tell(db, "sessions", session=session.id)
+    db.commit()
+    db.refresh(session)
+    return session
+
+
+def original(db: Db, session: Session) -> Iterator[bytes]:
+    """The recording file as it came, bit for bit."""
+    assert session.id is not None
+    for item in samples.read_items(db, session.id):
+        yield item.raw

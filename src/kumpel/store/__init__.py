@@ -1,0 +1,1 @@
+"""Tables, sample blocks, migrations: what is kept."""

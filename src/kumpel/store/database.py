@@ -1,0 +1,61 @@
+"""Connection to the database, migrations, and the channel on which changes are told."""
+
+from __future__ import annotations
+
+import json
+from functools import lru_cache
+from importlib.resources import files
+from typing import Any
+
+import psycopg
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, text
+from sqlalchemy.engine import make_url
+from sqlmodel import Session as Db
+from sqlmodel import create_engine
+
+CHANGES = "kumpel_changes"
+
+
+@lru_cache(maxsize=8)
+def engine(url: str) -> Engine:
+    """The engine for a database URL ("postgresql://..."), one per process."""
+    address = make_url(url).set(drivername="postgresql+psycopg")
+    return create_engine(address, pool_size=10, max_overflow=20, pool_pre_ping=True)
+
+
+def plain_url(url: str) -> str:
+    """The URL as libpq reads it."""
+    return make_url(url).set(drivername="postgresql").render_as_string(hide_password=False)
+
+
+def driver(db: Db) -> psycopg.Connection[Any]:
+    """The psycopg connection under a session, for COPY."""
+    connection = db.connection().connection.driver_connection
+    assert isinstance(connection, psycopg.Connection)
+    return connection
+
+
+def tell(db: Db, what: str, **about: Any) -> None:
+    """Tell every listening browser of a change, when (and only when) this transaction commits."""
+    db.connection().execute(
+        text("select pg_notify(:channel, :note)"),
+        {"channel": CHANGES, "note": json.dumps({"what": what} | about)},
+    )
+
+
+def migrate(url: str) -> None:
+    """Bring the database to the newest schema; safe to call by several processes at once."""
+    config = Config()
+    config.set_main_option("script_location", str(files("kumpel.store").joinpath("migrations")))
+    with engine(url).connect() as connection:
+        connection.execute(text("select pg_advisory_lock(7245001)"))
+        connection.commit()
+        try:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "head")
+        finally:
+            connection.rollback()
+            connection.execute(text("select pg_advisory_unlock(7245001)"))
+            connection.commit()

@@ -1,0 +1,1 @@
+"""Alembic migrations, from the first table on."""

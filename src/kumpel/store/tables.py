@@ -1,0 +1,340 @@
+"""The tables. Rules that must never be broken are constraints of the database, not habits of the code."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import UTC, date, datetime
+from typing import Any
+
+from sqlalchemy import (
+    BigInteger,
+    CheckConstraint,
+    Column,
+    ForeignKey,
+    Index,
+    LargeBinary,
+    UniqueConstraint,
+    text,
+)
+from sqlalchemy import DateTime as SqlDateTime
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlmodel import Field, SQLModel
+
+
+def now() -> datetime:
+    return datetime.now(UTC)
+
+
+def _time(*, nullable: bool = False, index: bool = False) -> Any:
+    return Column(SqlDateTime(timezone=True), nullable=nullable, index=index)
+
+
+def _json(*, nullable: bool = False) -> Any:
+    return Column(JSONB, nullable=nullable)
+
+
+def _to(target: str, *, delete: str = "RESTRICT", nullable: bool = True, index: bool = True) -> Any:
+    return Column(ForeignKey(target, ondelete=delete), nullable=nullable, index=index)
+
+
+class Account(SQLModel, table=True):
+    """Somebody who signs in."""
+
+    id: int | None = Field(default=None, primary_key=True)
+    login: str = Field(unique=True, max_length=80)
+    name: str = Field(max_length=120)
+    password_hash: str
+    role: str = Field(default="officer")
+    created_at: datetime = Field(default_factory=now, sa_column=_time())
+    __table_args__ = (CheckConstraint("role in ('administrator', 'officer')", name="account_role"),)
+
+
+class SignIn(SQLModel, table=True):
+    """A browser that is signed in; only the hash of its token is kept."""
+
+    __tablename__ = "sign_in"
+    token_hash: str = Field(primary_key=True, max_length=64)
+    account_id: int = Field(sa_column=_to("account.id", delete="CASCADE", nullable=False))
+    expires_at: datetime = Field(sa_column=_time())
+
+
+class Team(SQLModel, table=True):
+    id: int | None = Field(default=None, primary_key=True)
+    name: str = Field(unique=True, max_length=120)
+
+
+class Person(SQLModel, table=True):
+    """A named person. `number` is made from a sequence when none is given, and never used twice."""
+
+    id: int | None = Field(default=None, primary_key=True)
+    number: str = Field(unique=True, max_length=40)
+    name: str = Field(max_length=200, index=True)
+    team_id: int | None = Field(default=None, sa_column=_to("team.id"))
+    born: date | None = None
+    sex: str | None = Field(default=None, max_length=20)
+    height_cm: float | None = None
+    weight_kg: float | None = None
+    contact: str = Field(default="", max_length=400)
+    notes: str = Field(default="")
+    created_at: datetime = Field(default_factory=now, sa_column=_time())
+    deleted_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (CheckConstraint("length(trim(name)) > 0", name="person_has_name"),)
+
+
+class Recorder(SQLModel, table=True):
+    """A device: what it said of itself when it was last in reach."""
+
+    id: int | None = Field(default=None, primary_key=True)
+    serial: str = Field(unique=True, max_length=64)
+    kind: str = Field(max_length=40)
+    token: str = Field(max_length=8, index=True)
+    name: str = Field(max_length=80)
+    model: str = Field(default="", max_length=80)
+    firmware: str = Field(default="", max_length=40)
+    keeps_one: bool = False
+    host: str | None = None
+    port: int | None = None
+    in_reach: bool = False
+    trouble: str = ""
+    seen_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    clock_error_s: float | None = None
+    status: dict[str, Any] = Field(default_factory=dict, sa_column=_json())
+    inventory: list[dict[str, Any]] = Field(default_factory=list, sa_column=_json())
+    setup: dict[str, Any] = Field(default_factory=dict, sa_column=_json())
+    setup_revision: int = 0
+
+
+class Setup(SQLModel, table=True):
+    """Settings as they were written to a recorder, or kept for use again."""
+
+    id: int | None = Field(default=None, primary_key=True)
+    kind: str = Field(max_length=40, index=True)
+    name: str = Field(max_length=80)
+    settings: dict[str, Any] = Field(sa_column=_json())
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    made_by: int | None = Field(default=None, sa_column=_to("account.id"))
+
+
+class HandOver(SQLModel, table=True):
+    """The slip: recorder, person and setup, from - to. A recorder has one open hand-over at most."""
+
+    __tablename__ = "hand_over"
+    id: uuid.UUID = Field(default_factory=uuid.uuid4, primary_key=True)
+    recorder_id: int = Field(sa_column=_to("recorder.id", nullable=False))
+    person_id: int = Field(sa_column=_to("person.id", nullable=False))
+    setup_id: int = Field(sa_column=_to("setup.id", nullable=False))
+    given_at: datetime = Field(default_factory=now, sa_column=_time())
+    given_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    expected_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    returned_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    clock_error_s: float | None = None
+    tags: dict[str, str] = Field(default_factory=dict, sa_column=_json())
+    __table_args__ = (
+        CheckConstraint("returned_at is null or returned_at >= given_at", name="hand_over_order"),
+        Index("hand_over_one_open", "recorder_id", unique=True, postgresql_where=text("returned_at is null")),
+    )
+
+
+class Session(SQLModel, table=True):
+    """One recording. Invisible while `state` is arriving; the step to stored is one transaction."""
+
+    __tablename__ = "session"
+    id: int | None = Field(default=None, primary_key=True)
+    serial: str = Field(max_length=64)
+    recorder_session: str = Field(max_length=64)
+    sha256: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
+    recorder_id: int | None = Field(default=None, sa_column=_to("recorder.id"))
+    kind: str = Field(max_length=40)
+    state: str = Field(default="arriving", max_length=10)
+    person_id: int | None = Field(default=None, sa_column=_to("person.id"))
+    hand_over_id: uuid.UUID | None = Field(default=None, sa_column=_to("hand_over.id"))
+    started_at: datetime = Field(sa_column=_time(index=True))
+    utc_offset_min: int = 0
+    length_s: float = 0
+    size: int = Field(default=0, sa_column=Column(BigInteger, nullable=False))
+    received: int = Field(default=0, sa_column=Column(BigInteger, nullable=False))
+    trouble: str = ""
+    wish: dict[str, Any] = Field(default_factory=dict, sa_column=_json())
+    aside: str = Field(default="", max_length=120)
+    clock_error_s: float | None = None
+    clock_shift_s: float = 0
+    note: str = ""
+    head: dict[str, Any] = Field(default_factory=dict, sa_column=_json())
+    taken_in_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    taken_in_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    deleted_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    limit_set_id: int | None = Field(default=None, sa_column=_to("limit_set.id"))
+    working_day_s: float | None = None
+    attenuation_db: float | None = None
+    accepted: dict[str, str] = Field(default_factory=dict, sa_column=_json())
+    review_version: int = 0
+    verdict: str = Field(default="", max_length=30)
+    key_figure: str = Field(default="", max_length=80)
+    signed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (
+        UniqueConstraint("serial", "recorder_session", "sha256", name="session_once"),
+        CheckConstraint("state in ('arriving', 'stored')", name="session_state"),
+        CheckConstraint("octet_length(sha256) = 32", name="session_sha256"),
+        CheckConstraint("length_s >= 0", name="session_length"),
+        Index(
+            "session_waiting",
+            "signed_at",
+            "started_at",
+            postgresql_where=text("state = 'stored' and deleted_at is null and aside = ''"),
+        ),
+    )
+
+
+class Channel(SQLModel, table=True):
+    session_id: int = Field(sa_column=Column(ForeignKey("session.id", ondelete="CASCADE"), primary_key=True))
+    index: int = Field(primary_key=True)
+    key: str = Field(max_length=60)
+    name: str = Field(max_length=120)
+    unit: str = Field(max_length=30)
+    interval_s: float
+    samples: int = Field(sa_column=Column(BigInteger, nullable=False))
+    __table_args__ = (
+        UniqueConstraint("session_id", "key", name="channel_key_once"),
+        CheckConstraint("interval_s > 0", name="channel_interval"),
+    )
+
+
+class Block(SQLModel, table=True):
+    """An item of the recording file, verbatim; in the order of `at` they are the file, bit for bit."""
+
+    session_id: int = Field(sa_column=Column(ForeignKey("session.id", ondelete="CASCADE"), primary_key=True))
+    at: int = Field(sa_column=Column(BigInteger, primary_key=True))
+    what: str = Field(max_length=5)
+    channel: int | None = None
+    first: int | None = Field(default=None, sa_column=Column(BigInteger))
+    count: int | None = None
+    item: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
+    __table_args__ = (
+        CheckConstraint("what in ('head', 'block', 'event', 'tail')", name="block_what"),
+        CheckConstraint("(what = 'block') = (channel is not null)", name="block_channel"),
+        Index("block_by_channel", "session_id", "channel", "first"),
+    )
+
+
+class Pyramid(SQLModel, table=True):
+    """Minimum, maximum and mean of runs of 16^level samples, float32, up to 4,096 cells a row."""
+
+    session_id: int = Field(sa_column=Column(ForeignKey("session.id", ondelete="CASCADE"), primary_key=True))
+    channel: int = Field(primary_key=True)
+    level: int = Field(primary_key=True)
+    first: int = Field(primary_key=True)
+    cells: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
+
+
+class Stretch(SQLModel, table=True):
+    """A stretch marked in review. Taken away by a mark, so that it can come back."""
+
+    id: int | None = Field(default=None, primary_key=True)
+    session_id: int = Field(sa_column=_to("session.id", delete="CASCADE", nullable=False))
+    what: str = Field(max_length=10)
+    start_s: float
+    end_s: float
+    label: str = Field(max_length=200)
+    made_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (
+        CheckConstraint("end_s > start_s and start_s >= 0", name="stretch_order"),
+        CheckConstraint("what in ('left out', 'task')", name="stretch_what"),
+        CheckConstraint("what <> 'left out' or length(trim(label)) > 0", name="stretch_has_reason"),
+    )
+
+
+class Event(SQLModel, table=True):
+    id: int | None = Field(default=None, primary_key=True)
+    session_id: int = Field(sa_column=_to("session.id", delete="CASCADE", nullable=False))
+    at_s: float
+    code: str = Field(max_length=40)
+    text: str = ""
+    data: dict[str, Any] = Field(default_factory=dict, sa_column=_json())
+
+
+class Tag(SQLModel, table=True):
+    session_id: int = Field(sa_column=Column(ForeignKey("session.id", ondelete="CASCADE"), primary_key=True))
+    key: str = Field(primary_key=True, max_length=30)
+    value: str = Field(max_length=200, index=True)
+    __table_args__ = (CheckConstraint("length(trim(value)) > 0", name="tag_value"),)
+
+
+class LimitSetRow(SQLModel, table=True):
+    """A version of a limit set. Shipped ones are read-only."""
+
+    __tablename__ = "limit_set"
+    id: int | None = Field(default=None, primary_key=True)
+    key: str = Field(max_length=60)
+    kind: str = Field(max_length=40, index=True)
+    name: str = Field(max_length=120)
+    issuer: str = Field(max_length=120)
+    version: str = Field(max_length=60)
+    valid_from: date
+    shipped: bool = True
+    data: dict[str, Any] = Field(sa_column=_json())
+    __table_args__ = (UniqueConstraint("key", "version", name="limit_set_version_once"),)
+
+
+class AssessmentRow(SQLModel, table=True):
+    """The last assessment of a session on one basis."""
+
+    __tablename__ = "assessment"
+    session_id: int = Field(sa_column=Column(ForeignKey("session.id", ondelete="CASCADE"), primary_key=True))
+    basis: str = Field(primary_key=True, max_length=12)
+    limit_set_id: int = Field(sa_column=_to("limit_set.id", nullable=False))
+    review_version: int
+    verdict: str = Field(max_length=30)
+    result: dict[str, Any] = Field(sa_column=_json())
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    __table_args__ = (CheckConstraint("basis in ('as recorded', 'as reviewed')", name="assessment_basis"),)
+
+
+class Change(SQLModel, table=True):
+    """One step of a review, with what undoes it. `undone` steps can be done again."""
+
+    __tablename__ = "review_change"
+    id: int | None = Field(default=None, primary_key=True)
+    session_id: int = Field(sa_column=_to("session.id", delete="CASCADE", nullable=False))
+    text: str
+    forth: dict[str, Any] = Field(sa_column=_json())
+    back: dict[str, Any] = Field(sa_column=_json())
+    undone: bool = False
+    made_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+
+
+class Conclusion(SQLModel, table=True):
+    """What a person concluded. Signed: frozen until it is opened again."""
+
+    session_id: int = Field(sa_column=Column(ForeignKey("session.id", ondelete="CASCADE"), primary_key=True))
+    text: str = ""
+    written_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    written_at: datetime = Field(default_factory=now, sa_column=_time())
+    signed_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    signed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (
+        CheckConstraint("(signed_at is null) = (signed_by is null)", name="conclusion_signed_by_somebody"),
+    )
+
+
+class Report(SQLModel, table=True):
+    """An issued report: frozen with its bytes, hash, document and limits."""
+
+    id: int | None = Field(default=None, primary_key=True)
+    number: str = Field(unique=True, max_length=30)
+    session_id: int = Field(sa_column=_to("session.id", nullable=False))
+    person_id: int | None = Field(default=None, sa_column=_to("person.id"))
+    title: str = Field(max_length=300)
+    document: dict[str, Any] = Field(sa_column=_json())
+    limits: dict[str, Any] = Field(sa_column=_json())
+    pages: int
+    pdf: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
+    sha256: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
+    issued_at: datetime = Field(default_factory=now, sa_column=_time())
+    issued_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    __table_args__ = (CheckConstraint("sha256(pdf) = sha256", name="report_frozen"),)
+
+
+metadata = SQLModel.metadata
