@@ -9,6 +9,7 @@ import json
 import signal
 import sys
 import time
+import zlib
 from pathlib import Path
 from typing import Any
 
@@ -78,7 +79,7 @@ def channel_heads(setup: dict[str, Any]) -> tuple[krec.ChannelHead, ...]:
 def make_file(head: dict[str, Any], wish: dict[str, Any]) -> bytes:
     """A session's recording file. Wishes: seed, loud_db, base_db, worn_s, impact_peak_db, drift_db, checks."""
     setup = head["setup"]
-    seed = int(wish.get("seed", abs(hash((head["session"], 7))) % 2**31))
+    seed = int(wish.get("seed", zlib.crc32(head["session"].encode())))
     length = max(int(head["length_s"]), 1)
     shift = noise_signal.usual_shift(seed, length, wish.get("loud_db", 93.0), wish.get("base_db", 80.0))
     if length < 600:

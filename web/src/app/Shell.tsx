@@ -1,0 +1,201 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { DropdownMenu } from "radix-ui";
+import { type ReactNode, useMemo, useState } from "react";
+import { NavLink, useLocation, useNavigate } from "react-router";
+import { api, ask, type Schemas } from "@/api/client";
+import { Dialog } from "@/ui/dialog";
+import { Find } from "./Find";
+import { type Key, keysInView, useKeys } from "./keys";
+import { useLive } from "./live";
+import mark from "./mark.svg";
+
+const STATIONS = [
+  { to: "/hand-out", name: "Hand out", count: "hand_out", means: "recorders ready to go out" },
+  { to: "/take-in", name: "Take in", count: "take_in", means: "new sessions on recorders" },
+  { to: "/review", name: "Review", count: "review", means: "sessions waiting for a look" },
+  { to: "/report", name: "Report", count: "report", means: "signed sessions without a report" },
+] as const;
+
+const REGISTERS = [
+  ["/people", "People"],
+  ["/recorders", "Recorders"],
+  ["/sessions", "Sessions"],
+  ["/limits", "Limits"],
+] as const;
+
+function Station({ to, name, count, means }: { to: string; name: string; count: number | undefined; means: string }) {
+  const here = useLocation().pathname.startsWith(to);
+  return (
+    <NavLink
+      to={to}
+      aria-label={`${name}, ${count ?? "?"} ${means}`}
+      title={count === undefined ? undefined : `${count} ${means}`}
+      className={`relative block w-[118px] pt-2.5 pl-2.5 min-[1180px]:w-[150px] ${here ? "text-white" : "text-[#b9c4c8] hover:text-white"}`}
+    >
+      <i
+        className={`mt-[5px] block size-3.5 rounded-full border-2 ${here ? "border-[#b98a2e] bg-[#b98a2e] shadow-[0_0_0_4px_#b98a2e44]" : "border-[#7d949e] bg-slate"}`}
+      />
+      <b className="mt-1.5 block font-medium font-narrow text-[15px]">{name}</b>
+      {count !== undefined && (
+        <em
+          className={`absolute top-[7px] left-[34px] rounded-[9px] px-2 py-px font-narrow font-semibold text-[13px] not-italic ${here ? "bg-[#b98a2e] text-[#1d1503]" : "bg-[#3b5460] text-white"}`}
+        >
+          {count}
+        </em>
+      )}
+    </NavLink>
+  );
+}
+
+const THEMES = [
+  ["", "Day"],
+  ["night", "Night room"],
+  ["contrast", "High contrast"],
+] as const;
+
+function setTheme(name: string) {
+  if (name) document.documentElement.dataset.theme = name;
+  else delete document.documentElement.dataset.theme;
+  localStorage.setItem("theme", name);
+}
+setTheme(localStorage.getItem("theme") ?? "");
+
+function Menu({ me }: { me: Schemas["Me"] }) {
+  const queries = useQueryClient();
+  const leave = useMutation({
+    mutationFn: () => ask(api.POST("/api/sign-out")),
+    onSuccess: () => {
+      queries.clear();
+      window.location.assign("/");
+    },
+  });
+  const item = "cursor-pointer rounded px-3 py-1.5 outline-none data-[highlighted]:bg-act-soft";
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger
+        aria-label={`Menu of ${me.name}`}
+        className="grid size-8 place-items-center rounded-full border border-[#58707b] font-narrow font-semibold text-[#e9e6dd] text-[13px]"
+      >
+        {me.name
+          .split(" ")
+          .map((w) => w[0])
+          .join("")
+          .slice(0, 2)}
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          align="end"
+          sideOffset={8}
+          className="z-50 min-w-48 rounded-lg border border-line bg-panel p-1.5 shadow-xl"
+        >
+          <DropdownMenu.Label className="px-3 py-1.5 text-soft">{me.name}</DropdownMenu.Label>
+          {THEMES.map(([key, name]) => (
+            <DropdownMenu.Item key={key} className={item} onSelect={() => setTheme(key)}>
+              {name}
+            </DropdownMenu.Item>
+          ))}
+          <DropdownMenu.Separator className="my-1 h-px bg-line" />
+          <DropdownMenu.Item className={item} onSelect={() => leave.mutate()}>
+            Sign out
+          </DropdownMenu.Item>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
+
+/** The head band with the line and the registers, and the screen below it. */
+export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode }) {
+  const here = useLive();
+  const navigate = useNavigate();
+  const [finding, setFinding] = useState(false);
+  const [listing, setListing] = useState<Key[] | null>(null);
+  const waiting = useQuery({ queryKey: ["line"], queryFn: () => ask(api.GET("/api/line")) });
+  const keys = useMemo<Key[]>(
+    () => [
+      ...STATIONS.map((s, i) => ({ keys: String(i + 1), does: `go to ${s.name}`, run: () => navigate(s.to) })),
+      { keys: "Ctrl K", does: "find anything", run: () => setFinding(true) },
+      { keys: "?", does: "show this list", run: () => setListing(keysInView()) },
+    ],
+    [navigate],
+  );
+  useKeys(keys);
+  return (
+    <div className="grid h-screen grid-rows-[64px_minmax(0,1fr)]">
+      <a
+        href="#screen"
+        className="absolute top-2 left-2 z-50 -translate-y-16 rounded bg-panel px-3 py-2 focus:translate-y-0"
+      >
+        To the content
+      </a>
+      <header className="relative flex items-stretch bg-slate pr-[18px] text-[#e9e6dd]">
+        <div className="flex w-[150px] flex-none items-center gap-2.5 pl-5 font-narrow font-semibold text-[21px] min-[1180px]:w-[170px]">
+          <img src={mark} alt="" width={26} height={26} />
+          Kumpel
+        </div>
+        <nav aria-label="The line" className="relative flex">
+          <span className="absolute top-[21px] right-[100px] left-[10px] h-0.5 bg-[#4b6470]" />
+          {STATIONS.map((s) => (
+            <Station key={s.to} to={s.to} name={s.name} means={s.means} count={waiting.data?.[s.count]} />
+          ))}
+        </nav>
+        <nav
+          aria-label="Registers"
+          className="ml-auto flex items-center gap-4 font-medium font-narrow text-[#c6d0d3] min-[1180px]:gap-5"
+        >
+          {(waiting.data?.arriving ?? 0) > 0 && (
+            <NavLink to="/take-in" className="rounded-full bg-[#3b5460] px-2.5 py-0.5 text-[13px] text-white">
+              {waiting.data?.arriving} coming in
+            </NavLink>
+          )}
+          {REGISTERS.map(([to, name]) => (
+            <NavLink
+              key={to}
+              to={to}
+              className={({ isActive }) =>
+                isActive
+                  ? "text-white underline decoration-[#b98a2e] decoration-2 underline-offset-8"
+                  : "hover:text-white"
+              }
+            >
+              {name}
+            </NavLink>
+          ))}
+          <button
+            type="button"
+            onClick={() => setFinding(true)}
+            aria-label="Find anything"
+            className="rounded border border-[#58707b] px-1.5 text-[#9fb0b7] text-[12px]"
+          >
+            Ctrl K
+          </button>
+          <Menu me={me} />
+        </nav>
+        {!here && (
+          <p
+            role="status"
+            className="absolute top-full left-1/2 z-30 -translate-x-1/2 rounded-b-md border border-action border-t-0 bg-warn px-4 py-1.5 text-ink"
+          >
+            The server does not answer. What is stored is safe; this page comes back by itself.
+          </p>
+        )}
+      </header>
+      <div id="screen" className="min-h-0">
+        {children}
+      </div>
+      <Find open={finding} onClose={() => setFinding(false)} />
+      <Dialog title="Keys on this screen" open={listing !== null} onClose={() => setListing(null)}>
+        <dl className="grid grid-cols-[110px_1fr] gap-y-1.5">
+          {(listing ?? []).map((k) => (
+            <div key={k.keys} className="contents">
+              <dt>
+                <kbd className="rounded border border-line bg-salt px-1.5 font-narrow">{k.keys}</kbd>
+              </dt>
+              <dd>{k.does}</dd>
+            </div>
+          ))}
+        </dl>
+      </Dialog>
+    </div>
+  );
+}

@@ -1,0 +1,49 @@
+import { useEffect } from "react";
+
+export interface Key {
+  /** "1", "Ctrl K", "Ctrl Z", "?" */
+  keys: string;
+  does: string;
+  run: () => void;
+}
+
+const shown = new Map<symbol, Key[]>();
+
+/** All keys of the screen in view, for the list that "?" shows. */
+export function keysInView(): Key[] {
+  return [...shown.values()].flat();
+}
+
+function typing(target: EventTarget | null): boolean {
+  return target instanceof HTMLElement && (target.matches("input, textarea, select") || target.isContentEditable);
+}
+
+function matches(key: Key, event: KeyboardEvent): boolean {
+  const parts = key.keys.split(" ");
+  const ctrl = parts.includes("Ctrl");
+  const shift = parts.includes("Shift");
+  const name = parts[parts.length - 1] ?? "";
+  if (ctrl !== (event.ctrlKey || event.metaKey)) return false;
+  if (name.length > 1 || ctrl) if (shift !== event.shiftKey) return false;
+  return event.key.toLowerCase() === name.toLowerCase();
+}
+
+/** Keys that work while the calling part of the screen is shown; not while somebody types (but with Ctrl). */
+export function useKeys(keys: Key[]) {
+  useEffect(() => {
+    const id = Symbol("keys");
+    shown.set(id, keys);
+    const listen = (event: KeyboardEvent) => {
+      if (event.altKey || event.defaultPrevented) return;
+      const key = keys.find((k) => matches(k, event));
+      if (!key || (typing(event.target) && key.keys !== "Ctrl K")) return;
+      event.preventDefault();
+      key.run();
+    };
+    window.addEventListener("keydown", listen);
+    return () => {
+      shown.delete(id);
+      window.removeEventListener("keydown", listen);
+    };
+  }, [keys]);
+}

@@ -1,0 +1,336 @@
+import { type RefObject, useEffect, useRef } from "react";
+import uPlot from "uplot";
+
+export interface Bars {
+  startS: number;
+  binS: number;
+  values: (number | null)[];
+}
+
+export interface Line {
+  value: number;
+  text: string;
+  colour: "action" | "above";
+}
+
+export interface Band {
+  startS: number;
+  endS: number;
+  look: "left out" | "task" | "suggestion";
+  text: string;
+}
+
+interface Props {
+  bars: Bars;
+  lines: Line[];
+  bands: Band[];
+  /** The span shown, in seconds from the start. */
+  span: [number, number];
+  whole: [number, number];
+  clock: (atS: number) => string;
+  onSpan: (span: [number, number]) => void;
+  onSelect: (startS: number, endS: number) => void;
+  onCursor: (at: { atS: number; value: number } | null) => void;
+  height: number;
+  unit: string;
+  label: string;
+}
+
+function token(name: string): string {
+  return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+}
+
+function hatch(context: CanvasRenderingContext2D, x: number, y: number, width: number, height: number) {
+  context.save();
+  context.beginPath();
+  context.rect(x, y, width, height);
+  context.clip();
+  context.fillStyle = token("--salt");
+  context.fillRect(x, y, width, height);
+  context.strokeStyle = token("--none");
+  context.lineWidth = 1.5;
+  context.beginPath();
+  for (let at = x - height; at < x + width; at += 7) {
+    context.moveTo(at, y + height);
+    context.lineTo(at + height, y);
+  }
+  context.stroke();
+  context.restore();
+}
+
+/** What the canvas draws, read at every redraw so that the plot is made only once. */
+function draw(plot: uPlot, props: Props) {
+  const context = plot.ctx;
+  const { left, top, width, height } = plot.bbox;
+  const ratio = devicePixelRatio || 1;
+  const x = (s: number) => plot.valToPos(s, "x", true);
+  const y = (v: number) => plot.valToPos(v, "y", true);
+  const bottom = top + height;
+  const rising = [...props.lines].sort((a, b) => a.value - b.value);
+  const palette = { act: token("--act"), action: token("--action"), above: token("--above") };
+  const colour = (v: number) => {
+    let found: keyof typeof palette = "act";
+    for (const line of rising) if (v >= line.value) found = line.colour;
+    return palette[found];
+  };
+  context.save();
+  context.beginPath();
+  context.rect(left, top, width, height);
+  context.clip();
+  const step = x(props.bars.startS + props.bars.binS) - x(props.bars.startS);
+  const thick = Math.max(step > 3 * ratio ? step - ratio : step * 0.9, 0.6);
+  for (const name of ["act", "action", "above"] as const) {
+    context.fillStyle = palette[name];
+    props.bars.values.forEach((v, i) => {
+      if (v === null || colour(v) !== palette[name]) return;
+      const at = x(props.bars.startS + i * props.bars.binS);
+      if (at + thick < left || at > left + width) return;
+      context.fillRect(at, y(v), thick, Math.max(bottom - y(v), 0));
+    });
+  }
+  for (const band of props.bands) {
+    const from = x(band.startS);
+    const size = Math.max(x(band.endS) - from, 2 * ratio);
+    if (band.look === "left out") hatch(context, from, top, size, height);
+    else if (band.look === "task") {
+      context.fillStyle = token("--brass");
+      context.fillRect(from, top, size, 4 * ratio);
+      context.font = `500 ${11.5 * ratio}px "Barlow Semi Condensed"`;
+      context.fillStyle = token("--soft");
+      if (size > 40 * ratio)
+        context.fillText(band.text, Math.max(from, left) + 4 * ratio, top + 16 * ratio, size - 8 * ratio);
+    } else {
+      context.strokeStyle = token("--action");
+      context.lineWidth = ratio;
+      context.setLineDash([3 * ratio, 3 * ratio]);
+      context.strokeRect(from - ratio, top + ratio, size + 2 * ratio, height - 2 * ratio);
+      context.setLineDash([]);
+    }
+  }
+  context.strokeStyle = token("--ink");
+  context.lineWidth = ratio;
+  context.setLineDash([6 * ratio, 3 * ratio]);
+  context.font = `500 ${11.5 * ratio}px "Barlow Semi Condensed"`;
+  for (const line of rising) {
+    context.beginPath();
+    context.moveTo(left, y(line.value));
+    context.lineTo(left + width, y(line.value));
+    context.stroke();
+    const words = `${line.value} ${line.text}`;
+    const room = context.measureText(words).width;
+    context.fillStyle = token("--panel");
+    context.fillRect(left + width - room - 10 * ratio, y(line.value) - 15 * ratio, room + 8 * ratio, 13 * ratio);
+    context.fillStyle = token("--ink");
+    context.fillText(words, left + width - room - 6 * ratio, y(line.value) - 5 * ratio);
+  }
+  context.restore();
+}
+
+function ranges(props: Props): [number, number] {
+  let low = Number.POSITIVE_INFINITY;
+  let high = Number.NEGATIVE_INFINITY;
+  for (const v of props.bars.values) {
+    if (v === null) continue;
+    if (v < low) low = v;
+    if (v > high) high = v;
+  }
+  if (!Number.isFinite(low)) [low, high] = [50, 90];
+  for (const line of props.lines) high = Math.max(high, line.value);
+  return [Math.max(Math.floor(low / 10) * 10, 30), high + 4];
+}
+
+/** Wheel zooms at the cursor, Shift and drag pans; a plain drag selects a stretch. */
+function gestures(plot: uPlot, latest: RefObject<Props>): () => void {
+  const over = plot.over;
+  const clamp = (from: number, to: number): [number, number] => {
+    const [a, b] = latest.current.whole;
+    const size = Math.min(Math.max(to - from, 20), b - a);
+    const start = Math.min(Math.max(from, a), b - size);
+    return [start, start + size];
+  };
+  const wheel = (event: WheelEvent) => {
+    event.preventDefault();
+    const [from, to] = latest.current.span;
+    if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) {
+      const by = ((event.deltaX || event.deltaY) / over.clientWidth) * (to - from);
+      latest.current.onSpan(clamp(from + by, to + by));
+      return;
+    }
+    const factor = event.deltaY > 0 ? 1.25 : 0.8;
+    const at = plot.posToVal(event.clientX - over.getBoundingClientRect().left, "x");
+    latest.current.onSpan(clamp(at - (at - from) * factor, at + (to - at) * factor));
+  };
+  let grabbed: { x: number; span: [number, number] } | null = null;
+  const down = (event: PointerEvent) => {
+    if (!event.shiftKey && event.button !== 1) return;
+    event.stopImmediatePropagation();
+    event.preventDefault();
+    grabbed = { x: event.clientX, span: latest.current.span };
+  };
+  const move = (event: PointerEvent) => {
+    if (!grabbed) return;
+    const [from, to] = grabbed.span;
+    const by = ((grabbed.x - event.clientX) / over.clientWidth) * (to - from);
+    latest.current.onSpan(clamp(from + by, to + by));
+  };
+  const up = () => {
+    grabbed = null;
+  };
+  const mouse = (event: MouseEvent) => {
+    if (event.shiftKey || event.button === 1) event.stopImmediatePropagation();
+  };
+  over.addEventListener("wheel", wheel, { passive: false });
+  over.addEventListener("pointerdown", down, true);
+  over.addEventListener("mousedown", mouse, true);
+  window.addEventListener("pointermove", move);
+  window.addEventListener("pointerup", up);
+  return () => {
+    window.removeEventListener("pointermove", move);
+    window.removeEventListener("pointerup", up);
+  };
+}
+
+/** A quantity over time as coloured bars, with limit lines and marked stretches. */
+export function TimeBars(props: Props) {
+  const box = useRef<HTMLDivElement>(null);
+  const plot = useRef<uPlot | null>(null);
+  const latest = useRef(props);
+  latest.current = props;
+  const { bars, span } = props;
+
+  useEffect(() => {
+    const element = box.current;
+    if (!element) return;
+    const font = '12px "Barlow Semi Condensed"';
+    const made = new uPlot(
+      {
+        width: element.clientWidth,
+        height: latest.current.height,
+        legend: { show: false },
+        padding: [6, 8, 0, 0],
+        cursor: { drag: { x: true, y: false, setScale: false }, points: { show: false }, y: false },
+        scales: {
+          x: { time: false, range: () => latest.current.span },
+          y: { range: () => ranges(latest.current) },
+        },
+        axes: [
+          {
+            font,
+            stroke: () => token("--soft"),
+            grid: { show: false },
+            ticks: { stroke: () => token("--line") },
+            size: 28,
+            space: 64,
+            incrs: [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400],
+            splits: (_u, _i, from, to, incr) => {
+              const offset = clockOffset(latest.current.clock(0));
+              const first = Math.ceil((from + offset) / incr) * incr - offset;
+              const all: number[] = [];
+              for (let s = first; s <= to; s += incr) all.push(s);
+              return all;
+            },
+            values: (_u, splits) => splits.map((s) => latest.current.clock(s)),
+          },
+          {
+            font,
+            stroke: () => token("--soft"),
+            grid: { stroke: () => token("--hair"), width: 1 },
+            ticks: { show: false },
+            size: 36,
+            incrs: [5, 10, 20],
+          },
+        ],
+        series: [{}, { paths: () => null, points: { show: false } }],
+        hooks: {
+          draw: [(u) => draw(u, latest.current)],
+          setSelect: [
+            (u) => {
+              if (u.select.width < 3) return;
+              const from = u.posToVal(u.select.left, "x");
+              const to = u.posToVal(u.select.left + u.select.width, "x");
+              u.setSelect({ left: 0, top: 0, width: 0, height: 0 }, false);
+              latest.current.onSelect(from, to);
+            },
+          ],
+          setCursor: [
+            (u) => {
+              const { bars: now, onCursor } = latest.current;
+              const left = u.cursor.left ?? -1;
+              if (left < 0) return onCursor(null);
+              const index = Math.floor((u.posToVal(left, "x") - now.startS) / now.binS);
+              const value = now.values[index];
+              onCursor(value === null || value === undefined ? null : { atS: now.startS + index * now.binS, value });
+            },
+          ],
+        },
+      },
+      [[], []],
+      element,
+    );
+    plot.current = made;
+    const release = gestures(made, latest);
+    const watch = new ResizeObserver(() => made.setSize({ width: element.clientWidth, height: latest.current.height }));
+    watch.observe(element);
+    document.fonts?.ready.then(() => made.redraw());
+    return () => {
+      watch.disconnect();
+      release();
+      made.destroy();
+      plot.current = null;
+    };
+  }, []);
+
+  useEffect(() => {
+    plot.current?.setData([bars.values.map((_, i) => bars.startS + i * bars.binS), bars.values]);
+  }, [bars]);
+
+  useEffect(() => {
+    plot.current?.setScale("x", { min: span[0], max: span[1] });
+  }, [span]);
+
+  // Limit lines, bands and colours are drawn from the latest props.
+  useEffect(() => {
+    plot.current?.redraw();
+  });
+
+  const zoom = (factor: number) => {
+    const [from, to] = props.span;
+    const [a, b] = props.whole;
+    const middle = (from + to) / 2;
+    const half = Math.min(Math.max(((to - from) / 2) * factor, 10), (b - a) / 2);
+    const start = Math.min(Math.max(middle - half, a), b - 2 * half);
+    props.onSpan([start, start + 2 * half]);
+  };
+  const pan = (share: number) => {
+    const [from, to] = props.span;
+    const [a, b] = props.whole;
+    const start = Math.min(Math.max(from + (to - from) * share, a), b - (to - from));
+    props.onSpan([start, start + to - from]);
+  };
+  return (
+    <div
+      ref={box}
+      role="application"
+      aria-label={props.label}
+      // biome-ignore lint/a11y/noNoninteractiveTabindex: zoom and pan by keyboard need the focus
+      tabIndex={0}
+      className="w-full"
+      style={{ height: props.height }}
+      onKeyDown={(e) => {
+        if (e.key === "+" || e.key === "=") zoom(0.6);
+        else if (e.key === "-") zoom(1.6);
+        else if (e.key === "ArrowLeft") pan(-0.2);
+        else if (e.key === "ArrowRight") pan(0.2);
+        else if (e.key === "0" || e.key === "Home") props.onSpan(props.whole);
+        else return;
+        e.preventDefault();
+      }}
+    />
+  );
+}
+
+/** Seconds since midnight of an "HH:MM" or "HH:MM:SS". */
+export function clockOffset(text: string): number {
+  const [h = 0, m = 0, s = 0] = text.split(":").map(Number);
+  return h * 3600 + m * 60 + s;
+}

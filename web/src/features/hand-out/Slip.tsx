@@ -1,0 +1,308 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Fragment, useState } from "react";
+import { api, ask, Problem, type Schemas } from "@/api/client";
+import { KINDS, type SetupControl } from "@/kinds/kinds";
+import { Button, inputLook, Loading, Token, Trouble, Warn } from "@/ui/basics";
+import { Dialog } from "@/ui/dialog";
+import { clockError, percent } from "@/ui/format";
+import { useNotices } from "@/ui/notices";
+
+type Settings = Record<string, unknown>;
+
+/** The settings with the value at a dotted path replaced. */
+function withValue(settings: Settings, path: string, value: unknown): Settings {
+  const copy = structuredClone(settings);
+  const parts = path.split(".");
+  let at = copy as Record<string, unknown>;
+  for (const part of parts.slice(0, -1)) at = at[part] as Record<string, unknown>;
+  at[parts.at(-1) ?? ""] = value;
+  return copy;
+}
+
+function Editor({
+  field,
+  control,
+  onChange,
+}: {
+  field: Schemas["SetupField"];
+  control: SetupControl;
+  onChange: (value: unknown) => void;
+}) {
+  const [typed, setTyped] = useState<string | null>(null);
+  if (control.choices)
+    return (
+      <select
+        aria-label={field.label}
+        className="-ml-1 min-h-7 rounded border border-transparent bg-transparent pr-6 hover:border-line"
+        value={String(field.value)}
+        onChange={(e) => onChange(control.choices?.find(([v]) => String(v) === e.target.value)?.[0])}
+      >
+        {control.choices.map(([value, words]) => (
+          <option key={String(value)} value={String(value)}>
+            {words}
+          </option>
+        ))}
+      </select>
+    );
+  const shown = typed ?? (field.value === null || field.value === undefined ? "" : String(field.value));
+  const commit = () => {
+    if (typed === null) return;
+    const text = typed.trim();
+    setTyped(null);
+    if (!text && control.empty) onChange(null);
+    else if (text) onChange(control.type === "number" ? Number(text.replace(",", ".")) : text);
+  };
+  return (
+    <input
+      aria-label={field.label}
+      className="-ml-1 min-h-7 w-full rounded border border-transparent bg-transparent px-1 hover:border-line"
+      inputMode={control.type === "number" ? "decimal" : undefined}
+      placeholder={control.empty ? "none" : undefined}
+      value={shown}
+      onChange={(e) => setTyped(e.target.value)}
+      onBlur={commit}
+      onKeyDown={(e) => e.key === "Enter" && commit()}
+    />
+  );
+}
+
+const TAGS = [
+  ["shift", "Shift"],
+  ["place", "Place"],
+  ["task", "Task"],
+] as const;
+
+/** The slip: recorder, settings with what differs on the recorder, clock; write, read back, hand out. */
+export function Slip({
+  person,
+  recorder,
+  onDone,
+}: {
+  person: Schemas["Person"];
+  recorder: Schemas["Recorder"];
+  onDone: () => void;
+}) {
+  const kind = KINDS[recorder.kind];
+  const [edited, setEdited] = useState<Settings | undefined>();
+  const [library, setLibrary] = useState("");
+  const [opened, setOpened] = useState<string[]>([]);
+  const [tags, setTags] = useState<Record<string, string>>({});
+  const [setClock, setSetClock] = useState(true);
+  const [passcode, setPasscode] = useState("");
+  const [asking, setAsking] = useState<null | "give" | "write">(null);
+  const queries = useQueryClient();
+  const { say, fail } = useNotices();
+  const path = { recorder_id: recorder.id };
+  const draft = useQuery({
+    queryKey: ["draft", recorder.id, person.id, library, edited],
+    queryFn: () =>
+      ask(
+        api.POST("/api/recorders/{recorder_id}/draft", {
+          params: { path },
+          body: { person_id: person.id, library, settings: edited },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    staleTime: 0,
+  });
+  const failed = (error: Error, doing: "give" | "write") => {
+    if (error instanceof Problem && error.status === 423) {
+      if (passcode) fail(error);
+      setAsking(doing);
+    } else {
+      fail(error);
+      queries.invalidateQueries({ queryKey: ["draft"] });
+      queries.invalidateQueries({ queryKey: ["recorders"] });
+    }
+  };
+  const body = () => ({
+    settings: draft.data?.settings ?? {},
+    revision: draft.data?.revision ?? 0,
+    set_clock: setClock,
+    passcode,
+  });
+  const give = useMutation({
+    mutationFn: () =>
+      ask(api.POST("/api/hand-overs", { body: { ...body(), recorder_id: recorder.id, person_id: person.id, tags } })),
+    onSuccess: (slip) => {
+      queries.invalidateQueries();
+      const id = slip.id;
+      say(`${recorder.token} is with ${person.name}. Settings were written and read back.`, () => {
+        ask(api.POST("/api/hand-overs/{hand_over_id}/return", { params: { path: { hand_over_id: id } } })).then(
+          () => queries.invalidateQueries(),
+          fail,
+        );
+      });
+      onDone();
+    },
+    onError: (error) => failed(error, "give"),
+  });
+  const write = useMutation({
+    mutationFn: () => ask(api.POST("/api/recorders/{recorder_id}/write", { params: { path }, body: body() })),
+    onSuccess: () => {
+      setEdited(undefined);
+      queries.invalidateQueries();
+      say(`The settings are on ${recorder.token}, read back and equal.`);
+    },
+    onError: (error) => failed(error, "write"),
+  });
+  if (draft.isError && !draft.data) return <Trouble error={draft.error} again={() => draft.refetch()} />;
+  if (!draft.data || !kind) return <Loading what="the settings on the recorder" />;
+  const { fields, settings } = draft.data;
+  const differing = fields.filter((f) => f.differs).length;
+  const busy = give.isPending || write.isPending;
+  const groups = [...new Set(fields.map((f) => kind.group(f.path) ?? f.path))];
+  const change = (field: Schemas["SetupField"]) => (value: unknown) =>
+    setEdited(withValue(settings, field.path, value));
+  const row = (f: Schemas["SetupField"], inner = false) => (
+    <div key={f.path} className={`contents ${f.differs ? "[&>*]:bg-warn" : ""}`}>
+      <span className={`border-hair border-t py-1.5 pr-2 text-soft ${inner ? "pl-8" : "pl-4"}`}>
+        {inner ? f.label.replace(/^Weighting \d+,? ?/, "") || "name" : f.label}
+      </span>
+      <span className="flex items-center gap-1 border-hair border-t px-2 py-0.5">
+        <Editor field={f} control={kind.control(f.path)} onChange={change(f)} />
+        {f.unit && <span className="text-soft">{f.unit}</span>}
+      </span>
+      <span className="border-hair border-t py-1.5 pr-4 pl-2 font-medium font-narrow text-[12.5px] text-action">
+        {f.differs && `on recorder ${f.on_recorder}${f.unit && f.on_recorder !== "not set" ? ` ${f.unit}` : ""}`}
+      </span>
+    </div>
+  );
+  return (
+    <>
+      <div className="mt-3.5 overflow-hidden rounded-[10px] border border-line">
+        <div className="flex items-center gap-3.5 bg-salt px-4 py-3">
+          <Token name={recorder.token} away={!recorder.in_reach} />
+          <div className="min-w-0">
+            <h2>{recorder.name}</h2>
+            <span className="text-[13px] text-soft">
+              {recorder.place}, battery {percent(recorder.battery ?? 0)},{" "}
+              {recorder.new_sessions
+                ? `${recorder.new_sessions} sessions not taken in`
+                : `memory ${percent(recorder.memory_used ?? 0)} used`}
+            </span>
+          </div>
+          <select
+            aria-label="Start from a setup of the library"
+            className="ml-auto min-h-8 max-w-48 rounded-md border border-line bg-panel px-2"
+            value={library}
+            onChange={(e) => {
+              setEdited(undefined);
+              setLibrary(e.target.value);
+            }}
+          >
+            <option value="">{library ? "start over" : `from ${draft.data.based_on}`}</option>
+            {draft.data.library.map((name) => (
+              <option key={name}>{name}</option>
+            ))}
+          </select>
+        </div>
+        {recorder.mode === "recording" && (
+          <div className="px-4 pb-3">
+            <Warn>{recorder.token} is recording. Take that session in first; it cannot be written meanwhile.</Warn>
+          </div>
+        )}
+        <div className="grid grid-cols-[150px_minmax(0,1fr)_150px]">
+          {groups.map((g) => {
+            const members = fields.filter((f) => (kind.group(f.path) ?? f.path) === g);
+            const first = members[0];
+            if (!first) return null;
+            if (kind.group(first.path) === null) return row(first);
+            const open = opened.includes(g) || members.some((m) => m.differs);
+            return (
+              <Fragment key={g}>
+                <span className="border-hair border-t py-1.5 pr-2 pl-4 text-soft">{first.label}</span>
+                <span className="col-span-2 border-hair border-t px-2 py-1.5">
+                  {kind.summary(g, settings)}
+                  <button
+                    type="button"
+                    aria-expanded={open}
+                    className="ml-2 text-act hover:underline"
+                    onClick={() => setOpened(opened.includes(g) ? opened.filter((o) => o !== g) : [...opened, g])}
+                  >
+                    {open ? "" : "change"}
+                  </button>
+                </span>
+                {open && members.filter((m) => m.differs || opened.includes(g)).map((m) => row(m, true))}
+              </Fragment>
+            );
+          })}
+          <span className="border-hair border-t py-1.5 pl-4 text-soft">Clock</span>
+          <label className="flex items-center gap-2 border-hair border-t px-2 py-1.5">
+            <input type="checkbox" checked={setClock} onChange={(e) => setSetClock(e.target.checked)} />
+            set on writing
+          </label>
+          <span
+            className={`border-hair border-t py-1.5 pr-4 pl-2 ${Math.abs(recorder.clock_error_s ?? 0) >= 5 ? "text-action" : "text-soft"}`}
+          >
+            is {clockError(recorder.clock_error_s)}
+          </span>
+          {TAGS.map(([key, label]) => (
+            <Fragment key={key}>
+              <span className="border-hair border-t py-1.5 pl-4 text-soft">{label}</span>
+              <span className="col-span-2 border-hair border-t px-2 py-0.5">
+                <input
+                  aria-label={label}
+                  className="-ml-1 min-h-7 w-full rounded border border-transparent bg-transparent px-1 hover:border-line"
+                  placeholder={key === "shift" ? "early, 8 h" : key === "place" ? "where it is worn" : "what is done"}
+                  value={tags[key] ?? ""}
+                  maxLength={200}
+                  onChange={(e) => setTags({ ...tags, [key]: e.target.value })}
+                />
+              </span>
+            </Fragment>
+          ))}
+        </div>
+      </div>
+      {draft.isError && (
+        <p role="alert" className="mt-3 text-above">
+          {draft.error.message}
+        </p>
+      )}
+      <div className="mt-4 flex flex-wrap items-center gap-2.5">
+        <Button look="primary" disabled={busy || draft.isError || !recorder.in_reach} onClick={() => give.mutate()}>
+          {give.isPending ? "Writing and reading back …" : "Write and hand out"}
+        </Button>
+        <Button disabled={busy || draft.isError || !recorder.in_reach} onClick={() => write.mutate()}>
+          Write only
+        </Button>
+        <span className="text-[13px] text-soft">
+          {differing === 0
+            ? "Nothing differs from what is on the recorder"
+            : `${differing} setting${differing > 1 ? "s differ" : " differs"}, read back after writing`}
+        </span>
+      </div>
+      {draft.data.last_worn && (
+        <p className="mt-4 text-[13px] text-soft">Last time with this kind: {draft.data.last_worn}.</p>
+      )}
+      <Dialog title={`Passcode of ${recorder.token}`} open={asking !== null} onClose={() => setAsking(null)}>
+        <form
+          className="grid gap-3"
+          onSubmit={(e) => {
+            e.preventDefault();
+            const doing = asking;
+            setAsking(null);
+            if (doing === "give") give.mutate();
+            else write.mutate();
+          }}
+        >
+          <p className="text-soft">
+            Reading needs none; changing this recorder does. It stands on the card in its case.
+          </p>
+          <input
+            className={inputLook}
+            aria-label="Passcode"
+            autoComplete="off"
+            value={passcode}
+            onChange={(e) => setPasscode(e.target.value)}
+          />
+          <div>
+            <Button look="primary" type="submit" disabled={!passcode}>
+              Go on
+            </Button>
+          </div>
+        </form>
+      </Dialog>
+    </>
+  );
+}

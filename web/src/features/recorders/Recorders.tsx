@@ -1,0 +1,77 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, ask } from "@/api/client";
+import { kindName } from "@/kinds/kinds";
+import { Button, Empty, Loading, Token, Trouble } from "@/ui/basics";
+import { clockError, moment, percent } from "@/ui/format";
+import { useNotices } from "@/ui/notices";
+
+/** Every recorder that was ever seen: where it is, who has it, its battery and clock. */
+export default function Recorders() {
+  const queries = useQueryClient();
+  const { fail } = useNotices();
+  const recorders = useQuery({ queryKey: ["recorders"], queryFn: () => ask(api.GET("/api/recorders")) });
+  const again = useMutation({
+    mutationFn: (id: number) =>
+      ask(api.POST("/api/recorders/{recorder_id}/look-again", { params: { path: { recorder_id: id } } })),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["recorders"] }),
+    onError: fail,
+  });
+  if (recorders.isError && !recorders.data)
+    return <Trouble error={recorders.error} again={() => recorders.refetch()} />;
+  if (!recorders.data) return <Loading what="the recorders" />;
+  return (
+    <main className="h-full overflow-auto px-5 py-[18px]">
+      <h1 className="mb-3">Recorders</h1>
+      {recorders.data.length === 0 && (
+        <Empty title="No recorder was seen yet">
+          Put one in the dock or plug it in. It shows here by itself within a few seconds.
+        </Empty>
+      )}
+      <table className="w-full">
+        <thead className="text-left font-narrow text-[12.5px] text-soft">
+          <tr>
+            {["", "Name", "Where", "With", "Battery", "Memory", "Clock", "Serial number, firmware", ""].map((h) => (
+              <th key={h} className="px-2 py-1 font-medium">
+                {h}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {recorders.data.map((r) => (
+            <tr key={r.id} className="border-line border-t">
+              <td className="px-2 py-1.5">
+                <Token name={r.token} away={!r.in_reach} />
+              </td>
+              <td className="px-2">
+                <b className="block font-semibold">{r.name}</b>
+                <span className="text-[12.5px] text-soft">{kindName(r.kind)}</span>
+              </td>
+              <td className="px-2">
+                {r.in_reach ? (
+                  `${r.place}, ${r.mode}`
+                ) : (
+                  <span className="text-soft">{r.seen_at ? `last seen ${moment(r.seen_at)}` : "not seen yet"}</span>
+                )}
+              </td>
+              <td className="px-2">{r.holder || <span className="text-soft">nobody</span>}</td>
+              <td className="px-2">{r.in_reach ? percent(r.battery ?? 0) : ""}</td>
+              <td className="px-2">{r.in_reach ? percent(r.memory_used ?? 0) : ""}</td>
+              <td className={`px-2 ${Math.abs(r.clock_error_s ?? 0) >= 5 ? "text-action" : ""}`}>
+                {r.in_reach ? clockError(r.clock_error_s) : ""}
+              </td>
+              <td className="px-2 text-soft">
+                {r.serial}, {r.firmware}
+              </td>
+              <td className="px-2 text-right">
+                <Button look="quiet" disabled={again.isPending} onClick={() => again.mutate(r.id)}>
+                  Look again
+                </Button>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </main>
+  );
+}

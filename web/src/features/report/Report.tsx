@@ -1,0 +1,258 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import { useNavigate, useParams } from "react-router";
+import { api, ask, type Schemas } from "@/api/client";
+import { kindName } from "@/kinds/kinds";
+import { Button, Empty, inputLook, Loading, Trouble, Verdict } from "@/ui/basics";
+import { day, moment } from "@/ui/format";
+import { useNotices } from "@/ui/notices";
+
+/** A page as the server drew it, shown as an image so that nothing in it can act. */
+function Page({ svg, number }: { svg: string; number: number }) {
+  const url = useMemo(() => URL.createObjectURL(new Blob([svg], { type: "image/svg+xml" })), [svg]);
+  useEffect(() => () => URL.revokeObjectURL(url), [url]);
+  return (
+    <img
+      src={url}
+      alt={`Page ${number} of the report`}
+      className="mx-auto mb-5 w-full max-w-[760px] bg-white shadow-[0_1px_8px_#1d2b3333]"
+    />
+  );
+}
+
+function Ready({ chosen }: { chosen: number | null }) {
+  const navigate = useNavigate();
+  const ready = useQuery({
+    queryKey: ["sessions", "unreported"],
+    queryFn: () => ask(api.GET("/api/sessions", { params: { query: { standing: "unreported", limit: 200 } } })),
+  });
+  return (
+    <>
+      <h2 className="px-4 pb-2">Signed, no report yet</h2>
+      {ready.data?.total === 0 && <p className="px-4 pb-2 text-soft">None.</p>}
+      <ul>
+        {ready.data?.sessions.map((s) => (
+          <li key={s.id}>
+            <button
+              type="button"
+              aria-current={s.id === chosen}
+              onClick={() => navigate(`/report/${s.id}`)}
+              className={`block w-full border-l-3 px-4 py-1.5 text-left ${s.id === chosen ? "border-brass bg-panel" : "border-transparent hover:bg-hair"}`}
+            >
+              <span className="flex gap-2">
+                <b className="min-w-0 flex-1 truncate font-semibold">{s.person || "Unclaimed"}</b>
+                <Verdict verdict={s.verdict} bare />
+              </span>
+              <span className="block truncate text-[12.5px] text-soft">
+                {kindName(s.kind)}, {moment(s.started_at, s.utc_offset_min)}
+              </span>
+            </button>
+          </li>
+        ))}
+      </ul>
+    </>
+  );
+}
+
+function Issued() {
+  const [words, setWords] = useState("");
+  const [limit, setLimit] = useState(30);
+  const issued = useQuery({
+    queryKey: ["reports", words, limit],
+    queryFn: () => ask(api.GET("/api/reports", { params: { query: { search: words, limit } } })),
+    placeholderData: keepPreviousData,
+  });
+  return (
+    <>
+      <h2 className="px-4 pt-4 pb-1.5">Issued</h2>
+      <div className="px-4 pb-2">
+        <input
+          className={inputLook}
+          placeholder="name or report number"
+          aria-label="Find an issued report"
+          value={words}
+          onChange={(e) => setWords(e.target.value)}
+        />
+      </div>
+      {issued.data?.total === 0 && <p className="px-4 text-soft">{words ? "No report of that name." : "None yet."}</p>}
+      <ul>
+        {issued.data?.reports.map((r) => (
+          <li key={r.id}>
+            <a className="block px-4 py-1.5 hover:bg-hair" href={`/api/reports/${r.id}/pdf`} download>
+              <b className="block truncate font-semibold">{r.title.split(",")[0]}</b>
+              <span className="block truncate text-[12.5px] text-soft">
+                {r.number}, {day(r.issued_at)}, {r.pages} page{r.pages === 1 ? "" : "s"}
+              </span>
+            </a>
+          </li>
+        ))}
+      </ul>
+      {(issued.data?.total ?? 0) > limit && (
+        <Button look="quiet" className="ml-1" onClick={() => setLimit(limit + 100)}>
+          {(issued.data?.total ?? 0) - limit} more
+        </Button>
+      )}
+    </>
+  );
+}
+
+function Desk({ id }: { id: number }) {
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const { say, fail } = useNotices();
+  const [parts, setParts] = useState<string[] | null>(null);
+  const [named, setNamed] = useState(true);
+  const [issued, setIssued] = useState<Schemas["Report"] | null>(null);
+  const path = { session_id: id };
+  const session = useQuery({
+    queryKey: ["sessions", "one", id],
+    queryFn: () => ask(api.GET("/api/sessions/{session_id}", { params: { path } })),
+  });
+  const kind = session.data?.kind;
+  const choices = useQuery({
+    queryKey: ["report-parts", kind],
+    queryFn: () => ask(api.GET("/api/report-parts/{kind}", { params: { path: { kind: kind ?? "" } } })),
+    enabled: kind !== undefined,
+  });
+  const chosen = parts ?? choices.data?.one_page ?? [];
+  const options = { parts: chosen, named };
+  const pages = useQuery({
+    queryKey: ["review", id, "pages", options],
+    queryFn: () => ask(api.POST("/api/sessions/{session_id}/report-pages", { params: { path }, body: options })),
+    enabled: choices.data !== undefined,
+    placeholderData: keepPreviousData,
+  });
+  const issue = useMutation({
+    mutationFn: () => ask(api.POST("/api/sessions/{session_id}/reports", { params: { path }, body: options })),
+    onSuccess: (report) => {
+      setIssued(report);
+      queries.invalidateQueries({ queryKey: ["reports"] });
+      queries.invalidateQueries({ queryKey: ["sessions"] });
+      queries.invalidateQueries({ queryKey: ["line"] });
+      say(`Report ${report.number} is issued and frozen.`);
+      window.location.assign(`/api/reports/${report.id}/pdf`);
+    },
+    onError: fail,
+  });
+  if (session.isError) return <Trouble error={session.error} again={() => session.refetch()} />;
+  if (!session.data || !choices.data) return <Loading what="the report" />;
+  const every = Object.keys(choices.data.parts);
+  const isFull = chosen.length === every.length;
+  const isOnePage =
+    chosen.length === choices.data.one_page.length && choices.data.one_page.every((p) => chosen.includes(p));
+  const signed = session.data.signed_at !== null;
+  return (
+    <>
+      <section aria-label="Pages" className="overflow-auto px-6 py-5">
+        {pages.isError && <Trouble error={pages.error} again={() => pages.refetch()} />}
+        {!pages.data && !pages.isError && <Loading what="the pages" />}
+        {pages.data?.pages.map((svg, i) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: pages have no other identity
+          <Page key={i} svg={svg} number={i + 1} />
+        ))}
+      </section>
+      <aside aria-label="Parts" className="overflow-auto border-line border-l bg-panel px-4 py-4">
+        <h1 className="mb-1 truncate">{session.data.person || "Unclaimed"}</h1>
+        <p className="mb-4 text-[13px] text-soft">
+          {kindName(session.data.kind)}, {moment(session.data.started_at, session.data.utc_offset_min)}
+        </p>
+        <fieldset className="mb-3 flex" aria-label="Length">
+          <Button
+            className="rounded-r-none"
+            look={isOnePage ? "primary" : "plain"}
+            aria-pressed={isOnePage}
+            onClick={() => setParts(null)}
+          >
+            One page
+          </Button>
+          <Button
+            className="rounded-l-none border-l-0"
+            look={isFull ? "primary" : "plain"}
+            aria-pressed={isFull}
+            onClick={() => setParts(every)}
+          >
+            Full
+          </Button>
+        </fieldset>
+        <fieldset className="grid gap-1.5">
+          <legend className="mb-1.5 text-[13px] text-soft">Parts</legend>
+          {Object.entries(choices.data.parts).map(([key, name]) => (
+            <label key={key} className="flex items-center gap-2">
+              <input
+                type="checkbox"
+                className="size-4 accent-(--act)"
+                checked={chosen.includes(key)}
+                onChange={(e) => setParts(e.target.checked ? [...chosen, key] : chosen.filter((p) => p !== key))}
+              />
+              {name}
+            </label>
+          ))}
+          <label className="mt-2 flex items-center gap-2 border-hair border-t pt-2">
+            <input
+              type="checkbox"
+              className="size-4 accent-(--act)"
+              checked={!named}
+              onChange={(e) => setNamed(!e.target.checked)}
+            />
+            without the name
+          </label>
+        </fieldset>
+        <p className="my-3 text-[13px] text-soft" role="status">
+          {pages.data ? `${pages.data.pages.length} page${pages.data.pages.length === 1 ? "" : "s"}` : ""}
+        </p>
+        {signed ? (
+          <>
+            <Button look="primary" onClick={() => issue.mutate()} disabled={issue.isPending || chosen.length === 0}>
+              {issue.isPending ? "Issuing …" : session.data.report ? "Issue again, PDF" : "Issue, PDF"}
+            </Button>
+            <p className="mt-2 text-[13px] text-soft">
+              Issuing freezes the pages, the limits used and the date. It is found again in the list on the left.
+            </p>
+          </>
+        ) : (
+          <>
+            <p className="mb-2">Not signed off yet. These are the pages as they would be.</p>
+            <Button look="primary" onClick={() => navigate(`/review/${id}`)}>
+              To the review
+            </Button>
+          </>
+        )}
+        {issued && (
+          <p className="mt-3">
+            <a className="text-act underline" href={`/api/reports/${issued.id}/pdf`} download>
+              {issued.number} as PDF
+            </a>
+            <span className="block break-all text-[12px] text-soft">SHA-256 {issued.sha256}</span>
+          </p>
+        )}
+      </aside>
+    </>
+  );
+}
+
+/** Left what can be issued and what was, middle the true pages, right what goes in. */
+export default function Report() {
+  const { id } = useParams();
+  const first = useQuery({
+    queryKey: ["sessions", "unreported"],
+    queryFn: () => ask(api.GET("/api/sessions", { params: { query: { standing: "unreported", limit: 200 } } })),
+  });
+  const chosen = id ? Number(id) : (first.data?.sessions[0]?.id ?? null);
+  return (
+    <main className="grid h-full grid-cols-[220px_minmax(0,1fr)_230px] min-[1180px]:grid-cols-[248px_minmax(0,1fr)_268px]">
+      <nav aria-label="Reports" className="overflow-auto border-line border-r py-3.5">
+        <Ready chosen={chosen} />
+        <Issued />
+      </nav>
+      {chosen === null ? (
+        first.isSuccess ? (
+          <Empty title="No report to write">Sign a review off first; then its page of paper is written here.</Empty>
+        ) : (
+          <Loading what="what is signed" />
+        )
+      ) : (
+        <Desk key={chosen} id={chosen} />
+      )}
+    </main>
+  );
+}

@@ -1,0 +1,193 @@
+import { useQuery } from "@tanstack/react-query";
+import { Suspense, useMemo, useState } from "react";
+import { useNavigate, useParams } from "react-router";
+import { api, ask, type Schemas } from "@/api/client";
+import { type Key, useKeys } from "@/app/keys";
+import { KINDS, kindName } from "@/kinds/kinds";
+import { Button, Empty, Loading, Trouble, Verdict } from "@/ui/basics";
+import { clock, clockError, day, length, moment } from "@/ui/format";
+import { useNotices } from "@/ui/notices";
+import { SidePanel } from "./SidePanel";
+import { useReview } from "./useReview";
+import { WhyDialog } from "./WhyDialog";
+
+function Waiting({ sessions, chosen }: { sessions: Schemas["Session"][]; chosen: number | null }) {
+  const navigate = useNavigate();
+  return (
+    <nav aria-label="Waiting for a look" className="overflow-auto border-line border-r py-3.5">
+      <h2 className="px-4 pb-2">Waiting for a look</h2>
+      {sessions.length === 0 && <p className="px-4 text-soft">Nothing waits.</p>}
+      <ul>
+        {sessions.map((s) => (
+          <li key={s.id}>
+            <button
+              type="button"
+              aria-current={s.id === chosen}
+              onClick={() => navigate(`/review/${s.id}`)}
+              className={`block w-full border-l-3 px-4 py-2 text-left text-[13.5px] ${s.id === chosen ? "border-brass bg-panel" : "border-transparent hover:bg-hair"}`}
+            >
+              <span className="flex items-start gap-2">
+                <b className="min-w-0 flex-1 truncate font-semibold">{s.person || "Unclaimed"}</b>
+                <Verdict verdict={s.verdict} bare />
+              </span>
+              <span className="block truncate">
+                {kindName(s.kind)}, {moment(s.started_at, s.utc_offset_min)}
+              </span>
+              <span className="block truncate text-[12.5px] text-soft">
+                {[s.tags.place, length(s.length_s)].filter(Boolean).join(", ")}
+              </span>
+            </button>
+          </li>
+        ))}
+      </ul>
+    </nav>
+  );
+}
+
+function headline(session: Schemas["Session"], word: string): string {
+  const end = new Date(new Date(session.started_at).getTime() + session.length_s * 1000).toISOString();
+  const from = `${day(session.started_at, session.utc_offset_min, true)}, ${clock(session.started_at, session.utc_offset_min)}`;
+  return [word, `${from} to ${clock(end, session.utc_offset_min)}`, session.token, session.tags.place]
+    .filter(Boolean)
+    .join(", ");
+}
+
+function Sheet({ id, next, previous }: { id: number; next: number | null; previous: number | null }) {
+  const review = useReview(id);
+  const [why, setWhy] = useState<Schemas["Figure"] | null>(null);
+  const navigate = useNavigate();
+  const { fail } = useNotices();
+  const limitSets = useQuery({ queryKey: ["limit-sets"], queryFn: () => ask(api.GET("/api/limit-sets")) });
+  const data = review.query.data;
+  const keys = useMemo<Key[]>(
+    () => [
+      { keys: "Ctrl Z", does: "undo the last step of the review", run: () => review.undo() },
+      { keys: "Ctrl Y", does: "do it again", run: () => review.redo() },
+      { keys: "j", does: "next session", run: () => next && navigate(`/review/${next}`) },
+      { keys: "k", does: "previous session", run: () => previous && navigate(`/review/${previous}`) },
+      { keys: "+", does: "zoom in (in the picture; or turn the wheel)", run: () => {} },
+      { keys: "-", does: "zoom out", run: () => {} },
+      { keys: "0", does: "show the whole session", run: () => {} },
+    ],
+    [review.undo, review.redo, next, previous, navigate],
+  );
+  useKeys(keys);
+  if (review.query.isError && !data) return <Trouble error={review.query.error} again={() => review.query.refetch()} />;
+  if (!data) return <Loading what="the session and its figures" />;
+  const kind = KINDS[data.session.kind];
+  if (!kind)
+    return <Trouble error={new Error(`No sheet for sessions of kind “${data.session.kind}” in this version.`)} />;
+  const KindSheet = kind.sheet;
+  const limitSet = limitSets.data?.find((l) => l.id === data.limit_set_id);
+  const choices = (limitSets.data ?? []).filter((l) => l.kind === data.session.kind);
+  const locked = data.session.signed_at !== null;
+  const looking = review.limitSetId !== null;
+  return (
+    <>
+      <section aria-label="Sheet" className="min-w-0 overflow-auto px-[18px] py-3.5">
+        <div className="flex flex-wrap items-baseline gap-x-3">
+          <h1 className="max-w-full truncate">{data.session.person || "Unclaimed session"}</h1>
+          <span className="truncate text-soft">{headline(data.session, kind.word)}</span>
+          <span className="ml-auto text-[15px]">
+            <Verdict verdict={data.reviewed.verdict} words={data.reviewed.words} />
+          </span>
+        </div>
+        <div className="mt-1.5 flex flex-wrap items-center gap-2 text-[13px] text-soft">
+          <label className="flex items-center gap-2">
+            Limits
+            <select
+              className="min-h-7 rounded border border-line bg-panel px-1.5 text-ink"
+              value={data.limit_set_id}
+              onChange={(e) => review.look(Number(e.target.value))}
+            >
+              {choices.map((l) => (
+                <option key={l.id} value={l.id}>
+                  {l.name}, {l.version}
+                </option>
+              ))}
+            </select>
+          </label>
+          {looking && !locked && (
+            <>
+              <span className="text-action">only looking</span>
+              <Button look="quiet" className="min-h-7 px-1.5" onClick={() => review.keepLimits(data.limit_set_id)}>
+                use for this session
+              </Button>
+              <Button look="quiet" className="min-h-7 px-1.5" onClick={() => review.look(null)}>
+                back
+              </Button>
+            </>
+          )}
+          {data.session.clock_error_s !== null && Math.abs(data.session.clock_error_s) >= 5 && (
+            <span>
+              {data.session.clock_shift_s ? "times shifted, " : ""}recorder’s clock was{" "}
+              {clockError(data.session.clock_error_s)}
+            </span>
+          )}
+          <span className="ml-auto" />
+          <Button
+            look="quiet"
+            className="min-h-7 px-1.5"
+            disabled={!data.undo || locked}
+            title={data.undo ? `Undo: ${data.undo}` : undefined}
+            onClick={review.undo}
+          >
+            Undo
+          </Button>
+          <Button
+            look="quiet"
+            className="min-h-7 px-1.5"
+            disabled={!data.redo || locked}
+            title={data.redo ? `Again: ${data.redo}` : undefined}
+            onClick={review.redo}
+          >
+            Redo
+          </Button>
+        </div>
+        <Suspense fallback={<Loading what="the sheet" />}>
+          <KindSheet
+            key={id}
+            review={data}
+            limitSet={limitSet}
+            locked={locked}
+            onMark={(what, startS, endS, label) => review.mark(what, startS, endS, label)}
+            onWhy={setWhy}
+          />
+        </Suspense>
+      </section>
+      <SidePanel key={id} review={data} actions={review} onWhy={setWhy} onFail={fail} next={next} />
+      {why && <WhyDialog figure={why} onClose={() => setWhy(null)} />}
+    </>
+  );
+}
+
+/** Left what waits, middle the sheet, right what was decided. */
+export default function Review() {
+  const { id } = useParams();
+  const waiting = useQuery({
+    queryKey: ["sessions", "waiting"],
+    queryFn: () => ask(api.GET("/api/sessions", { params: { query: { standing: "waiting", limit: 200 } } })),
+  });
+  if (waiting.isError && !waiting.data) return <Trouble error={waiting.error} again={() => waiting.refetch()} />;
+  if (!waiting.data) return <Loading what="what waits" />;
+  const list = waiting.data.sessions;
+  const chosen = id ? Number(id) : (list[0]?.id ?? null);
+  const at = list.findIndex((s) => s.id === chosen);
+  return (
+    <main className="grid h-full grid-cols-[190px_minmax(0,1fr)_240px] min-[1180px]:grid-cols-[232px_minmax(0,1fr)_268px]">
+      <Waiting sessions={list} chosen={chosen} />
+      {chosen === null ? (
+        <Empty title="Nothing waits for a look">
+          Sessions show here as soon as they are taken in. Those signed off are in Sessions.
+        </Empty>
+      ) : (
+        <Sheet
+          key={chosen}
+          id={chosen}
+          next={list[at + 1]?.id ?? (at > 0 ? (list[0]?.id ?? null) : null)}
+          previous={list[at - 1]?.id ?? null}
+        />
+      )}
+    </main>
+  );
+}

@@ -1,0 +1,395 @@
+import { useEffect, useRef, useState } from "react";
+import { useNavigate } from "react-router";
+import type { Schemas } from "@/api/client";
+import { Button, inputLook, Verdict, Warn } from "@/ui/basics";
+import { Dialog } from "@/ui/dialog";
+import { clockAt, day, hoursMinutes, length, number } from "@/ui/format";
+import { fromClock, StretchDialog } from "./StretchDialog";
+import type { ReviewActions } from "./useReview";
+
+type ReviewData = Schemas["Review"];
+
+function Heading({ children }: { children: string }) {
+  return <h2 className="mt-3.5 mb-1 first:mt-0">{children}</h2>;
+}
+
+/** The text is kept while it is written: a reload loses nothing. */
+function Conclusion({ review, actions, locked }: { review: ReviewData; actions: ReviewActions; locked: boolean }) {
+  const [text, setText] = useState(review.conclusion);
+  const [state, setState] = useState<"kept" | "typing" | "failed">("kept");
+  const timer = useRef<number | undefined>(undefined);
+  const pending = useRef<string | null>(null);
+  const save = useRef(actions.conclude);
+  save.current = actions.conclude;
+  const flush = () => {
+    window.clearTimeout(timer.current);
+    const waiting = pending.current;
+    if (waiting === null) return;
+    pending.current = null;
+    save.current(waiting).then(
+      () => setState("kept"),
+      () => setState("failed"),
+    );
+  };
+  const latest = useRef(flush);
+  latest.current = flush;
+  useEffect(() => {
+    const leave = () => latest.current();
+    window.addEventListener("pagehide", leave);
+    return () => {
+      window.removeEventListener("pagehide", leave);
+      leave();
+    };
+  }, []);
+  return (
+    <>
+      <textarea
+        aria-label="Conclusion"
+        className={`${inputLook} min-h-[92px] py-2 text-[13.5px]`}
+        placeholder="what this means, and what is to be done"
+        value={text}
+        readOnly={locked}
+        maxLength={20000}
+        onChange={(e) => {
+          setText(e.target.value);
+          setState("typing");
+          pending.current = e.target.value;
+          window.clearTimeout(timer.current);
+          timer.current = window.setTimeout(flush, 500);
+        }}
+        onBlur={flush}
+      />
+      <p className="h-4 text-[12px] text-soft" role="status">
+        {state === "typing" && "keeping …"}
+        {state === "kept" && text && "kept"}
+        {state === "failed" && "not kept: the server does not answer"}
+      </p>
+    </>
+  );
+}
+
+function Suggestions({ review, actions }: { review: ReviewData; actions: ReviewActions }) {
+  const { session } = review;
+  const found = review.reviewed.suggestions;
+  if (found.length === 0) return null;
+  return (
+    <>
+      <Heading>Might be left out</Heading>
+      <ul className="text-[13px]">
+        {found.slice(0, 6).map((s) => (
+          <li key={`${s.code} ${s.start_s}`} className="border-hair border-t py-1">
+            <span className="flex justify-between gap-2">
+              {clockAt(session.started_at, session.utc_offset_min, s.start_s, true)}, {length(s.end_s - s.start_s)}
+              <button
+                type="button"
+                className="text-act hover:underline"
+                onClick={() => actions.mark("left out", s.start_s, s.end_s, s.reason)}
+              >
+                leave out
+              </button>
+            </span>
+            <span className="text-soft">{s.reason}</span>
+          </li>
+        ))}
+        {found.length > 6 && <li className="py-1 text-soft">and {found.length - 6} more</li>}
+      </ul>
+    </>
+  );
+}
+
+function Checks({ review }: { review: ReviewData }) {
+  const checks = review.events.filter((e) => e.code === "check-before" || e.code === "check-after");
+  const drift = review.reviewed.quality.findings.find((f) => f.code === "drift");
+  return (
+    <>
+      <Heading>Checks</Heading>
+      {checks.length === 0 && <p className="text-[13px] text-soft">No calibrator check on record.</p>}
+      <table className="w-full text-[13px]">
+        <tbody>
+          {checks.map((c) => (
+            <tr key={c.code} className="border-hair border-t">
+              <td className="py-1">
+                {c.code === "check-before" ? "before" : "after"} {number(Number(c.data.applied_db))} dB
+              </td>
+              <td className="text-right">
+                read {number(Number(c.data.read_db))}{" "}
+                {c.code === "check-after" && (
+                  <Verdict
+                    verdict={drift ? "not assessable" : "within"}
+                    words={drift ? "drift" : "drift allowed"}
+                    bare
+                  />
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+function Findings({ review, actions, locked }: { review: ReviewData; actions: ReviewActions; locked: boolean }) {
+  const [accepting, setAccepting] = useState<Schemas["Finding"] | null>(null);
+  const [reason, setReason] = useState("");
+  const blocking = review.reviewed.quality.findings.filter((f) => f.blocks);
+  if (blocking.length === 0) return null;
+  return (
+    <div className="mb-3 grid gap-2">
+      {blocking.map((f) => (
+        <Warn key={f.code}>
+          {f.text}
+          {review.accepted[f.code] ? (
+            <span className="block text-soft">
+              accepted: {review.accepted[f.code]}{" "}
+              {!locked && (
+                <button
+                  type="button"
+                  className="text-act hover:underline"
+                  onClick={() => {
+                    const { [f.code]: _, ...rest } = review.accepted;
+                    actions.setField("accepted", rest);
+                  }}
+                >
+                  take back
+                </button>
+              )}
+            </span>
+          ) : (
+            !locked && (
+              <button type="button" className="block text-act hover:underline" onClick={() => setAccepting(f)}>
+                Accept it with a reason
+              </button>
+            )
+          )}
+        </Warn>
+      ))}
+      {accepting && (
+        <Dialog title="Accept with a reason" open onClose={() => setAccepting(null)}>
+          <form
+            className="grid gap-3"
+            onSubmit={(e) => {
+              e.preventDefault();
+              actions.setField("accepted", { ...review.accepted, [accepting.code]: reason.trim() });
+              setAccepting(null);
+              setReason("");
+            }}
+          >
+            <p>{accepting.text}.</p>
+            <input
+              className={inputLook}
+              aria-label="Reason"
+              placeholder="why it can be judged all the same"
+              value={reason}
+              onChange={(e) => setReason(e.target.value)}
+              required
+            />
+            <p className="text-[13px] text-soft">The reason is printed on the report.</p>
+            <div>
+              <Button look="primary" type="submit" disabled={!reason.trim()}>
+                Accept
+              </Button>
+            </div>
+          </form>
+        </Dialog>
+      )}
+    </div>
+  );
+}
+
+function Setting({
+  label,
+  unit,
+  value,
+  parse,
+  onSet,
+  locked,
+  hint,
+}: {
+  label: string;
+  unit: string;
+  value: string;
+  parse: (text: string) => number | null;
+  onSet: (value: number | null) => void;
+  locked: boolean;
+  hint: string;
+}) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const commit = () => {
+    if (typed === null) return;
+    setTyped(null);
+    if (typed.trim() !== value) onSet(parse(typed.trim()));
+  };
+  return (
+    <label className="flex items-center justify-between gap-2 border-hair border-t py-1 text-[13px]">
+      <span className="text-soft">{label}</span>
+      <span className="flex items-center gap-1">
+        <input
+          aria-label={label}
+          className="w-16 rounded border border-transparent bg-transparent px-1 text-right hover:border-line"
+          placeholder={hint}
+          value={typed ?? value}
+          readOnly={locked}
+          onChange={(e) => setTyped(e.target.value)}
+          onBlur={commit}
+          onKeyDown={(e) => e.key === "Enter" && commit()}
+        />
+        {unit}
+      </span>
+    </label>
+  );
+}
+
+function hours(text: string): number | null {
+  if (!text) return null;
+  if (text.includes(":")) return fromClock(text);
+  return Number(text.replace(",", ".")) * 3600;
+}
+
+/** Right: tasks, what was left out and why, checks, conclusion, sign-off. */
+export function SidePanel({
+  review,
+  actions,
+  onWhy,
+  onFail,
+  next,
+}: {
+  review: ReviewData;
+  actions: ReviewActions;
+  onWhy: (figure: Schemas["Figure"]) => void;
+  onFail: (error: unknown) => void;
+  next: number | null;
+}) {
+  const { session } = review;
+  const locked = session.signed_at !== null;
+  const [editing, setEditing] = useState<Schemas["Stretch"] | null>(null);
+  const navigate = useNavigate();
+  const tasks = review.reviewed.tables.find((t) => t.key === "tasks")?.rows ?? [];
+  const leftOut = review.stretches.filter((s) => s.what === "left out");
+  const marked = review.stretches.filter((s) => s.what === "task");
+  const lead = review.reviewed.figures.find((f) => f.key === review.reviewed.key_figures[0]);
+  const stretchRow = (s: Schemas["Stretch"]) => (
+    <tr key={s.id} className="border-hair border-t align-top">
+      <td className="py-1 pr-2 whitespace-nowrap">
+        {clockAt(session.started_at, session.utc_offset_min, s.start_s)}, {length(s.end_s - s.start_s)}
+      </td>
+      <td className="py-1 text-right text-soft">
+        <button
+          type="button"
+          className="text-right hover:text-act hover:underline"
+          disabled={locked}
+          onClick={() => setEditing(s)}
+          aria-label={`Change ${s.label}`}
+        >
+          {s.label}
+        </button>
+      </td>
+    </tr>
+  );
+  return (
+    <aside aria-label="Decisions" className="overflow-auto border-line border-l bg-panel px-4 py-3.5">
+      <Findings review={review} actions={actions} locked={locked} />
+      <Heading>Tasks</Heading>
+      {tasks.length === 0 && (
+        <p className="text-[13px] text-soft">Drag over the picture to mark a task or to leave a stretch out.</p>
+      )}
+      <table className="w-full text-[13px]">
+        <tbody>
+          {tasks.map((row) => (
+            <tr key={String(row[0])} className="border-hair border-t">
+              <td className="max-w-24 truncate py-1">{row[0]}</td>
+              <td className="text-right">{hoursMinutes(Number(row[1]))}</td>
+              <td className="text-right font-narrow font-semibold">{number(row[2] as number | null)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {marked.length > 0 && (
+        <details className="text-[13px]">
+          <summary className="cursor-pointer py-1 text-act">{marked.length} marked stretches</summary>
+          <table className="w-full">
+            <tbody>{marked.map(stretchRow)}</tbody>
+          </table>
+        </details>
+      )}
+      <Heading>Left out</Heading>
+      {leftOut.length === 0 && <p className="text-[13px] text-soft">Nothing.</p>}
+      <table className="w-full text-[13px]">
+        <tbody>{leftOut.map(stretchRow)}</tbody>
+      </table>
+      {!locked && <Suggestions review={review} actions={actions} />}
+      <Checks review={review} />
+      <Heading>The day it stands for</Heading>
+      <Setting
+        label="Working day"
+        unit="h"
+        hint={hoursMinutes(review.reviewed.quality.planned_s)}
+        value={review.working_day_s === null ? "" : hoursMinutes(review.working_day_s)}
+        parse={hours}
+        locked={locked}
+        onSet={(v) => actions.setField("working_day_s", v)}
+      />
+      <Setting
+        label="Worn protection"
+        unit="dB"
+        hint="none"
+        value={review.attenuation_db === null ? "" : number(review.attenuation_db)}
+        parse={(t) => (t ? Number(t.replace(",", ".")) : null)}
+        locked={locked}
+        onSet={(v) => actions.setField("attenuation_db", v)}
+      />
+      <Heading>Conclusion</Heading>
+      <Conclusion key={`${session.id} ${locked}`} review={review} actions={actions} locked={locked} />
+      <div className="mt-2 flex flex-wrap gap-2">
+        {locked ? (
+          <>
+            <Button look="primary" onClick={() => navigate(`/report/${session.id}`)}>
+              To the report
+            </Button>
+            <Button onClick={() => actions.openAgain()}>Open again</Button>
+          </>
+        ) : (
+          <Button
+            look="primary"
+            onClick={async () => {
+              const area = document.activeElement;
+              if (area instanceof HTMLElement) area.blur();
+              await new Promise((resolve) => setTimeout(resolve, 50));
+              await actions.sign().catch(onFail);
+            }}
+          >
+            Sign off
+          </Button>
+        )}
+        {lead && <Button onClick={() => onWhy(lead)}>Why {number(lead.value, lead.decimals)}?</Button>}
+      </div>
+      {locked && (
+        <p className="mt-2 text-[13px] text-soft">
+          Signed off by {review.signed_by}, {session.signed_at ? day(session.signed_at) : ""}.{" "}
+          {next && (
+            <button type="button" className="text-act hover:underline" onClick={() => navigate(`/review/${next}`)}>
+              next session
+            </button>
+          )}
+        </p>
+      )}
+      {editing && (
+        <StretchDialog
+          session={session}
+          startS={editing.start_s}
+          endS={editing.end_s}
+          stretch={editing}
+          onClose={() => setEditing(null)}
+          onSave={(_, startS, endS, label) => {
+            actions.edit(editing, startS, endS, label);
+            setEditing(null);
+          }}
+          onRemove={() => {
+            actions.unmark(editing);
+            setEditing(null);
+          }}
+        />
+      )}
+    </aside>
+  );
+}

@@ -1,0 +1,115 @@
+import { useState } from "react";
+import type { Schemas } from "@/api/client";
+import { Button, Field, inputLook } from "@/ui/basics";
+import { Dialog } from "@/ui/dialog";
+import { clockAt, length } from "@/ui/format";
+
+const REASONS = ["meter knocked", "not worn", "rain or wind on the microphone", "wrong person"];
+
+/** Seconds from "9:12" or "09:12:30". */
+export function fromClock(text: string): number {
+  const [h = 0, m = 0, s = 0] = text.split(":").map(Number);
+  return h * 3600 + m * 60 + s;
+}
+
+/** A typed time of day as seconds after the session's start; past midnight when it lies before the start. */
+function afterStart(session: Schemas["Session"], text: string): number {
+  const start = fromClock(clockAt(session.started_at, session.utc_offset_min, 0, true));
+  const at = fromClock(text) - start;
+  return at < -60 ? at + 86_400 : Math.max(at, 0);
+}
+
+/** What to do with a stretch: leave it out with a reason, or mark it as a task; every drag can be typed instead. */
+export function StretchDialog({
+  session,
+  startS,
+  endS,
+  stretch,
+  onSave,
+  onRemove,
+  onClose,
+}: {
+  session: Schemas["Session"];
+  startS: number;
+  endS: number;
+  stretch?: Schemas["Stretch"];
+  onSave: (what: "left out" | "task", startS: number, endS: number, label: string) => void;
+  onRemove?: () => void;
+  onClose: () => void;
+}) {
+  const show = (at: number) => clockAt(session.started_at, session.utc_offset_min, at, true);
+  const [what, setWhat] = useState<"left out" | "task">((stretch?.what as "task" | undefined) ?? "left out");
+  const [from, setFrom] = useState(show(startS));
+  const [to, setTo] = useState(show(endS));
+  const [label, setLabel] = useState(stretch?.label ?? "");
+  // The dragged edges are kept exactly unless somebody types over them.
+  const begin = from === show(startS) ? startS : afterStart(session, from);
+  const end = to === show(endS) ? endS : afterStart(session, to);
+  const good = end > begin && label.trim() !== "";
+  return (
+    <Dialog title={stretch ? "Change this stretch" : `${show(startS)} to ${show(endS)}`} open onClose={onClose}>
+      <form
+        className="grid gap-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (good) onSave(what, begin, end, label.trim());
+        }}
+      >
+        {!stretch && (
+          <div className="flex gap-4" role="radiogroup" aria-label="What to do">
+            {(["left out", "task"] as const).map((w) => (
+              <label key={w} className="flex items-center gap-2">
+                <input type="radio" name="what" checked={what === w} onChange={() => setWhat(w)} />
+                {w === "left out" ? "leave out" : "mark as a task"}
+              </label>
+            ))}
+          </div>
+        )}
+        <Field label={what === "left out" ? "Why?" : "Which task?"}>
+          <input
+            className={inputLook}
+            list="stretch-labels"
+            value={label}
+            maxLength={200}
+            onChange={(e) => setLabel(e.target.value)}
+            required
+          />
+        </Field>
+        {what === "left out" && (
+          <div className="flex flex-wrap gap-1.5">
+            {REASONS.map((r) => (
+              <button
+                key={r}
+                type="button"
+                className="rounded bg-hair px-2 py-1 text-[13px] hover:bg-act-soft"
+                onClick={() => setLabel(r)}
+              >
+                {r}
+              </button>
+            ))}
+          </div>
+        )}
+        <div className="grid grid-cols-2 gap-3">
+          <Field label="From">
+            <input className={inputLook} value={from} onChange={(e) => setFrom(e.target.value)} />
+          </Field>
+          <Field label="To">
+            <input className={inputLook} value={to} onChange={(e) => setTo(e.target.value)} />
+          </Field>
+        </div>
+        <p className="text-[13px] text-soft">
+          {end > begin ? length(end - begin) : "The end must come after the beginning."}
+        </p>
+        <div className="flex gap-2">
+          <Button look="primary" type="submit" disabled={!good}>
+            {stretch ? "Change" : what === "left out" ? "Leave out" : "Mark the task"}
+          </Button>
+          {onRemove && <Button onClick={onRemove}>{what === "left out" ? "Count it again" : "Unmark"}</Button>}
+          <Button look="quiet" onClick={onClose}>
+            Cancel
+          </Button>
+        </div>
+      </form>
+    </Dialog>
+  );
+}

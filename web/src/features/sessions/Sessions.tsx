@@ -1,0 +1,336 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { DropdownMenu } from "radix-ui";
+import { type ReactNode, useState } from "react";
+import { Link } from "react-router";
+import { api, ask, type Schemas } from "@/api/client";
+import { KINDS, kindName } from "@/kinds/kinds";
+import { Button, Empty, inputLook, Loading, Tag, Token, Trouble, Verdict } from "@/ui/basics";
+import { length, moment } from "@/ui/format";
+import { useNotices } from "@/ui/notices";
+import { PersonPicker } from "@/ui/person-picker";
+
+type Session = Schemas["Session"];
+type Sort = "started" | "length" | "person" | "verdict";
+
+interface Column {
+  key: string;
+  name: string;
+  sort?: Sort;
+  cell: (s: Session) => ReactNode;
+}
+
+const COLUMNS: Column[] = [
+  {
+    key: "person",
+    name: "Person",
+    sort: "person",
+    cell: (s) => (
+      <Link className="block max-w-56 truncate font-semibold hover:text-act" to={`/review/${s.id}`}>
+        {s.person || "Unclaimed"}
+      </Link>
+    ),
+  },
+  { key: "started", name: "Start", sort: "started", cell: (s) => moment(s.started_at, s.utc_offset_min) },
+  { key: "length", name: "Length", sort: "length", cell: (s) => length(s.length_s) },
+  { key: "kind", name: "Kind", cell: (s) => kindName(s.kind) },
+  { key: "recorder", name: "Recorder", cell: (s) => <Token name={s.token} size="small" /> },
+  { key: "place", name: "Place", cell: (s) => s.tags.place && <Tag>{s.tags.place}</Tag> },
+  { key: "task", name: "Task", cell: (s) => s.tags.task && <Tag>{s.tags.task}</Tag> },
+  { key: "figure", name: "Result", cell: (s) => <span className="whitespace-nowrap">{s.key_figure}</span> },
+  {
+    key: "verdict",
+    name: "Verdict",
+    sort: "verdict",
+    cell: (s) => (s.aside ? <span className="text-soft">{s.aside}</span> : <Verdict verdict={s.verdict} />),
+  },
+  {
+    key: "state",
+    name: "Review",
+    cell: (s) => <span className="text-soft">{s.report || (s.signed_at ? "signed off" : "waiting")}</span>,
+  },
+];
+
+const STANDINGS = [
+  ["all", "all"],
+  ["waiting", "waiting for a look"],
+  ["signed", "signed off"],
+  ["unclaimed", "unclaimed"],
+  ["aside", "kept aside"],
+  ["deleted", "deleted"],
+] as const;
+
+function useKept<T>(key: string, first: T): [T, (value: T) => void] {
+  const [value, setValue] = useState<T>(() => {
+    try {
+      return JSON.parse(localStorage.getItem(key) ?? "") as T;
+    } catch {
+      return first;
+    }
+  });
+  return [
+    value,
+    (now: T) => {
+      localStorage.setItem(key, JSON.stringify(now));
+      setValue(now);
+    },
+  ];
+}
+
+const PAGE = 100;
+
+/** One list over all sessions: search, filter, sort, pick columns; give, delete with a way back. */
+export default function Sessions() {
+  const [words, setWords] = useState("");
+  const [standing, setStanding] = useState<(typeof STANDINGS)[number][0]>("all");
+  const [kind, setKind] = useState("");
+  const [since, setSince] = useState("");
+  const [until, setUntil] = useState("");
+  const [sort, setSort] = useKept<{ by: Sort; falling: boolean }>("sessions.sort", { by: "started", falling: true });
+  const [hidden, setHidden] = useKept<string[]>("sessions.hidden", ["kind"]);
+  const [page, setPage] = useState(0);
+  const [picked, setPicked] = useState<number[]>([]);
+  const queries = useQueryClient();
+  const { say, fail } = useNotices();
+  const query = {
+    search: words,
+    standing,
+    kind,
+    sort: sort.by,
+    falling: sort.falling,
+    limit: PAGE,
+    offset: page * PAGE,
+    ...(since ? { since: new Date(`${since}T00:00`).toISOString() } : {}),
+    ...(until ? { until: new Date(new Date(`${until}T00:00`).getTime() + 86_400_000).toISOString() } : {}),
+  };
+  const sessions = useQuery({
+    queryKey: ["sessions", "list", query],
+    queryFn: () => ask(api.GET("/api/sessions", { params: { query } })),
+    placeholderData: keepPreviousData,
+  });
+  const each = async (ids: number[], work: (id: number) => Promise<unknown>) => {
+    try {
+      for (const id of ids) await work(id);
+    } catch (error) {
+      fail(error);
+    }
+    setPicked([]);
+    queries.invalidateQueries();
+  };
+  const restore = (ids: number[]) =>
+    each(ids, (id) => ask(api.POST("/api/sessions/{session_id}/restore", { params: { path: { session_id: id } } })));
+  const remove = useMutation({
+    mutationFn: (ids: number[]) =>
+      each(ids, (id) => ask(api.DELETE("/api/sessions/{session_id}", { params: { path: { session_id: id } } }))),
+    onSuccess: (_, ids) =>
+      say(`${ids.length} session${ids.length === 1 ? "" : "s"} deleted here. Nothing happened on a recorder.`, () =>
+        restore(ids),
+      ),
+  });
+  const give = (person: Schemas["Person"]) =>
+    each(picked, (id) =>
+      ask(
+        api.PATCH("/api/sessions/{session_id}", {
+          params: { path: { session_id: id } },
+          body: { person_id: person.id },
+        }),
+      ),
+    );
+  if (sessions.isError && !sessions.data) return <Trouble error={sessions.error} again={() => sessions.refetch()} />;
+  if (!sessions.data) return <Loading what="the sessions" />;
+  const rows = sessions.data.sessions;
+  const columns = COLUMNS.filter((c) => !hidden.includes(c.key));
+  const restart =
+    <T,>(set: (value: T) => void) =>
+    (value: T) => {
+      setPage(0);
+      setPicked([]);
+      set(value);
+    };
+  const filtered = words || standing !== "all" || kind || since || until;
+  const select = "min-h-[34px] rounded-md border border-line bg-panel px-2";
+  return (
+    <main className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
+      <div className="flex flex-wrap items-center gap-2 px-5 pt-[18px] pb-3">
+        <h1>Sessions</h1>
+        <span className="mr-2 text-soft" role="status">
+          {sessions.data.total.toLocaleString()}
+        </span>
+        <input
+          className={`${inputLook} max-w-56`}
+          placeholder="name, number, recorder, tag"
+          aria-label="Find sessions"
+          value={words}
+          onChange={(e) => restart(setWords)(e.target.value)}
+        />
+        <select
+          aria-label="Which"
+          className={select}
+          value={standing}
+          onChange={(e) => restart(setStanding)(e.target.value as "all")}
+        >
+          {STANDINGS.map(([key, name]) => (
+            <option key={key} value={key}>
+              {name}
+            </option>
+          ))}
+        </select>
+        {Object.keys(KINDS).length > 1 && (
+          <select aria-label="Kind" className={select} value={kind} onChange={(e) => restart(setKind)(e.target.value)}>
+            <option value="">every kind</option>
+            {Object.entries(KINDS).map(([key, k]) => (
+              <option key={key} value={key}>
+                {k.name}
+              </option>
+            ))}
+          </select>
+        )}
+        <label className="flex items-center gap-1.5 text-soft">
+          from
+          <input type="date" className={select} value={since} onChange={(e) => restart(setSince)(e.target.value)} />
+        </label>
+        <label className="flex items-center gap-1.5 text-soft">
+          to
+          <input type="date" className={select} value={until} onChange={(e) => restart(setUntil)(e.target.value)} />
+        </label>
+        <span className="ml-auto" />
+        {picked.length > 0 && (
+          <>
+            <PersonPicker label={`Give ${picked.length} to …`} onPick={give} />
+            {standing === "deleted" ? (
+              <Button onClick={() => restore(picked)}>Bring {picked.length} back</Button>
+            ) : (
+              <Button onClick={() => remove.mutate(picked)}>Delete {picked.length} here</Button>
+            )}
+          </>
+        )}
+        <DropdownMenu.Root>
+          <DropdownMenu.Trigger asChild>
+            <Button>Columns</Button>
+          </DropdownMenu.Trigger>
+          <DropdownMenu.Portal>
+            <DropdownMenu.Content
+              align="end"
+              sideOffset={6}
+              className="z-50 rounded-lg border border-line bg-panel p-1.5 shadow-xl"
+            >
+              {COLUMNS.slice(1).map((c) => (
+                <DropdownMenu.CheckboxItem
+                  key={c.key}
+                  checked={!hidden.includes(c.key)}
+                  onSelect={(e) => e.preventDefault()}
+                  onCheckedChange={(on) => setHidden(on ? hidden.filter((h) => h !== c.key) : [...hidden, c.key])}
+                  className="flex cursor-pointer items-center gap-2 rounded px-3 py-1 outline-none data-[highlighted]:bg-act-soft"
+                >
+                  <span className="w-3">{hidden.includes(c.key) ? "" : "✓"}</span>
+                  {c.name}
+                </DropdownMenu.CheckboxItem>
+              ))}
+            </DropdownMenu.Content>
+          </DropdownMenu.Portal>
+        </DropdownMenu.Root>
+      </div>
+      <div className="overflow-auto px-5 pb-5">
+        {rows.length === 0 ? (
+          <Empty
+            title={filtered ? "No session matches" : "No session yet"}
+            action={
+              filtered ? (
+                <Button
+                  onClick={() => {
+                    setWords("");
+                    setStanding("all");
+                    setKind("");
+                    setSince("");
+                    setUntil("");
+                  }}
+                >
+                  Show all sessions
+                </Button>
+              ) : undefined
+            }
+          >
+            {filtered ? "Something above narrows the list." : "Take a recorder's sessions in; they are listed here."}
+          </Empty>
+        ) : (
+          <table className="w-full">
+            <thead className="sticky top-0 bg-salt text-left font-narrow text-[12.5px] text-soft">
+              <tr>
+                <th className="w-8 px-2 py-1">
+                  <input
+                    type="checkbox"
+                    aria-label="Choose all on this page"
+                    className="size-4 accent-(--act)"
+                    checked={picked.length === rows.length}
+                    onChange={(e) => setPicked(e.target.checked ? rows.map((s) => s.id) : [])}
+                  />
+                </th>
+                {columns.map((c) => (
+                  <th
+                    key={c.key}
+                    className="px-2 font-medium"
+                    aria-sort={c.sort === sort.by ? (sort.falling ? "descending" : "ascending") : undefined}
+                  >
+                    {c.sort ? (
+                      <button
+                        type="button"
+                        className="font-medium hover:text-ink"
+                        onClick={() =>
+                          setSort({
+                            by: c.sort ?? "started",
+                            falling: c.sort === sort.by ? !sort.falling : c.sort === "started",
+                          })
+                        }
+                      >
+                        {c.name} {c.sort === sort.by ? (sort.falling ? "↓" : "↑") : ""}
+                      </button>
+                    ) : (
+                      c.name
+                    )}
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {rows.map((s) => (
+                <tr
+                  key={s.id}
+                  className={`border-line border-t ${picked.includes(s.id) ? "bg-act-soft" : "hover:bg-hair"}`}
+                >
+                  <td className="px-2 py-1">
+                    <input
+                      type="checkbox"
+                      aria-label={`Choose ${s.person || "unclaimed"}, ${moment(s.started_at, s.utc_offset_min)}`}
+                      className="size-4 accent-(--act)"
+                      checked={picked.includes(s.id)}
+                      onChange={(e) =>
+                        setPicked(e.target.checked ? [...picked, s.id] : picked.filter((p) => p !== s.id))
+                      }
+                    />
+                  </td>
+                  {columns.map((c) => (
+                    <td key={c.key} className="px-2 py-1">
+                      {c.cell(s)}
+                    </td>
+                  ))}
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+        {sessions.data.total > PAGE && (
+          <div className="flex items-center gap-3 pt-3">
+            <Button disabled={page === 0} onClick={() => setPage(page - 1)}>
+              Newer
+            </Button>
+            <span className="text-soft">
+              {page * PAGE + 1} to {page * PAGE + rows.length} of {sessions.data.total.toLocaleString()}
+            </span>
+            <Button disabled={(page + 1) * PAGE >= sessions.data.total} onClick={() => setPage(page + 1)}>
+              Older
+            </Button>
+          </div>
+        )}
+      </div>
+    </main>
+  );
+}

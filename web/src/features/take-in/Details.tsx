@@ -1,0 +1,195 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, ask, type Schemas } from "@/api/client";
+import { MiniLevel } from "@/charts/MiniLevel";
+import { kindName } from "@/kinds/kinds";
+import { Button } from "@/ui/basics";
+import { clockError, length, moment } from "@/ui/format";
+import { useNotices } from "@/ui/notices";
+import { PersonPicker } from "@/ui/person-picker";
+
+/** What is said about a session before it is taken in. */
+export interface Draft {
+  tags: Record<string, string>;
+  note: string;
+  person: Schemas["Person"] | null;
+  unclaimed: boolean;
+  shiftClock: boolean;
+}
+
+const TAGS = [
+  ["shift", "Shift", "early, 8 h"],
+  ["place", "Place", "where it was worn"],
+  ["task", "Task", "what was done"],
+] as const;
+
+const line =
+  "w-full min-h-7 border-0 border-line border-b bg-transparent px-0 pb-0.5 placeholder:text-soft hover:border-soft";
+
+function Stored({ id, onReview }: { id: number; onReview: () => void }) {
+  const session = useQuery({
+    queryKey: ["sessions", "one", id],
+    queryFn: () => ask(api.GET("/api/sessions/{session_id}", { params: { path: { session_id: id } } })),
+  });
+  if (!session.data) return null;
+  const isAside = session.data.aside !== "";
+  return (
+    <>
+      {!isAside && <MiniLevel session={session.data} />}
+      <div className="mt-4 flex flex-wrap gap-2">
+        {isAside ? (
+          <span className="text-soft">Kept aside: {session.data.aside}.</span>
+        ) : (
+          <Button look="primary" onClick={onReview}>
+            Review it
+          </Button>
+        )}
+      </div>
+    </>
+  );
+}
+
+/** Who, where, what: prefilled from the hand-over, changeable before and after take-in. */
+export function Details({
+  bay,
+  found,
+  draft,
+  onDraft,
+  onReview,
+}: {
+  bay: Schemas["Bay"];
+  found: Schemas["Found"];
+  draft: Draft | undefined;
+  onDraft: (draft: Draft) => void;
+  onReview: (id: number) => void;
+}) {
+  const stored = (found.standing === "stored" || found.standing === "aside") && found.session_id !== null;
+  const id = found.session_id ?? 0;
+  const queries = useQueryClient();
+  const { fail } = useNotices();
+  const session = useQuery({
+    queryKey: ["sessions", "one", id],
+    queryFn: () => ask(api.GET("/api/sessions/{session_id}", { params: { path: { session_id: id } } })),
+    enabled: stored,
+  });
+  const change = useMutation({
+    mutationFn: (body: Schemas["SessionChange"]) =>
+      ask(api.PATCH("/api/sessions/{session_id}", { params: { path: { session_id: id } }, body })),
+    onSuccess: () => queries.invalidateQueries(),
+    onError: fail,
+  });
+  const [typed, setTyped] = useState<Record<string, string>>({});
+  const own: Draft = draft ?? { tags: found.tags, note: "", person: null, unclaimed: false, shiftClock: false };
+  const tags = stored ? (session.data?.tags ?? {}) : own.tags;
+  const person = stored
+    ? session.data?.person || "nobody yet"
+    : own.unclaimed
+      ? "nobody yet"
+      : (own.person?.name ?? (bay.recorder.holder || "nobody yet"));
+  const note = stored ? (session.data?.note ?? "") : own.note;
+  const error = bay.recorder.clock_error_s ?? 0;
+  const setTag = (key: string, value: string) => {
+    const next = { ...tags, [key]: value };
+    if (!stored) onDraft({ ...own, tags: next });
+    else if (value !== (tags[key] ?? "")) change.mutate({ tags: next });
+  };
+  const text = (key: string, label: string, value: string, hint: string, commit: (value: string) => void) => (
+    <div key={key} className="contents">
+      <span className="pt-1 text-soft">{label}</span>
+      <input
+        aria-label={label}
+        className={line}
+        placeholder={hint}
+        maxLength={200}
+        value={typed[key] ?? value}
+        disabled={found.standing === "arriving" || found.standing === "deleted"}
+        onChange={(e) => {
+          setTyped({ ...typed, [key]: e.target.value });
+          if (!stored) commit(e.target.value);
+        }}
+        onBlur={() => {
+          if (typed[key] !== undefined && stored) commit(typed[key]);
+        }}
+      />
+    </div>
+  );
+  return (
+    <>
+      <h2>
+        {moment(found.start, bay.utc_offset_min)}, {kindName(bay.recorder.kind).toLowerCase()}, {length(found.length_s)}
+      </h2>
+      {found.too_short && (
+        <p className="mt-2 text-[13px] text-soft">
+          Too short to count. It is taken in and kept aside, so that nothing gets lost and no list gets longer.
+        </p>
+      )}
+      <div className="mt-3 grid grid-cols-[84px_1fr] gap-y-2">
+        <span className="text-soft">Person</span>
+        <b className="truncate border-line border-b pb-0.5 font-semibold">{person}</b>
+        {TAGS.map(([key, label, hint]) => text(key, label, tags[key] ?? "", hint, (v) => setTag(key, v)))}
+        {Math.abs(error) >= 5 && (
+          <>
+            <span className="text-soft">Clock</span>
+            {stored ? (
+              <span>
+                {session.data?.clock_shift_s
+                  ? `shifted; the recorder was ${clockError(-session.data.clock_shift_s)}`
+                  : `the recorder was ${clockError(session.data?.clock_error_s ?? null)}`}{" "}
+                {session.data?.clock_error_s !== null && (
+                  <Button
+                    look="quiet"
+                    className="px-1"
+                    onClick={() =>
+                      change.mutate({
+                        clock_shift_s: session.data?.clock_shift_s ? 0 : -(session.data?.clock_error_s ?? 0),
+                      })
+                    }
+                  >
+                    {session.data?.clock_shift_s ? "shift it back" : "shift this session"}
+                  </Button>
+                )}
+              </span>
+            ) : (
+              <label className="flex items-start gap-2">
+                <input
+                  type="checkbox"
+                  className="mt-1"
+                  checked={own.shiftClock}
+                  onChange={(e) => onDraft({ ...own, shiftClock: e.target.checked })}
+                />
+                <span>
+                  shift this session by {error < 0 ? "+" : "−"}
+                  {clockError(error).replace(/ (fast|slow)$/, "")}; the recorder is {clockError(error)}
+                </span>
+              </label>
+            )}
+          </>
+        )}
+        {text("note", "Note", note, "add a note", (v) =>
+          stored ? change.mutate({ note: v }) : onDraft({ ...own, note: v }),
+        )}
+      </div>
+      {found.standing !== "deleted" && found.standing !== "arriving" && (
+        <div className="mt-4 flex flex-wrap gap-2">
+          <PersonPicker
+            label={person === "nobody yet" ? "Give to somebody" : "Give to someone else"}
+            onPick={(p) =>
+              stored ? change.mutate({ person_id: p.id }) : onDraft({ ...own, person: p, unclaimed: false })
+            }
+          />
+          {person !== "nobody yet" && (
+            <Button
+              look="quiet"
+              onClick={() =>
+                stored ? change.mutate({ person_id: null }) : onDraft({ ...own, person: null, unclaimed: true })
+              }
+            >
+              Leave unclaimed
+            </Button>
+          )}
+        </div>
+      )}
+      {stored && found.session_id !== null && <Stored id={found.session_id} onReview={() => onReview(id)} />}
+    </>
+  );
+}

@@ -1,0 +1,29 @@
+import { type ComponentType, lazy } from "react";
+import type { ReviewSheetProps } from "./sheet";
+
+export interface SetupControl {
+  /** Choices as [value, words]; none: a number or a text. */
+  choices?: [string | number | boolean | null, string][];
+  type?: "number" | "text" | "time";
+  empty?: boolean;
+}
+
+export interface WebKind {
+  name: string;
+  word: string;
+  sheet: ComponentType<ReviewSheetProps>;
+  control: (path: string) => SetupControl;
+  /** Paths that belong together under one summarising row. */
+  group: (path: string) => string | null;
+  summary: (group: string, settings: Record<string, unknown>) => string;
+}
+
+const NoiseSheet = lazy(() => import("./noise/NoiseSheet"));
+
+import { control, group, summary } from "./noise/setup";
+
+export const KINDS: Record<string, WebKind> = {
+  noise: { name: "Noise", word: "noise", sheet: NoiseSheet, control, group, summary },
+};
+
+export const kindName = (key: string) => KINDS[key]?.name ?? key;

@@ -1,0 +1,330 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useDeferredValue, useEffect, useMemo, useState } from "react";
+import { api, ask, type Schemas } from "@/api/client";
+import { type Band, type Line, TimeBars } from "@/charts/TimeBars";
+import { StretchDialog } from "@/features/review/StretchDialog";
+import { Button, Verdict } from "@/ui/basics";
+import { clockAt, hoursMinutes, number, percent } from "@/ui/format";
+import type { ReviewSheetProps } from "../sheet";
+import { ShareBars, SpreadBars } from "./pictures";
+
+type Figure = Schemas["Figure"];
+type Assessment = Schemas["Assessment"];
+
+/** Limit lines for a picture of the A-weighted level. */
+function linesOf(limitSet: Schemas["LimitSet"] | undefined): Line[] {
+  const rules = (
+    (limitSet?.data.rules ?? []) as {
+      figure: string;
+      unit: string;
+      parameters?: Record<string, number>;
+      steps: { value: number; verdict: string; name: string }[];
+    }[]
+  ).filter((r) => r.figure !== "lex8h_protected");
+  const lines = rules
+    .filter((r) => r.unit === "dB(A)")
+    .flatMap((r) => r.steps)
+    .map((s): Line => ({ value: s.value, text: s.name, colour: s.verdict === "above limit" ? "above" : "action" }));
+  if (lines.length) return lines;
+  return rules
+    .filter((r) => r.parameters?.criterion_db)
+    .map((r): Line => ({ value: r.parameters?.criterion_db ?? 85, text: "criterion level", colour: "above" }));
+}
+
+function shortName(figure: Figure): string {
+  if (figure.key === "lex8h") return "LEX,8h, as reviewed";
+  return figure.name.replace(/^[^:]*: /, "").replace("for the working day, ", "for the day, ");
+}
+
+function KeyFigure({
+  figure,
+  recorded,
+  assessment,
+  onWhy,
+}: {
+  figure: Figure;
+  recorded: Figure | undefined;
+  assessment: Assessment;
+  onWhy: () => void;
+}) {
+  const judgement = assessment.judgements.find((j) => j.figure === figure.key);
+  const { quality } = assessment;
+  const isTime = figure.unit === "h";
+  const differs =
+    recorded &&
+    recorded.value !== figure.value &&
+    number(recorded.value, figure.decimals) !== number(figure.value, figure.decimals);
+  return (
+    <button
+      type="button"
+      onClick={onWhy}
+      title="Why this number?"
+      className="bg-panel px-3 py-2 text-left hover:bg-act-soft"
+    >
+      <span className="block truncate font-medium font-narrow text-[12.5px] text-soft">{shortName(figure)}</span>
+      <span className="block font-narrow font-semibold text-[27px] leading-[1.15]">
+        {isTime ? hoursMinutes((figure.value ?? 0) * 3600) : number(figure.value, figure.decimals)}
+        <span className="ml-1 font-medium text-[14px] text-soft">
+          {isTime ? `of ${hoursMinutes(quality.planned_s)} h` : figure.unit}
+        </span>
+      </span>
+      {isTime ? (
+        <Verdict
+          verdict={quality.findings.some((f) => f.code === "coverage") ? "not assessable" : "within"}
+          words={`${percent(quality.coverage)} covered`}
+        />
+      ) : judgement ? (
+        <Verdict verdict={judgement.verdict} words={judgement.words} />
+      ) : (
+        <span className="font-narrow text-[13px] text-soft">{figure.note || "no limit in this set"}</span>
+      )}
+      {differs && (
+        <span className="block font-narrow text-[12.5px] text-soft">
+          as recorded {isTime ? hoursMinutes((recorded.value ?? 0) * 3600) : number(recorded.value, figure.decimals)}
+        </span>
+      )}
+    </button>
+  );
+}
+
+function AllFigures({ review, onWhy }: { review: Schemas["Review"]; onWhy: (f: Figure) => void }) {
+  const { reviewed, recorded } = review;
+  const differ = review.stretches.some((s) => s.what === "left out");
+  return (
+    <section className="mt-2.5 rounded-lg border border-line bg-panel px-3 py-2">
+      <h2 className="mb-1">All figures</h2>
+      <table className="w-full text-[13.5px]">
+        <thead className="text-left font-narrow text-[12.5px] text-soft">
+          <tr>
+            <th className="py-1 font-medium">Figure</th>
+            {differ && <th className="text-right font-medium">as recorded</th>}
+            <th className="text-right font-medium">{differ ? "as reviewed" : "Value"}</th>
+            <th className="pl-1.5 font-medium">Unit</th>
+            <th className="text-right font-medium">Coverage</th>
+            <th className="pl-4 font-medium">Verdict</th>
+            <th />
+          </tr>
+        </thead>
+        <tbody>
+          {reviewed.figures.map((f) => {
+            const judgement = reviewed.judgements.find((j) => j.figure === f.key);
+            const before = recorded.figures.find((r) => r.key === f.key);
+            return (
+              <tr key={f.key} className="border-hair border-t">
+                <td className="py-1 pr-2">{f.name}</td>
+                {differ && <td className="text-right text-soft">{number(before?.value, f.decimals)}</td>}
+                <td className="text-right font-narrow font-semibold">{number(f.value, f.decimals)}</td>
+                <td className="pl-1.5 text-soft">{f.unit}</td>
+                <td className="text-right text-soft">{percent(f.coverage)}</td>
+                <td className="pl-4">
+                  {judgement ? (
+                    <Verdict verdict={judgement.verdict} words={judgement.words} />
+                  ) : (
+                    <span className="text-soft">{f.note}</span>
+                  )}
+                </td>
+                <td className="text-right">
+                  <button
+                    type="button"
+                    className="px-1 text-act hover:underline"
+                    onClick={() => onWhy(f)}
+                    aria-label={`Why ${f.name}?`}
+                  >
+                    why?
+                  </button>
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+const panel = "mt-2.5 rounded-lg border border-line bg-panel px-2.5 py-2";
+
+/** The noise sheet: key figures, level over time, where the dose comes from, spread, all figures. */
+export default function NoiseSheet({ review, limitSet, locked, onMark, onWhy }: ReviewSheetProps) {
+  const { session, reviewed, recorded } = review;
+  const whole = useMemo<[number, number]>(() => [0, session.length_s], [session.length_s]);
+  const [span, setSpan] = useState<[number, number]>(whole);
+  const [fine, setFine] = useState(false);
+  const [channel, setChannel] = useState(review.main_channel);
+  const [cursor, setCursor] = useState<{ atS: number; value: number } | null>(null);
+  const [chosen, setChosen] = useState<[number, number] | null>(null);
+  const [asked, setAsked] = useState(span);
+  useEffect(() => {
+    const timer = setTimeout(() => setAsked(span), 70);
+    return () => clearTimeout(timer);
+  }, [span]);
+  const near = asked[1] - asked[0] <= 1400;
+  const binS = near ? 1 : fine ? undefined : 60;
+  const margin = (asked[1] - asked[0]) * 0.5;
+  const start = Math.max(asked[0] - margin, 0);
+  const end = Math.min(asked[1] + margin, session.length_s);
+  const view = useQuery({
+    queryKey: ["view", session.id, channel, Math.round(start), Math.round(end), binS ?? "fine"],
+    queryFn: () =>
+      ask(
+        api.GET("/api/sessions/{session_id}/view", {
+          params: {
+            path: { session_id: session.id },
+            query: { channel: [channel], start_s: start, end_s: end, points: 2560, ...(binS ? { bin_s: binS } : {}) },
+          },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  const found = view.data?.[0];
+  const isPeak = channel === "peak";
+  const bars = useMemo(
+    () => ({
+      startS: found?.start_s ?? 0,
+      binS: found?.bin_s ?? 60,
+      values: (isPeak ? found?.high : found?.mean) ?? [],
+    }),
+    [found, isPeak],
+  );
+  const lines = useMemo(() => (isPeak ? peakLines(limitSet) : linesOf(limitSet)), [limitSet, isPeak]);
+  const bands = useMemo<Band[]>(
+    () => [
+      ...review.stretches.map(
+        (s): Band => ({ startS: s.start_s, endS: s.end_s, look: s.what as "task", text: s.label }),
+      ),
+      ...reviewed.suggestions.map(
+        (s): Band => ({ startS: s.start_s, endS: s.end_s, look: "suggestion", text: s.reason }),
+      ),
+    ],
+    [review.stretches, reviewed.suggestions],
+  );
+  const clock = (s: number, seconds = false) => clockAt(session.started_at, session.utc_offset_min, s, seconds);
+  const levels = review.channels.filter((c) => c.key.startsWith("leq.") || c.key === "peak");
+  const unit = found?.unit ?? "dB";
+  const binWords = bars.binS === 60 ? "one minute" : bars.binS === 1 ? "one second" : `${number(bars.binS, 0)} s`;
+  const keyFigures = reviewed.key_figures
+    .map((key) => reviewed.figures.find((f) => f.key === key))
+    .filter((f): f is Figure => f !== undefined);
+  const zoomed = span[1] - span[0] < session.length_s - 1;
+  const hours = useDeferredValue(reviewed.tables.find((t) => t.key === "hours"));
+  const spread = useDeferredValue(reviewed.tables.find((t) => t.key === "spread"));
+  return (
+    <>
+      <div className="mt-2.5 grid grid-cols-4 gap-px overflow-hidden rounded-lg border border-line bg-line">
+        {keyFigures.map((f) => (
+          <KeyFigure
+            key={f.key}
+            figure={f}
+            recorded={recorded.figures.find((r) => r.key === f.key)}
+            assessment={reviewed}
+            onWhy={() => onWhy(f)}
+          />
+        ))}
+      </div>
+      <div className={panel}>
+        <div className="flex flex-wrap items-center gap-2.5 text-[13px]">
+          <select
+            aria-label="What is shown"
+            className="-ml-1 max-w-60 truncate rounded bg-transparent font-narrow font-semibold"
+            value={channel}
+            onChange={(e) => setChannel(e.target.value)}
+          >
+            {levels.map((c) => (
+              <option key={c.key} value={c.key}>
+                {c.name}, {c.unit}
+              </option>
+            ))}
+          </select>
+          <span className="text-soft">
+            {locked ? `bars of ${binWords}` : `bars of ${binWords}, drag to mark a stretch`}
+          </span>
+          <span className="ml-auto text-soft" aria-live="off">
+            {cursor ? clock(cursor.atS, bars.binS < 60) : ""}{" "}
+            <b className="font-semibold text-ink">{cursor ? `${number(cursor.value)} ${unit}` : ""}</b>
+          </span>
+          <fieldset className="flex" aria-label="Bars">
+            <Button
+              className="min-h-6 rounded-r-none px-2 text-[12.5px]"
+              aria-pressed={!fine}
+              look={fine ? "plain" : "primary"}
+              onClick={() => setFine(false)}
+            >
+              1 min
+            </Button>
+            <Button
+              className="min-h-6 rounded-l-none border-l-0 px-2 text-[12.5px]"
+              aria-pressed={fine}
+              look={fine ? "primary" : "plain"}
+              onClick={() => setFine(true)}
+            >
+              finest
+            </Button>
+          </fieldset>
+          <Button className="min-h-6 px-2 text-[12.5px]" disabled={!zoomed} onClick={() => setSpan(whole)}>
+            whole session
+          </Button>
+        </div>
+        <TimeBars
+          bars={bars}
+          lines={lines}
+          bands={bands}
+          span={span}
+          whole={whole}
+          clock={(s) => clock(s, span[1] - span[0] < 600)}
+          onSpan={setSpan}
+          onSelect={(a, b) => !locked && setChosen([Math.max(a, 0), Math.min(b, session.length_s)])}
+          onCursor={setCursor}
+          height={230}
+          unit={unit}
+          label={`Level over time in ${unit}. Plus and minus zoom, arrows move, 0 shows the whole session.`}
+        />
+        {!locked && (
+          <button
+            type="button"
+            className="text-[12.5px] text-act hover:underline"
+            onClick={() => setChosen([span[0], Math.min(span[0] + 300, span[1])])}
+          >
+            type a stretch instead of dragging
+          </button>
+        )}
+      </div>
+      <div className="grid grid-cols-2 gap-2.5">
+        <div className={panel}>
+          <b className="font-narrow font-semibold text-[13px]">Where the dose comes from</b>
+          {hours && (
+            <ShareBars table={hours} clock={clock} onPick={(s) => setSpan([s, Math.min(s + 3600, session.length_s)])} />
+          )}
+        </div>
+        <div className={panel}>
+          <b className="font-narrow font-semibold text-[13px]">Spread of levels</b>
+          {spread && <SpreadBars table={spread} lines={linesOf(limitSet)} />}
+        </div>
+      </div>
+      <AllFigures review={review} onWhy={onWhy} />
+      {chosen && (
+        <StretchDialog
+          session={session}
+          startS={chosen[0]}
+          endS={chosen[1]}
+          onClose={() => setChosen(null)}
+          onSave={(what, a, b, label) => {
+            onMark(what, a, b, label);
+            setChosen(null);
+          }}
+        />
+      )}
+    </>
+  );
+}
+
+function peakLines(limitSet: Schemas["LimitSet"] | undefined): Line[] {
+  const rules = (limitSet?.data.rules ?? []) as {
+    figure: string;
+    steps: { value: number; verdict: string; name: string }[];
+  }[];
+  return rules
+    .filter((r) => r.figure === "lcpeak")
+    .flatMap((r) => r.steps)
+    .map((s): Line => ({ value: s.value, text: s.name, colour: s.verdict === "above limit" ? "above" : "action" }));
+}

@@ -1,0 +1,10 @@
+import type { Schemas } from "@/api/client";
+
+/** What a kind's review sheet gets and may ask for. */
+export interface ReviewSheetProps {
+  review: Schemas["Review"];
+  limitSet: Schemas["LimitSet"] | undefined;
+  locked: boolean;
+  onMark: (what: "left out" | "task", startS: number, endS: number, label: string) => void;
+  onWhy: (figure: Schemas["Figure"]) => void;
+}

@@ -1,0 +1,34 @@
+import "./app/theme.css";
+import "uplot/dist/uPlot.min.css";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { BrowserRouter } from "react-router";
+import { Problem } from "./api/client";
+import { App } from "./app/App";
+import { NoticesProvider } from "./ui/notices";
+
+const queries = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 30_000,
+      retry: (failures, error) =>
+        error instanceof Problem && (error.status === 0 || error.status >= 500) && failures < 3,
+      refetchOnWindowFocus: false,
+    },
+  },
+});
+
+const root = document.getElementById("root");
+if (root)
+  createRoot(root).render(
+    <StrictMode>
+      <QueryClientProvider client={queries}>
+        <BrowserRouter>
+          <NoticesProvider>
+            <App />
+          </NoticesProvider>
+        </BrowserRouter>
+      </QueryClientProvider>
+    </StrictMode>,
+  );

@@ -1,0 +1,32 @@
+import { Dialog as Radix } from "radix-ui";
+import type { ReactNode } from "react";
+
+/** A dialog over the screen; Escape and a click outside close it. */
+export function Dialog({
+  title,
+  open,
+  onClose,
+  children,
+  wide = false,
+}: {
+  title: string;
+  open: boolean;
+  onClose: () => void;
+  children: ReactNode;
+  wide?: boolean;
+}) {
+  return (
+    <Radix.Root open={open} onOpenChange={(now) => !now && onClose()}>
+      <Radix.Portal>
+        <Radix.Overlay className="fixed inset-0 z-40 bg-[#10191d66]" />
+        <Radix.Content
+          aria-describedby={undefined}
+          className={`fixed top-[12%] left-1/2 z-50 max-h-[76vh] w-[calc(100vw-32px)] -translate-x-1/2 overflow-auto rounded-lg border border-line bg-panel p-5 shadow-xl ${wide ? "max-w-[640px]" : "max-w-[440px]"}`}
+        >
+          <Radix.Title className="mb-3 font-narrow font-semibold text-[18px]">{title}</Radix.Title>
+          {children}
+        </Radix.Content>
+      </Radix.Portal>
+    </Radix.Root>
+  );
+}

@@ -1,0 +1,80 @@
+/** Dates and numbers in the user's locale; recorded times in the recorder's own offset from UTC. */
+
+const locale = navigator.language || "en";
+
+export function number(value: number | null | undefined, decimals = 1): string {
+  if (value === null || value === undefined || Number.isNaN(value)) return "–";
+  return value.toLocaleString(locale, { minimumFractionDigits: decimals, maximumFractionDigits: decimals });
+}
+
+const hereOffset = () => -new Date().getTimezoneOffset();
+
+function shifted(iso: string, offsetMin: number): Date {
+  return new Date(new Date(iso).getTime() + offsetMin * 60_000);
+}
+
+function zone(offsetMin: number): string {
+  if (offsetMin === hereOffset()) return "";
+  const sign = offsetMin < 0 ? "−" : "+";
+  const abs = Math.abs(offsetMin);
+  return ` UTC${sign}${Math.floor(abs / 60)}${abs % 60 ? `:${String(abs % 60).padStart(2, "0")}` : ""}`;
+}
+
+function daysAgo(day: Date, offsetMin: number): number {
+  const today = shifted(new Date().toISOString(), offsetMin);
+  const floor = (d: Date) => Date.UTC(d.getUTCFullYear(), d.getUTCMonth(), d.getUTCDate());
+  return Math.round((floor(today) - floor(day)) / 86_400_000);
+}
+
+export function clock(iso: string, offsetMin = hereOffset(), seconds = false): string {
+  const options: Intl.DateTimeFormatOptions = { hour: "2-digit", minute: "2-digit", timeZone: "UTC", hourCycle: "h23" };
+  if (seconds) options.second = "2-digit";
+  return shifted(iso, offsetMin).toLocaleTimeString(locale, options);
+}
+
+export function day(iso: string, offsetMin = hereOffset(), year = false): string {
+  const at = shifted(iso, offsetMin);
+  const options: Intl.DateTimeFormatOptions = { weekday: "short", day: "numeric", month: "short", timeZone: "UTC" };
+  if (year || at.getUTCFullYear() !== new Date().getFullYear()) options.year = "numeric";
+  return at.toLocaleDateString(locale, options);
+}
+
+/** "Today 06:04", "Yesterday 22:10", "Fri 20 Nov 06:01". */
+export function moment(iso: string, offsetMin = hereOffset()): string {
+  const ago = daysAgo(shifted(iso, offsetMin), offsetMin);
+  const name = ago === 0 ? "Today" : ago === 1 ? "Yesterday" : day(iso, offsetMin);
+  return `${name} ${clock(iso, offsetMin)}${zone(offsetMin)}`;
+}
+
+/** "7 h 41 min", "9 s". */
+export function length(seconds: number): string {
+  const whole = Math.round(seconds);
+  if (whole < 120) return `${whole} s`;
+  const minutes = Math.round(whole / 60);
+  if (minutes < 60) return `${minutes} min`;
+  return minutes % 60 ? `${Math.floor(minutes / 60)} h ${minutes % 60} min` : `${minutes / 60} h`;
+}
+
+/** "7:41" from seconds. */
+export function hoursMinutes(seconds: number): string {
+  const minutes = Math.round(seconds / 60);
+  return `${Math.floor(minutes / 60)}:${String(minutes % 60).padStart(2, "0")}`;
+}
+
+/** "4 min 10 s slow", "right". */
+export function clockError(seconds: number | null): string {
+  if (seconds === null) return "not known";
+  const abs = Math.abs(Math.round(seconds));
+  if (abs < 5) return "right";
+  const words = abs < 60 ? `${abs} s` : abs < 3600 ? `${Math.floor(abs / 60)} min ${abs % 60} s` : length(abs);
+  return `${words} ${seconds > 0 ? "fast" : "slow"}`;
+}
+
+/** Wall clock of a session at a number of seconds after its start. */
+export function clockAt(startIso: string, offsetMin: number, atS: number, seconds = false): string {
+  return clock(new Date(new Date(startIso).getTime() + atS * 1000).toISOString(), offsetMin, seconds);
+}
+
+export function percent(share: number): string {
+  return `${Math.round(share * 100)} %`;
+}

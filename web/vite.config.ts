@@ -1,0 +1,11 @@
+import tailwindcss from "@tailwindcss/vite";
+import react from "@vitejs/plugin-react";
+import { fileURLToPath } from "node:url";
+import { defineConfig } from "vite";
+
+export default defineConfig({
+  plugins: [react(), tailwindcss()],
+  resolve: { alias: { "@": fileURLToPath(new URL("./src", import.meta.url)) } },
+  build: { target: "es2022", assetsInlineLimit: 0 },
+  server: { proxy: { "/api": "http://127.0.0.1:8620" } },
+});
