@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import json
+import math
 from collections.abc import Mapping
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -82,7 +83,7 @@ def as_json(path: Path, recording: Recording, limits: LimitSet, found: Assessmen
             {
                 "key": f.key,
                 "name": f.name,
-                "value": None if f.value != f.value else f.value,
+                "value": f.value if math.isfinite(f.value) else None,
                 "unit": f.unit,
                 "coverage": f.coverage,
                 "limit": judged[f.key].limit if f.key in judged else None,
@@ -103,14 +104,15 @@ def as_table(path: Path, recording: Recording, limits: LimitSet, found: Assessme
     judged = {j.figure: j for j in found.judgements}
     hours = recording.length_s / 3600
     lines = [
-        f"{path}: {recording.kind}, {_start(recording):%Y-%m-%d %H:%M}, {hours:.2f} h, coverage {found.quality.coverage:.0%}",
+        f"{path}: {recording.kind}, {_start(recording):%Y-%m-%d %H:%M}, {hours:.2f} h, coverage {100 * found.quality.coverage:.0f} %",
         f"{limits.name} ({limits.version}): {found.verdict.value.upper()}, {found.words}",
         "",
     ]
     for figure in found.figures:
-        value = "not measured" if figure.value != figure.value else f"{figure.value:.{figure.decimals}f}"
+        value = f"{figure.value:.{figure.decimals}f}" if math.isfinite(figure.value) else "none"
+        note = f"({figure.note})" if figure.note else ""
         judgement = judged.get(figure.key)
-        verdict = f"{judgement.verdict.value}: {judgement.words}" if judgement else ""
+        verdict = f"{judgement.verdict.value}: {judgement.words}" if judgement else note
         lines.append(f"  {figure.name[:66]:<66} {value:>12} {figure.unit:<6} {verdict}".rstrip())
     for finding in found.quality.findings:
         lines.append(f"  note: {finding.text}")

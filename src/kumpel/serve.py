@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import signal
 import socket
 import sys
 import time
@@ -60,8 +61,13 @@ def serve(config: Config, host: str, port: int, ready: Callable[[], None]) -> No
     options = uvicorn.Config(
         create_app(config), host=host, port=port, log_level="warning", timeout_graceful_shutdown=2, access_log=False
     )
+    signal.signal(signal.SIGTERM, _interrupt)  # uvicorn raises it again after its own shutdown
     with contextlib.suppress(KeyboardInterrupt):
         Server(options, ready).run()
+
+
+def _interrupt(number: int, frame: object) -> None:
+    raise KeyboardInterrupt
 
 
 def run_start(host: str, port: int) -> int:

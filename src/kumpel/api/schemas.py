@@ -151,6 +151,7 @@ class SetupDraft(Out):
     fields: list[SetupField]
     library: list[str]
     last_worn: str
+    tags: dict[str, str]
 
 
 class DraftWish(BaseModel):

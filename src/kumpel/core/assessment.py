@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
@@ -51,7 +52,8 @@ class Why:
 
 @dataclass(frozen=True)
 class Figure:
-    """One figure of the trade. `value` is nan when it could not be computed; then `note` says why.
+    """One figure of the trade. `value` is nan when it could not be computed, -inf for the level of no energy at all
+    (every sample below the threshold); then `note` says why.
 
     `coverage` is the share (0..1) of the planned time that the figure rests on; `decimals` the number of
     decimals it is stated with, on screen, on paper and when compared with a limit.
@@ -214,7 +216,7 @@ def judge(rule: Rule, figure: Figure) -> Judgement:
     passed = [step for step in rule.steps if step.reached_by(figure.stated)]
     if not passed:
         first = rule.steps[0]
-        words = f"below {first.name} {first.value:g}"
+        words = figure.note if figure.value == -math.inf else f"below {first.name} {first.value:g}"
         return Judgement(rule.name, figure.key, figure.value, rule.unit, Verdict.WITHIN, words, first.value, rule.steps)
     top = max(passed, key=lambda step: (_ATTENTION.index(step.verdict), step.value))
     over = figure.stated - top.value

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 
@@ -34,6 +35,8 @@ def hours_minutes(seconds: float) -> str:
 
 
 def number(value: float, decimals: int) -> str:
+    if value == -math.inf:
+        return "none"
     return "not measured" if value != value else f"{value:.{decimals}f}"
 
 
@@ -193,7 +196,7 @@ def hours_minutes_seconds(seconds: float) -> str:
 
 def _weightings(leading: Assessment) -> TablePart:
     rows = [
-        [f.name, number(f.value, f.decimals), f.unit, f"{f.coverage:.0%}"]
+        [f.name, number(f.value, f.decimals), f.unit, f"{100 * f.coverage:.0f} %"]
         for f in leading.figures
         if f.key.startswith("setup")
     ]

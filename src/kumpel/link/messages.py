@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import hashlib
 import hmac
+import os
 from typing import Any, Final
 
 from pydantic import BaseModel, ConfigDict, Field
 
-SERVICE_TYPE: Final = "_kumpel-recorder._tcp.local."
+# Another type keeps several installations on one machine (and tests) out of each other's way.
+SERVICE_TYPE: Final = os.environ.get("KUMPEL_SERVICE_TYPE", "_kumpel-recorder._tcp.local.")
 
 
 class Code:

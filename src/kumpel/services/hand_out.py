@@ -46,6 +46,7 @@ class Draft:
     fields: list[FieldState]
     library: list[str]
     last_worn: str
+    tags: dict[str, str]
 
 
 def checked(kind: Kind, settings: dict[str, Any]) -> BaseModel:
@@ -86,6 +87,7 @@ def draft(
         compare(kind, model, _plain(recorder.setup)),
         list(kind.setup_library),
         _last_worn(db, last),
+        last.tags if last else {},
     )
 
 

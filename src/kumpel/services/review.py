@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import threading
 from collections import OrderedDict
 from dataclasses import dataclass
@@ -152,7 +153,7 @@ def reassess(db: Db, session: Session) -> BothWays:
     session.verdict = both.reviewed.verdict.value
     session.key_figure = (
         f"{lead.name.split(',')[0] if lead.key.startswith('limit.') else lead.name} {lead.stated:.{lead.decimals}f} {lead.unit}"
-        if lead.value == lead.value
+        if math.isfinite(lead.value)
         else lead.note
     )[:80]
     db.add(session)

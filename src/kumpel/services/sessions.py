@@ -13,6 +13,7 @@ from sqlmodel import col, delete, func, or_, select
 from kumpel.services import review, take_in
 from kumpel.services.people import like, person_of
 from kumpel.services.problems import ConflictError, InvalidError
+from kumpel.services.tags import tags_of
 from kumpel.store import samples
 from kumpel.store.database import tell
 from kumpel.store.tables import Person, Recorder, Report, Session, Tag, now
@@ -111,13 +112,6 @@ def list_sessions(db: Db, wanted: Filter, limit: int = 50, offset: int = 0) -> t
         ).all()
     )
     return [SessionRow(s, p, r, tags.get(s.id or 0, {}), reports.get(s.id or 0, "")) for s, p, r in found], total
-
-
-def tags_of(db: Db, ids: list[int | None]) -> dict[int, dict[str, str]]:
-    tags: dict[int, dict[str, str]] = {}
-    for tag in db.exec(select(Tag).where(col(Tag.session_id).in_(ids)).order_by(col(Tag.key))).all():
-        tags.setdefault(tag.session_id, {})[tag.key] = tag.value
-    return tags
 
 
 def row_of(db: Db, session: Session) -> SessionRow:

@@ -12,6 +12,7 @@ from typing import Any
 
 from sqlalchemy import Engine, text
 from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import defer
 from sqlmodel import Session as Db
 from sqlmodel import col, delete, func, select
 
@@ -24,6 +25,7 @@ from kumpel.link.messages import Piece
 from kumpel.services import review
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.services.recorders import all_recorders, link_to, recorder_of, refresh
+from kumpel.services.tags import tags_of
 from kumpel.store import samples
 from kumpel.store.database import tell
 from kumpel.store.tables import Block, Channel, Event, HandOver, Person, Recorder, Session, Tag, now
@@ -84,10 +86,17 @@ def _bay(db: Db, recorder: Recorder) -> Bay:
         select(HandOver).where(HandOver.recorder_id == recorder.id).order_by(col(HandOver.given_at).desc()).limit(1)
     ).first()
     holder = db.get(Person, given.person_id) if given and given.returned_at is None else None
+    listed_ids = [listed["id"] for listed in recorder.inventory]
     known = {
         (s.recorder_session, s.sha256.hex()): s
-        for s in db.exec(select(Session).where(Session.serial == recorder.serial)).all()
+        for s in db.exec(
+            select(Session)
+            .where(Session.serial == recorder.serial, col(Session.recorder_session).in_(listed_ids))
+            .options(defer(Session.head))  # type: ignore[arg-type]
+        ).all()
     }
+    tags = tags_of(db, [s.id for s in known.values()])
+    slip_tags = given.tags if given and holder else {}
     shortest = KINDS[recorder.kind].shortest_s if recorder.kind in KINDS else 0
     found = []
     for listed in recorder.inventory:
@@ -105,13 +114,11 @@ def _bay(db: Db, recorder: Recorder) -> Bay:
                 session.id if session else None,
                 session.received if session else 0,
                 session.trouble if session else "",
-                (session.wish.get("tags") if session else None) or (given.tags if given and holder else {}),
+                (tags.get(session.id or 0) or session.wish.get("tags") if session else None) or slip_tags,
                 standing in ("stored", "aside", "deleted"),
             )
         )
-    return Bay(
-        recorder, holder, given.given_at if given and holder else None, given.tags if given and holder else {}, found
-    )
+    return Bay(recorder, holder, given.given_at if given and holder else None, slip_tags, found)
 
 
 def new_count(db: Db) -> int:
@@ -228,6 +235,10 @@ def _run(db: Db, session_id: int) -> bool:
         try:
             _read(recorder, arrival)
             break
+        except DifferentError:
+            arrival.withdraw()
+            refresh(db, recorder)
+            return False
         except LinkError as error:
             arrival.stopped(f"{error}; {arrival.share} is here and safe. It goes on when the recorder is back.")
             return False
@@ -247,6 +258,10 @@ def _read(recorder: Recorder, arrival: Arrival) -> None:
         for piece in link.pieces(arrival.session.recorder_session, arrival.received):
             arrival.take(piece)
     arrival.finish()
+
+
+class DifferentError(Exception):
+    """The recorder sent another file than the one it listed."""
 
 
 class Arrival:
@@ -307,8 +322,7 @@ class Arrival:
         if head is None or self._checker.tail is None:
             raise LinkError("the recorder ended the session before its tail")
         if self._checker.digest != session.sha256:
-            self._start_over()
-            raise LinkError("the SHA-256 of what was read differs from what the recorder listed; it will be read anew")
+            raise DifferentError("what was read is not what the recorder listed")
         _describe(db, session, head, self._checker, self._kind)
         for index, channel in enumerate(head.channels):
             samples.finish_pyramid(db, self._id, index, self._kind.is_energy(channel.key))
@@ -322,11 +336,11 @@ class Arrival:
         tell(db, "stored", session=self._id)
         db.commit()
 
-    def _start_over(self) -> None:
-        self._db.exec(delete(Block).where(col(Block.session_id) == self._id))
-        self._db.connection().execute(text("delete from pyramid where session_id = :id"), {"id": self._id})
-        self.session.received = 0
-        self._db.add(self.session)
+    def withdraw(self) -> None:
+        """Forget what was read: it is not the session that was asked for. The recorder still has everything."""
+        self._db.rollback()
+        self._db.exec(delete(Session).where(col(Session.id) == self._id))
+        tell(self._db, "take-in")
         self._db.commit()
 
     def stopped(self, why: str) -> None:
@@ -500,4 +514,6 @@ def stored_hash(db: Db, session_id: int) -> bytes:
 
 
 def arriving_count(db: Db) -> int:
-    return db.exec(select(func.count()).select_from(Session).where(Session.state == "arriving")).one()
+    """Sessions on their way in that nothing stops."""
+    query = select(func.count()).select_from(Session)
+    return db.exec(query.where(Session.state == "arriving", Session.trouble == "")).one()

@@ -10,6 +10,7 @@ import contextlib
 import hashlib
 import hmac
 import json
+import os
 import secrets
 import time
 from collections.abc import Awaitable, Callable
@@ -23,7 +24,7 @@ from kumpel.formats import krec
 from kumpel.link import discovery, frames, messages
 from kumpel.link.messages import Code
 
-CAPACITY_BYTES = 64 * 1024 * 1024
+CAPACITY_BYTES = 4 * 1024 * 1024
 MakeFile = Callable[[dict[str, Any], dict[str, Any]], bytes]
 
 
@@ -139,8 +140,9 @@ class Recorder:
         return f"{self.about['serial']}-{self.state['counter']:05d}"
 
     async def finish_full_runs(self) -> None:
-        """Stops by itself when the planned run length is reached."""
-        while True:
+        """Stops by itself when the planned run length is reached. Ends when the program that started it is gone."""
+        parent = os.getppid()
+        while os.getppid() == parent:
             await asyncio.sleep(0.1)
             if self._start_at is not None and time.time() >= self._start_at and not self.state["recording"]:
                 self._start_at = None

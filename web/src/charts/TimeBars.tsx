@@ -74,6 +74,8 @@ function draw(plot: uPlot, props: Props) {
     return palette[found];
   };
   context.save();
+  context.textAlign = "left";
+  context.textBaseline = "alphabetic";
   context.beginPath();
   context.rect(left, top, width, height);
   context.clip();

@@ -7,15 +7,18 @@ const BUTTON = {
   danger: "border-above bg-panel text-above hover:bg-above hover:text-panel",
 };
 
+const SIZE = { normal: "min-h-[34px] px-3.5", small: "min-h-[26px] px-2 text-[12.5px]" };
+
 export function Button({
   look = "plain",
+  size = "normal",
   className = "",
   ...rest
-}: ComponentProps<"button"> & { look?: keyof typeof BUTTON }) {
+}: ComponentProps<"button"> & { look?: keyof typeof BUTTON; size?: keyof typeof SIZE }) {
   return (
     <button
       type="button"
-      className={`inline-flex min-h-[34px] items-center gap-2 whitespace-nowrap rounded-md border px-3.5 font-medium disabled:opacity-45 ${BUTTON[look]} ${className}`}
+      className={`inline-flex items-center gap-2 whitespace-nowrap rounded-md border font-medium disabled:opacity-45 ${SIZE[size]} ${BUTTON[look]} ${className}`}
       {...rest}
     />
   );

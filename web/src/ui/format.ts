@@ -46,6 +46,13 @@ export function moment(iso: string, offsetMin = hereOffset()): string {
   return `${name} ${clock(iso, offsetMin)}${zone(offsetMin)}`;
 }
 
+/** As `moment`, in the middle of a sentence: "05:52", "yesterday 05:52". */
+export function since(iso: string, offsetMin = hereOffset()): string {
+  return moment(iso, offsetMin)
+    .replace(/^Today /, "")
+    .replace(/^Yesterday/, "yesterday");
+}
+
 /** "7 h 41 min", "9 s". */
 export function length(seconds: number): string {
   const whole = Math.round(seconds);

@@ -287,7 +287,7 @@ def _dose_figures(basis: _Basis, found: Floats, rule: DoseRule, prefix: str, lab
     )
     words = rule_words(rule)
     none = "every sample lies below the threshold" if measured == 0 else ""
-    twa, twa_projected = (_finite(exposure.time_weighted_average(d, rule)) for d in (measured, projected))
+    twa, twa_projected = (exposure.time_weighted_average(d, rule) for d in (measured, projected))
 
     def one(key: str, name: str, value: float, unit: str, decimals: int, why: Why, note: str = "") -> Figure:
         return Figure(prefix + key, f"{label}{name}, {words}", value, unit, decimals, cover, why, note)
@@ -296,7 +296,7 @@ def _dose_figures(basis: _Basis, found: Floats, rule: DoseRule, prefix: str, lab
         one(
             "lavg",
             "Lavg",
-            _finite(mean),
+            mean,
             unit,
             1,
             basis.why("Lavg = q log10( (1/N) sum 10^(L_i/q) ), L_i < Lt counts as no energy", DOSE_SOURCE, *numbers),
@@ -349,10 +349,6 @@ def _dose_figures(basis: _Basis, found: Floats, rule: DoseRule, prefix: str, lab
     ]
 
 
-def _finite(value: float) -> float:
-    return value if math.isfinite(value) else math.nan
-
-
 def _figure_for(rule: Rule, by_key: dict[str, Figure], basis: _Basis, setups: tuple[Weighting, ...]) -> Figure:
     """The figure a rule asks for: a fixed one, or a dose figure by the rule's own parameters."""
     if rule.figure in by_key:
@@ -392,8 +388,8 @@ def _findings(recording: Recording, basis: _Basis, limits: LimitSet) -> list[Fin
     findings: list[Finding] = []
     if basis.coverage < limits.minimum_coverage:
         text = (
-            f"{_hours(basis.measured_s)} of {_hours(_planned(basis))} h measured ({basis.coverage:.0%}), "
-            f"{limits.minimum_coverage:.0%} needed"
+            f"{_hours(basis.measured_s)} of {_hours(_planned(basis))} h measured ({100 * basis.coverage:.0f} %), "
+            f"{100 * limits.minimum_coverage:.0f} % needed"
         )
         findings.append(Finding("coverage", text, blocks=True))
     drift = calibration_drift(recording)

@@ -4,7 +4,7 @@ import { useSearchParams } from "react-router";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { Button, Empty, inputLook, Loading, Token, Trouble, Verdict } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
-import { clock, moment } from "@/ui/format";
+import { clock, moment, since } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { Slip } from "./Slip";
 
@@ -156,7 +156,7 @@ function OutNow() {
             <Token name={slip.token} size="small" away={!slip.in_reach} />
             <span className="min-w-0 flex-1">
               <b className="block truncate font-semibold">{slip.person}</b>
-              <span className="text-[12.5px] text-soft">since {moment(slip.given_at).replace("Today ", "")}</span>
+              <span className="text-[12.5px] text-soft">since {since(slip.given_at)}</span>
             </span>
             <span className="text-right text-[13px]">
               {isLate(slip) ? (

@@ -55,7 +55,7 @@ function Editor({
   return (
     <input
       aria-label={field.label}
-      className="-ml-1 min-h-7 w-full rounded border border-transparent bg-transparent px-1 hover:border-line"
+      className={`-ml-1 min-h-7 rounded border border-transparent bg-transparent px-1 hover:border-line ${control.type === "number" ? "w-14" : "w-full"}`}
       inputMode={control.type === "number" ? "decimal" : undefined}
       placeholder={control.empty ? "none" : undefined}
       value={shown}
@@ -86,7 +86,7 @@ export function Slip({
   const [edited, setEdited] = useState<Settings | undefined>();
   const [library, setLibrary] = useState("");
   const [opened, setOpened] = useState<string[]>([]);
-  const [tags, setTags] = useState<Record<string, string>>({});
+  const [typedTags, setTags] = useState<Record<string, string>>({});
   const [setClock, setSetClock] = useState(true);
   const [passcode, setPasscode] = useState("");
   const [asking, setAsking] = useState<null | "give" | "write">(null);
@@ -123,7 +123,16 @@ export function Slip({
   });
   const give = useMutation({
     mutationFn: () =>
-      ask(api.POST("/api/hand-overs", { body: { ...body(), recorder_id: recorder.id, person_id: person.id, tags } })),
+      ask(
+        api.POST("/api/hand-overs", {
+          body: {
+            ...body(),
+            recorder_id: recorder.id,
+            person_id: person.id,
+            tags: { ...draft.data?.tags, ...typedTags },
+          },
+        }),
+      ),
     onSuccess: (slip) => {
       queries.invalidateQueries();
       const id = slip.id;
@@ -149,6 +158,7 @@ export function Slip({
   if (draft.isError && !draft.data) return <Trouble error={draft.error} again={() => draft.refetch()} />;
   if (!draft.data || !kind) return <Loading what="the settings on the recorder" />;
   const { fields, settings } = draft.data;
+  const tags = { ...draft.data.tags, ...typedTags };
   const differing = fields.filter((f) => f.differs).length;
   const busy = give.isPending || write.isPending;
   const groups = [...new Set(fields.map((f) => kind.group(f.path) ?? f.path))];

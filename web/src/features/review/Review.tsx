@@ -110,10 +110,10 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
           {looking && !locked && (
             <>
               <span className="text-action">only looking</span>
-              <Button look="quiet" className="min-h-7 px-1.5" onClick={() => review.keepLimits(data.limit_set_id)}>
+              <Button look="quiet" size="small" onClick={() => review.keepLimits(data.limit_set_id)}>
                 use for this session
               </Button>
-              <Button look="quiet" className="min-h-7 px-1.5" onClick={() => review.look(null)}>
+              <Button look="quiet" size="small" onClick={() => review.look(null)}>
                 back
               </Button>
             </>
@@ -127,7 +127,7 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
           <span className="ml-auto" />
           <Button
             look="quiet"
-            className="min-h-7 px-1.5"
+            size="small"
             disabled={!data.undo || locked}
             title={data.undo ? `Undo: ${data.undo}` : undefined}
             onClick={review.undo}
@@ -136,7 +136,7 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
           </Button>
           <Button
             look="quiet"
-            className="min-h-7 px-1.5"
+            size="small"
             disabled={!data.redo || locked}
             title={data.redo ? `Again: ${data.redo}` : undefined}
             onClick={review.redo}

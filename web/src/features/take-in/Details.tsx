@@ -138,7 +138,7 @@ export function Details({
                 {session.data?.clock_error_s !== null && (
                   <Button
                     look="quiet"
-                    className="px-1"
+                    size="small"
                     onClick={() =>
                       change.mutate({
                         clock_shift_s: session.data?.clock_shift_s ? 0 : -(session.data?.clock_error_s ?? 0),

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { Button, Empty, Loading, Progress, Tag, Token, Trouble, Verdict, Warn } from "@/ui/basics";
-import { clockError, length, moment, percent } from "@/ui/format";
+import { clockError, length, moment, percent, since } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { ClearDialog } from "./ClearDialog";
 import { Details, type Draft } from "./Details";
@@ -12,6 +12,10 @@ type Bay = Schemas["Bay"];
 type Found = Schemas["Found"];
 
 const keyOf = (bay: Bay, found: Found) => `${bay.recorder.id} ${found.recorder_session}`;
+
+/** Recorders with something to take in come first. */
+const waitingOn = (bay: Bay) =>
+  bay.sessions.some((s) => ["new", "arriving", "recording"].includes(s.standing)) ? 1 : 0;
 
 function Measure({ name, value, bad = false }: { name: string; value: string; bad?: boolean }) {
   return (
@@ -69,7 +73,7 @@ function Row({
           onChange={onTick}
         />
       </td>
-      <td className="border-hair border-t p-0">
+      <td className="w-44 border-hair border-t p-0">
         <button
           type="button"
           className="block min-h-8 w-full px-2 text-left"
@@ -79,9 +83,11 @@ function Row({
           <b className={old ? "font-normal" : "font-semibold"}>{moment(found.start, bay.utc_offset_min)}</b>
         </button>
       </td>
-      <td className="border-hair border-t px-2 whitespace-nowrap">{length(found.length_s)}</td>
-      <td className="border-hair border-t px-2 text-soft">{found.too_short ? "too short to count" : found.about}</td>
-      <td className="border-hair border-t px-2">{tags.place && <Tag>{tags.place}</Tag>}</td>
+      <td className="w-28 whitespace-nowrap border-hair border-t px-2">{length(found.length_s)}</td>
+      <td className="w-44 border-hair border-t px-2 text-soft">
+        {found.too_short ? "too short to count" : found.about}
+      </td>
+      <td className="w-40 border-hair border-t px-2">{tags.place && <Tag>{tags.place}</Tag>}</td>
       <td className="max-w-72 border-hair border-t py-1 pr-3 pl-2">
         <Standing found={found} queued={ticked} />
       </td>
@@ -133,7 +139,8 @@ export default function TakeIn() {
   if (bays.isError && !bays.data) return <Trouble error={bays.error} again={() => bays.refetch()} />;
   if (!bays.data) return <Loading what="the recorders in reach" />;
 
-  const all = bays.data.flatMap((bay) => bay.sessions.map((found) => ({ bay, found, key: keyOf(bay, found) })));
+  const ordered = [...bays.data].sort((a, b) => waitingOn(b) - waitingOn(a));
+  const all = ordered.flatMap((bay) => bay.sessions.map((found) => ({ bay, found, key: keyOf(bay, found) })));
   const isTicked = (key: string, found: Found) =>
     found.standing === "new" ? !unticked.has(key) : asked.has(key) && found.standing === "deleted";
   const fresh = all.filter((s) => s.found.standing === "new");
@@ -201,7 +208,7 @@ export default function TakeIn() {
             recorder that is still recording may have to be stopped by its own key first.
           </Empty>
         )}
-        {bays.data.map((bay) => {
+        {ordered.map((bay) => {
           const r = bay.recorder;
           const rows = bay.sessions.filter(visible);
           const clearable = bay.sessions.filter((s) => s.may_clear);
@@ -212,9 +219,7 @@ export default function TakeIn() {
                 <div className="min-w-0 flex-1">
                   <h2 className="truncate">{r.name}</h2>
                   <span className="block truncate text-[13px] text-soft">
-                    {r.holder
-                      ? `${r.holder}, since ${r.since ? moment(r.since, bay.utc_offset_min).replace("Today ", "") : "?"}`
-                      : "nobody"}
+                    {r.holder ? `${r.holder}, since ${r.since ? since(r.since, bay.utc_offset_min) : "?"}` : "nobody"}
                   </span>
                 </div>
                 {clearable.length > 0 && (

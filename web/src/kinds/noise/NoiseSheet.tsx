@@ -33,7 +33,7 @@ function linesOf(limitSet: Schemas["LimitSet"] | undefined): Line[] {
 
 function shortName(figure: Figure): string {
   if (figure.key === "lex8h") return "LEX,8h, as reviewed";
-  return figure.name.replace(/^[^:]*: /, "").replace("for the working day, ", "for the day, ");
+  return figure.name.replace(/^[^:]*: /, "").replace(/^dose for the working day, /, "Dose, ");
 }
 
 function KeyFigure({
@@ -59,9 +59,9 @@ function KeyFigure({
       type="button"
       onClick={onWhy}
       title="Why this number?"
-      className="bg-panel px-3 py-2 text-left hover:bg-act-soft"
+      className="flex flex-col items-start justify-start bg-panel px-3 py-2 text-left hover:bg-act-soft"
     >
-      <span className="block truncate font-medium font-narrow text-[12.5px] text-soft">{shortName(figure)}</span>
+      <span className="block max-w-full truncate font-medium font-narrow text-[12.5px] text-soft">{shortName(figure)}</span>
       <span className="block font-narrow font-semibold text-[27px] leading-[1.15]">
         {isTime ? hoursMinutes((figure.value ?? 0) * 3600) : number(figure.value, figure.decimals)}
         <span className="ml-1 font-medium text-[14px] text-soft">
@@ -237,7 +237,7 @@ export default function NoiseSheet({ review, limitSet, locked, onMark, onWhy }: 
             ))}
           </select>
           <span className="text-soft">
-            {locked ? `bars of ${binWords}` : `bars of ${binWords}, drag to mark a stretch`}
+            {binWords}{locked ? "" : ", drag to mark a stretch"}
           </span>
           <span className="ml-auto text-soft" aria-live="off">
             {cursor ? clock(cursor.atS, bars.binS < 60) : ""}{" "}
@@ -245,7 +245,8 @@ export default function NoiseSheet({ review, limitSet, locked, onMark, onWhy }: 
           </span>
           <fieldset className="flex" aria-label="Bars">
             <Button
-              className="min-h-6 rounded-r-none px-2 text-[12.5px]"
+              size="small"
+              className="rounded-r-none"
               aria-pressed={!fine}
               look={fine ? "plain" : "primary"}
               onClick={() => setFine(false)}
@@ -253,7 +254,8 @@ export default function NoiseSheet({ review, limitSet, locked, onMark, onWhy }: 
               1 min
             </Button>
             <Button
-              className="min-h-6 rounded-l-none border-l-0 px-2 text-[12.5px]"
+              size="small"
+              className="rounded-l-none border-l-0"
               aria-pressed={fine}
               look={fine ? "primary" : "plain"}
               onClick={() => setFine(true)}
@@ -261,9 +263,11 @@ export default function NoiseSheet({ review, limitSet, locked, onMark, onWhy }: 
               finest
             </Button>
           </fieldset>
-          <Button className="min-h-6 px-2 text-[12.5px]" disabled={!zoomed} onClick={() => setSpan(whole)}>
-            whole session
-          </Button>
+          {zoomed && (
+            <Button size="small" onClick={() => setSpan(whole)}>
+              whole session
+            </Button>
+          )}
         </div>
         <TimeBars
           bars={bars}

@@ -1,0 +1,1 @@
+"""All tests: `./kumpel test`."""

@@ -1,0 +1,239 @@
+"""What tests share: a cluster with a fresh database a test, simulated meters, a running server."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from pathlib import Path
+from typing import Any, ClassVar
+
+import httpx
+import psycopg
+from sqlmodel import Session as Db
+
+from kumpel.config import ROOT
+from kumpel.core.recording import Event
+from kumpel.demo.fleet import Fleet, Meter, Running
+from kumpel.formats import krec
+from kumpel.link.discovery import Announcement
+from kumpel.services import accounts, hand_out, limits, people, recorders, take_in
+from kumpel.standins import noise_meter
+from kumpel.store import database
+from kumpel.store.cluster import Cluster, free_port
+from kumpel.store.tables import Account, HandOver, Person, Recorder, Session
+
+SERVICE_TYPE = f"_kumpel-t{os.getpid() % 10**5}._tcp.local."
+_cluster: Cluster | None = None
+_counter = 0
+
+
+def cluster() -> Cluster:
+    """One cluster for the whole run, its database `kumpel` migrated as the template of all."""
+    global _cluster
+    if _cluster is None:
+        _cluster = Cluster(ROOT / "var" / "test" / "postgres", durable=False)
+        _cluster.stop()
+        shutil.rmtree(_cluster.data, ignore_errors=True)
+        url = _cluster.start()
+        database.migrate(url)
+        with Db(database.engine(url)) as db:
+            limits.put_shipped(db)
+        database.engine(url).dispose()
+    return _cluster
+
+
+def fresh_database() -> str:
+    """The URL of a new, migrated database."""
+    global _counter
+    _counter += 1
+    url, name = cluster().url, f"test_{_counter}"
+    with psycopg.connect(url.rsplit("/", 1)[0] + "/postgres", autocommit=True) as connection:
+        connection.execute(f"drop database if exists {name}")
+        connection.execute(f"create database {name} template kumpel")
+    return url.rsplit("/", 1)[0] + f"/{name}"
+
+
+def tear_down() -> None:
+    if _cluster is not None:
+        _cluster.stop()
+
+
+class DatabaseTest(unittest.TestCase):
+    """A test with a database of its own and an officer."""
+
+    url: str
+    db: Db
+    officer: Account
+
+    def setUp(self) -> None:
+        self.url = fresh_database()
+        self.db = Db(database.engine(self.url), expire_on_commit=False)
+        self.officer = accounts.create_account(self.db, "officer", "Runa Halvorsen", "long enough", "administrator")
+        self.addCleanup(database.engine(self.url).dispose)
+        self.addCleanup(self.db.close)
+
+    @property
+    def who(self) -> int:
+        assert self.officer.id is not None
+        return self.officer.id
+
+    def person(self, name: str = "Ida Brandvik", **rest: Any) -> Person:
+        return people.create_person(self.db, name, **rest)
+
+    def session(self, length_s: int = 27_660, person: Person | None = None, **wish: Any) -> Session:
+        """A stored session from a file, of nobody or of a person."""
+        data = recording_file(length_s, **wish)
+        kept = {"person_id": person.id} if person else {}
+        return take_in.from_file(self.db, data, self.who, kept)
+
+
+class MeterTest(DatabaseTest):
+    """A test with a simulated meter beside the database."""
+
+    meter_options: ClassVar[dict[str, Any]] = {}
+    time_factor = 7200.0
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.folder = Path(tempfile.mkdtemp(prefix="kumpel-meter-"))
+        self.addCleanup(shutil.rmtree, self.folder, ignore_errors=True)
+        self.fleet = Fleet(self.folder, self.time_factor)
+        self.addCleanup(self.fleet.stop)
+        self.fleet.launch((Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False, **self.meter_options),), False)
+
+    @property
+    def meter(self) -> Running:
+        return self.fleet.running["N-07"]
+
+    def seen(self) -> Recorder:
+        """The meter as the store knows it after asking it."""
+        return recorders.heard(self.db, Announcement("NM-000107", "127.0.0.1", self.meter.link))
+
+    def give(self, person: Person, **rest: Any) -> HandOver:
+        recorder = self.seen()
+        draft = hand_out.draft(self.db, recorder.id or 0, person.id)
+        slip = hand_out.Slip(recorder.id or 0, person.id or 0, draft.settings, draft.revision, **rest)
+        return hand_out.hand_out(self.db, slip, self.who)
+
+    def record(self, length_s: int = 3600, **wish: Any) -> str:
+        start = wish.pop("start", time.time() - length_s - 60)
+        return str(self.meter.tell("record", start=start, length_s=length_s, **wish)["session"])
+
+    def take_in(self, *names: str, **wish: Any) -> list[bool]:
+        recorder = self.seen()
+        wishes = [take_in.Wish(recorder.id or 0, name, **wish) for name in names]
+        ids = take_in.begin(self.db, wishes, self.who, lambda session_id: None)
+        done = [take_in.run(database.engine(self.url), session_id) for session_id in ids]
+        self.db.expire_all()
+        return done
+
+
+def recording_file(length_s: int = 27_660, session: str = "S-1", serial: str = "NM-000199", **wish: Any) -> bytes:
+    """A session's file as the simulated meter makes it."""
+    head = {
+        "session": session,
+        "start": wish.pop("start", 1_795_000_000.0),
+        "utc_offset_min": wish.pop("utc_offset_min", 60),
+        "length_s": length_s,
+        "setup": wish.pop("setup", noise_meter.FACTORY_SETUP),
+        "slip": {},
+        "recorder": {"serial": serial, "name": "Noise meter", "token": "N-99", "model": "NM-1", "firmware": "1"},
+    }
+    return noise_meter.make_file(head, {"seed": 4} | wish)
+
+
+def small_file(values: Any, events: tuple[Event, ...] = (), **head: Any) -> bytes:
+    """A file with one channel."""
+    channel = krec.ChannelHead("leq.1", "Level", "dB(A)", 1.0, "i16", 0.01, 0.0, -32768)
+    about = krec.Head(
+        "noise", "S-1", 1_795_000_000.0, 60, {"serial": "NM-1"}, head.pop("setup", {}), (channel,), **head
+    )
+    return krec.write(about, {"leq.1": values}, events)
+
+
+class ServerTest(DatabaseTest):
+    """A test with the real server as a process of its own, watching for recorders."""
+
+    watch = "1"
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.port = free_port()
+        self.log = tempfile.TemporaryFile()  # noqa: SIM115
+        self.addCleanup(self.log.close)
+        self.start_server()
+        self.addCleanup(self.stop_server)
+
+    @property
+    def address(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def start_server(self) -> None:
+        environment = os.environ | {
+            "KUMPEL_DATABASE_URL": self.url,
+            "KUMPEL_WATCH": self.watch,
+            "KUMPEL_SERVICE_TYPE": SERVICE_TYPE,
+            "PYTHONPATH": str(ROOT / "src"),
+        }
+        command = [
+            sys.executable,
+            "-m",
+            "uvicorn",
+            "--factory",
+            "kumpel.api.app:create_app",
+            "--port",
+            str(self.port),
+            "--log-level",
+            "warning",
+            "--timeout-graceful-shutdown",
+            "1",
+        ]
+        self.server = subprocess.Popen(command, env=environment, stdout=self.log, stderr=self.log)
+        self.eventually(lambda: httpx.get(f"{self.address}/api/state").status_code == 200, 20)
+
+    def stop_server(self) -> None:
+        self.server.terminate()
+        try:
+            self.server.wait(10)
+        except subprocess.TimeoutExpired:
+            self.server.kill()
+            self.server.wait()
+
+    def server_log(self) -> str:
+        self.log.seek(0)
+        return self.log.read().decode()
+
+    def client(self) -> httpx.Client:
+        client = httpx.Client(base_url=self.address, timeout=20)
+        self.addCleanup(client.close)
+        answer = client.post("/api/sign-in", json={"login": "officer", "password": "long enough"})
+        self.assertEqual(answer.status_code, 200, answer.text)
+        return client
+
+    def launch(self, *meters: Meter, time_factor: float = 7200.0) -> Fleet:
+        """Simulated meters that announce themselves to this test's server only."""
+        os.environ["KUMPEL_SERVICE_TYPE"] = SERVICE_TYPE
+        folder = Path(tempfile.mkdtemp(prefix="kumpel-fleet-"))
+        self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
+        fleet = Fleet(folder, time_factor)
+        self.addCleanup(fleet.stop)
+        fleet.launch(meters)
+        return fleet
+
+    def eventually(self, holds: Any, seconds: float = 10.0) -> None:
+        """Wait until something holds; its last error is the test's."""
+        limit, error = time.monotonic() + seconds, None
+        while time.monotonic() < limit:
+            try:
+                if holds():
+                    return
+                error = None
+            except Exception as caught:
+                error = caught
+            time.sleep(0.05)
+        raise AssertionError(f"did not become true within {seconds} s") from error
