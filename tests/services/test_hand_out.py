@@ -1,0 +1,145 @@
+"""Handing out: drafts, differences, writing and reading back, two people at once."""
+
+import threading
+import time
+
+from sqlmodel import Session as Db
+from sqlmodel import select
+
+from kumpel.kinds.noise import NoiseSetup
+from kumpel.link.client import RecorderLink
+from kumpel.services import hand_out, people, recorders
+from kumpel.services.problems import ConflictError, InvalidError, PasscodeNeededError, ProblemError, RecorderError
+from kumpel.store import database
+from kumpel.store.tables import HandOver
+from tests.support import DatabaseTest, MeterTest
+
+
+class People(DatabaseTest):
+    def test_a_name_is_enough_and_numbers_are_never_used_twice(self) -> None:
+        first, second = self.person("Ida Brandvik"), self.person("Leila Haddad")
+        self.assertNotEqual(first.number, second.number)
+        people.delete_person(self.db, second.id or 0)
+        with self.assertRaises(ConflictError):
+            self.person("Somebody", number=second.number)
+        self.assertNotIn(self.person("Asha Rao").number, (first.number, second.number))
+
+    def test_blank_names_are_refused(self) -> None:
+        for name in ("", "   ", "\t\n"):
+            with self.assertRaises(InvalidError):
+                self.person(name)
+
+    def test_searching_takes_signs_literally(self) -> None:
+        self.person("Ida 100% Brandvik")
+        self.person("Ida Brandvik", team="Crusher_hall")
+        for words, count in (("100%", 1), ("%", 1), ("_", 1), ("BRAND", 2), ("crusher", 1), ("nobody", 0), ("\\", 0)):
+            with self.subTest(words=words):
+                self.assertEqual(people.list_people(self.db, words)[1], count)
+
+
+class HandOut(MeterTest):
+    def test_differences_field_by_field(self) -> None:
+        recorder = self.seen()
+        wanted = NoiseSetup(run_length_min=300, display="shown", keypad_lock=False, name="Factory").model_dump(
+            mode="json"
+        )
+        wanted["weightings"][1]["threshold_db"] = 75
+        draft = hand_out.draft(self.db, recorder.id or 0, None, settings=wanted)
+        found = {f.path: (f.draft, f.on_recorder) for f in draft.fields if f.differs}
+        self.assertEqual(found, {"run_length_min": ("300", "480"), "weightings.1.threshold_db": ("75", "80")})
+
+    def test_written_read_back_clock_set_and_on_record(self) -> None:
+        self.meter.tell("set", clock_error_s=-250.0)
+        given = self.give(self.person(), tags={"place": "crusher hall", "task": " "})
+        self.assertAlmostEqual(given.clock_error_s or 0, -250, delta=2)
+        self.assertEqual(given.tags, {"place": "crusher hall"})
+        with RecorderLink("127.0.0.1", self.meter.link) as link:
+            self.assertEqual(link.setup().slip, {"hand_over": str(given.id)})
+            self.assertAlmostEqual(link.status().clock, time.time(), delta=1)
+        [(slip, recorder, person)] = hand_out.out_now(self.db)
+        self.assertEqual((slip.id, recorder.token, person.name), (given.id, "N-07", "Ida Brandvik"))
+
+    def test_next_time_starts_from_what_the_person_had(self) -> None:
+        ida = self.person()
+        recorder = self.seen()
+        settings = NoiseSetup(run_length_min=360).model_dump(mode="json")
+        slip = hand_out.Slip(recorder.id or 0, ida.id or 0, settings, recorder.setup_revision, tags={"place": "mill"})
+        given = hand_out.hand_out(self.db, slip, self.who)
+        hand_out.take_back(self.db, given.id)
+        draft = hand_out.draft(self.db, recorder.id or 0, ida.id)
+        self.assertEqual((draft.settings["run_length_min"], draft.tags), (360, {"place": "mill"}))
+        self.assertFalse(any(f.differs for f in draft.fields))
+
+    def test_a_recorder_that_is_out_cannot_go_out(self) -> None:
+        self.give(self.person())
+        with self.assertRaisesRegex(ConflictError, "with Ida Brandvik"):
+            self.give(self.person("Leila Haddad"))
+
+    def test_settings_that_changed_meanwhile_are_not_overwritten(self) -> None:
+        recorder = self.seen()
+        draft = hand_out.draft(self.db, recorder.id or 0, None)
+        with RecorderLink("127.0.0.1", self.meter.link) as link:
+            link.write_setup({"name": "by somebody else"}, {}, draft.revision)
+        slip = hand_out.Slip(recorder.id or 0, self.person().id or 0, draft.settings, draft.revision)
+        with self.assertRaisesRegex(ConflictError, "have changed"):
+            hand_out.hand_out(self.db, slip, self.who)
+        self.db.rollback()
+        self.assertEqual(hand_out.out_now(self.db), [])
+
+    def test_a_recorder_that_is_gone_makes_no_slip(self) -> None:
+        recorder = self.seen()
+        ida = self.person()
+        draft = hand_out.draft(self.db, recorder.id or 0, ida.id)
+        self.meter.tell("vanish")
+        with self.assertRaisesRegex(RecorderError, "N-07.*safe"):
+            hand_out.hand_out(
+                self.db, hand_out.Slip(recorder.id or 0, ida.id or 0, draft.settings, draft.revision), self.who
+            )
+        self.db.rollback()
+        self.assertEqual(hand_out.out_now(self.db), [])
+        self.assertFalse(recorders.refresh(self.db, recorder).in_reach)
+
+    def test_wrong_settings_name_the_field(self) -> None:
+        recorder = self.seen()
+        for path, value, words in (("run_length_min", 0, "Run length"), ("interval_s", 7, "Log every")):
+            with self.subTest(path=path), self.assertRaisesRegex(InvalidError, words):
+                hand_out.draft(
+                    self.db, recorder.id or 0, None, settings=NoiseSetup().model_dump(mode="json") | {path: value}
+                )
+
+    def test_two_people_at_once_only_one_gets_it(self) -> None:
+        recorder = self.seen()
+        wearers = [self.person(f"Person {i}") for i in range(4)]
+        draft = hand_out.draft(self.db, recorder.id or 0, None)
+        done: list[object] = []
+
+        def give(person_id: int) -> None:
+            with Db(database.engine(self.url)) as db:
+                try:
+                    slip = hand_out.Slip(recorder.id or 0, person_id, draft.settings, draft.revision)
+                    done.append(hand_out.hand_out(db, slip, None))
+                except ProblemError as problem:
+                    done.append(problem)
+
+        threads = [threading.Thread(target=give, args=(p.id,)) for p in wearers]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(sum(isinstance(d, HandOver) for d in done), 1)
+        self.db.expire_all()
+        self.assertEqual(len(self.db.exec(select(HandOver)).all()), 1)
+
+
+class Locked(MeterTest):
+    meter_options = {"passcode": "2718"}  # noqa: RUF012
+
+    def test_a_passcode_is_asked_for_and_checked(self) -> None:
+        with self.assertRaises(PasscodeNeededError):
+            self.give(self.person())
+        self.db.rollback()
+        with self.assertRaises(PasscodeNeededError) as caught:
+            self.give(self.person("Leila Haddad"), passcode="1")
+        self.assertEqual(caught.exception.code, "wrong-passcode")
+        self.db.rollback()
+        self.assertEqual(self.give(self.person("Asha Rao"), passcode="2718").returned_at, None)

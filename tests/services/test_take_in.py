@@ -1,0 +1,240 @@
+"""Taking in: filed under the right person, once and only once, whatever happens on the way."""
+
+import threading
+
+from sqlmodel import func, select
+
+from kumpel.formats import krec
+from kumpel.services import recorders, review, sessions, take_in
+from kumpel.services.problems import ConflictError, InvalidError
+from kumpel.store import database, samples
+from kumpel.store.tables import Block, Pyramid, Session
+from tests.support import DatabaseTest, MeterTest, recording_file
+
+
+class TakeIn(MeterTest):
+    def standing(self) -> dict[str, str]:
+        self.db.expire_all()
+        [bay] = take_in.bays(self.db)
+        return {f.recorder_session: f.standing for f in bay.sessions}
+
+    def only(self) -> Session:
+        self.db.expire_all()
+        return self.db.exec(select(Session)).one()
+
+    def test_filed_under_the_person_of_the_hand_over_with_its_tags(self) -> None:
+        ida = self.person()
+        given = self.give(ida, tags={"place": "crusher hall", "shift": "early"})
+        name = self.record(7200)
+        self.assertEqual(self.take_in(name, tags={"task": "feed control", "shift": ""}), [True])
+        session = self.only()
+        self.assertEqual((session.person_id, session.hand_over_id), (ida.id, given.id))
+        self.assertEqual(sessions.row_of(self.db, session).tags, {"place": "crusher hall", "task": "feed control"})
+        self.db.refresh(given)
+        self.assertIsNotNone(given.returned_at)
+        self.assertTrue(session.verdict and session.key_figure)
+
+    def test_unclaimed_waits_and_can_be_given_and_taken_back(self) -> None:
+        self.take_in(self.record(7200))
+        session = self.only()
+        self.assertIsNone(session.person_id)
+        ida = self.person()
+        sessions.change(self.db, session.id or 0, {"person_id": ida.id})
+        self.assertEqual(self.only().person_id, ida.id)
+        sessions.change(self.db, session.id or 0, {"person_id": None})
+        self.assertIsNone(self.only().person_id)
+
+    def test_nine_seconds_are_kept_aside_not_dropped(self) -> None:
+        self.take_in(self.record(9))
+        self.assertEqual(self.only().aside, "only 9 s long")
+        self.assertEqual(sessions.list_sessions(self.db, sessions.Filter())[1], 0)
+        self.assertEqual(sessions.list_sessions(self.db, sessions.Filter(standing="aside"))[1], 1)
+
+    def test_a_wrong_clock_is_kept_and_shifted_both_ways(self) -> None:
+        self.meter.tell("set", clock_error_s=-250.0)
+        self.take_in(self.record(3600, start=1_795_000_000.0), shift_clock=True)
+        session = self.only()
+        self.assertAlmostEqual(session.clock_error_s or 0, -250, delta=2)
+        self.assertAlmostEqual(session.started_at.timestamp(), 1_795_000_250, delta=2)
+        sessions.change(self.db, session.id or 0, {"clock_shift_s": 0.0})
+        self.assertEqual(self.only().started_at.timestamp(), 1_795_000_000.0)
+
+    def test_a_cut_cable_leaves_whole_blocks_and_it_goes_on_from_there(self) -> None:
+        name = self.record(28_800)
+        size = self.seen().inventory[0]["size"]
+        self.meter.tell("vanish", after_bytes=size // 2)
+        self.assertEqual(self.take_in(name), [False])
+        session = self.only()
+        self.assertEqual(session.state, "arriving")
+        self.assertIn("goes on when the recorder is back", session.trouble)
+        self.assertEqual(sessions.list_sessions(self.db, sessions.Filter())[1], 0)
+        kept = list(samples.read_items(self.db, session.id or 0))
+        self.meter.tell("come back")
+        self.assertTrue(take_in.run(database.engine(self.url), session.id or 0))
+        session = self.only()
+        self.assertEqual((session.state, session.received, session.trouble), ("stored", size, ""))
+        self.assertEqual(take_in.stored_hash(self.db, session.id or 0), session.sha256)
+        self.assertLessEqual(len(kept), self.db.exec(select(func.count()).select_from(Block)).one())
+
+    def test_cut_in_the_middle_of_many_pieces_nothing_is_read_twice(self) -> None:
+        values = 70_000 * 8
+        data = _long_file(values)
+        self._put(data)
+        self.meter.tell("vanish", after_bytes=len(data) * 2 // 3)
+        self.assertEqual(self.take_in("LONG"), [False])
+        session = self.only()
+        part = session.received
+        self.assertGreater(part, 0)
+        self.assertLess(part, len(data))
+        self.meter.tell("come back")
+        before = {row.at for row in self.db.exec(select(Block)).all()}
+        self.assertTrue(take_in.run(database.engine(self.url), session.id or 0))
+        after = {row.at for row in self.db.exec(select(Block)).all()}
+        self.assertTrue(before < after)
+        self.assertEqual(b"".join(sessions.original(self.db, self.only())), data)
+        cells = self.db.exec(select(func.count()).select_from(Pyramid).where(Pyramid.level == 1)).one()
+        self.assertEqual(cells, sum(isinstance(i.content, krec.Block) for i in krec.read_items(data)))
+
+    def _put(self, data: bytes) -> None:
+        """Put a file of our own into the meter's memory."""
+        import hashlib
+        import json
+
+        state_file = self.meter.folder / "state.json"
+        state = json.loads(state_file.read_text())
+        (self.meter.folder / "sessions" / "LONG.krec").write_bytes(data)
+        state["sessions"]["LONG"] = {
+            "start": 1_795_000_000.0,
+            "length_s": 600.0,
+            "about": "",
+            "size": len(data),
+            "sha256": hashlib.sha256(data).hexdigest(),
+        }
+        self.meter.tell("set", sessions=state["sessions"])
+
+    def test_a_corrupt_block_is_read_again(self) -> None:
+        data = _long_file(70_000 * 8)
+        self._put(data)
+        self.meter.tell("corrupt", reads=1)
+        self.assertEqual(self.take_in("LONG"), [True])
+        self.assertEqual(b"".join(sessions.original(self.db, self.only())), data)
+
+    def test_a_block_that_stays_corrupt_stops_it_with_what_was_good(self) -> None:
+        self._put(_long_file(70_000 * 8))
+        self.meter.tell("corrupt", reads=99)
+        self.assertEqual(self.take_in("LONG"), [False])
+        session = self.only()
+        self.assertIn("damaged on the way", session.trouble)
+        self.assertGreater(session.received, 0)
+
+    def test_once_and_only_once_even_when_two_ask_at_the_same_time(self) -> None:
+        name = self.record(28_800)
+        self.meter.tell("slow", bytes_per_s=600_000)
+        recorder = self.seen()
+        wish = [take_in.Wish(recorder.id or 0, name)]
+        [first] = take_in.begin(self.db, wish, self.who, lambda i: None)
+        [second] = take_in.begin(self.db, wish, self.who, lambda i: None)
+        self.assertEqual(first, second)
+        done: list[bool] = []
+        threads = [
+            threading.Thread(target=lambda: done.append(take_in.run(database.engine(self.url), first)))
+            for _ in range(3)
+        ]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertGreaterEqual(done.count(True), 1)
+        self.assertEqual(self.only().state, "stored")
+        self.assertEqual(take_in.begin(self.db, wish, self.who, lambda i: None), [])
+
+    def test_deleted_here_does_not_come_back_by_itself_but_when_asked_for(self) -> None:
+        name = self.record(3600)
+        self.take_in(name)
+        sessions.delete_session(self.db, self.only().id or 0)
+        self.assertEqual(self.standing(), {name: "deleted"})
+        self.assertEqual(take_in.new_count(self.db), 0)
+        self.take_in(name)
+        self.assertEqual(self.standing(), {name: "stored"})
+
+    def test_only_what_is_stored_and_verified_can_be_cleared(self) -> None:
+        kept, fresh = self.record(3600), self.record(3600, seed=8)
+        self.take_in(kept)
+        recorder = self.seen()
+        with self.assertRaisesRegex(ConflictError, "not stored here. Nothing was cleared"):
+            take_in.clear(self.db, recorder.id or 0, [kept, fresh])
+        self.assertEqual(len(recorders.refresh(self.db, recorder).inventory), 2)
+        self.assertEqual(take_in.clear(self.db, recorder.id or 0, [kept]), [kept])
+        self.assertEqual(self.standing(), {fresh: "new"})
+        self.assertEqual(self.only().state, "stored")
+
+    def test_a_stored_copy_that_was_damaged_here_blocks_clearing(self) -> None:
+        name = self.record(3600)
+        self.take_in(name)
+        row = self.db.exec(select(Block).where(Block.what == "tail")).one()
+        row.item = row.item[:-1] + bytes([row.item[-1] ^ 1])
+        self.db.add(row)
+        self.db.commit()
+        with self.assertRaisesRegex(ConflictError, "does not match any more"):
+            take_in.clear(self.db, self.seen().id or 0, [name])
+        self.assertEqual(len(self.seen().inventory), 1)
+
+    def test_a_recording_that_still_runs_is_shown_but_not_new(self) -> None:
+        from kumpel.link.client import RecorderLink
+
+        with RecorderLink("127.0.0.1", self.meter.link) as link:
+            link.start()
+        self.seen()
+        self.assertEqual(list(self.standing().values()), ["recording"])
+        self.assertEqual(take_in.new_count(self.db), 0)
+        recorders.stop_recording(self.db, self.seen().id or 0)
+        self.assertEqual(list(self.standing().values()), ["new"])
+
+    def test_a_recorder_that_sends_another_file_than_listed_leaves_nothing_behind(self) -> None:
+        name = self.record(3600)
+        self.seen()
+        path = self.meter.folder / "sessions" / f"{name}.krec"
+        path.write_bytes(recording_file(3600, seed=99, serial="NM-000107"))
+        self.assertEqual(self.take_in(name), [False])
+        self.assertEqual(self.db.exec(select(func.count()).select_from(Session)).one(), 0)
+        self.assertEqual(self.db.exec(select(func.count()).select_from(Block)).one(), 0)
+
+
+def _long_file(count: int) -> bytes:
+    """A file of several pieces: three channels of noise that packs badly."""
+    import numpy as np
+
+    rng = np.random.default_rng(3)
+    channels = tuple(
+        krec.ChannelHead(k, k, "dB(A)", 0.01, "i16", 0.01, 0.0, -32768) for k in ("leq.1", "max.1", "peak")
+    )
+    head = krec.Head("noise", "LONG", 1_795_000_000.0, 60, {"serial": "NM-000107"}, {}, channels)
+    return krec.write(head, {c.key: rng.uniform(-300, 300, count) for c in channels})
+
+
+class Files(DatabaseTest):
+    def test_files_come_in_by_the_same_door_once(self) -> None:
+        data = recording_file(3600)
+        row = take_in.from_file(self.db, data, self.who)
+        self.assertEqual((row.state, row.length_s), ("stored", 3600))
+        with self.assertRaises(ConflictError):
+            take_in.from_file(self.db, data, self.who)
+
+    def test_a_broken_file_stores_nothing_and_says_where(self) -> None:
+        data = bytearray(recording_file(3600))
+        data[len(data) // 2] ^= 1
+        for broken in (bytes(data), data[:500], b"", b"PK\x03\x04"):
+            with self.assertRaisesRegex(InvalidError, "Nothing was stored"):
+                take_in.from_file(self.db, bytes(broken), self.who)
+        self.assertEqual(self.db.exec(select(func.count()).select_from(Session)).one(), 0)
+
+    def test_the_stored_figures_are_those_of_the_file(self) -> None:
+        data = recording_file(27_660)
+        row = take_in.from_file(self.db, data, self.who)
+        from kumpel.kinds.registry import kind_of
+
+        kind = kind_of("noise")
+        direct = kind.assess(krec.read(data), review.decisions(self.db, row), kind.limit_sets[0]).reviewed
+        _, _, stored = review.assessment(self.db, row)
+        for a, b in zip(direct.figures, stored.reviewed.figures, strict=True):
+            self.assertEqual(repr(a.value), repr(b.value), a.key)
