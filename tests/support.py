@@ -229,6 +229,8 @@ class ServerTest(DatabaseTest):
         """Wait until something holds; its last error is the test's."""
         limit, error = time.monotonic() + seconds, None
         while time.monotonic() < limit:
+            if self.server.poll() is not None:
+                raise AssertionError(f"the server ended: {self.server_log()[-3000:]}")
             try:
                 if holds():
                     return

@@ -20,6 +20,7 @@ from starlette.exceptions import HTTPException
 from kumpel import __version__
 from kumpel.api import events, hand_out, people, reports, review, schemas, sessions, sign_in, take_in
 from kumpel.config import Config
+from kumpel.kinds.registry import UnknownKindError
 from kumpel.services import limits
 from kumpel.services.jobs import Jobs
 from kumpel.services.problems import ProblemError
@@ -141,6 +142,10 @@ def _add_problem_handlers(app: FastAPI) -> None:
     @app.exception_handler(ProblemError)
     async def known(request: Request, error: ProblemError) -> JSONResponse:
         return problem(error.status, error.code, error.detail)
+
+    @app.exception_handler(UnknownKindError)
+    async def unknown_kind(request: Request, error: UnknownKindError) -> JSONResponse:
+        return problem(404, "unknown-kind", f"{error}.")
 
     @app.exception_handler(RequestValidationError)
     async def invalid(request: Request, error: RequestValidationError) -> JSONResponse:

@@ -17,8 +17,9 @@ class Jobs:
 
     def __init__(self, url: str) -> None:
         self._url = url
-        self.app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=plain_url(url), max_size=6))
-        self._sync = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=plain_url(url)))
+        working = procrastinate.PsycopgConnector(conninfo=plain_url(url), max_size=6)
+        deferring = procrastinate.SyncPsycopgConnector(conninfo=plain_url(url))
+        self.app, self._sync = procrastinate.App(connector=working), procrastinate.App(connector=deferring)
 
         @self.app.task(name="take-in")
         async def take_in_job(session_id: int) -> None:
@@ -36,9 +37,9 @@ class Jobs:
         with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
             job.defer(session_id=session_id)
 
-    def go_on(self, db: Db, serial: str | None = None) -> None:
-        """Go on with what was cut, for one recorder or for all."""
-        for session_id in take_in.unfinished(db, serial):
+    def go_on(self, db: Db, serial: str | None = None, *, stopped_too: bool = True) -> None:
+        """Go on with what was cut, for one recorder or for all; a job that finds somebody at work ends at once."""
+        for session_id in take_in.unfinished(db, serial, stopped_too):
             self.start_take_in(session_id)
 
     async def work(self) -> None:

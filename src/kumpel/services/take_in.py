@@ -199,9 +199,11 @@ def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[i
     return ids
 
 
-def unfinished(db: Db, serial: str | None = None) -> list[int]:
-    """Sessions that are on the way, for going on after a cut or a restart."""
+def unfinished(db: Db, serial: str | None = None, stopped_too: bool = True) -> list[int]:
+    """Sessions that are on the way, for going on after a cut or a restart; also those stopped by trouble, or not."""
     where = [Session.state == "arriving"]
+    if not stopped_too:
+        where.append(Session.trouble == "")
     if serial is not None:
         where.append(Session.serial == serial)
     return [i for i in db.exec(select(Session.id).where(*where)).all() if i is not None]

@@ -6,6 +6,8 @@ import logging
 import queue
 import threading
 
+import procrastinate
+import psycopg
 from sqlalchemy.exc import SQLAlchemyError
 from sqlmodel import Session as Db
 from sqlmodel import select
@@ -36,8 +38,10 @@ class Lookout(threading.Thread):
             while not self._stop.is_set():
                 try:
                     self._round()
-                except SQLAlchemyError:
-                    log.exception("the database did not answer; looking again in %s s", EVERY_S)
+                except (SQLAlchemyError, psycopg.Error, procrastinate.exceptions.ConnectorException) as error:
+                    log.warning(
+                        "the database did not answer (%s); looking again in %s s", type(error).__name__, EVERY_S
+                    )
                     self._stop.wait(EVERY_S)
         finally:
             watch.close()
@@ -63,6 +67,7 @@ class Lookout(threading.Thread):
                 self._ask_all(db)
 
     def _ask_all(self, db: Db) -> None:
+        self._jobs.go_on(db, stopped_too=False)  # a worker may have died at it
         for announcement in list(self._known.values()):
             if self._stop.is_set():
                 return

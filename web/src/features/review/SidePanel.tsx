@@ -306,7 +306,9 @@ export function SidePanel({
       </table>
       {marked.length > 0 && (
         <details className="text-[13px]">
-          <summary className="cursor-pointer py-1 text-act">{marked.length} marked stretch{marked.length === 1 ? "" : "es"}</summary>
+          <summary className="cursor-pointer py-1 text-act">
+            {marked.length} marked stretch{marked.length === 1 ? "" : "es"}
+          </summary>
           <table className="w-full">
             <tbody>{marked.map(stretchRow)}</tbody>
           </table>

@@ -61,7 +61,9 @@ function KeyFigure({
       title="Why this number?"
       className="flex flex-col items-start justify-start bg-panel px-3 py-2 text-left hover:bg-act-soft"
     >
-      <span className="block max-w-full truncate font-medium font-narrow text-[12.5px] text-soft">{shortName(figure)}</span>
+      <span className="block max-w-full truncate font-medium font-narrow text-[12.5px] text-soft">
+        {shortName(figure)}
+      </span>
       <span className="block font-narrow font-semibold text-[27px] leading-[1.15]">
         {isTime ? hoursMinutes((figure.value ?? 0) * 3600) : number(figure.value, figure.decimals)}
         <span className="ml-1 font-medium text-[14px] text-soft">
@@ -237,7 +239,8 @@ export default function NoiseSheet({ review, limitSet, locked, onMark, onWhy }: 
             ))}
           </select>
           <span className="text-soft">
-            {binWords}{locked ? "" : ", drag to mark a stretch"}
+            {binWords}
+            {locked ? "" : ", drag to mark a stretch"}
           </span>
           <span className="ml-auto text-soft" aria-live="off">
             {cursor ? clock(cursor.atS, bars.binS < 60) : ""}{" "}

@@ -1,0 +1,119 @@
+"""The rules of the house: import direction, types, lint, one formatter."""
+
+import ast
+import re
+import subprocess
+import sys
+import unittest
+from pathlib import Path
+
+from kumpel.config import ROOT
+
+SOURCE = ROOT / "src" / "kumpel"
+# Each room and the rooms below it that it may look into.
+MAY: dict[str, set[str]] = {
+    "core": set(),
+    "formats": {"core"},
+    "reports": {"core"},
+    "link": set(),
+    "kinds": {"core", "reports"},
+    "store": {"core", "formats"},
+    "services": {"store", "link", "kinds", "reports", "formats", "core"},
+    "api": {"services", "store", "kinds", "config"},
+    "standins": {"link", "formats", "core"},
+    "demo": {"services", "store", "link", "kinds", "standins", "serve", "config"},
+}
+
+
+class Imports(unittest.TestCase):
+    def test_imports_run_downward_only(self) -> None:
+        for room, allowed in MAY.items():
+            for path in (SOURCE / room).rglob("*.py"):
+                if "migrations" in path.parts:
+                    continue
+                for target in self.targets(path):
+                    with self.subTest(file=str(path.relative_to(SOURCE)), imports=target):
+                        self.assertIn(target, allowed | {room})
+
+    def test_every_room_is_listed(self) -> None:
+        self.assertEqual({p.name for p in SOURCE.iterdir() if p.is_dir() and p.name != "__pycache__"}, set(MAY))
+
+    def test_the_core_knows_no_files_no_web_no_clock(self) -> None:
+        banned = {
+            "os",
+            "io",
+            "pathlib",
+            "time",
+            "datetime",
+            "socket",
+            "sqlmodel",
+            "sqlalchemy",
+            "fastapi",
+            "pydantic",
+            "httpx",
+        }
+        for path in (SOURCE / "core").rglob("*.py"):
+            for node in ast.walk(ast.parse(path.read_text())):
+                names = (
+                    [a.name for a in node.names]
+                    if isinstance(node, ast.Import)
+                    else [node.module or ""]
+                    if isinstance(node, ast.ImportFrom)
+                    else []
+                )
+                self.assertFalse({n.split(".")[0] for n in names} & banned, path)
+
+    def targets(self, path: Path) -> list[str]:
+        found = []
+        for node in ast.walk(ast.parse(path.read_text())):
+            names = (
+                [node.module or ""]
+                if isinstance(node, ast.ImportFrom)
+                else [a.name for a in node.names]
+                if isinstance(node, ast.Import)
+                else []
+            )
+            found += [n.split(".")[1] for n in names if n.startswith("kumpel.")]
+        return found
+
+
+class Checks(unittest.TestCase):
+    def run_tool(self, *command: str, cwd: Path = ROOT) -> None:
+        done = subprocess.run(command, cwd=cwd, capture_output=True, text=True, timeout=300)
+        self.assertEqual(done.returncode, 0, done.stdout[-4000:] + done.stderr[-2000:])
+
+    def test_ruff(self) -> None:
+        self.run_tool(sys.executable, "-m", "ruff", "check", "src", "tests", "bench")
+
+    def test_python_format(self) -> None:
+        self.run_tool(sys.executable, "-m", "ruff", "format", "--check", "src", "tests", "bench")
+
+    def test_mypy_strict(self) -> None:
+        self.run_tool(sys.executable, "-m", "mypy")
+
+    def test_web_lint_and_format(self) -> None:
+        self.run_tool("npx", "biome", "check", cwd=ROOT / "web")
+
+    def test_web_types(self) -> None:
+        self.run_tool("npx", "tsc", "--noEmit", cwd=ROOT / "web")
+
+    def test_nothing_outside_is_called(self) -> None:
+        allowed = re.compile(r"127\.0\.0\.1|localhost|www\.w3\.org|biomejs\.dev/schemas|\{host\}|\{port\}")
+        for pattern in ("src/**/*.py", "web/src/**/*.ts*", "web/src/**/*.css", "web/index.html"):
+            for path in ROOT.glob(pattern):
+                if path.name == "schema.d.ts":
+                    continue
+                for number, line in enumerate(path.read_text().splitlines(), 1):
+                    for address in re.findall(r"https?://[^\s\"'`]+", line):
+                        self.assertRegex(address, allowed, f"{path}:{number}")
+
+    def test_every_public_core_function_has_a_docstring(self) -> None:
+        for path in (SOURCE / "core").rglob("*.py"):
+            for node in ast.parse(path.read_text()).body:
+                if isinstance(node, ast.FunctionDef | ast.ClassDef) and not node.name.startswith("_"):
+                    with self.subTest(file=path.name, name=node.name):
+                        self.assertTrue(ast.get_docstring(node) or node.name in ("TableColumn", "Quality"))
+
+
+if __name__ == "__main__":
+    unittest.main()
