@@ -1,5 +1,5 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Fragment, useState } from "react";
+import { Fragment, useEffect, useRef, useState } from "react";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { KINDS, type SetupControl } from "@/kinds/kinds";
 import { Button, inputLook, Loading, Token, Trouble, Warn } from "@/ui/basics";
@@ -85,6 +85,7 @@ export function Slip({
   const kind = KINDS[recorder.kind];
   const [edited, setEdited] = useState<Settings | undefined>();
   const [library, setLibrary] = useState("");
+  const [refused, setRefused] = useState<string | null>(null);
   const [opened, setOpened] = useState<string[]>([]);
   const [typedTags, setTags] = useState<Record<string, string>>({});
   const [setClock, setSetClock] = useState(true);
@@ -155,15 +156,30 @@ export function Slip({
     },
     onError: (error) => failed(error, "write"),
   });
-  if (draft.isError && !draft.data) return <Trouble error={draft.error} again={() => draft.refetch()} />;
-  if (!draft.data || !kind) return <Loading what="the settings on the recorder" />;
-  const { fields, settings } = draft.data;
-  const tags = { ...draft.data.tags, ...typedTags };
+  // A wrong entry is refused by the server: the slip goes back to what was right before, and says why.
+  const good = useRef<{ data: typeof draft.data; edited: Settings | undefined }>({
+    data: undefined,
+    edited: undefined,
+  });
+  if (draft.data && !draft.isPlaceholderData) good.current = { data: draft.data, edited };
+  const refusal = draft.isError && good.current.data ? draft.error.message : null;
+  useEffect(() => {
+    if (refusal === null) return;
+    setRefused(refusal);
+    setEdited(good.current.edited);
+  }, [refusal]);
+  const shown = draft.data ?? good.current.data;
+  if (draft.isError && !shown) return <Trouble error={draft.error} again={() => draft.refetch()} />;
+  if (!shown || !kind) return <Loading what="the settings on the recorder" />;
+  const { fields, settings } = shown;
+  const tags = { ...shown.tags, ...typedTags };
   const differing = fields.filter((f) => f.differs).length;
   const busy = give.isPending || write.isPending;
   const groups = [...new Set(fields.map((f) => kind.group(f.path) ?? f.path))];
-  const change = (field: Schemas["SetupField"]) => (value: unknown) =>
+  const change = (field: Schemas["SetupField"]) => (value: unknown) => {
+    setRefused(null);
     setEdited(withValue(settings, field.path, value));
+  };
   const row = (f: Schemas["SetupField"], inner = false) => (
     <div key={f.path} className={`contents ${f.differs ? "[&>*]:bg-warn" : ""}`}>
       <span className={`border-hair border-t py-1.5 pr-2 text-soft ${inner ? "pl-8" : "pl-4"}`}>
@@ -201,8 +217,8 @@ export function Slip({
               setLibrary(e.target.value);
             }}
           >
-            <option value="">{library ? "start over" : `from ${draft.data.based_on}`}</option>
-            {draft.data.library.map((name) => (
+            <option value="">{library ? "start over" : `from ${shown.based_on}`}</option>
+            {shown.library.map((name) => (
               <option key={name}>{name}</option>
             ))}
           </select>
@@ -264,16 +280,16 @@ export function Slip({
           ))}
         </div>
       </div>
-      {draft.isError && (
+      {refused && (
         <p role="alert" className="mt-3 text-above">
-          {draft.error.message}
+          {refused} The value was not taken.
         </p>
       )}
       <div className="mt-4 flex flex-wrap items-center gap-2.5">
-        <Button look="primary" disabled={busy || draft.isError || !recorder.in_reach} onClick={() => give.mutate()}>
+        <Button look="primary" disabled={busy || !recorder.in_reach} onClick={() => give.mutate()}>
           {give.isPending ? "Writing and reading back …" : "Write and hand out"}
         </Button>
-        <Button disabled={busy || draft.isError || !recorder.in_reach} onClick={() => write.mutate()}>
+        <Button disabled={busy || !recorder.in_reach} onClick={() => write.mutate()}>
           Write only
         </Button>
         <span className="text-[13px] text-soft">
@@ -282,9 +298,7 @@ export function Slip({
             : `${differing} setting${differing > 1 ? "s differ" : " differs"}, read back after writing`}
         </span>
       </div>
-      {draft.data.last_worn && (
-        <p className="mt-4 text-[13px] text-soft">Last time with this kind: {draft.data.last_worn}.</p>
-      )}
+      {shown.last_worn && <p className="mt-4 text-[13px] text-soft">Last time with this kind: {shown.last_worn}.</p>}
       <Dialog title={`Passcode of ${recorder.token}`} open={asking !== null} onClose={() => setAsking(null)}>
         <form
           className="grid gap-3"

@@ -1,0 +1,92 @@
+"""A page in headless Chromium against the real server; watches for errors and for calls to anywhere else."""
+
+from __future__ import annotations
+
+import shutil
+from typing import Any
+
+from playwright.sync_api import Browser, Page, Playwright, sync_playwright
+
+from tests.support import ServerTest
+
+_playwright: Playwright | None = None
+_browser: Browser | None = None
+
+
+def browser() -> Browser:
+    global _playwright, _browser
+    if _browser is None:
+        import atexit
+
+        path = shutil.which("chromium") or "/usr/bin/chromium"
+        flags = [
+            "--no-sandbox",
+            "--disable-gpu",
+            "--disable-quic",
+            "--no-first-run",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+        ]
+        _playwright = sync_playwright().start()
+        _browser = _playwright.chromium.launch(executable_path=path, args=flags)
+        atexit.register(_playwright.stop)
+        atexit.register(_browser.close)
+    return _browser
+
+
+class BrowserTest(ServerTest):
+    size = (1280, 800)
+    may_fail_to_load = False
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.page = self.open_page()
+
+    def open_page(self) -> Page:
+        context = browser().new_context(viewport={"width": self.size[0], "height": self.size[1]}, locale="en-GB")
+        self.addCleanup(context.close)
+        page = context.new_page()
+        page.set_default_timeout(15_000)
+        self.errors: list[str] = []
+        self.elsewhere: list[str] = []
+        page.on("pageerror", lambda error: self.errors.append(str(error)))
+        page.on("console", self._console)
+        page.on(
+            "request",
+            lambda r: None if r.url.startswith((self.address, "blob:", "data:")) else self.elsewhere.append(r.url),
+        )
+        return page
+
+    def _console(self, message: Any) -> None:
+        if message.type == "error" and not ("Failed to load resource" in message.text or "ERR_" in message.text):
+            self.errors.append(message.text)
+
+    def tearDown(self) -> None:
+        self.assertEqual(self.errors, [])
+        self.assertEqual(self.elsewhere, [])
+
+    def sign_in(self, page: Page | None = None) -> Page:
+        page = page or self.page
+        page.goto(self.address)
+        page.get_by_label("Sign-in name").fill("officer")
+        page.get_by_label("Password").fill("long enough")
+        page.get_by_role("button", name="Sign in").click()
+        page.get_by_role("navigation", name="The line").wait_for()
+        return page
+
+    def assert_nothing_cut_off(self, where: str) -> None:
+        """Nothing reaches beyond the window, and no button is without a name."""
+        wide = self.page.evaluate("document.documentElement.scrollWidth - window.innerWidth")
+        self.assertLessEqual(wide, 0, where)
+        cut = self.page.evaluate(
+            """() => [...document.querySelectorAll('button, a, select, input')]
+            .filter(e => e.offsetParent && e.getBoundingClientRect().right > innerWidth + 1
+                && !e.closest('.overflow-auto')).map(e => e.outerHTML.slice(0, 120))"""
+        )
+        self.assertEqual(cut, [], where)
+        nameless = self.page.evaluate(
+            """() => [...document.querySelectorAll('button, a')].filter(e => e.offsetParent && !(e.textContent.trim()
+            || e.getAttribute('aria-label') || e.title)).map(e => e.outerHTML.slice(0, 120))"""
+        )
+        self.assertEqual(nameless, [], where)

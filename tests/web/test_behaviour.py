@@ -1,0 +1,176 @@
+"""Keys, small windows, long names, many rows, a server that goes away, two browsers."""
+
+import re
+
+from playwright.sync_api import expect
+from sqlalchemy import text
+
+from kumpel.services import sessions
+from tests.web.browser import BrowserTest
+
+LONG = "Maximiliane-Theodora von und zu Hohenbruck-Sølvfjellet " * 3
+
+
+class Keys(BrowserTest):
+    watch = "0"
+
+    def test_stations_finding_and_the_list_of_keys(self) -> None:
+        self.person("Leila Haddad", number="TF-0402")
+        row = self.session(7200, self.person("Ida Brandvik"))
+        page = self.sign_in()
+        for key, path in (("1", "hand-out"), ("2", "take-in"), ("3", "review"), ("4", "report")):
+            page.keyboard.press(key)
+            expect(page).to_have_url(re.compile(f"/{path}$"))
+        page.keyboard.press("Control+k")
+        page.keyboard.type("0402")
+        expect(page.get_by_role("dialog").get_by_text("Leila Haddad")).to_be_visible()
+        page.keyboard.press("Enter")
+        expect(page).to_have_url(re.compile(r"/people/\d+$"))
+        page.goto(f"{self.address}/review/{row.id}")
+        expect(page.get_by_role("heading", name="Ida Brandvik")).to_be_visible()
+        page.keyboard.press("?")
+        expect(page.get_by_role("dialog")).to_contain_text("undo the last step")
+        page.keyboard.press("Escape")
+        # the whole way by keyboard: type a stretch, leave it out, undo it
+        page.get_by_role("button", name="type a stretch").focus()
+        page.keyboard.press("Enter")
+        page.get_by_label("Why?").fill("meter knocked")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("button", name="Change meter knocked")).to_be_visible()
+        page.get_by_role("application").focus()
+        page.keyboard.press("+")
+        expect(page.get_by_role("button", name="whole session")).to_be_visible()
+        page.keyboard.press("0")
+        expect(page.get_by_role("button", name="whole session")).to_have_count(0)
+
+    def test_keys_do_not_steal_what_is_typed(self) -> None:
+        page = self.sign_in()
+        page.goto(f"{self.address}/people")
+        page.get_by_label("Find a person").fill("")
+        page.get_by_label("Find a person").type("1234?")
+        expect(page).to_have_url(re.compile("/people$"))
+        expect(page.get_by_label("Find a person")).to_have_value("1234?")
+
+
+class Small(BrowserTest):
+    size = (1024, 700)
+    watch = "0"
+
+    def test_long_names_and_five_hundred_rows_at_1024_by_700(self) -> None:
+        person = self.person(LONG[:200], team=LONG[:110])
+        row = self.session(7200, person)
+        sessions.change(self.db, row.id or 0, {"tags": {"place": LONG[:200], "task": LONG[:200]}})
+        for number in range(500):
+            self.db.connection().execute(
+                text("insert into person (number, name, contact, notes, created_at) values (:n, :name, '', '', now())"),
+                {"n": f"X-{number}", "name": f"Person {number:03d}"},
+            )
+        self.copy_session(row.id or 0, 500)
+        self.db.commit()
+        page = self.sign_in()
+        for path in (
+            "/hand-out",
+            "/take-in",
+            "/review",
+            f"/review/{row.id}",
+            "/report",
+            f"/report/{row.id}",
+            "/people",
+            f"/people/{person.id}",
+            "/recorders",
+            "/sessions",
+            "/limits",
+        ):
+            with self.subTest(path=path):
+                page.goto(self.address + path)
+                page.wait_for_load_state("networkidle") if False else page.wait_for_timeout(700)
+                self.assert_nothing_cut_off(path)
+        page.goto(f"{self.address}/sessions")
+        expect(page.get_by_role("status").filter(has_text="501")).to_be_visible()
+        expect(page.get_by_text("1 to 100 of 501")).to_be_visible()
+        page.get_by_role("button", name="Older").click()
+        expect(page.get_by_text("101 to 200 of 501")).to_be_visible()
+
+    def copy_session(self, row: int, times: int) -> None:
+        columns = [
+            c
+            for (c,) in self.db.connection().execute(
+                text(
+                    "select column_name from information_schema.columns where table_name = 'session' and column_name not in ('id', 'recorder_session')"
+                )
+            )
+        ]
+        listed = ", ".join(columns)
+        self.db.connection().execute(
+            text(
+                f"insert into session (recorder_session, {listed}) select 'copy ' || n, {listed} from session, generate_series(1, :times) n where id = :row"
+            ),
+            {"times": times, "row": row},
+        )
+
+
+class Registers(BrowserTest):
+    watch = "0"
+
+    def test_deleting_can_be_undone_and_columns_are_remembered(self) -> None:
+        self.session(7200, self.person("Ida Brandvik"))
+        page = self.sign_in()
+        page.goto(f"{self.address}/sessions")
+        page.get_by_label(re.compile("^Choose Ida Brandvik")).check()
+        page.get_by_role("button", name="Delete 1 here").click()
+        expect(page.get_by_text("No session yet")).to_be_visible()
+        page.get_by_role("button", name="Undo").click()
+        expect(page.get_by_role("link", name="Ida Brandvik")).to_be_visible()
+        page.get_by_role("button", name="Columns").click()
+        page.get_by_role("menuitemcheckbox", name="Length").click()
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("columnheader", name="Length")).to_have_count(0)
+        page.reload()
+        expect(page.get_by_role("link", name="Ida Brandvik")).to_be_visible()
+        expect(page.get_by_role("columnheader", name="Length")).to_have_count(0)
+
+    def test_an_unclaimed_session_is_given_to_somebody(self) -> None:
+        self.session(7200)
+        self.person("Leila Haddad")
+        page = self.sign_in()
+        page.goto(f"{self.address}/sessions")
+        page.get_by_label(re.compile("^Choose unclaimed")).check()
+        page.get_by_role("button", name="Give 1 to").click()
+        page.get_by_placeholder("name, number or team").fill("leila")
+        expect(page.get_by_role("button", name=re.compile("^Leila Haddad"))).to_be_visible()
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("link", name="Leila Haddad")).to_be_visible()
+
+
+class Away(BrowserTest):
+    watch = "0"
+
+    def test_a_server_that_goes_away_is_said_and_the_page_comes_back_by_itself(self) -> None:
+        row = self.session(7200, self.person("Ida Brandvik"))
+        page = self.sign_in()
+        page.goto(f"{self.address}/review/{row.id}")
+        expect(page.get_by_role("heading", name="Ida Brandvik")).to_be_visible()
+        self.server.kill()
+        self.server.wait()
+        expect(page.get_by_text("The server does not answer")).to_be_visible()
+        page.get_by_label("Conclusion").fill("Written while the server was away.")
+        expect(page.get_by_text("not kept")).to_be_visible()
+        self.start_server()
+        expect(
+            page.get_by_text("The server does not answer. What is stored is safe; this page comes back by itself.")
+        ).to_have_count(0)
+        page.get_by_label("Conclusion").press("End")
+        page.get_by_label("Conclusion").type(" And kept.")
+        expect(page.get_by_text("kept", exact=True)).to_be_visible()
+
+    def test_what_one_browser_changes_the_other_shows(self) -> None:
+        row = self.session(7200, self.person("Ida Brandvik"))
+        first = self.sign_in()
+        second = self.sign_in(self.open_page())
+        for page in (first, second):
+            page.goto(f"{self.address}/review/{row.id}")
+            expect(page.get_by_role("heading", name="Ida Brandvik")).to_be_visible()
+        first.get_by_role("button", name="type a stretch").click()
+        first.get_by_label("Why?").fill("meter knocked")
+        first.get_by_role("button", name="Leave out", exact=True).click()
+        expect(second.get_by_role("button", name="Change meter knocked")).to_be_visible()
