@@ -237,7 +237,12 @@ export default function Report() {
     queryKey: ["sessions", "unreported"],
     queryFn: () => ask(api.GET("/api/sessions", { params: { query: { standing: "unreported", limit: 200 } } })),
   });
-  const chosen = id ? Number(id) : (first.data?.sessions[0]?.id ?? null);
+  const next = first.data?.sessions[0]?.id;
+  const navigate = useNavigate();
+  useEffect(() => {
+    if (!id && next !== undefined) navigate(`/report/${next}`, { replace: true });
+  }, [id, next, navigate]);
+  const chosen = id ? Number(id) : (next ?? null);
   return (
     <main className="grid h-full grid-cols-[220px_minmax(0,1fr)_230px] min-[1180px]:grid-cols-[248px_minmax(0,1fr)_268px]">
       <nav aria-label="Reports" className="overflow-auto border-line border-r py-3.5">

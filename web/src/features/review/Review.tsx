@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Suspense, useMemo, useState } from "react";
+import { Suspense, useEffect, useMemo, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { type Key, useKeys } from "@/app/keys";
@@ -168,6 +168,12 @@ export default function Review() {
     queryKey: ["sessions", "waiting"],
     queryFn: () => ask(api.GET("/api/sessions", { params: { query: { standing: "waiting", limit: 200 } } })),
   });
+  const first = waiting.data?.sessions[0]?.id;
+  const navigate = useNavigate();
+  // The address names the session, so that it stays in view when it no longer waits.
+  useEffect(() => {
+    if (!id && first !== undefined) navigate(`/review/${first}`, { replace: true });
+  }, [id, first, navigate]);
   if (waiting.isError && !waiting.data) return <Trouble error={waiting.error} again={() => waiting.refetch()} />;
   if (!waiting.data) return <Loading what="what waits" />;
   const list = waiting.data.sessions;
