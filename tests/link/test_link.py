@@ -1,15 +1,19 @@
 """The link against a simulated meter that is a process of its own."""
 
 import hashlib
+import re
 import socket
 import struct
 import time
+import unittest
 import zlib
 from typing import Any, ClassVar
 
+from kumpel.config import ROOT
 from kumpel.formats import krec
-from kumpel.link import frames
+from kumpel.link import frames, messages
 from kumpel.link.client import LinkError, RecorderLink, RefusedError
+from kumpel.standins.recorder import Recorder
 from tests.support import MeterTest
 
 
@@ -172,3 +176,26 @@ class Passcode(MeterTest):
             self.assertEqual(caught.exception.code, "wrong-passcode")
             link.unlock("2718")
             link.set_clock(time.time(), 0)
+
+
+class Specification(unittest.TestCase):
+    """The bytes printed in docs/ are the bytes on the link."""
+
+    def test_the_printed_frames(self) -> None:
+        words = re.sub(r"\s+", " ", (ROOT / "docs" / "link-protocol.md").read_text())
+        hello = {
+            "note": "hello",
+            "with": {"protocol": 1, "serial": "NM-000107", "nonce": bytes(range(16)), "locked": False},
+        }
+        header = frames.pack(hello)[:8]
+        self.assertIn(header[:4].hex(" "), words)
+        self.assertIn(header[4:].hex(" "), words)
+        status = frames.pack({"id": 1, "call": "status", "with": {}}).hex(" ")
+        self.assertIn(status, words)
+
+    def test_every_call_and_error_code_is_described(self) -> None:
+        words = (ROOT / "docs" / "link-protocol.md").read_text()
+        codes = [v for k, v in vars(messages.Code).items() if k.isupper()]
+        calls = [n.removeprefix("call_").replace("_", "-") for n in vars(Recorder) if n.startswith("call_")]
+        for name in (*codes, *calls):
+            self.assertIn(f"`{name}`", words)
