@@ -203,6 +203,7 @@ class ServerTest(DatabaseTest):
         except subprocess.TimeoutExpired:
             self.server.kill()
             self.server.wait()
+        self.assertNotIn("shutdown failed", self.server_log())
 
     def server_log(self) -> str:
         self.log.seek(0)

@@ -30,24 +30,24 @@ class Lookout(threading.Thread):
         self._url, self._jobs = url, jobs
         self._news: queue.Queue[Announcement | str] = queue.Queue()
         self._known: dict[str, Announcement] = {}
-        self._stop = threading.Event()
+        self._ending = threading.Event()
 
     def run(self) -> None:
         watch = Watch(self._news.put, self._news.put)
         try:
-            while not self._stop.is_set():
+            while not self._ending.is_set():
                 try:
                     self._round()
                 except (SQLAlchemyError, psycopg.Error, procrastinate.exceptions.ConnectorException) as error:
                     log.warning(
                         "the database did not answer (%s); looking again in %s s", type(error).__name__, EVERY_S
                     )
-                    self._stop.wait(EVERY_S)
+                    self._ending.wait(EVERY_S)
         finally:
             watch.close()
 
     def stop(self) -> None:
-        self._stop.set()
+        self._ending.set()
         self.join(timeout=5)
 
     def _round(self) -> None:
@@ -69,7 +69,7 @@ class Lookout(threading.Thread):
     def _ask_all(self, db: Db) -> None:
         self._jobs.go_on(db, stopped_too=False)  # a worker may have died at it
         for announcement in list(self._known.values()):
-            if self._stop.is_set():
+            if self._ending.is_set():
                 return
             self._heard(db, announcement)
 

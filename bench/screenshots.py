@@ -1,0 +1,117 @@
+"""Renews docs/screenshots/ from a running demo: `.venv/bin/python -m bench.screenshots http://127.0.0.1:8620`.
+
+Best on a fresh demo (`./kumpel demo --fresh`): it takes Ida's shift in and reviews it on the way.
+"""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+TARGET = Path(__file__).parents[1] / "docs" / "screenshots"
+
+
+def shoot(page: Page, name: str) -> None:
+    page.wait_for_timeout(900)
+    page.screenshot(path=TARGET / f"{name}.png")
+
+
+def hand_out(page: Page) -> None:
+    page.get_by_label("Find a person").fill("leila")
+    page.get_by_role("button", name="Leila Haddad").click()
+    page.get_by_label("Find a person").fill("")
+    page.get_by_role("button", name="N-04, Noise meter 4").click()
+
+
+def take_in(page: Page) -> None:
+    page.get_by_role("row").filter(has_text="7 h 41 min").get_by_role("button").click()
+    page.get_by_label("shift this session").check()
+
+
+def review(page: Page) -> None:
+    page.goto(page.url.replace("/review", "/take-in"))
+    page.get_by_role("row").filter(has_text="7 h 41 min").get_by_role("button").click()
+    page.get_by_label("shift this session").check()
+    page.get_by_role("button", name="Take in all").click()
+    page.get_by_role("button", name="Show 3 stored").wait_for()
+    page.goto(page.url.replace("/take-in", "/review"))
+    page.get_by_role("button", name="Ida Brandvik").first.click()
+    page.get_by_role("button", name="leave out", exact=True).first.click()
+    for start, end, task in (
+        (0.075, 0.40, "feed control"),
+        (0.545, 0.665, "liner change"),
+        (0.755, 0.985, "washing down"),
+    ):
+        page.wait_for_timeout(500)
+        box = page.get_by_role("application").bounding_box()
+        assert box
+        y = box["y"] + 120
+        page.mouse.move(box["x"] + box["width"] * start, y)
+        page.mouse.down()
+        page.mouse.move(box["x"] + box["width"] * end, y, steps=5)
+        page.mouse.up()
+        page.get_by_label("mark as a task").check()
+        page.get_by_label("Which task?").fill(task)
+        page.get_by_role("button", name="Mark the task").click()
+    page.get_by_label("Conclusion").fill(
+        "Liner change alone brings most of the day's dose. Repeat with the new impact tool."
+    )
+    page.get_by_text("kept", exact=True).wait_for()
+    page.mouse.move(box["x"] + box["width"] * 0.6, box["y"] + 100)
+
+
+def night(page: Page) -> None:
+    page.evaluate("document.documentElement.dataset.theme = 'night'")
+    page.get_by_role("application").focus()
+    page.wait_for_timeout(300)
+    page.keyboard.press("+")
+    page.evaluate("window.dispatchEvent(new Event('resize'))")
+
+
+def nothing(page: Page) -> None:
+    page.wait_for_timeout(100)
+
+
+def person(page: Page) -> None:
+    page.get_by_role("link", name="Oskar Nyland").click()
+
+
+SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
+    ("hand-out", "/hand-out", hand_out),
+    ("take-in", "/take-in", take_in),
+    ("review", "/review", review),
+    ("review-night", "", night),
+    ("report", "/report", nothing),
+    ("sessions", "/sessions", nothing),
+    ("people", "/people", person),
+    ("recorders", "/recorders", nothing),
+    ("limits", "/limits", nothing),
+]
+
+
+def main(address: str) -> None:
+    TARGET.mkdir(parents=True, exist_ok=True)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"]
+        )
+        page = browser.new_context(viewport={"width": 1280, "height": 800}, locale="en-GB").new_page()
+        page.goto(address)
+        page.get_by_label("Sign-in name").fill("officer")
+        page.get_by_label("Password").fill("tarnfels-demo")
+        page.get_by_role("button", name="Sign in").click()
+        page.get_by_role("navigation", name="The line").wait_for()
+        for name, path, act in SHOTS:
+            if path:
+                page.goto(address + path)
+                page.wait_for_timeout(900)
+            act(page)
+            shoot(page, name)
+        browser.close()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8620")
