@@ -202,7 +202,7 @@ class Reports(ReviewTest):
         pages = reports.preview(self.db, self.id, full)
         self.assertEqual(self.issue(parts=tuple(PARTS)).pages, len(pages))
         self.assertGreater(len(pages), 1)
-        self.assertTrue(all(p.startswith("<svg") for p in pages))
+        self.assertTrue(all(p.startswith(b"\x89PNG") for p in pages))
 
     def test_names_and_texts_are_printed_as_they_are(self) -> None:
         odd = "Žofie #let x = 1 $y$ *bold* <b> Møller"

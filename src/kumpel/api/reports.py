@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import base64
+
 from fastapi import APIRouter
 from fastapi.responses import Response
 
@@ -23,7 +25,8 @@ def choices(kind: str, who: Who) -> schemas.ReportChoices:
 @router.post("/sessions/{session_id}/report-pages")
 def preview(session_id: int, wish: schemas.ReportOptions, db: Database, who: Who) -> schemas.Pages:
     """The true pages of the report as it stands now."""
-    return schemas.Pages(pages=reports.preview(db, session_id, reports.Options(tuple(wish.parts), wish.named)))
+    pages = reports.preview(db, session_id, reports.Options(tuple(wish.parts), wish.named))
+    return schemas.Pages(pages=["data:image/png;base64," + base64.b64encode(page).decode() for page in pages])
 
 
 @router.post("/sessions/{session_id}/reports", status_code=201)

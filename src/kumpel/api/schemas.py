@@ -482,7 +482,7 @@ class ReportChoices(BaseModel):
 
 
 class Pages(BaseModel):
-    """The true pages, as SVG."""
+    """The true pages as PNG, each as a data URL."""
 
     pages: list[str]
 

@@ -1,4 +1,4 @@
-"""A document as pages: PDF/A through Typst, and the same pages as SVG for the preview."""
+"""A document as pages: PDF/A through Typst, and the same pages as pictures for the preview."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ import typst
 from kumpel.reports.document import Document
 
 _lock = threading.Lock()
+PREVIEW_PPI = 150
 
 
 @lru_cache(maxsize=1)
@@ -29,12 +30,11 @@ def pdf(document: Document) -> bytes:
     return made
 
 
-def preview(document: Document) -> list[str]:
-    """The same pages as SVG, one string a page."""
+def preview(document: Document) -> list[bytes]:
+    """The same pages as PNG. (As SVG a browser would set the text of the pictures in it in a font of its own.)"""
     with _lock:
-        made = _compiler().compile(format="svg", sys_inputs=_inputs(document))
-    pages = [made] if isinstance(made, bytes) else list(made or [])
-    return [page.decode() if isinstance(page, bytes) else str(page) for page in pages]
+        made = _compiler().compile(format="png", ppi=PREVIEW_PPI, sys_inputs=_inputs(document))
+    return [made] if isinstance(made, bytes) else list(made or [])
 
 
 def _inputs(document: Document) -> dict[str, str]:

@@ -58,10 +58,20 @@ class Canvas:
             self.line(x + (low - top), top, x, low, "#9aa4a8", 0.6)
             top += 4
 
-    def text(self, x: float, y: float, words: str, size: float = 8, colour: str = SOFT, anchor: str = "start") -> None:
+    def text(
+        self,
+        x: float,
+        y: float,
+        words: str,
+        size: float = 8,
+        colour: str = SOFT,
+        anchor: str = "start",
+        halo: bool = False,
+    ) -> None:
+        outline = ' stroke="#fffefb" stroke-width="2" stroke-linejoin="round" paint-order="stroke"' if halo else ""
         self._parts.append(
             f'<text x="{x:.2f}" y="{y:.2f}" font-family="{FONT}" font-size="{size}" fill="{colour}" '
-            f'text-anchor="{anchor}">{escape(words)}</text>'
+            f'text-anchor="{anchor}"{outline}>{escape(words)}</text>'
         )
 
     def svg(self) -> str:
@@ -108,8 +118,7 @@ def level_over_time(
         canvas.line(left, y, right, y, INK, 0.7, "5 3")
         if last - y > 7:
             words = f"{line.value:g} {line.text}"
-            canvas.rect(right - len(words) * 2.9 - 2, y - 8.5, len(words) * 2.9 + 2, 7.8, "#fffefb")
-            canvas.text(right - 1, y - 2, words, 7, INK, "end")
+            canvas.text(right - 1, y - 2, words, 7, INK, "end", halo=True)
             last = y
     for hour in range(math.ceil(begin), math.floor(end) + 1):
         canvas.line(x_of(hour), bottom, x_of(hour), bottom + 2.5, SOFT, 0.5)

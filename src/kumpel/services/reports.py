@@ -93,8 +93,8 @@ def _who(db: Db, person: Person | None, tags: dict[str, str]) -> list[Fact]:
     return facts
 
 
-def preview(db: Db, session_id: int, options: Options) -> list[str]:
-    """The true pages as SVG."""
+def preview(db: Db, session_id: int, options: Options) -> list[bytes]:
+    """The true pages as PNG."""
     made, _, _ = document(db, review.session_of(db, session_id), options)
     return pages.preview(made)
 

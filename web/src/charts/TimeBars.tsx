@@ -109,21 +109,25 @@ function draw(plot: uPlot, props: Props) {
       context.setLineDash([]);
     }
   }
-  context.strokeStyle = token("--ink");
-  context.lineWidth = ratio;
-  context.setLineDash([6 * ratio, 3 * ratio]);
   context.font = `500 ${11.5 * ratio}px "Barlow Semi Condensed"`;
   for (const line of rising) {
+    context.strokeStyle = token("--ink");
+    context.lineWidth = ratio;
+    context.setLineDash([6 * ratio, 3 * ratio]);
     context.beginPath();
     context.moveTo(left, y(line.value));
     context.lineTo(left + width, y(line.value));
     context.stroke();
     const words = `${line.value} ${line.text}`;
     const room = context.measureText(words).width;
-    context.fillStyle = token("--panel");
-    context.fillRect(left + width - room - 10 * ratio, y(line.value) - 15 * ratio, room + 8 * ratio, 13 * ratio);
+    const at: [number, number] = [left + width - room - 6 * ratio, y(line.value) - 5 * ratio];
+    context.setLineDash([]);
+    context.strokeStyle = token("--panel");
+    context.lineWidth = 4 * ratio;
+    context.lineJoin = "round";
+    context.strokeText(words, ...at);
     context.fillStyle = token("--ink");
-    context.fillText(words, left + width - room - 6 * ratio, y(line.value) - 5 * ratio);
+    context.fillText(words, ...at);
   }
   context.restore();
 }

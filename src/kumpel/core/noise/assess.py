@@ -144,7 +144,7 @@ def _daily_figures(basis: _Basis, review: Review) -> list[Figure]:
     dt = Put("dt", "interval", basis.interval_s, "s")
     attenuation = review.attenuation_db
     protected = lex - attenuation if attenuation is not None else lex
-    protected_note = "" if attenuation is not None else "no protection entered"
+    protected_name = "LEX,8h under the protection" if attenuation is not None else "LEX,8h, no protection entered"
     cover = basis.coverage
     figures = [
         Figure(
@@ -171,7 +171,7 @@ def _daily_figures(basis: _Basis, review: Review) -> list[Figure]:
         ),
         Figure(
             "lex8h_protected",
-            "LEX,8h under the protection",
+            protected_name,
             protected,
             "dB(A)",
             1,
@@ -182,7 +182,6 @@ def _daily_figures(basis: _Basis, review: Review) -> list[Figure]:
                 Put("LEX,8h", "daily exposure level", lex, "dB(A)"),
                 Put("attenuation", "of the protection worn", attenuation or 0.0, "dB"),
             ),
-            protected_note,
         ),
         Figure(
             "exposure",

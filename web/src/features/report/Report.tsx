@@ -1,5 +1,5 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
@@ -7,10 +7,8 @@ import { Button, Empty, inputLook, Loading, Trouble, Verdict } from "@/ui/basics
 import { day, moment } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 
-/** A page as the server drew it, shown as an image so that nothing in it can act. */
-function Page({ svg, number }: { svg: string; number: number }) {
-  const url = useMemo(() => URL.createObjectURL(new Blob([svg], { type: "image/svg+xml" })), [svg]);
-  useEffect(() => () => URL.revokeObjectURL(url), [url]);
+/** A page as the server drew it. */
+function Page({ url, number }: { url: string; number: number }) {
   return (
     <img
       src={url}
@@ -146,9 +144,9 @@ function Desk({ id }: { id: number }) {
       <section aria-label="Pages" className="overflow-auto px-6 py-5">
         {pages.isError && <Trouble error={pages.error} again={() => pages.refetch()} />}
         {!pages.data && !pages.isError && <Loading what="the pages" />}
-        {pages.data?.pages.map((svg, i) => (
+        {pages.data?.pages.map((url, i) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: pages have no other identity
-          <Page key={i} svg={svg} number={i + 1} />
+          <Page key={i} url={url} number={i + 1} />
         ))}
       </section>
       <aside aria-label="Parts" className="overflow-auto border-line border-l bg-panel px-4 py-4">

@@ -51,7 +51,7 @@ const COLUMNS: Column[] = [
 ];
 
 const STANDINGS = [
-  ["all", "all"],
+  ["all", "all that count"],
   ["waiting", "waiting for a look"],
   ["signed", "signed off"],
   ["unclaimed", "unclaimed"],

@@ -99,8 +99,8 @@ function AllFigures({ review, onWhy }: { review: Schemas["Review"]; onWhy: (f: F
         <thead className="text-left font-narrow text-[12.5px] text-soft">
           <tr>
             <th className="py-1 font-medium">Figure</th>
-            {differ && <th className="text-right font-medium">as recorded</th>}
-            <th className="text-right font-medium">{differ ? "as reviewed" : "Value"}</th>
+            {differ && <th className="whitespace-nowrap pl-2 text-right font-medium">as recorded</th>}
+            <th className="whitespace-nowrap pl-2 text-right font-medium">{differ ? "as reviewed" : "Value"}</th>
             <th className="pl-1.5 font-medium">Unit</th>
             <th className="text-right font-medium">Coverage</th>
             <th className="pl-4 font-medium">Verdict</th>
