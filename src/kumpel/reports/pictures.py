@@ -155,7 +155,7 @@ def spread(edges: Floats, minutes: Floats, lines: Sequence[LimitLine], unit: str
     for i, (edge, value, colour) in enumerate(zip(edges, minutes, _colours(edges, lines), strict=True)):
         height = value / most * (bottom - top)
         canvas.rect(left + i * step + step * 0.08, bottom - height, step * 0.84, height, colour)
-        if edge % 10 == 0:
+        if edge % 10 == 0 and left + i * step < 225:
             canvas.text(left + i * step, bottom + 9, f"{edge:.0f}", 7.5, anchor="middle")
-    canvas.text(left + 2, top + 2, unit, 7)
+    canvas.text(250, bottom + 9, unit, 7, anchor="end")
     return canvas.svg()

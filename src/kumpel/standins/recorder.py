@@ -287,10 +287,12 @@ class Recorder:
     def call_write_setup(self, client: _Client, values: dict[str, Any]) -> dict[str, Any]:
         if self.state["recording"]:
             raise Refuse(Code.RECORDING, "it is recording: stop it first")
-        if values["based_on"] != self.state["revision"]:
-            raise Refuse(Code.STALE_SETUP, "the settings on the recorder have changed meanwhile")
+        if not isinstance(values["based_on"], int):
+            raise Refuse(Code.BAD_REQUEST, "based_on must be a whole number")
         if not isinstance(values["setup"], dict) or not isinstance(values.get("slip", {}), dict):
             raise Refuse(Code.BAD_SETUP, "setup and slip must be maps")
+        if values["based_on"] != self.state["revision"]:
+            raise Refuse(Code.STALE_SETUP, "the settings on the recorder have changed meanwhile")
         self.state.update(
             {"setup": values["setup"], "slip": values.get("slip", {}), "revision": self.state["revision"] + 1}
         )
