@@ -5,11 +5,14 @@ from __future__ import annotations
 import dataclasses
 import hashlib
 import uuid
-from collections.abc import Callable
+from collections import defaultdict
+from collections.abc import Callable, Iterable
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
+import numpy as np
 from sqlalchemy import Engine, text
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import defer
@@ -257,8 +260,7 @@ def _read(recorder: Recorder, arrival: Arrival) -> None:
     if recorder.host is None or recorder.port is None:
         raise LinkError("the recorder is not in reach")
     with RecorderLink(recorder.host, recorder.port, 10.0) as link:
-        for piece in link.pieces(arrival.session.recorder_session, arrival.received):
-            arrival.take(piece)
+        arrival.take(link.pieces(arrival.session.recorder_session, arrival.received))
     arrival.finish()
 
 
@@ -266,8 +268,20 @@ class DifferentError(Exception):
     """The recorder sent another file than the one it listed."""
 
 
+@dataclass(frozen=True)
+class Prepared:
+    """A piece, checked: its good items, their cells, and what was wrong after them."""
+
+    items: list[krec.Item]
+    cells: list[tuple[int, int, int, samples.Cells]]
+    error: Exception | None
+
+
 class Arrival:
-    """A session on its way into the store: every piece a transaction, the last one makes it visible."""
+    """A session on its way into the store: every piece a transaction, the last one makes it visible.
+
+    While one piece is being stored, the next is checked, hashed and reduced to cells by a second thread.
+    """
 
     def __init__(self, db: Db, session: Session) -> None:
         assert session.id is not None
@@ -275,48 +289,83 @@ class Arrival:
         self.session = session
         self._checker = krec.Checker()
         self._kind = kind_of(session.kind)
+        self._second: dict[int, list[samples.Cells]] = defaultdict(list)
+        self._broken = False
         self.received = 0
         for item in samples.read_items(db, self._id):
             self._checker.take(item)
             self.received = item.end
+        if self._checker.head is not None:
+            for index, channel in enumerate(self._checker.head.channels):
+                stored = samples.read_cells(db, self._id, index, 1, 0, 2**31 - 1)
+                self._second[index].append(samples.coarser(stored, self._kind.is_energy(channel.key)))
 
     @property
     def share(self) -> str:
         return f"{100 * self.received // max(self.session.size, 1)} %"
 
-    def take(self, piece: Piece) -> None:
-        """Check and store the whole items of a piece; those before a damaged one are kept."""
-        good: list[krec.Item] = []
+    def take(self, pieces: Iterable[Piece]) -> None:
+        """Check and store the whole items of each piece; those before a damaged one, or before a cut, are kept."""
+        self._broken = False
+        ahead: Future[Prepared] | None = None
+        with ThreadPoolExecutor(1) as worker:
+            try:
+                for piece in pieces:
+                    previous, ahead = ahead, worker.submit(self._prepare, piece)
+                    if previous is not None:
+                        self._store(previous.result())
+            finally:
+                if ahead is not None:
+                    self._store(ahead.result())
+
+    def _prepare(self, piece: Piece) -> Prepared:
+        items: list[krec.Item] = []
+        cells: list[tuple[int, int, int, samples.Cells]] = []
+        if self._broken:
+            return Prepared(items, cells, None)
         try:
             for item in krec.read_items(piece.items, piece.offset):
+                reduced = self._cells_of(item)
                 self._checker.take(item)
-                good.append(item)
-        except krec.IncompleteError as error:
-            raise LinkError("the recorder sent half an item") from error
-        finally:
-            self._store(good)
+                items.append(item)
+                cells += reduced
+        except krec.IncompleteError:
+            self._broken = True
+            return Prepared(items, cells, LinkError("the recorder sent half an item"))
+        except krec.FileError as error:
+            self._broken = True
+            return Prepared(items, cells, error)
+        return Prepared(items, cells, None)
 
-    def _store(self, items: list[krec.Item]) -> None:
-        if not items:
-            return
-        samples.add_items(self._db, self._id, items)
-        samples.add_cells(self._db, self._id, self._first_level(items))
-        self.received = items[-1].end
-        self.session.received = self.received
-        self._db.add(self.session)
-        tell(self._db, "arriving", session=self._id, received=self.received, size=self.session.size)
-        self._db.commit()
+    def _cells_of(self, item: krec.Item) -> list[tuple[int, int, int, samples.Cells]]:
+        block, head = item.content, self._checker.head
+        if not isinstance(block, krec.Block) or head is None or block.channel >= len(head.channels):
+            return []
+        channel = head.channels[block.channel]
+        values = krec.unpack(block, channel, item.offset)
+        return [
+            (
+                block.channel,
+                1,
+                block.first // samples.FACTOR,
+                samples.cells_of(values, self._kind.is_energy(channel.key)),
+            )
+        ]
 
-    def _first_level(self, items: list[krec.Item]) -> list[tuple[int, int, int, samples.Cells]]:
-        rows = []
+    def _store(self, prepared: Prepared) -> None:
+        if prepared.items:
+            samples.add_items(self._db, self._id, prepared.items)
+            samples.add_cells(self._db, self._id, prepared.cells)
+            self.received = self.session.received = prepared.items[-1].end
+            self._db.add(self.session)
+            tell(self._db, "arriving", session=self._id, received=self.received, size=self.session.size)
+            self._db.commit()
         head = self._checker.head
-        for item in items:
-            block = item.content
-            if isinstance(block, krec.Block) and head is not None:
-                channel = head.channels[block.channel]
-                cells = samples.cells_of(krec.unpack(block, channel, item.offset), self._kind.is_energy(channel.key))
-                rows.append((block.channel, 1, block.first // samples.FACTOR, cells))
-        return rows
+        for channel, _, _, cells in prepared.cells:
+            assert head is not None
+            self._second[channel].append(samples.coarser(cells, self._kind.is_energy(head.channels[channel].key)))
+        if prepared.error is not None:
+            raise prepared.error
 
     def finish(self) -> None:
         """Verify the whole file and make the session visible, in one transaction."""
@@ -327,7 +376,8 @@ class Arrival:
             raise DifferentError("what was read is not what the recorder listed")
         _describe(db, session, head, self._checker, self._kind)
         for index, channel in enumerate(head.channels):
-            samples.finish_pyramid(db, self._id, index, self._kind.is_energy(channel.key))
+            second = np.concatenate([np.empty((3, 0), np.float32), *self._second[index]], axis=1)
+            samples.add_coarse_levels(db, self._id, index, second, self._kind.is_energy(channel.key))
         _file(db, session, self._id, head)
         session.state, session.taken_in_at, session.trouble = "stored", now(), ""
         db.add(session)
@@ -471,7 +521,7 @@ def from_file(db: Db, data: bytes, who: int | None, wish: dict[str, Any] | None 
     db.add(session)
     db.commit()
     arrival = Arrival(db, session)
-    arrival.take(Piece(offset=0, next=len(data), items=data))
+    arrival.take([Piece(offset=0, next=len(data), items=data)])
     arrival.finish()
     db.refresh(session)
     return session

@@ -25,8 +25,19 @@ Cells = NDArray[np.float32]
 
 
 def cells_of(values: Floats, energy: bool) -> Cells:
-    """Cells of 16 samples, shape (3, ceil(n / 16)): minimum, maximum, mean (of energy, for decibels)."""
-    return _reduce(values, values, values, energy)
+    """Cells of 16 samples, shape (3, ceil(n / 16)): minimum, maximum, mean (of energy, for decibels).
+
+    Whole rows without a gap, the usual case, are reduced sixteen-fold at once along contiguous memory.
+    """
+    if len(values) % FACTOR or np.isnan(values).any():
+        return _reduce(values, values, values, energy)
+    columns = np.ascontiguousarray(values.reshape(-1, FACTOR).T, dtype=np.float32)
+    low, high = np.minimum.reduce(columns, axis=0), np.maximum.reduce(columns, axis=0)
+    if not energy:
+        return np.stack([low, high, columns.mean(axis=0)])
+    # Relative to the row's highest level, so that no power overflows.
+    power = np.exp((columns - high) * np.float32(np.log(10) / 10)).mean(axis=0)
+    return np.stack([low, high, high + np.float32(10) * np.log10(power)])
 
 
 def coarser(cells: Cells, energy: bool) -> Cells:
@@ -35,19 +46,20 @@ def coarser(cells: Cells, energy: bool) -> Cells:
     return _reduce(wide[0], wide[1], wide[2], energy)
 
 
+def in_rows(values: Floats, length: int) -> Floats:
+    """The values in rows of a length, shape (ceil(n / length), length), the last one filled up with nan."""
+    count = -(-len(values) // length)
+    padded = np.full(count * length, np.nan)
+    padded[: len(values)] = values
+    return padded.reshape(count, length)
+
+
 def _reduce(low: Floats, high: Floats, mean: Floats, energy: bool) -> Cells:
-    count = -(-len(low) // FACTOR)
-    if not count:
+    if not len(low):
         return np.empty((3, 0), np.float32)
-
-    def rows(values: Floats) -> Floats:
-        padded = np.full(count * FACTOR, np.nan)
-        padded[: len(values)] = values
-        return padded.reshape(count, FACTOR)
-
-    lows = np.fmin.reduce(rows(low), axis=1)
-    highs = np.fmax.reduce(rows(high), axis=1)
-    return np.stack([lows, highs, mean_of_rows(rows(mean), energy)]).astype(np.float32)
+    lows = np.fmin.reduce(in_rows(low, FACTOR), axis=1)
+    highs = np.fmax.reduce(in_rows(high, FACTOR), axis=1)
+    return np.stack([lows, highs, mean_of_rows(in_rows(mean, FACTOR), energy)]).astype(np.float32)
 
 
 def mean_of_rows(rows: Floats, energy: bool) -> Floats:
@@ -111,18 +123,15 @@ def add_cells(db: Db, session_id: int, rows: Iterable[tuple[int, int, int, Cells
             copy.write_row((session_id, channel, level, first, cells.tobytes()))
 
 
-def finish_pyramid(db: Db, session_id: int, channel: int, energy: bool) -> None:
-    """Levels 2 and up from the stored level 1, until a level fits in one row."""
-    cells = read_cells(db, session_id, channel, 1, 0, 2**31 - 1)
-    level = 1
-    while cells.shape[1] > CELLS_A_ROW // FACTOR:
-        level += 1
-        cells = coarser(cells, energy)
-        rows = [
-            (channel, level, first, cells[:, first : first + CELLS_A_ROW])
-            for first in range(0, cells.shape[1], CELLS_A_ROW)
-        ]
-        add_cells(db, session_id, rows)
+def add_coarse_levels(db: Db, session_id: int, channel: int, second: Cells, energy: bool) -> None:
+    """Store level 2, then the levels above it until one is short enough to be read whole."""
+    level, cells = 2, second
+    while cells.shape[1]:
+        starts = range(0, cells.shape[1], CELLS_A_ROW)
+        add_cells(db, session_id, [(channel, level, at, cells[:, at : at + CELLS_A_ROW]) for at in starts])
+        if cells.shape[1] <= CELLS_A_ROW // FACTOR:
+            return
+        level, cells = level + 1, coarser(cells, energy)
 
 
 def read_cells(db: Db, session_id: int, channel: int, level: int, first: int, end: int) -> Cells:
@@ -241,12 +250,6 @@ def view(
 
 
 def _bins(low: Floats, high: Floats, mean: Floats, per_bin: int, energy: bool) -> tuple[Floats, Floats, Floats]:
-    count = -(-len(low) // per_bin)
-
-    def rows(values: Floats) -> Floats:
-        padded = np.full(count * per_bin, np.nan)
-        padded[: len(values)] = values
-        return padded.reshape(count, per_bin)
-
-    lows, highs = np.fmin.reduce(rows(low), axis=1), np.fmax.reduce(rows(high), axis=1)
-    return lows, highs, mean_of_rows(rows(mean), energy)
+    lows = np.fmin.reduce(in_rows(low, per_bin), axis=1)
+    highs = np.fmax.reduce(in_rows(high, per_bin), axis=1)
+    return lows, highs, mean_of_rows(in_rows(mean, per_bin), energy)

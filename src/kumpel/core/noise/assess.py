@@ -7,7 +7,7 @@ the interval), `peak` (C-weighted peak, dB(C)), `motion` and `overload` (0 or 1)
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -68,10 +68,10 @@ def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
 
     Raises ValueError when the recording has no level channel `leq.1`.
     """
-    return BothWays(
-        _assess(recording, review.as_recorded(), limits, "as recorded"),
-        _assess(recording, review, limits, "as reviewed"),
-    )
+    recorded = _assess(recording, review.as_recorded(), limits, "as recorded")
+    if not review.left_out:
+        return BothWays(recorded, replace(recorded, basis="as reviewed"))
+    return BothWays(recorded, _assess(recording, review, limits, "as reviewed"))
 
 
 def _basis(recording: Recording, review: Review) -> _Basis:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from kumpel.core.assessment import Suggestion
 from kumpel.core.recording import Flags, Floats
@@ -12,39 +13,38 @@ FLAT_RUN_S = 600.0
 KNOCK_PEAK_ABOVE_LEVEL_DB = 40.0
 KNOCK_MARGIN_S = 2.0
 KNOCK_MIN_PEAK_DB = 120.0
+MOST = 500
+"""More suggestions than this help nobody."""
 
 
-def runs(flags: Flags) -> list[tuple[int, int]]:
-    """First and end index of every run of true flags."""
+def runs(flags: Flags) -> NDArray[np.intp]:
+    """First and end index of every run of true flags, shape (k, 2)."""
     edges = np.flatnonzero(np.diff(np.concatenate(([0], flags.astype(np.int8), [0]))))
-    return [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+    return edges.reshape(-1, 2)
 
 
-def merge(found: list[tuple[float, float]], gap_s: float) -> list[tuple[float, float]]:
-    """Spans in order, those closer than `gap_s` joined."""
-    merged: list[tuple[float, float]] = []
-    for start, end in sorted(found):
-        if merged and start - merged[-1][1] <= gap_s:
-            merged[-1] = (merged[-1][0], max(end, merged[-1][1]))
-        else:
-            merged.append((start, end))
-    return merged
+def merge(spans: Floats, gap_s: float) -> list[tuple[float, float]]:
+    """Spans in rising order, shape (k, 2), those closer than `gap_s` joined; at most MOST of them."""
+    if not len(spans):
+        return []
+    apart = np.flatnonzero(spans[1:, 0] - spans[:-1, 1] > gap_s)
+    starts = spans[np.concatenate(([0], apart + 1)), 0]
+    ends = spans[np.concatenate((apart, [len(spans) - 1])), 1]
+    return [(float(a), float(b)) for a, b in zip(starts[:MOST], ends[:MOST], strict=True)]
 
 
 def overloads(overload: Floats, interval_s: float) -> list[Suggestion]:
     """Stretches whose overload flag is set; neighbours within 5 s joined."""
-    spans = [(a * interval_s, b * interval_s) for a, b in runs(np.nan_to_num(overload) > 0)]
-    return [
-        Suggestion(a, b, "overload", "the meter's input was overloaded: levels are too low")
-        for a, b in merge(spans, 5.0)
-    ]
+    text = "the meter's input was overloaded: levels are too low"
+    spans = runs(np.nan_to_num(overload) > 0).astype(np.float64) * interval_s
+    return [Suggestion(a, b, "overload", text) for a, b in merge(spans, 5.0)]
 
 
 def flat_lines(levels: Floats, motion: Floats, interval_s: float) -> list[Suggestion]:
     """Stretches of at least ten minutes without motion in which the level stays within 2 dB."""
     shortest = max(int(FLAT_RUN_S / interval_s), 1)
     found: list[Suggestion] = []
-    for first, end in runs(np.nan_to_num(motion, nan=1.0) == 0):
+    for first, end in runs(np.nan_to_num(motion, nan=1.0) == 0).tolist():
         cursor = first
         while end - cursor >= shortest:
             stop = _flat_until(levels, cursor, end)
@@ -74,6 +74,6 @@ def knocks(levels: Floats, peaks: Floats, interval_s: float) -> list[Suggestion]
     excess = peaks - levels
     with np.errstate(invalid="ignore"):
         hit = (peaks >= KNOCK_MIN_PEAK_DB) & (excess >= KNOCK_PEAK_ABOVE_LEVEL_DB)
-    spans = [(max(a * interval_s - KNOCK_MARGIN_S, 0), b * interval_s + KNOCK_MARGIN_S) for a, b in runs(hit)]
+    spans = runs(hit).astype(np.float64) * interval_s + np.array([-KNOCK_MARGIN_S, KNOCK_MARGIN_S])
     text = "a peak without level: the meter was probably knocked"
-    return [Suggestion(a, b, "knock", text) for a, b in merge(spans, 10.0)]
+    return [Suggestion(a, b, "knock", text) for a, b in merge(np.maximum(spans, 0), 10.0)]
