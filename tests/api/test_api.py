@@ -102,6 +102,19 @@ class Problems(ServerTest):
                     ):
                         self.assertIn("$ref", json.dumps(good["content"]["application/json"]["schema"]))
 
+    def test_every_body_has_an_example(self) -> None:
+        described = httpx.get(f"{self.address}/api/openapi.json").json()
+        for path, operations in described["paths"].items():
+            for operation in operations.values():
+                if "requestBody" not in operation:
+                    continue
+                [content] = operation["requestBody"]["content"].values()
+                if content["schema"].get("format") == "binary":
+                    continue
+                schema = described["components"]["schemas"][content["schema"]["$ref"].rsplit("/", 1)[1]]
+                with self.subTest(path=path):
+                    self.assertIn("example", json.dumps(schema))
+
     def test_the_original_file_and_hostile_files(self) -> None:
         client = self.client()
         data = recording_file(3600)

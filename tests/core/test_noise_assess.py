@@ -161,6 +161,15 @@ class Tasks(unittest.TestCase):
         total = 10 * math.log10(sum(10 ** (float(r[3]) / 10) for r in table.rows))
         self.assertAlmostEqual(total, assess(recording(day), Review(), EU).reviewed.figure("lex8h").value, places=6)
 
+    def test_the_stretch_that_makes_half_of_the_dose(self) -> None:
+        # one hour at 100 in seven at 70: the hour holds 99.3 % of the energy, so half of it takes half an hour
+        day = np.concatenate([steady(70, 4), steady(100, 1), steady(70, 3)])
+        table = next(t for t in assess(recording(day), Review(), EU).reviewed.tables if t.key == "half")
+        [(start, end, level)] = table.rows
+        self.assertTrue(4 * 3600 <= float(start) < float(end) <= 5 * 3600)
+        self.assertAlmostEqual(float(end) - float(start), 1812, delta=2)
+        self.assertAlmostEqual(float(level), 100.0, places=6)
+
     def test_overlapping_tasks_are_counted_once(self) -> None:
         tasks = (Stretch(0, 4 * 3600, "a"), Stretch(2 * 3600, 8 * 3600, "b"))
         found = assess(recording(steady(80, 8)), Review(tasks=tasks), EU).reviewed

@@ -12,7 +12,13 @@ VerdictWord = Literal["within", "action level reached", "above limit", "not asse
 
 
 class Out(BaseModel):
+    """Read from rows and dataclasses by attribute."""
+
     model_config = ConfigDict(from_attributes=True)
+
+
+def _example(**values: Any) -> ConfigDict:
+    return ConfigDict(json_schema_extra={"examples": [values]})
 
 
 class Problem(BaseModel):
@@ -97,6 +103,9 @@ class NewPerson(BaseModel):
 
 
 class PersonChange(BaseModel):
+    """Only the fields given are changed."""
+
+    model_config = _example(team="Crusher hall", born="1984-02-11")
     name: str | None = Field(default=None, max_length=200)
     number: str | None = Field(default=None, max_length=40)
     team: str | None = Field(default=None, max_length=120)
@@ -155,6 +164,9 @@ class SetupDraft(Out):
 
 
 class DraftWish(BaseModel):
+    """Start from the given settings, else the library, else the person's last, else the recorder's."""
+
+    model_config = _example(person_id=12)
     person_id: int | None = None
     library: str = ""
     settings: dict[str, Any] | None = None
@@ -172,6 +184,8 @@ class NewHandOver(BaseModel):
 
 
 class WriteOnly(BaseModel):
+    model_config = _example(settings={"name": "Full shift", "run_length_min": 480}, revision=4)
+
     settings: dict[str, Any]
     revision: int
     set_clock: bool = True
@@ -217,6 +231,11 @@ class Bay(BaseModel):
 
 
 class TakeInWish(BaseModel):
+    """A session to take in, and what is known about it."""
+
+    model_config = _example(
+        recorder_id=5, recorder_session="NM-000107-00012", tags={"place": "crusher hall"}, shift_clock=True
+    )
     recorder_id: int
     recorder_session: str
     tags: dict[str, str] = Field(default_factory=dict)
@@ -227,6 +246,8 @@ class TakeInWish(BaseModel):
 
 
 class TakeIn(BaseModel):
+    model_config = _example(sessions=[{"recorder_id": 5, "recorder_session": "NM-000107-00012"}])
+
     sessions: list[TakeInWish] = Field(min_length=1)
 
 
@@ -235,6 +256,9 @@ class Begun(BaseModel):
 
 
 class Clear(BaseModel):
+    """Sessions to remove on the recorder, named one by one."""
+
+    model_config = _example(recorder_sessions=["NM-000107-00012"])
     recorder_sessions: list[str] = Field(min_length=1)
     passcode: str = ""
 
@@ -244,6 +268,8 @@ class Cleared(BaseModel):
 
 
 class Passcode(BaseModel):
+    model_config = _example(passcode="")
+
     passcode: str = ""
 
 
@@ -280,6 +306,9 @@ class SessionList(BaseModel):
 
 
 class SessionChange(BaseModel):
+    """Only the fields given are changed."""
+
+    model_config = _example(person_id=12, tags={"place": "crusher hall", "task": "feed control"})
     person_id: int | None = None
     note: str | None = None
     clock_shift_s: float | None = None
@@ -458,20 +487,31 @@ class Mark(BaseModel):
 
 
 class Version(BaseModel):
+    """The version of the review that was looked at."""
+
+    model_config = _example(version=3)
     version: int
 
 
 class ReviewField(BaseModel):
+    """One decision of a review; null takes it back."""
+
+    model_config = _example(version=3, field="working_day_s", value=28800)
     version: int
     field: Literal["limit_set_id", "working_day_s", "attenuation_db", "accepted"]
     value: Any = None
 
 
 class ConclusionText(BaseModel):
+    model_config = _example(text="Liner change alone brings half of the day's dose.")
+
     text: str = Field(max_length=20_000)
 
 
 class ReportOptions(BaseModel):
+    """Parts that go in; `named` false leaves every name out."""
+
+    model_config = _example(parts=["checks", "figures", "curve"], named=True)
     parts: list[str]
     named: bool = True
 

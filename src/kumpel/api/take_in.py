@@ -33,7 +33,13 @@ def clear(recorder_id: int, wish: schemas.Clear, db: Database, who: Who) -> sche
     return schemas.Cleared(cleared=take_in.clear(db, recorder_id, wish.recorder_sessions, wish.passcode))
 
 
-@router.post("/files", status_code=201)
+FILE_BODY = {
+    "required": True,
+    "content": {"application/cbor-seq": {"schema": {"type": "string", "format": "binary"}}},
+}
+
+
+@router.post("/files", status_code=201, openapi_extra={"requestBody": FILE_BODY})
 async def upload(request: Request, db: Database, who: Who) -> schemas.Session:
     """Take a recording file (.krec, as the request's body) in by the same door."""
     data = bytearray()

@@ -113,7 +113,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -
         figures=tuple(by_key.values()),
         judgements=tuple(judgements),
         suggestions=tuple(_suggestions(recording, review)),
-        tables=(_task_table(basis, review), _hour_table(basis), _spread_table(basis)),
+        tables=(_task_table(basis, review), _hour_table(basis), _half_table(basis), _spread_table(basis)),
         quality=Quality(basis.coverage, basis.measured_s, _planned(basis), tuple(findings)),
         key_figures=key_figures,
     )
@@ -537,6 +537,18 @@ def _hour_table(basis: _Basis) -> Table:
         start = max(float(each) * 3600 - local, 0.0)
         rows.append((start, levels.mean_level(found[inside]), share))
     return Table("hours", "Where the dose comes from", columns, tuple(rows))
+
+
+def _half_table(basis: _Basis) -> Table:
+    """The shortest stretch of the day that makes half of the dose: start and end in s, LAeq in it."""
+    columns = (TableColumn("From", "s", 0), TableColumn("To", "s", 0), TableColumn("LAeq", "dB(A)", 1))
+    found, _ = _equal_energy_levels(basis)
+    stretch = levels.highest_share(found, 0.5) if found is not None else None
+    if found is None or stretch is None:
+        return Table("half", "Half of the dose", columns, ())
+    first, end = stretch
+    row = (first * basis.interval_s, end * basis.interval_s, levels.mean_level(found[first:end]))
+    return Table("half", "Half of the dose", columns, (row,))
 
 
 def _spread_table(basis: _Basis) -> Table:

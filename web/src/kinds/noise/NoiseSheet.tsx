@@ -4,7 +4,7 @@ import { api, ask, type Schemas } from "@/api/client";
 import { type Band, type Line, TimeBars } from "@/charts/TimeBars";
 import { StretchDialog } from "@/features/review/StretchDialog";
 import { Button, Verdict } from "@/ui/basics";
-import { clockAt, hoursMinutes, number, percent } from "@/ui/format";
+import { clockAt, hoursMinutes, length, number, percent } from "@/ui/format";
 import type { ReviewSheetProps } from "../sheet";
 import { ShareBars, SpreadBars } from "./pictures";
 
@@ -210,6 +210,7 @@ export default function NoiseSheet({ review, limitSet, locked, onMark, onWhy }: 
     .filter((f): f is Figure => f !== undefined);
   const zoomed = span[1] - span[0] < session.length_s - 1;
   const hours = useDeferredValue(reviewed.tables.find((t) => t.key === "hours"));
+  const half = reviewed.tables.find((t) => t.key === "half")?.rows[0];
   const spread = useDeferredValue(reviewed.tables.find((t) => t.key === "spread"));
   return (
     <>
@@ -298,7 +299,18 @@ export default function NoiseSheet({ review, limitSet, locked, onMark, onWhy }: 
       </div>
       <div className="grid grid-cols-2 gap-2.5">
         <div className={panel}>
-          <b className="font-narrow font-semibold text-[13px]">Where the dose comes from</b>
+          <span className="flex flex-wrap items-baseline gap-x-2 text-[13px]">
+            <b className="font-narrow font-semibold">Where the dose comes from</b>
+            {half && (
+              <button
+                type="button"
+                className="text-act hover:underline"
+                onClick={() => setSpan(around(Number(half[0]), Number(half[1]), session.length_s))}
+              >
+                half of it in {length(Number(half[1]) - Number(half[0]))}, from {clock(Number(half[0]))}
+              </button>
+            )}
+          </span>
           {hours && (
             <ShareBars table={hours} clock={clock} onPick={(s) => setSpan([s, Math.min(s + 3600, session.length_s)])} />
           )}
@@ -323,6 +335,12 @@ export default function NoiseSheet({ review, limitSet, locked, onMark, onWhy }: 
       )}
     </>
   );
+}
+
+/** A stretch with some room on both sides. */
+function around(startS: number, endS: number, lengthS: number): [number, number] {
+  const room = Math.max((endS - startS) * 0.3, 300);
+  return [Math.max(startS - room, 0), Math.min(endS + room, lengthS)];
 }
 
 function peakLines(limitSet: Schemas["LimitSet"] | undefined): Line[] {
