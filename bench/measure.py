@@ -21,8 +21,10 @@ from kumpel.config import ROOT
 from kumpel.core.review import Review, Stretch
 from kumpel.formats import krec
 from kumpel.kinds.registry import kind_of
+from kumpel.link.messages import Piece
 from kumpel.reports import pages
 from kumpel.services import reports, review, take_in
+from kumpel.services.arrival import Arrival
 from kumpel.standins import noise_meter
 from kumpel.store import database
 from kumpel.store.tables import Session
@@ -102,8 +104,8 @@ def take_in_seconds(db: Db, data: bytes) -> float:
     db.add(session)
     db.commit()
     began = time.perf_counter()
-    arrival = take_in.Arrival(db, session)
-    arrival.take(take_in.Piece(offset=start, next=end, items=data[start:end]) for start, end in pieces)
+    arrival = Arrival(db, session)
+    arrival.take(Piece(offset=start, next=end, items=data[start:end]) for start, end in pieces)
     arrival.finish()
     return time.perf_counter() - began
 

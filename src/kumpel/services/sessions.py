@@ -10,7 +10,8 @@ from typing import Any
 from sqlmodel import Session as Db
 from sqlmodel import col, delete, func, or_, select
 
-from kumpel.services import review, take_in
+from kumpel.services import review
+from kumpel.services.arrival import shift_clock
 from kumpel.services.people import like, person_of
 from kumpel.services.problems import ConflictError, InvalidError
 from kumpel.services.tags import tags_of
@@ -133,7 +134,7 @@ def change(db: Db, session_id: int, changes: dict[str, Any]) -> Session:
     if "clock_shift_s" in changes:
         if abs(changes["clock_shift_s"]) > 366 * 86400:
             raise InvalidError("A session can be shifted by a year at most.")
-        take_in.shift_clock(session, changes["clock_shift_s"])
+        shift_clock(session, changes["clock_shift_s"])
     if "tags" in changes:
         db.exec(delete(Tag).where(col(Tag.session_id) == session_id))
         for key, value in changes["tags"].items():

@@ -1,12 +1,7 @@
 import { type ComponentType, lazy } from "react";
-import type { ReviewSheetProps } from "./sheet";
+import type { ReviewSheetProps, SetupControl } from "./sheet";
 
-export interface SetupControl {
-  /** Choices as [value, words]; none: a number or a text. */
-  choices?: [string | number | boolean | null, string][];
-  type?: "number" | "text" | "time";
-  empty?: boolean;
-}
+export type { SetupControl };
 
 export interface WebKind {
   name: string;

@@ -8,3 +8,10 @@ export interface ReviewSheetProps {
   onMark: (what: "left out" | "task", startS: number, endS: number, label: string) => void;
   onWhy: (figure: Schemas["Figure"]) => void;
 }
+
+export interface SetupControl {
+  /** Choices as [value, words]; none: a number or a text. */
+  choices?: [string | number | boolean | null, string][];
+  type?: "number" | "text" | "time";
+  empty?: boolean;
+}

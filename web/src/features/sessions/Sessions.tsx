@@ -259,7 +259,7 @@ export default function Sessions() {
                   <input
                     type="checkbox"
                     aria-label="Choose all on this page"
-                    className="size-4 accent-(--act)"
+                    className="size-4 align-middle accent-(--act)"
                     checked={picked.length === rows.length}
                     onChange={(e) => setPicked(e.target.checked ? rows.map((s) => s.id) : [])}
                   />
@@ -300,7 +300,7 @@ export default function Sessions() {
                     <input
                       type="checkbox"
                       aria-label={`Choose ${s.person || "unclaimed"}, ${moment(s.started_at, s.utc_offset_min)}`}
-                      className="size-4 accent-(--act)"
+                      className="size-4 align-middle accent-(--act)"
                       checked={picked.includes(s.id)}
                       onChange={(e) =>
                         setPicked(e.target.checked ? [...picked, s.id] : picked.filter((p) => p !== s.id))

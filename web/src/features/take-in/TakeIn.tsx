@@ -67,7 +67,7 @@ function Row({
         <input
           type="checkbox"
           aria-label={`Take in ${name}`}
-          className="size-4 accent-(--act)"
+          className="size-4 align-middle accent-(--act)"
           checked={ticked}
           disabled={found.standing !== "new" && found.standing !== "deleted" && !found.trouble}
           onChange={onTick}

@@ -1,4 +1,4 @@
-import type { SetupControl } from "../kinds";
+import type { SetupControl } from "../sheet";
 
 const CONTROLS: Record<string, SetupControl> = {
   name: { type: "text" },
