@@ -1,6 +1,7 @@
 """The API as a browser or a script meets it: signing in, problems, faults caused on purpose."""
 
 import json
+import re
 import threading
 import time
 
@@ -126,6 +127,19 @@ class Problems(ServerTest):
         cut = client.post("/api/files", content=recording_file(3600, seed=9)[:-9])
         self.assertEqual(cut.status_code, 422)
         self.assertRegex(cut.json()["detail"], r"byte \d+.*Nothing was stored")
+
+    def test_the_interface_is_small_and_kept_by_the_browser(self) -> None:
+        page = httpx.get(self.address)
+        self.assertIn("no-cache", page.headers["cache-control"])
+        scripts = re.findall(r'/assets/[^"]+\.js', page.text)
+        self.assertTrue(scripts)
+        sizes = []
+        for script in scripts:
+            with httpx.stream("GET", self.address + script, headers={"Accept-Encoding": "gzip"}) as answer:
+                self.assertEqual(answer.headers["content-encoding"], "gzip")
+                self.assertIn("immutable", answer.headers["cache-control"])
+                sizes.append(sum(len(part) for part in answer.iter_raw()))
+        self.assertLess(sum(sizes), 300_000)
 
     def test_views_do_not_break_on_odd_spans(self) -> None:
         client = self.client()

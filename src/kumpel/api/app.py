@@ -16,6 +16,7 @@ from fastapi.staticfiles import StaticFiles
 from sqlalchemy.exc import OperationalError
 from sqlmodel import Session as Db
 from starlette.exceptions import HTTPException
+from starlette.middleware.gzip import GZipMiddleware
 
 from kumpel import __version__
 from kumpel.api import events, hand_out, people, reports, review, schemas, sessions, sign_in, take_in
@@ -42,6 +43,15 @@ SECURITY_HEADERS = {
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "same-origin",
 }
+
+
+class Assets(StaticFiles):
+    """Built files carry a hash of their content in their name: a browser may keep them for good."""
+
+    def file_response(self, *arguments: Any, **named: Any) -> Response:
+        response = super().file_response(*arguments, **named)
+        response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+        return response
 
 
 def problem(status: int, code: str, detail: str) -> JSONResponse:
@@ -175,7 +185,7 @@ def _add_interface(app: FastAPI, config: Config) -> None:
     index = config.web / "index.html"
     if not index.exists():
         return
-    app.mount("/assets", StaticFiles(directory=config.web / "assets"), name="assets")
+    app.mount("/assets", GZipMiddleware(Assets(directory=config.web / "assets"), minimum_size=1000), name="assets")
 
     @app.get("/{path:path}", include_in_schema=False)
     async def interface(path: str) -> Response:

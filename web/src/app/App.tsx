@@ -6,14 +6,28 @@ import { Loading, Trouble } from "@/ui/basics";
 import { Shell } from "./Shell";
 import { SignIn } from "./SignIn";
 
-const HandOut = lazy(() => import("@/features/hand-out/HandOut"));
-const TakeIn = lazy(() => import("@/features/take-in/TakeIn"));
-const Review = lazy(() => import("@/features/review/Review"));
-const Report = lazy(() => import("@/features/report/Report"));
-const People = lazy(() => import("@/features/people/People"));
-const Recorders = lazy(() => import("@/features/recorders/Recorders"));
-const Sessions = lazy(() => import("@/features/sessions/Sessions"));
-const Limits = lazy(() => import("@/features/limits/Limits"));
+const SCREENS = {
+  "hand-out": () => import("@/features/hand-out/HandOut"),
+  "take-in": () => import("@/features/take-in/TakeIn"),
+  review: () => import("@/features/review/Review"),
+  report: () => import("@/features/report/Report"),
+  people: () => import("@/features/people/People"),
+  recorders: () => import("@/features/recorders/Recorders"),
+  sessions: () => import("@/features/sessions/Sessions"),
+  limits: () => import("@/features/limits/Limits"),
+};
+const HandOut = lazy(SCREENS["hand-out"]);
+const TakeIn = lazy(SCREENS["take-in"]);
+const Review = lazy(SCREENS.review);
+const Report = lazy(SCREENS.report);
+const People = lazy(SCREENS.people);
+const Recorders = lazy(SCREENS.recorders);
+const Sessions = lazy(SCREENS.sessions);
+const Limits = lazy(SCREENS.limits);
+
+// The screen in the address is fetched while the server is still being asked who is signed in.
+const wanted = window.location.pathname.split("/")[1] || "take-in";
+if (wanted in SCREENS) void SCREENS[wanted as keyof typeof SCREENS]();
 
 export function App() {
   const state = useQuery({ queryKey: ["state"], queryFn: () => ask(api.GET("/api/state")) });

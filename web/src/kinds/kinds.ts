@@ -7,18 +7,21 @@ export interface WebKind {
   name: string;
   word: string;
   sheet: ComponentType<ReviewSheetProps>;
+  /** Fetches the sheet ahead of its first use. */
+  load: () => Promise<unknown>;
   control: (path: string) => SetupControl;
   /** Paths that belong together under one summarising row. */
   group: (path: string) => string | null;
   summary: (group: string, settings: Record<string, unknown>) => string;
 }
 
-const NoiseSheet = lazy(() => import("./noise/NoiseSheet"));
+const loadNoiseSheet = () => import("./noise/NoiseSheet");
+const NoiseSheet = lazy(loadNoiseSheet);
 
 import { control, group, summary } from "./noise/setup";
 
 export const KINDS: Record<string, WebKind> = {
-  noise: { name: "Noise", word: "noise", sheet: NoiseSheet, control, group, summary },
+  noise: { name: "Noise", word: "noise", sheet: NoiseSheet, load: loadNoiseSheet, control, group, summary },
 };
 
 export const kindName = (key: string) => KINDS[key]?.name ?? key;

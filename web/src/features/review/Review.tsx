@@ -174,9 +174,13 @@ export default function Review() {
   useEffect(() => {
     if (!id && first !== undefined) navigate(`/review/${first}`, { replace: true });
   }, [id, first, navigate]);
+  const list = waiting.data?.sessions ?? [];
+  const kinds = [...new Set(list.map((s) => s.kind))].join(" ");
+  useEffect(() => {
+    for (const kind of kinds.split(" ")) void KINDS[kind]?.load();
+  }, [kinds]);
   if (waiting.isError && !waiting.data) return <Trouble error={waiting.error} again={() => waiting.refetch()} />;
-  if (!waiting.data) return <Loading what="what waits" />;
-  const list = waiting.data.sessions;
+  if (!waiting.data && !id) return <Loading what="what waits" />;
   const chosen = id ? Number(id) : (list[0]?.id ?? null);
   const at = list.findIndex((s) => s.id === chosen);
   return (
