@@ -1,0 +1,132 @@
+"""Pictures and pages by themselves: well-formed, complete, not confused by odd content."""
+
+import io
+import math
+import unittest
+from xml.etree import ElementTree
+
+import numpy as np
+import pypdf
+
+from kumpel.reports import pages, pictures
+from kumpel.reports.document import Document, Fact, Facts, FigureLine, Figures, Picture, Signature, TablePart, TextPart
+from kumpel.reports.pictures import LimitLine
+
+LINES = [
+    LimitLine(80, "lower action value", "action level reached"),
+    LimitLine(85, "upper action value", "above limit"),
+]
+
+
+def document(**changes: object) -> Document:
+    base = {
+        "title": "Ida Brandvik",
+        "subtitle": "Noise",
+        "token": "N-07",
+        "verdict": "within",
+        "words": "within all limits",
+        "footer": "Kumpel",
+    }
+    return Document(**(base | changes))  # type: ignore[arg-type]
+
+
+def text_of(made: Document) -> str:
+    return "\n".join(page.extract_text() for page in pypdf.PdfReader(io.BytesIO(pages.pdf(made))).pages)
+
+
+class Pictures(unittest.TestCase):
+    def elements(self, svg: str, name: str) -> list[ElementTree.Element]:
+        return list(ElementTree.fromstring(svg).iter("{http://www.w3.org/2000/svg}" + name))
+
+    def test_a_bar_for_every_measured_minute_in_its_colour(self) -> None:
+        levels = np.array([70.0, 79.99, 80.0, 84.9, 85.0, math.nan, 99.0])
+        svg = pictures.level_over_time(6 + np.arange(7) / 60, levels, [], LINES, "dB(A)")
+        colours = [r.get("fill") for r in self.elements(svg, "rect")]
+        expected = [pictures.PETROL] * 2 + [pictures.ACTION] * 2 + [pictures.ABOVE] * 2
+        self.assertEqual(colours, expected)
+
+    def test_limit_lines_and_hours_are_written(self) -> None:
+        svg = pictures.level_over_time(5.5 + np.arange(480) / 60, np.full(480, 75.0), [], LINES, "dB(A)")
+        words = [t.text for t in self.elements(svg, "text")]
+        for wanted in ("85 upper action value", "80 lower action value", "06:00", "13:00", "dB(A)"):
+            self.assertIn(wanted, words)
+
+    def test_midnight_is_passed(self) -> None:
+        svg = pictures.level_over_time(22 + np.arange(480) / 60, np.full(480, 75.0), [], LINES, "dB(A)")
+        words = [t.text for t in self.elements(svg, "text")]
+        self.assertIn("00:00", words)
+        self.assertIn("05:00", words)
+        self.assertNotIn("24:00", words)
+
+    def test_nothing_measured_one_minute_and_no_limits_still_draw(self) -> None:
+        for levels in (np.empty(0), np.array([80.0]), np.full(10, math.nan)):
+            hours = 6 + np.arange(len(levels)) / 60
+            ElementTree.fromstring(pictures.level_over_time(hours, levels, [(6.0, 6.1)], [], "dB(A)"))
+        ElementTree.fromstring(pictures.bars([], [], [], []))
+        ElementTree.fromstring(pictures.spread(np.empty(0), np.empty(0), LINES, "dB(A)"))
+
+    def test_words_are_escaped(self) -> None:
+        svg = pictures.bars(["<b>"], [1.0], ['"&'], [False])
+        self.assertIn("<b>", [t.text for t in self.elements(svg, "text")])
+
+    def test_bars_are_in_proportion(self) -> None:
+        svg = pictures.bars(["06", "07"], [25.0, 75.0], ["25 %", "75 %"], [False, True])
+        heights = [float(r.get("height") or 0) for r in self.elements(svg, "rect")]
+        self.assertAlmostEqual(heights[1] / heights[0], 3.0, places=2)
+
+
+class Pages(unittest.TestCase):
+    def test_every_part_reaches_the_paper(self) -> None:
+        made = document(parts=[
+            Facts(facts=[Fact(label="Serial number", value="NM-000107")]),
+            Figures(title="Figures against limits", lines=[FigureLine(name="LEX,8h", value="86.9", unit="dB(A)", limit="80 / 85", verdict="above limit", words="reached by 1.9")]),
+            TablePart(title="Tasks", columns=["Task", "Time"], rows=[["liner change", "1:05"]]),
+            TablePart(title="Left out", columns=["Why"], rows=[], empty="nothing was left out"),
+            Picture(title="Level", svg=pictures.bars(["06"], [1.0], ["100 %"], [True]), text="bars"),
+            TextPart(title="Conclusion", text="Repeat with the new tool."),
+            TextPart(title="Empty", text="  "),
+            Signature(name="Runa Halvorsen", date="23 Nov 2026"),
+        ])  # fmt: skip
+        text = text_of(made)
+        for words in ("NM-000107", "86.9", "80 / 85", "reached by 1.9", "liner change", "1:05", "nothing was left out", "100 %",
+                      "Repeat with the new tool.", "none written", "Runa Halvorsen", "23 Nov 2026", "page 1 of 1"):  # fmt: skip
+            self.assertIn(words, text)
+
+    def test_typst_in_a_name_is_text(self) -> None:
+        odd = '#panic("x") $ a $ *b* _c_ @d <e> `f` [g] \\ // h'
+        text = text_of(
+            document(title=odd, parts=[TextPart(title=odd, text=odd), Facts(facts=[Fact(label=odd, value=odd)])])
+        )
+        self.assertEqual(text.replace("\n", "").replace(" ", "").count('#panic("x")'), 5)
+
+    def test_long_tables_run_over_pages_with_their_number(self) -> None:
+        rows = [[f"stretch {i}", "06:00 to 06:05", "5 min"] for i in range(150)]
+        made = document(parts=[TablePart(title="Left out", columns=["Why", "From, to", "Length"], rows=rows)])
+        count = len(pages.preview(made))
+        self.assertGreater(count, 2)
+        text = text_of(made)
+        self.assertIn("stretch 149", text)
+        self.assertIn(f"page {count} of {count}", text)
+
+    def test_a_very_long_name_stays_on_the_page(self) -> None:
+        text = text_of(document(title="Maximiliane-Theodora von und zu Hohenbruck-Sølvfjellet " * 3))
+        self.assertEqual(text.count("Maximiliane"), 3)
+
+    def test_letters_beyond_latin_1_are_in_the_fonts(self) -> None:
+        names = "Łukasz Žofie Ğül Őry Đorđe Ņikita Ție Ål Æsa Œuf ß"
+        self.assertIn(names, text_of(document(title=names)))
+
+    def test_all_four_verdicts_draw(self) -> None:
+        for verdict in ("within", "action level reached", "above limit", "not assessable"):
+            self.assertIn("in words", text_of(document(verdict=verdict, words="in words")))
+
+    def test_draft_is_said_until_it_is_issued(self) -> None:
+        self.assertIn("draft, not issued", text_of(document()))
+        self.assertNotIn("draft", text_of(document(draft=False)))
+
+    def test_many_at_once_do_not_mix(self) -> None:
+        from concurrent.futures import ThreadPoolExecutor
+
+        with ThreadPoolExecutor(4) as pool:
+            texts = list(pool.map(lambda i: text_of(document(title=f"Person {i:03d}")), range(24)))
+        self.assertTrue(all(f"Person {i:03d}" in text for i, text in enumerate(texts)))

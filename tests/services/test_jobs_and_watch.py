@@ -1,0 +1,118 @@
+"""The queue and the lookout: one waiting job a session, recorders that move, leave and lie."""
+
+import time
+from typing import Any
+
+from sqlalchemy import text
+from sqlmodel import select
+
+from kumpel.link.discovery import Announcement
+from kumpel.services import recorders, take_in
+from kumpel.services.jobs import Jobs
+from kumpel.services.problems import RecorderError
+from kumpel.services.watch import Lookout
+from kumpel.store.tables import Recorder, Session
+from tests.support import MeterTest
+
+
+class Queue(MeterTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.jobs = Jobs(self.url)
+        self.jobs.open()
+        self.addCleanup(self.jobs.close)
+
+    def waiting(self) -> list[Any]:
+        self.db.rollback()
+        return list(
+            self.db.connection()
+            .execute(text("select args from procrastinate_jobs where status = 'todo' order by id"))
+            .scalars()
+        )
+
+    def test_one_waiting_job_a_session_however_often_it_is_asked_for(self) -> None:
+        name = self.record(3600)
+        recorder = self.seen()
+        for _ in range(3):
+            take_in.begin(self.db, [take_in.Wish(recorder.id or 0, name)], self.who, self.jobs.start_take_in)
+        self.jobs.go_on(self.db)
+        session = self.db.exec(select(Session)).one()
+        self.assertEqual(self.waiting(), [{"session_id": session.id}])
+
+    def test_going_on_leaves_stopped_sessions_alone_when_told_so(self) -> None:
+        name = self.record(3600)
+        recorder = self.seen()
+        [session_id] = take_in.begin(self.db, [take_in.Wish(recorder.id or 0, name)], self.who, lambda i: None)
+        session = self.db.get_one(Session, session_id)
+        session.trouble = "cut"
+        self.db.add(session)
+        self.db.commit()
+        self.jobs.go_on(self.db, stopped_too=False)
+        self.assertEqual(self.waiting(), [])
+        self.jobs.go_on(self.db, "another serial")
+        self.assertEqual(self.waiting(), [])
+        self.jobs.go_on(self.db, "NM-000107")
+        self.assertEqual(len(self.waiting()), 1)
+
+
+class Watching(MeterTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.jobs = Jobs(self.url)
+        self.jobs.open()
+        self.addCleanup(self.jobs.close)
+        self.lookout = Lookout(self.url, self.jobs)
+
+    def hear(self, port: int, serial: str = "NM-000107") -> Recorder:
+        self.lookout._news.put(Announcement(serial, "127.0.0.1", port))
+        self.lookout._round()
+        self.db.expire_all()
+        return self.db.exec(select(Recorder).where(Recorder.serial == serial)).one()
+
+    def test_what_a_recorder_says_is_kept_for_browsers(self) -> None:
+        self.meter.tell("set", clock_error_s=61.0, battery=0.42, place="Dock B")
+        self.record(3600)
+        row = self.hear(self.meter.link)
+        self.assertEqual((row.token, row.kind, row.in_reach, row.trouble), ("N-07", "noise", True, ""))
+        self.assertEqual((row.status["battery"], row.status["place"]), (0.42, "Dock B"))
+        self.assertAlmostEqual(row.clock_error_s or 0, 61.0, delta=1)
+        self.assertEqual(len(row.inventory), 1)
+
+    def test_a_recorder_on_a_new_port_is_the_same_recorder(self) -> None:
+        first = self.hear(self.meter.link)
+        self.meter.stop()
+        from kumpel.demo.fleet import Meter
+
+        self.fleet.launch((Meter("N-07", "NM-000107", "Noise meter 7"),), False)
+        again = self.hear(self.meter.link)
+        self.assertEqual((again.id, again.port, again.in_reach), (first.id, self.meter.link, True))
+
+    def test_one_that_leaves_is_remembered_as_away(self) -> None:
+        self.hear(self.meter.link)
+        self.lookout._news.put("NM-000107")
+        self.lookout._round()
+        self.db.expire_all()
+        row = self.db.exec(select(Recorder)).one()
+        self.assertFalse(row.in_reach)
+        self.assertIsNotNone(row.seen_at)
+        with self.assertRaisesRegex(RecorderError, "not in reach"), recorders.link_to(row):
+            pass
+
+    def test_one_that_stops_answering_is_away_until_it_answers(self) -> None:
+        self.hear(self.meter.link)
+        self.meter.tell("vanish")
+        self.assertFalse(self.hear(self.meter.link).in_reach)
+        self.meter.tell("come back")
+        self.assertTrue(self.hear(self.meter.link).in_reach)
+
+    def test_one_that_is_not_who_it_was_announced_as_is_not_believed(self) -> None:
+        row = self.hear(self.meter.link, "NM-OTHER")
+        self.assertFalse(row.in_reach)
+        self.assertIn("NM-000107 answers", row.trouble)
+
+    def test_a_silent_round_tells_no_browser(self) -> None:
+        self.hear(self.meter.link)
+        row = self.db.exec(select(Recorder)).one()
+        before = recorders._fingerprint(row)
+        time.sleep(0.1)
+        self.assertEqual(recorders._fingerprint(recorders.refresh(self.db, row)), before)
