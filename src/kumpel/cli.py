@@ -9,6 +9,9 @@ from typing import Annotated
 
 import typer
 
+from kumpel.config import DEMO
+from kumpel.demo.fleet import METERS, Fleet
+
 app = typer.Typer(
     no_args_is_help=True,
     add_completion=False,
@@ -28,9 +31,16 @@ def demo(
         from kumpel.demo.once import run_once
 
         raise typer.Exit(run_once(Path("out")))
+    if fresh:
+        from kumpel.demo.run import throw_away
+
+        throw_away()
+    # The recorders start while this process is still importing what it needs.
+    fleet = Fleet(DEMO / "standins")
+    fleet.begin(METERS)
     from kumpel.demo.run import run_demo
 
-    raise typer.Exit(run_demo(port, fresh))
+    raise typer.Exit(run_demo(port, fleet))
 
 
 @app.command()

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[2]
+DEMO = ROOT / "var" / "demo"
 
 
 @dataclass(frozen=True)

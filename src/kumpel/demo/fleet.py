@@ -67,13 +67,24 @@ class Fleet:
     folder: Path
     time_factor: float = 1440.0
     running: dict[str, Running] = field(default_factory=dict)
+    _starting: list[tuple[Meter, subprocess.Popen[bytes], Path]] = field(default_factory=list)
 
     def launch(self, meters: tuple[Meter, ...], announce: bool = True) -> None:
         """Start the meters side by side and wait until each says its ports."""
-        waiting = [(m, *self._spawn(m, announce)) for m in meters]
-        for meter, process, folder in waiting:
+        self.begin(meters, announce)
+        self.wait()
+
+    def begin(self, meters: tuple[Meter, ...], announce: bool = True) -> None:
+        """Start the meters and do not wait."""
+        self._starting += [(m, *self._spawn(m, announce)) for m in meters]
+
+    def wait(self) -> None:
+        """Until each says its ports."""
+        while self._starting:
+            meter, process, folder = self._starting[0]
             ports = self._ports(process, folder)
             self.running[meter.token] = Running(process, folder, ports["link"], ports["control"])
+            self._starting.pop(0)
 
     def _spawn(self, meter: Meter, announce: bool) -> tuple[subprocess.Popen[bytes], Path]:
         folder = self.folder / meter.token
@@ -123,6 +134,8 @@ class Fleet:
         raise RuntimeError(f"a stand-in did not start; its log is {folder / 'log'}")
 
     def stop(self) -> None:
+        for _, process, _ in self._starting:
+            process.kill()
         for each in self.running.values():
             each.process.terminate()
         for each in self.running.values():

@@ -29,10 +29,6 @@ CONCLUSIONS = {
 }
 
 
-def is_loaded(db: Db) -> bool:
-    return not accounts.is_first_visit(db)
-
-
 def local_offset() -> int:
     return int((datetime.now().astimezone().utcoffset() or timedelta()).total_seconds() // 60)
 

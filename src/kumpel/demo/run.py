@@ -3,34 +3,32 @@
 from __future__ import annotations
 
 import shutil
+from pathlib import Path
 
 from sqlmodel import Session as Db
 
-from kumpel.config import ROOT, Config
+from kumpel.config import DEMO, ROOT, Config
 from kumpel.demo import history
-from kumpel.demo.fleet import METERS, Fleet
+from kumpel.demo.fleet import Fleet
 from kumpel.serve import say, serve, step, usable_port
 from kumpel.services import limits
 from kumpel.store import database
 from kumpel.store.cluster import Cluster, ClusterError
 
-FOLDER = ROOT / "var" / "demo"
 
-
-def run_demo(port: int, fresh: bool) -> int:
-    cluster, fleet = Cluster(FOLDER / "postgres"), Fleet(FOLDER / "standins")
+def run_demo(port: int, fleet: Fleet) -> int:
+    """Serve the demo; `fleet` is starting already, beside everything else."""
+    cluster = Cluster(DEMO / "postgres")
     try:
-        if fresh:
-            cluster.stop()
-            shutil.rmtree(cluster.data, ignore_errors=True)
-            shutil.rmtree(FOLDER, ignore_errors=True)
         done = step("starting PostgreSQL")
-        url = cluster.start()
+        url = _filled_or_empty(cluster)
         done()
-        done = step("starting five simulated noise meters")
-        fleet.launch(METERS)
+        done = step("waiting for five simulated noise meters")
+        fleet.wait()
         done()
-        _load(url, fleet)
+        if not _mark(cluster).exists():
+            _load(url, fleet)
+            _mark(cluster).touch()
         where = f"http://127.0.0.1:{usable_port(port)}"
         config = Config(url, ROOT / "web" / "dist", False, True)
         text = (
@@ -47,12 +45,31 @@ def run_demo(port: int, fresh: bool) -> int:
     return 0
 
 
+def _mark(cluster: Cluster) -> Path:
+    """A file that says that the demo's data was loaded to the end."""
+    return cluster.data.parent / "loaded"
+
+
+def _filled_or_empty(cluster: Cluster) -> str:
+    """The database with the whole demo in it, or an empty one: what was loaded by halves is thrown away."""
+    if not _mark(cluster).exists():
+        cluster.stop()
+        shutil.rmtree(cluster.data, ignore_errors=True)
+    return cluster.start()
+
+
+def throw_away() -> None:
+    """Everything the demo ever made."""
+    cluster = Cluster(DEMO / "postgres")
+    cluster.stop()
+    shutil.rmtree(cluster.data.parent, ignore_errors=True)
+    shutil.rmtree(DEMO, ignore_errors=True)
+
+
 def _load(url: str, fleet: Fleet) -> None:
     database.migrate(url)
     with Db(database.engine(url), expire_on_commit=False) as db:
         limits.put_shipped(db)
-        if history.is_loaded(db):
-            return
         done = step("loading Tarnfels: forty people, three months of shifts")
         history.load(db)
         history.last_shift(db, fleet)
