@@ -25,7 +25,7 @@ def recording(
     made = {f"leq.{i}": Channel(f"leq.{i}", "Level", "dB(A)", 1.0, levels) for i in (1, 2, 3)}
     peak = np.where(np.isnan(levels), math.nan, 100.0) if peak is None else peak
     made["peak"] = Channel("peak", "Peak", "dB(C)", 1.0, peak)
-    return Recording("noise", 1_795_000_000.0, 60, made, events, SETUP if setup is None else setup)  # type: ignore[arg-type]
+    return Recording("noise", 1_795_000_000.0, 60, made, events, SETUP if setup is None else setup)
 
 
 def steady(level: float, hours: float) -> np.ndarray:
@@ -34,7 +34,7 @@ def steady(level: float, hours: float) -> np.ndarray:
 
 class Verdicts(unittest.TestCase):
     def verdict(self, level: float, limits: object = EU) -> Verdict:
-        return assess(recording(steady(level, 8)), Review(), limits).reviewed.verdict  # type: ignore[arg-type]
+        return assess(recording(steady(level, 8)), Review(), limits).reviewed.verdict
 
     def test_european_steps_at_their_edges(self) -> None:
         for level, verdict in (
@@ -179,7 +179,7 @@ class Tasks(unittest.TestCase):
 
 class Suggestions(unittest.TestCase):
     def found(self, **wish: object) -> list[str]:
-        made = krec.read(recording_file(**wish))  # type: ignore[arg-type]
+        made = krec.read(recording_file(**wish))
         return [s.code for s in assess(made, Review(), EU).reviewed.suggestions]
 
     def test_the_knock_put_in_is_found_over_many_seeds(self) -> None:

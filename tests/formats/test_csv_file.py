@@ -41,7 +41,7 @@ class Csv(unittest.TestCase):
         cases = {
             b"time,LAeq\n0,80\n1,8O\n": r"line 3, column .LAeq.",
             b"time,LAeq\n0,80\n0,81\n": "--interval",
-            b"time,x\n0,80\n1,81\n": "--map",
+            b"time,noise here\n0,80\n1,81\n": "--map",
             b"LAeq\n": "fewer than two lines",
             b"": "fewer than two lines",
             b"time,LAeq\nyesterday,80\nx,80\n": "line 2: the time",

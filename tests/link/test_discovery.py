@@ -55,5 +55,5 @@ class Discovery(unittest.TestCase):
 
         got: queue.Queue[str] = queue.Queue()
         assert process.stdout
-        threading.Thread(target=lambda: got.put(process.stdout.readline()), daemon=True).start()  # type: ignore[union-attr]
+        threading.Thread(target=lambda: got.put(process.stdout.readline()), daemon=True).start()
         return got.get(timeout=15).strip()

@@ -25,7 +25,7 @@ class Link(MeterTest):
 
     def refused(self, code: str, call: object, *arguments: object) -> None:
         with self.assertRaises(RefusedError) as caught:
-            call(*arguments)  # type: ignore[operator]
+            call(*arguments)
         self.assertEqual(caught.exception.code, code)
 
     def test_describe_status_and_clock(self) -> None:
@@ -89,7 +89,7 @@ class Link(MeterTest):
 
     def eventually(self, holds: object, seconds: float) -> None:
         limit = time.monotonic() + seconds
-        while not holds():  # type: ignore[operator]
+        while not holds():
             self.assertLess(time.monotonic(), limit)
             time.sleep(0.05)
 

@@ -27,7 +27,7 @@ def document(**changes: object) -> Document:
         "words": "within all limits",
         "footer": "Kumpel",
     }
-    return Document(**(base | changes))  # type: ignore[arg-type]
+    return Document(**(base | changes))
 
 
 def text_of(made: Document) -> str:

@@ -76,7 +76,7 @@ class Register(DatabaseTest):
         sessions.change(self.db, self.rows[0].id or 0, {"tags": {"place": "crusher hall", "task": "liner change"}})
 
     def found(self, **wanted: object) -> str:
-        rows, total = sessions.list_sessions(self.db, Filter(**wanted))  # type: ignore[arg-type]
+        rows, total = sessions.list_sessions(self.db, Filter(**wanted))
         self.assertEqual(len(rows), total)
         return "".join(row.session.recorder_session for row in rows)
 

@@ -144,7 +144,7 @@ class Reports(ReviewTest):
         if self.row.signed_at is None:
             review.conclude(self.db, self.id, "Liner change alone brings half of the day's dose.", self.who)
             self.row = review.sign(self.db, self.id, self.row.review_version, self.who)
-        return reports.issue(self.db, self.id, reports.Options(**({"parts": ONE_PAGE} | options)), self.who)  # type: ignore[arg-type]
+        return reports.issue(self.db, self.id, reports.Options(**({"parts": ONE_PAGE} | options)), self.who)
 
     def text(self, pdf: bytes) -> str:
         return "\n".join(page.extract_text() for page in pypdf.PdfReader(io.BytesIO(pdf)).pages)

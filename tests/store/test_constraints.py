@@ -24,14 +24,14 @@ class Constraints(DatabaseTest):
         setup = Setup(kind="noise", name="s", settings={})
         self.db.add_all([recorder, setup])
         self.db.commit()
-        both = [HandOver(recorder_id=recorder.id, person_id=person.id, setup_id=setup.id) for _ in range(2)]  # type: ignore[arg-type]
+        both = [HandOver(recorder_id=recorder.id, person_id=person.id, setup_id=setup.id) for _ in range(2)]
         self.refused(*both)
 
     def test_a_stretch_ends_after_it_begins_and_has_a_reason(self) -> None:
         row = self.session(3600)
-        self.refused(Stretch(session_id=row.id, what="left out", start_s=5, end_s=5, label="x"))  # type: ignore[arg-type]
-        self.refused(Stretch(session_id=row.id, what="left out", start_s=5, end_s=6, label=" "))  # type: ignore[arg-type]
-        self.refused(Stretch(session_id=row.id, what="moved", start_s=5, end_s=6, label="x"))  # type: ignore[arg-type]
+        self.refused(Stretch(session_id=row.id, what="left out", start_s=5, end_s=5, label="x"))
+        self.refused(Stretch(session_id=row.id, what="left out", start_s=5, end_s=6, label=" "))
+        self.refused(Stretch(session_id=row.id, what="moved", start_s=5, end_s=6, label="x"))
 
     def test_a_person_has_a_name_and_a_number_of_its_own(self) -> None:
         self.refused(Person(number="1", name=" "))
@@ -42,7 +42,7 @@ class Constraints(DatabaseTest):
         row = self.session(3600)
         from kumpel.store.tables import now
 
-        self.refused(Conclusion(session_id=row.id, signed_at=now()))  # type: ignore[arg-type]
+        self.refused(Conclusion(session_id=row.id, signed_at=now()))
 
     def test_an_issued_report_cannot_be_changed_unnoticed(self) -> None:
         row = self.session(3600)
@@ -50,7 +50,7 @@ class Constraints(DatabaseTest):
             Report(
                 number="R", session_id=row.id, title="t", document={}, limits={}, pages=1, pdf=b"a", sha256=bytes(32)
             )
-        )  # type: ignore[arg-type]
+        )
 
     def test_migrations_make_what_the_models_say(self) -> None:
         with database.engine(self.url).connect() as connection:

@@ -23,7 +23,7 @@ class FourStations(BrowserTest):
         self.review(page)
         self.report(page)
 
-    def hand_out(self, page) -> None:  # type: ignore[no-untyped-def]
+    def hand_out(self, page) -> None:
         page.keyboard.press("1")
         page.get_by_role("button", name="Add a person, a name is enough").click()
         page.get_by_label("Name", exact=True).fill("Ida Brandvik")
@@ -42,7 +42,7 @@ class FourStations(BrowserTest):
         expect(page.get_by_text("N-07 is with Ida Brandvik")).to_be_visible()
         expect(page.get_by_role("button", name="N-07 is back from Ida Brandvik")).to_be_visible()
 
-    def take_in(self, page, meter) -> None:  # type: ignore[no-untyped-def]
+    def take_in(self, page, meter) -> None:
         page.keyboard.press("2")
         expect(page.get_by_role("button", name="Take in all 2")).to_be_enabled()
         expect(page.get_by_text("too short to count")).to_be_visible()
@@ -65,7 +65,7 @@ class FourStations(BrowserTest):
         expect(page.get_by_text("2 sessions removed on N-07. The stored copies stay.")).to_be_visible()
         self.assertEqual(len(list((meter.folder / "sessions").glob("*.krec"))), 0)
 
-    def review(self, page) -> None:  # type: ignore[no-untyped-def]
+    def review(self, page) -> None:
         page.keyboard.press("3")
         expect(page.get_by_role("heading", name="Ida Brandvik")).to_be_visible()
         lead = page.get_by_title("Why this number?").first
@@ -102,7 +102,7 @@ class FourStations(BrowserTest):
         page.get_by_role("button", name="Sign off").click()
         expect(page.get_by_text("Signed off by Runa Halvorsen")).to_be_visible()
 
-    def drag(self, page, start: float, end: float) -> None:  # type: ignore[no-untyped-def]
+    def drag(self, page, start: float, end: float) -> None:
         box = page.get_by_role("application").bounding_box()
         y = box["y"] + box["height"] / 2
         page.mouse.move(box["x"] + box["width"] * start, y)
@@ -110,7 +110,7 @@ class FourStations(BrowserTest):
         page.mouse.move(box["x"] + box["width"] * end, y, steps=6)
         page.mouse.up()
 
-    def report(self, page) -> None:  # type: ignore[no-untyped-def]
+    def report(self, page) -> None:
         page.get_by_role("button", name="To the report").click()
         expect(page.get_by_role("img", name="Page 1 of the report")).to_be_visible()
         self.assertGreater(page.get_by_role("img", name="Page 1 of the report").evaluate("e => e.naturalWidth"), 100)

@@ -13,7 +13,7 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DataError, OperationalError
 from sqlmodel import Session as Db
 from starlette.exceptions import HTTPException
 from starlette.middleware.gzip import GZipMiddleware
@@ -166,6 +166,13 @@ def _add_problem_handlers(app: FastAPI) -> None:
     @app.exception_handler(HTTPException)
     async def http(request: Request, error: HTTPException) -> JSONResponse:
         return problem(error.status_code, "http", str(error.detail))
+
+    @app.exception_handler(DataError)
+    @app.exception_handler(UnicodeEncodeError)
+    async def unstorable(request: Request, error: Exception) -> JSONResponse:
+        return problem(
+            422, "invalid", "A number is out of range, or a text has a sign that cannot be stored. Nothing was changed."
+        )
 
     @app.exception_handler(OperationalError)
     async def away(request: Request, error: OperationalError) -> JSONResponse:

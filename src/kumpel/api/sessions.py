@@ -15,6 +15,7 @@ from kumpel.services import review, sessions
 from kumpel.services.plain import plain
 
 router = APIRouter(tags=["sessions"])
+Seconds = Annotated[float, Query(ge=-1e9, le=1e9, allow_inf_nan=False)]
 Standing = Literal["all", "waiting", "signed", "unclaimed", "aside", "deleted", "unreported"]
 
 
@@ -69,8 +70,8 @@ def view(
     db: Database,
     who: Who,
     channel: Annotated[list[str], Query(max_length=8)],
-    start_s: float = 0,
-    end_s: float = 1e9,
+    start_s: Seconds = 0,
+    end_s: Seconds = 1e9,
     points: Annotated[int, Query(ge=1, le=20_000)] = 1280,
     bin_s: Annotated[float | None, Query(gt=0, le=86_400)] = None,
 ) -> list[schemas.View]:
