@@ -6,9 +6,9 @@ from sqlalchemy import text
 from sqlmodel import select
 
 from kumpel.services import accounts, line, people, reports, review, sessions
-from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, SignInError
+from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, SignInError, TooManyTriesError
 from kumpel.services.sessions import Filter
-from kumpel.store.tables import Recorder, Session, SignIn, Tag
+from kumpel.store.tables import Account, Recorder, Session, SignIn, Tag, now
 from tests.support import DatabaseTest
 
 
@@ -42,6 +42,25 @@ class Accounts(DatabaseTest):
         ):
             with self.subTest(login=login, password=password), self.assertRaises(SignInError):
                 accounts.sign_in(self.db, login, password)
+
+    def test_guessing_is_slowed_down_and_forgiven_after_the_right_one(self) -> None:
+        for _ in range(accounts.FREE_TRIES):
+            with self.assertRaises(SignInError):
+                accounts.sign_in(self.db, "officer", "wrong wrong")
+        with self.assertRaisesRegex(TooManyTriesError, "Try again in 1 s"):
+            accounts.sign_in(self.db, "officer", "long enough")  # even the right one has to wait
+        self.db.rollback()
+        self.db.connection().execute(text("update account set failed_at = now() - interval '2 seconds'"))
+        self.db.commit()
+        self.db.expire_all()
+        accounts.sign_in(self.db, "officer", "long enough")
+        self.assertEqual(self.officer.failures, 0)
+
+    def test_the_pause_doubles_and_ends_at_five_minutes(self) -> None:
+        account = Account(login="x", name="X", password_hash="", failed_at=now())
+        for failures, pause in ((4, 0), (5, 1), (6, 2), (9, 16), (13, 256), (14, 300), (5000, 300)):
+            account.failures = failures
+            self.assertAlmostEqual(accounts.waiting_s(account), pause, delta=0.1)
 
     def test_short_passwords_and_taken_names_are_refused(self) -> None:
         with self.assertRaises(InvalidError):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import math
 import secrets
 from datetime import timedelta
 
@@ -12,11 +13,13 @@ from sqlalchemy import text
 from sqlmodel import Session as Db
 from sqlmodel import col, delete, func, select
 
-from kumpel.services.problems import ConflictError, InvalidError, SignInError
+from kumpel.services.problems import ConflictError, InvalidError, SignInError, TooManyTriesError
 from kumpel.store.tables import Account, SignIn, now
 
 STAYS = timedelta(days=14)
 SHORTEST_PASSWORD = 10
+FREE_TRIES = 5
+LONGEST_PAUSE_S = 300.0
 _hasher = PasswordHasher()
 _NOBODY = _hasher.hash("nobody has this password")
 
@@ -48,17 +51,34 @@ def create_first(db: Db, login: str, name: str, password: str) -> Account:
     return create_account(db, login, name, password, "administrator")
 
 
+def waiting_s(account: Account) -> float:
+    """Seconds until an account may be tried again: after five wrong passwords 1 s, doubling up to five minutes."""
+    if account.failures < FREE_TRIES or account.failed_at is None:
+        return 0.0
+    pause = min(2.0 ** min(account.failures - FREE_TRIES, 10), LONGEST_PAUSE_S)
+    return max(pause - (now() - account.failed_at).total_seconds(), 0.0)
+
+
 def sign_in(db: Db, login: str, password: str) -> tuple[Account, str]:
     """The account and a new token for the browser. The same sentence for a wrong name and a wrong password."""
-    account = db.exec(select(Account).where(Account.login == login.strip().lower())).first()
+    account = db.exec(select(Account).where(Account.login == login.strip().lower()).with_for_update()).first()
+    pause = waiting_s(account) if account else 0.0
+    if pause > 0:
+        raise TooManyTriesError(f"Too many wrong passwords for this name. Try again in {math.ceil(pause)} s.")
     try:
         _hasher.verify(account.password_hash if account else _NOBODY, password)
     except VerifyMismatchError:
+        if account is not None:
+            account.failures, account.failed_at = account.failures + 1, now()
+            db.add(account)
+            db.commit()
         account = None
     if account is None or account.id is None:
         raise SignInError("The name or the password is not right.")
+    account.failures = 0
     token = secrets.token_urlsafe(32)
     db.exec(delete(SignIn).where(col(SignIn.expires_at) < now()))
+    db.add(account)
     db.add(SignIn(token_hash=_hash(token), account_id=account.id, expires_at=now() + STAYS))
     db.commit()
     db.refresh(account)

@@ -42,3 +42,7 @@ class PasscodeNeededError(ProblemError):
 
 class SignInError(ProblemError):
     code, status = "sign-in", 401
+
+
+class TooManyTriesError(ProblemError):
+    code, status = "too-many-tries", 429

@@ -45,6 +45,8 @@ class Account(SQLModel, table=True):
     name: str = Field(max_length=120)
     password_hash: str
     role: str = Field(default="officer")
+    failures: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
+    failed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
     created_at: datetime = Field(default_factory=now, sa_column=_time())
     __table_args__ = (CheckConstraint("role in ('administrator', 'officer')", name="account_role"),)
 
