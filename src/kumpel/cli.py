@@ -16,6 +16,7 @@ app = typer.Typer(
     no_args_is_help=True,
     add_completion=False,
     pretty_exceptions_enable=False,
+    epilog="./kumpel test installs what the tests need and runs them all.",
     help="Kumpel: set up personal recorders, hand them out, take sessions in, review them against limits, print a report.",
 )
 
@@ -48,8 +49,7 @@ def start(
     port: Annotated[int, typer.Option(help="Port of the web server.")] = 8600,
     host: Annotated[str, typer.Option(help="Address to listen on.")] = "127.0.0.1",
 ) -> None:
-    """Start the real thing. Uses DATABASE_URL, or its own cluster under var/. Asks for the first administrator on the
-    first visit."""
+    """Start the real thing, on DATABASE_URL or a database of its own; the first visit makes the administrator."""
     from kumpel.serve import run_start
 
     raise typer.Exit(run_start(host, port))
@@ -71,8 +71,9 @@ def assess(
 ) -> None:
     """The figures of files, without server or database.
 
-    Exit code: 0 within, 3 action level reached, 4 above limit, 5 not assessable (the worst of all files), 2 for a file
-    that cannot be read.
+    Exit code: 0 within, 3 action level reached, 4 above limit, 5 not assessable; the highest of all files.
+
+    2 when a file cannot be read.
     """
     from kumpel import assess_files
 

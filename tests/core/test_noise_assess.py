@@ -115,6 +115,25 @@ class Coverage(unittest.TestCase):
         found = assess(recording(steady(85, 8)), Review(working_day_s=4 * 3600), EU).reviewed
         self.assertAlmostEqual(found.figure("lex8h").value, 85 - 3.0103, places=4)
 
+    def test_a_day_longer_than_planned_stands_for_itself(self) -> None:
+        found = assess(recording(steady(85, 10)), Review(), EU).reviewed
+        self.assertAlmostEqual(found.figure("lex8h").value, 85 + 0.9691, places=4)  # 10 log10(10/8)
+        self.assertEqual(found.quality.coverage, 1.0)
+
+    def test_coverage_is_of_the_day_that_the_reviewer_says(self) -> None:
+        four = recording(steady(78, 4))
+        self.assertIs(assess(four, Review(), EU).reviewed.verdict, Verdict.NOT_ASSESSABLE)
+        short_day = assess(four, Review(working_day_s=4 * 3600), EU).reviewed
+        self.assertIs(short_day.verdict, Verdict.WITHIN)
+        self.assertEqual(short_day.quality.coverage, 1.0)
+
+    def test_leaving_a_part_out_does_not_shorten_the_day(self) -> None:
+        free = recording(steady(85, 8), setup={})
+        both = assess(free, Review(left_out=(Stretch(0, 3600, "knock"),)), EU)
+        self.assertAlmostEqual(both.reviewed.figure("lex8h").value, 85.0, places=6)
+        self.assertAlmostEqual(both.reviewed.figure("setup1.dose").value, 100 * 7 / 8, places=6)
+        self.assertAlmostEqual(both.reviewed.figure("setup1.projected_dose").value, 100.0, places=6)
+
 
 class LeftOut(unittest.TestCase):
     def test_both_ways_come_back_and_the_reviewed_one_leads(self) -> None:

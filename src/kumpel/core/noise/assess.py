@@ -52,6 +52,7 @@ class _Basis:
     left_out: Flags
     measured_s: float
     working_day_s: float
+    planned_s: float
     coverage: float
 
     def levels(self, key: str) -> Floats | None:
@@ -82,10 +83,13 @@ def _basis(recording: Recording, review: Review) -> _Basis:
     left_out = samples_inside(review.left_out, count, main.interval_s)
     counted = levels.measured_flags(main.values, left_out[: len(main.values)])
     measured_s = float(np.sum(counted)) * main.interval_s
-    planned = planned_s(recording.setup) or recording.length_s
-    working_day = review.working_day_s or planned_s(recording.setup) or measured_s
-    coverage = min(measured_s / planned, 1.0) if planned > 0 else 0.0
-    return _Basis(recording, main.interval_s, counted, left_out, measured_s, working_day, coverage)
+    recorded_s = float(np.sum(~np.isnan(main.values))) * main.interval_s
+    planned = planned_s(recording.setup)
+    # The day is not shorter because a part of it was left out, and not shorter than what was measured.
+    working_day = review.working_day_s or max(planned or 0.0, recorded_s)
+    expected = review.working_day_s or planned or recording.length_s
+    coverage = min(measured_s / expected, 1.0) if expected > 0 else 0.0
+    return _Basis(recording, main.interval_s, counted, left_out, measured_s, working_day, expected, coverage)
 
 
 def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -> Assessment:
@@ -114,13 +118,9 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -
         judgements=tuple(judgements),
         suggestions=tuple(_suggestions(recording, review)),
         tables=(_task_table(basis, review), _hour_table(basis), _half_table(basis), _spread_table(basis)),
-        quality=Quality(basis.coverage, basis.measured_s, _planned(basis), tuple(findings)),
+        quality=Quality(basis.coverage, basis.measured_s, basis.planned_s, tuple(findings)),
         key_figures=key_figures,
     )
-
-
-def _planned(basis: _Basis) -> float:
-    return planned_s(basis.recording.setup) or basis.recording.length_s
 
 
 def _equal_energy_levels(basis: _Basis) -> tuple[Floats | None, str]:
@@ -232,7 +232,7 @@ def _time_figures(basis: _Basis) -> list[Figure]:
     why = basis.why(
         "N x dt",
         "ISO 9612:2009, 9",
-        Put("planned", "planned time", _planned(basis) / 3600, "h"),
+        Put("planned", "planned time", basis.planned_s / 3600, "h"),
     )
     return [Figure("measured", "Time measured", basis.measured_s / 3600, "h", 2, basis.coverage, why)]
 
@@ -387,7 +387,7 @@ def _findings(recording: Recording, basis: _Basis, limits: LimitSet) -> list[Fin
     findings: list[Finding] = []
     if basis.coverage < limits.minimum_coverage:
         text = (
-            f"{_hours(basis.measured_s)} of {_hours(_planned(basis))} h measured ({100 * basis.coverage:.0f} %), "
+            f"{_hours(basis.measured_s)} of {_hours(basis.planned_s)} h measured ({100 * basis.coverage:.0f} %), "
             f"{100 * limits.minimum_coverage:.0f} % needed"
         )
         findings.append(Finding("coverage", text, blocks=True))
