@@ -5,6 +5,8 @@ import re
 from playwright.sync_api import expect
 from sqlalchemy import text
 
+from kumpel.demo.fleet import Meter
+from kumpel.link.client import RecorderLink
 from kumpel.services import sessions
 from tests.web.browser import BrowserTest
 
@@ -50,6 +52,34 @@ class Keys(BrowserTest):
         page.get_by_label("Find a person").type("1234?")
         expect(page).to_have_url(re.compile("/people$"))
         expect(page.get_by_label("Find a person")).to_have_value("1234?")
+
+
+class Locked(BrowserTest):
+    def test_a_passcode_is_asked_for_where_something_is_changed(self) -> None:
+        fleet = self.launch(
+            Meter("N-06", "NM-000106", "Noise meter 6", passcode="2718", auto_start=False), time_factor=600
+        )
+        self.person("Ida Brandvik")
+        page = self.sign_in()
+        page.goto(f"{self.address}/hand-out")
+        page.get_by_role("button", name=re.compile("^Ida Brandvik")).click()
+        page.get_by_role("button", name=re.compile("^N-06, Noise meter 6")).click()
+        page.get_by_role("button", name="Write and hand out").click()
+        for passcode, words in (
+            ("1111", "The passcode is not the one of N-06."),
+            ("2718", "N-06 is with Ida Brandvik"),
+        ):
+            page.get_by_role("textbox", name="Passcode").fill(passcode)
+            page.keyboard.press("Enter")
+            expect(page.get_by_text(words)).to_be_visible()
+        with RecorderLink("127.0.0.1", fleet.running["N-06"].link) as link:
+            link.unlock("2718")
+            link.start()
+        page.goto(f"{self.address}/take-in")
+        page.get_by_role("button", name="Stop recording").click()
+        page.get_by_role("textbox", name="Passcode").fill("2718")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("button", name="Take in all 1")).to_be_enabled()
 
 
 class Small(BrowserTest):

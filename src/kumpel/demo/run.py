@@ -31,9 +31,7 @@ def run_demo(port: int, fleet: Fleet) -> int:
             _mark(cluster).touch()
         where = f"http://127.0.0.1:{usable_port(port)}"
         config = Config(url, ROOT / "web" / "dist", False, True)
-        text = (
-            f"\n  Kumpel demo: {where}\n  sign in:     {history.LOGIN}  /  {history.PASSWORD}\n\n  stop with Ctrl-C\n"
-        )
+        text = f"\n  Kumpel demo: {where}\n  sign in:     {history.LOGIN}  /  {history.PASSWORD}\n  N-06 asks for its passcode before it is changed: 2718\n\n  stop with Ctrl-C\n"
         serve(config, "127.0.0.1", int(where.rsplit(":", 1)[1]), lambda: say(text))
     except (ClusterError, RuntimeError) as error:
         say(f"\n{error}")

@@ -2,10 +2,10 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { Fragment, useEffect, useRef, useState } from "react";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { KINDS, type SetupControl } from "@/kinds/kinds";
-import { Button, inputLook, Loading, Token, Trouble, Warn } from "@/ui/basics";
-import { Dialog } from "@/ui/dialog";
+import { Button, Loading, Token, Trouble, Warn } from "@/ui/basics";
 import { clockError, percent } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
+import { PasscodeDialog } from "@/ui/passcode";
 
 type Settings = Record<string, unknown>;
 
@@ -89,7 +89,7 @@ export function Slip({
   const [opened, setOpened] = useState<string[]>([]);
   const [typedTags, setTags] = useState<Record<string, string>>({});
   const [setClock, setSetClock] = useState(true);
-  const [passcode, setPasscode] = useState("");
+  const passcode = useRef("");
   const [asking, setAsking] = useState<null | "give" | "write">(null);
   const queries = useQueryClient();
   const { say, fail } = useNotices();
@@ -108,7 +108,7 @@ export function Slip({
   });
   const failed = (error: Error, doing: "give" | "write") => {
     if (error instanceof Problem && error.status === 423) {
-      if (passcode) fail(error);
+      if (passcode.current) fail(error);
       setAsking(doing);
     } else {
       fail(error);
@@ -120,7 +120,7 @@ export function Slip({
     settings: draft.data?.settings ?? {},
     revision: draft.data?.revision ?? 0,
     set_clock: setClock,
-    passcode,
+    passcode: passcode.current,
   });
   const give = useMutation({
     mutationFn: () =>
@@ -299,34 +299,18 @@ export function Slip({
         </span>
       </div>
       {shown.last_worn && <p className="mt-4 text-[13px] text-soft">Last time with this kind: {shown.last_worn}.</p>}
-      <Dialog title={`Passcode of ${recorder.token}`} open={asking !== null} onClose={() => setAsking(null)}>
-        <form
-          className="grid gap-3"
-          onSubmit={(e) => {
-            e.preventDefault();
-            const doing = asking;
+      {asking !== null && (
+        <PasscodeDialog
+          token={recorder.token}
+          onClose={() => setAsking(null)}
+          onGiven={(given) => {
+            passcode.current = given;
             setAsking(null);
-            if (doing === "give") give.mutate();
+            if (asking === "give") give.mutate();
             else write.mutate();
           }}
-        >
-          <p className="text-soft">
-            Reading needs none; changing this recorder does. It stands on the card in its case.
-          </p>
-          <input
-            className={inputLook}
-            aria-label="Passcode"
-            autoComplete="off"
-            value={passcode}
-            onChange={(e) => setPasscode(e.target.value)}
-          />
-          <div>
-            <Button look="primary" type="submit" disabled={!passcode}>
-              Go on
-            </Button>
-          </div>
-        </form>
-      </Dialog>
+        />
+      )}
     </>
   );
 }

@@ -1,10 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { api, ask, type Schemas } from "@/api/client";
+import { api, ask, Problem, type Schemas } from "@/api/client";
 import { Button, Empty, Loading, Progress, Tag, Token, Trouble, Verdict, Warn } from "@/ui/basics";
 import { clockError, length, moment, percent, since } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
+import { PasscodeDialog } from "@/ui/passcode";
 import { ClearDialog } from "./ClearDialog";
 import { Details, type Draft } from "./Details";
 
@@ -104,18 +105,23 @@ function useRecorderAction() {
     onSettled: () => queries.invalidateQueries(),
     onError: fail,
   });
+  const [locked, setLocked] = useState<number | null>(null);
   const stop = useMutation({
-    mutationFn: (id: number) =>
+    mutationFn: ({ id, passcode }: { id: number; passcode: string }) =>
       ask(
         api.POST("/api/recorders/{recorder_id}/stop", {
           params: { path: { recorder_id: id } },
-          body: { passcode: "" },
+          body: { passcode },
         }),
       ),
     onSettled: () => queries.invalidateQueries(),
-    onError: fail,
+    onError: (error, { id, passcode }) => {
+      const asks = error instanceof Problem && error.status === 423;
+      if (asks) setLocked(id);
+      if (!asks || passcode) fail(error);
+    },
   });
-  return { again, stop };
+  return { again, stop, locked, setLocked };
 }
 
 export default function TakeIn() {
@@ -130,7 +136,7 @@ export default function TakeIn() {
   const queries = useQueryClient();
   const navigate = useNavigate();
   const { say, fail } = useNotices();
-  const { again, stop } = useRecorderAction();
+  const { again, stop, locked, setLocked } = useRecorderAction();
   const begin = useMutation({
     mutationFn: (sessions: Schemas["TakeInWish"][]) => ask(api.POST("/api/take-in", { body: { sessions } })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["take-in"] }),
@@ -247,7 +253,7 @@ export default function TakeIn() {
               {r.mode === "recording" && (
                 <div className="flex items-center gap-3 border-hair border-t px-3.5 py-2">
                   <span className="text-soft">It is still recording. Stop it to take this session in.</span>
-                  <Button onClick={() => stop.mutate(r.id)} disabled={stop.isPending}>
+                  <Button onClick={() => stop.mutate({ id: r.id, passcode: "" })} disabled={stop.isPending}>
                     Stop recording
                   </Button>
                 </div>
@@ -328,6 +334,16 @@ export default function TakeIn() {
           stored copy has been read back and matches.
         </p>
       </aside>
+      {locked !== null && (
+        <PasscodeDialog
+          token={bays.data.find((b) => b.recorder.id === locked)?.recorder.token ?? "the recorder"}
+          onClose={() => setLocked(null)}
+          onGiven={(passcode) => {
+            setLocked(null);
+            stop.mutate({ id: locked, passcode });
+          }}
+        />
+      )}
       {clearing && (
         <ClearDialog
           bay={clearing}
