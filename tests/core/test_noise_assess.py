@@ -149,6 +149,16 @@ class LeftOut(unittest.TestCase):
         for a, b in zip(both.recorded.figures, both.reviewed.figures, strict=True):
             self.assertEqual(repr(a.value), repr(b.value), a.key)
 
+    def test_channels_of_another_interval_lose_the_same_stretch_of_time(self) -> None:
+        peak = np.full(2 * 28_800, 100.0)
+        peak[2 * 5000] = 141.0
+        channels = dict(recording(steady(70, 8)).channels) | {"peak": Channel("peak", "Peak", "dB(C)", 0.5, peak)}
+        made = Recording("noise", 0, 0, channels, CHECKED, SETUP)
+        both = assess(made, Review(left_out=(Stretch(4990, 5010, "knock"),)), EU)
+        self.assertEqual((both.recorded.figure("lcpeak").value, both.recorded.figure("lcpeak").at_s), (141.0, 5000))
+        self.assertEqual(both.recorded.figure("peaks_140").value, 0.5)
+        self.assertEqual(both.reviewed.figure("lcpeak").value, 100.0)
+
     def test_a_silent_stretch_left_out_raises_the_mean(self) -> None:
         day = np.concatenate([steady(85, 4), steady(50, 4)])
         both = assess(recording(day), Review(left_out=(Stretch(4 * 3600, 8 * 3600, "in the drawer"),)), EU)

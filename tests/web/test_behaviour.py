@@ -113,7 +113,7 @@ class Small(BrowserTest):
         ):
             with self.subTest(path=path):
                 page.goto(self.address + path)
-                page.wait_for_load_state("networkidle") if False else page.wait_for_timeout(700)
+                page.wait_for_timeout(700)
                 self.assert_nothing_cut_off(path)
         page.goto(f"{self.address}/sessions")
         expect(page.get_by_role("status").filter(has_text="501")).to_be_visible()

@@ -33,7 +33,7 @@ from kumpel.core.noise import exposure, levels, quality
 from kumpel.core.noise.exposure import DoseRule
 from kumpel.core.noise.setup import Weighting, planned_s, weightings
 from kumpel.core.recording import Flags, Floats, Recording
-from kumpel.core.review import Review, samples_inside
+from kumpel.core.review import Review, Stretch, samples_inside
 
 PEAK_COUNTS_DB = (135, 137, 140)
 DRIFT_LIMIT_DB = 0.5
@@ -47,6 +47,7 @@ class _Basis:
     """The samples that count, and how long they and the working day are."""
 
     recording: Recording
+    stretches: tuple[Stretch, ...]
     interval_s: float
     counted: Flags
     left_out: Flags
@@ -56,8 +57,12 @@ class _Basis:
     coverage: float
 
     def levels(self, key: str) -> Floats | None:
-        values = self.recording.values(key)
-        return None if values is None else np.where(self.left_out[: len(values)], np.nan, values)
+        """A channel with nan where it was left out, by the channel's own interval."""
+        channel = self.recording.channels.get(key)
+        if channel is None:
+            return None
+        out = samples_inside(self.stretches, len(channel.values), channel.interval_s)
+        return np.where(out, np.nan, channel.values)
 
     def why(self, formula: str, source: str, *numbers: Put) -> Why:
         out = int(np.sum(self.left_out))
@@ -79,9 +84,8 @@ def _basis(recording: Recording, review: Review) -> _Basis:
     main = recording.channels.get("leq.1")
     if main is None:
         raise ValueError("the recording has no level channel (leq.1): nothing to assess")
-    count = max(len(c.values) for c in recording.channels.values())
-    left_out = samples_inside(review.left_out, count, main.interval_s)
-    counted = levels.measured_flags(main.values, left_out[: len(main.values)])
+    left_out = samples_inside(review.left_out, len(main.values), main.interval_s)
+    counted = levels.measured_flags(main.values, left_out)
     measured_s = float(np.sum(counted)) * main.interval_s
     recorded_s = float(np.sum(~np.isnan(main.values))) * main.interval_s
     planned = planned_s(recording.setup)
@@ -89,7 +93,9 @@ def _basis(recording: Recording, review: Review) -> _Basis:
     working_day = review.working_day_s or max(planned or 0.0, recorded_s)
     expected = review.working_day_s or planned or recording.length_s
     coverage = min(measured_s / expected, 1.0) if expected > 0 else 0.0
-    return _Basis(recording, main.interval_s, counted, left_out, measured_s, working_day, expected, coverage)
+    return _Basis(
+        recording, review.left_out, main.interval_s, counted, left_out, measured_s, working_day, expected, coverage
+    )
 
 
 def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -> Assessment:
@@ -216,11 +222,12 @@ def _peak_figures(basis: _Basis) -> list[Figure]:
         note = "no peak was recorded"
         return [Figure("lcpeak", "Highest peak", math.nan, "dB(C)", 1, 0.0, why, note)]
     at = int(np.nanargmax(peaks))
+    interval_s = basis.recording.channels["peak"].interval_s
     figures = [
-        Figure("lcpeak", "Highest peak", float(peaks[at]), "dB(C)", 1, basis.coverage, why, at_s=at * basis.interval_s)
+        Figure("lcpeak", "Highest peak", float(peaks[at]), "dB(C)", 1, basis.coverage, why, at_s=at * interval_s)
     ]
     for limit in PEAK_COUNTS_DB:
-        seconds = float(np.sum(peaks > limit)) * basis.interval_s
+        seconds = float(np.sum(peaks > limit)) * interval_s
         count_why = basis.why(f"intervals with a peak above {limit} dB(C), times dt", "2003/10/EC, art. 3")
         figures.append(
             Figure(f"peaks_{limit}", f"Time with peaks above {limit}", seconds, "s", 0, basis.coverage, count_why)
