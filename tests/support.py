@@ -164,8 +164,7 @@ class ServerTest(DatabaseTest):
     def setUp(self) -> None:
         super().setUp()
         self.port = free_port()
-        self.log = tempfile.TemporaryFile()  # noqa: SIM115
-        self.addCleanup(self.log.close)
+        self.log = self.enterContext(tempfile.TemporaryFile())
         self.start_server()
         self.addCleanup(self.stop_server)
 

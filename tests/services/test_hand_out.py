@@ -2,6 +2,7 @@
 
 import threading
 import time
+from typing import Any, ClassVar
 
 from sqlmodel import Session as Db
 from sqlmodel import select
@@ -132,7 +133,7 @@ class HandOut(MeterTest):
 
 
 class Locked(MeterTest):
-    meter_options = {"passcode": "2718"}  # noqa: RUF012
+    meter_options: ClassVar[dict[str, Any]] = {"passcode": "2718"}
 
     def test_a_passcode_is_asked_for_and_checked(self) -> None:
         with self.assertRaises(PasscodeNeededError):

@@ -8,7 +8,6 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from sqlalchemy import text
-from sqlalchemy.orm import defer
 from sqlmodel import Session as Db
 from sqlmodel import col, func, or_, select
 
@@ -21,7 +20,7 @@ from kumpel.services import review
 from kumpel.services.people import like
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.services.sessions import row_of
-from kumpel.store.database import tell
+from kumpel.store.database import tell, without
 from kumpel.store.tables import Account, Person, Report, Session, Team, now
 
 ALWAYS = ("person", "conclusion", "signature")
@@ -145,7 +144,7 @@ def list_reports(
         .outerjoin(Account, col(Report.issued_by) == Account.id)
         .join(Session, col(Report.session_id) == Session.id)
         .where(*where)
-        .options(defer(Report.pdf), defer(Report.document))  # type: ignore[arg-type]
+        .options(*without(Report.pdf, Report.document))
         .order_by(col(Report.issued_at).desc(), col(Report.id).desc())
         .limit(limit)
         .offset(offset)

@@ -26,7 +26,6 @@ from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.store import samples
 from kumpel.store.database import tell
 from kumpel.store.tables import (
-    AssessmentRow,
     Change,
     Channel,
     Conclusion,
@@ -34,6 +33,7 @@ from kumpel.store.tables import (
     LimitSetRow,
     Session,
     Stretch,
+    metadata,
     now,
 )
 
@@ -146,8 +146,7 @@ def reassess(db: Db, session: Session) -> BothWays:
             "result": plain(each),
             "made_at": now(),
         }
-        table = AssessmentRow.__table__  # type: ignore[attr-defined]
-        statement = insert(table).values(values)
+        statement = insert(metadata.tables["assessment"]).values(values)
         db.connection().execute(statement.on_conflict_do_update(index_elements=["session_id", "basis"], set_=values))
     lead = both.reviewed.figure(both.reviewed.key_figures[0])
     session.verdict = both.reviewed.verdict.value

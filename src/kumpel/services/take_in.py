@@ -11,7 +11,6 @@ from typing import Any
 
 from sqlalchemy import Engine, text
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import defer
 from sqlmodel import Session as Db
 from sqlmodel import col, func, select
 
@@ -24,7 +23,7 @@ from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.services.recorders import all_recorders, link_to, recorder_of, refresh
 from kumpel.services.tags import tags_of
 from kumpel.store import samples
-from kumpel.store.database import tell
+from kumpel.store.database import tell, without
 from kumpel.store.tables import HandOver, Person, Recorder, Session
 
 CLOCK_TOLERANCE_S = 5.0
@@ -89,7 +88,7 @@ def _bay(db: Db, recorder: Recorder) -> Bay:
         for s in db.exec(
             select(Session)
             .where(Session.serial == recorder.serial, col(Session.recorder_session).in_(listed_ids))
-            .options(defer(Session.head))  # type: ignore[arg-type]
+            .options(*without(Session.head))
         ).all()
     }
     tags = tags_of(db, [s.id for s in known.values()])

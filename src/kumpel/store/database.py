@@ -12,6 +12,8 @@ from alembic import command
 from alembic.config import Config
 from sqlalchemy import Engine, text
 from sqlalchemy.engine import make_url
+from sqlalchemy.orm import defer
+from sqlalchemy.orm.interfaces import ORMOption
 from sqlmodel import Session as Db
 from sqlmodel import create_engine
 
@@ -35,6 +37,11 @@ def driver(db: Db) -> psycopg.Connection[Any]:
     connection = db.connection().connection.driver_connection
     assert isinstance(connection, psycopg.Connection)
     return connection
+
+
+def without(*columns: Any) -> list[ORMOption]:
+    """Options that leave large columns out of a list; they are read when asked for."""
+    return [defer(column) for column in columns]
 
 
 def tell(db: Db, what: str, **about: Any) -> None:
