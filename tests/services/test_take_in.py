@@ -8,7 +8,7 @@ from kumpel.formats import krec
 from kumpel.services import recorders, review, sessions, take_in
 from kumpel.services.problems import ConflictError, InvalidError
 from kumpel.store import database, samples
-from kumpel.store.tables import Block, Pyramid, Session
+from kumpel.store.tables import Block, Pyramid, Recorder, Session
 from tests.support import DatabaseTest, MeterTest, recording_file
 
 
@@ -33,6 +33,20 @@ class TakeIn(MeterTest):
         self.db.refresh(given)
         self.assertIsNotNone(given.returned_at)
         self.assertTrue(session.verdict and session.key_figure)
+
+    def test_a_recorder_that_carries_another_ones_slip_files_nothing_under_its_person(self) -> None:
+        given = self.give(self.person())
+        other = Recorder(serial="NM-OTHER", kind="noise", token="N-99", name="Another meter")
+        self.db.add(other)
+        self.db.commit()
+        given.recorder_id = other.id or 0
+        self.db.add(given)
+        self.db.commit()
+        self.take_in(self.record(7200))
+        session = self.only()
+        self.assertEqual((session.person_id, session.hand_over_id), (None, None))
+        self.db.refresh(given)
+        self.assertIsNone(given.returned_at)
 
     def test_unclaimed_waits_and_can_be_given_and_taken_back(self) -> None:
         self.take_in(self.record(7200))

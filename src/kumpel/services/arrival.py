@@ -207,7 +207,7 @@ def _describe(db: Db, session: Session, head: krec.Head, checker: krec.Checker, 
 
 def _file(db: Db, session: Session, session_id: int, head: krec.Head) -> None:
     """File under the person of the hand-over that the recorder carries; tags from the slip and from the screen."""
-    given = _slip_of(db, head)
+    given = _slip_of(db, session, head)
     wish = session.wish
     if given is not None:
         session.hand_over_id = given.id
@@ -229,11 +229,13 @@ def shift_clock(session: Session, by_s: float) -> None:
     session.clock_shift_s = by_s
 
 
-def _slip_of(db: Db, head: krec.Head) -> HandOver | None:
+def _slip_of(db: Db, session: Session, head: krec.Head) -> HandOver | None:
+    """The hand-over that the recorder carries, if it is one of this very recorder."""
     try:
-        return db.get(HandOver, uuid.UUID(str(head.slip.get("hand_over"))))
+        given = db.get(HandOver, uuid.UUID(str(head.slip.get("hand_over"))))
     except ValueError:
         return None
+    return given if given is not None and given.recorder_id == session.recorder_id else None
 
 
 def _bring_back(db: Db, session: Session) -> None:
