@@ -7,6 +7,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from kumpel.core.review import Stretch
+
 
 class Verdict(StrEnum):
     """The four verdicts, in rising order of attention (see `worst`)."""
@@ -77,14 +79,20 @@ class Figure:
 
 @dataclass(frozen=True)
 class Step:
-    """One level of a rule: from `value` on (or above it, when `beyond`) the verdict is `verdict`."""
+    """One level of a rule: from `value` on (or past it, when `beyond`) the verdict is `verdict`.
+
+    A lower limit (`below`, such as oxygen) is reached from above: at `value` and under it, or only under it.
+    """
 
     value: float
     verdict: Verdict
     name: str
     beyond: bool = False
+    below: bool = False
 
     def reached_by(self, stated: float) -> bool:
+        if self.below:
+            return stated < self.value if self.beyond else stated <= self.value
         return stated > self.value if self.beyond else stated >= self.value
 
 
@@ -138,6 +146,28 @@ class Suggestion:
 
 
 @dataclass(frozen=True)
+class Detected:
+    """An event that the assessment found or read. `kept` is False when the reviewer dropped it."""
+
+    at_s: float
+    end_s: float
+    code: str
+    text: str
+    kept: bool = True
+    numbers: Mapping[str, float | str] = field(default_factory=dict)
+
+    @property
+    def key(self) -> str:
+        """What a review names this event by: code and start in tenths of a second."""
+        return event_key(self.code, self.at_s)
+
+
+def event_key(code: str, at_s: float) -> str:
+    """The name of an event in a review, such as "tonic@5421.3"."""
+    return f"{code}@{at_s:.1f}"
+
+
+@dataclass(frozen=True)
 class TableColumn:
     name: str
     unit: str
@@ -156,11 +186,20 @@ class Table:
 
 @dataclass(frozen=True)
 class Finding:
-    """Something about the data's quality. `blocks` means: no verdict until a person accepts it."""
+    """Something about the data's quality. `blocks` means: no verdict until a person accepts it.
+
+    `figures` narrows it to figures whose keys begin so; empty means all of them. `at_least` says that the truth
+    can only be worse than what was measured (time missing, sensor over range), so that an excess stands.
+    """
 
     code: str
     text: str
     blocks: bool = False
+    figures: tuple[str, ...] = ()
+    at_least: bool = False
+
+    def concerns(self, figure: str) -> bool:
+        return not self.figures or figure.startswith(self.figures)
 
 
 @dataclass(frozen=True)
@@ -185,6 +224,15 @@ class Assessment:
     tables: tuple[Table, ...]
     quality: Quality
     key_figures: tuple[str, ...]
+    events: tuple[Detected, ...] = ()
+    stretches: tuple[Stretch, ...] = ()
+
+    def table(self, key: str) -> Table:
+        """The table of this key; KeyError when the assessment has none."""
+        for table in self.tables:
+            if table.key == key:
+                return table
+        raise KeyError(key)
 
     def figure(self, key: str) -> Figure:
         """The figure of this key; KeyError when the assessment has none."""
@@ -216,10 +264,15 @@ def judge(rule: Rule, figure: Figure) -> Judgement:
     passed = [step for step in rule.steps if step.reached_by(figure.stated)]
     if not passed:
         first = rule.steps[0]
-        words = figure.note if figure.value == -math.inf else f"below {first.name} {first.value:g}"
+        words = f"{'above' if first.below else 'below'} {first.name} {first.value:g}"
+        if figure.value == -math.inf:
+            words = figure.note
+        elif any(step.below != first.below for step in rule.steps):
+            words = f"between {min(s.value for s in rule.steps):g} and {max(s.value for s in rule.steps):g}"
         return Judgement(rule.name, figure.key, figure.value, rule.unit, Verdict.WITHIN, words, first.value, rule.steps)
-    top = max(passed, key=lambda step: (_ATTENTION.index(step.verdict), step.value))
-    over = figure.stated - top.value
+    top = max(passed, key=lambda step: (_ATTENTION.index(step.verdict), -step.value if step.below else step.value))
+    over = top.value - figure.stated if top.below else figure.stated - top.value
     by = f" by {over:.{figure.decimals}f}" if over > 0 else ""
-    words = f"{top.name} {top.value:g} {'exceeded' if top.beyond else 'reached'}{by}"
+    passing = "fallen below" if top.below else "exceeded"
+    words = f"{top.name} {top.value:g} {passing if top.beyond else 'reached'}{by}"
     return Judgement(rule.name, figure.key, figure.value, rule.unit, top.verdict, words, top.value, rule.steps)

@@ -12,6 +12,11 @@ Floats = NDArray[np.float64]
 Flags = NDArray[np.bool_]
 
 
+def sample_times(count: int, interval_s: float) -> Floats:
+    """Start of each sample in s after the start of the recording, shape (count,)."""
+    return np.arange(count, dtype=np.float64) * interval_s
+
+
 @dataclass(frozen=True)
 class Channel:
     """One evenly sampled quantity of a recording.
@@ -65,7 +70,10 @@ class Recording:
 
     @property
     def length_s(self) -> float:
-        return max((c.length_s for c in self.channels.values()), default=0.0)
+        """The longest channel's length; without channels, the time of the last event."""
+        if self.channels:
+            return max(c.length_s for c in self.channels.values())
+        return max((e.at_s for e in self.events), default=0.0)
 
     def values(self, key: str) -> Floats | None:
         """Samples of a channel, or None when the recorder has no such channel."""

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -29,6 +30,11 @@ class Review:
     `working_day_s` is the length of the working day that the measurement stands for (ISO 9612, Te); None takes
     the planned time, else the time measured. `attenuation_db` is the worn protection's attenuation, in dB.
     `accepted` names the findings ("coverage", "drift") that a person accepted with a reason.
+
+    `dropped` names events, readings, laps or strokes that do not count, by `core.assessment.event_key`; `kept`
+    those that count although the assessment would set them aside. `asleep` replaces the computed sleep,
+    `factor` a photometric monitor's factor. `options` holds what the reviewer set for this session alone: the
+    settings that each kind's docs/methods page lists.
     """
 
     left_out: tuple[Stretch, ...] = ()
@@ -36,10 +42,26 @@ class Review:
     working_day_s: float | None = None
     attenuation_db: float | None = None
     accepted: tuple[str, ...] = ()
+    dropped: tuple[str, ...] = ()
+    kept: tuple[str, ...] = ()
+    asleep: tuple[Stretch, ...] | None = None
+    factor: float | None = None
+    options: Mapping[str, float | str] = field(default_factory=dict)
 
     def as_recorded(self) -> Review:
-        """The same review with nothing left out."""
-        return replace(self, left_out=())
+        """The same review without a decision about the data: nothing left out, dropped, kept or moved."""
+        return replace(self, left_out=(), dropped=(), kept=(), asleep=None, factor=None)
+
+    def number(self, name: str, default: float) -> float:
+        """An option as a number. Raises ValueError naming the option when it is none."""
+        value = self.options.get(name, default)
+        try:
+            found = float(value)
+        except ValueError:
+            raise ValueError(f"option {name}: a number is needed, not “{value}”") from None
+        if found != found or found in (float("inf"), float("-inf")):
+            raise ValueError(f"option {name}: a finite number is needed")
+        return found
 
 
 def samples_inside(stretches: tuple[Stretch, ...], count: int, interval_s: float) -> Flags:

@@ -1,4 +1,4 @@
-"""Shipped limit sets: data in limits.json, read once."""
+"""Shipped limit sets: data in limits/<kind>.json, read once."""
 
 from __future__ import annotations
 
@@ -16,7 +16,13 @@ def limit_set_from(data: Mapping[str, Any]) -> LimitSet:
     for number, rule in enumerate(data["rules"], 1):
         try:
             steps = tuple(
-                Step(float(s["value"]), Verdict(s["verdict"]), s["name"], bool(s.get("beyond", False)))
+                Step(
+                    float(s["value"]),
+                    Verdict(s["verdict"]),
+                    s["name"],
+                    bool(s.get("beyond", False)),
+                    bool(s.get("below", False)),
+                )
                 for s in rule["steps"]
             )
             rules.append(Rule(rule["figure"], rule["name"], rule["unit"], steps, dict(rule.get("parameters", {}))))
@@ -53,7 +59,9 @@ def limit_set_data(limits: LimitSet) -> dict[str, Any]:
                 "unit": r.unit,
                 "parameters": dict(r.parameters),
                 "steps": [
-                    {"value": s.value, "verdict": s.verdict.value, "name": s.name, "beyond": s.beyond} for s in r.steps
+                    {"value": s.value, "verdict": s.verdict.value, "name": s.name, "beyond": s.beyond}
+                    | ({"below": True} if s.below else {})
+                    for s in r.steps
                 ],
             }
             for r in limits.rules
@@ -63,5 +71,5 @@ def limit_set_data(limits: LimitSet) -> dict[str, Any]:
 
 def shipped(kind: str) -> tuple[LimitSet, ...]:
     """The limit sets that ship for a kind."""
-    text = files("kumpel.kinds").joinpath("limits.json").read_text(encoding="utf-8")
-    return tuple(limit_set_from(each) for each in json.loads(text) if each["kind"] == kind)
+    text = files("kumpel.kinds").joinpath("limits", f"{kind}.json").read_text(encoding="utf-8")
+    return tuple(limit_set_from({"kind": kind} | each) for each in json.loads(text))

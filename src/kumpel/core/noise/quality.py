@@ -3,34 +3,16 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from kumpel.core.assessment import Suggestion
-from kumpel.core.recording import Flags, Floats
+from kumpel.core.recording import Floats
+from kumpel.core.runs import merge, runs
 
 FLAT_SPREAD_DB = 2.0
 FLAT_RUN_S = 600.0
 KNOCK_PEAK_ABOVE_LEVEL_DB = 40.0
 KNOCK_MARGIN_S = 2.0
 KNOCK_MIN_PEAK_DB = 120.0
-MOST = 500
-"""More suggestions than this help nobody."""
-
-
-def runs(flags: Flags) -> NDArray[np.intp]:
-    """First and end index of every run of true flags, shape (k, 2)."""
-    edges = np.flatnonzero(np.diff(np.concatenate(([0], flags.astype(np.int8), [0]))))
-    return edges.reshape(-1, 2)
-
-
-def merge(spans: Floats, gap_s: float) -> list[tuple[float, float]]:
-    """Spans in rising order, shape (k, 2), those closer than `gap_s` joined; at most MOST of them."""
-    if not len(spans):
-        return []
-    apart = np.flatnonzero(spans[1:, 0] - spans[:-1, 1] > gap_s)
-    starts = spans[np.concatenate(([0], apart + 1)), 0]
-    ends = spans[np.concatenate((apart, [len(spans) - 1])), 1]
-    return [(float(a), float(b)) for a, b in zip(starts[:MOST], ends[:MOST], strict=True)]
 
 
 def overloads(overload: Floats, interval_s: float) -> list[Suggestion]:

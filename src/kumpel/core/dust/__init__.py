@@ -1,0 +1,1 @@
+"""Dust and indoor-air monitors."""

@@ -1,0 +1,348 @@
+"""All figures and verdicts of one session of a dust or indoor-air monitor.
+
+Channels read: `mass` (mg/m3 of the setup's `fraction`, before the photometric factor), `flow_fault` (0 or 1).
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from kumpel.core.assessment import (
+    Assessment,
+    BothWays,
+    Detected,
+    Finding,
+    LimitSet,
+    Put,
+    Quality,
+    Rule,
+    Suggestion,
+    Table,
+    Verdict,
+    judge,
+)
+from kumpel.core.averages import EIGHT_HOURS_S, by_day, highest_window, mean, time_weighted_average
+from kumpel.core.recording import Floats, Recording, sample_times
+from kumpel.core.review import Review, Stretch, samples_inside
+from kumpel.core.runs import merge, runs
+from kumpel.core.sheet import Sheet, both_ways, conclude, coverage_finding, planned_s, setup_number, table
+from kumpel.core.timebase import DAY_S, wall_clock
+from kumpel.core.units import values_in
+
+FRACTIONS = ("PM1", "PM2.5", "PM4", "PM10", "total")
+TWA_SOURCE = "EN 689:2018, annex A"
+DAY_SOURCE = "WHO global air quality guidelines 2021, table 0.1 (24-hour mean)"
+FACTOR_SOURCE = "photometric factor from a gravimetric filter: C = k x reading"
+DAY_COVERAGE = 0.75
+
+
+@dataclass(frozen=True)
+class _Basis:
+    recording: Recording
+    raw: Floats
+    factor: float
+    interval_s: float
+    values: Floats
+    wall_s: Floats
+    planned_s: float
+
+    @property
+    def measured_s(self) -> float:
+        return float(np.count_nonzero(~np.isnan(self.values))) * self.interval_s
+
+
+def factor_of(recording: Recording, review: Review) -> float:
+    """The photometric factor: the reviewer's, else the setup's, else 1. Raises ValueError when it is not above 0."""
+    factor = review.factor if review.factor is not None else setup_number(recording.setup, "factor", 1.0)
+    if not (factor > 0 and math.isfinite(factor)):
+        raise ValueError(f"the photometric factor must be above 0, not {factor}")
+    return factor
+
+
+def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
+    """Assess a dust session against a limit set, as recorded and as reviewed.
+
+    Options: `guideline` (mg/m3, for the stretches above it; default: the limit of the 24 h or 8 h mean).
+    Raises ValueError when the recording has no channel `mass`.
+    """
+    return both_ways(recording, review, limits, _assess)
+
+
+def _basis(recording: Recording, review: Review) -> _Basis:
+    raw = values_in(recording, "mass", "mg/m3")
+    if raw is None:
+        raise ValueError("the recording has no mass concentration (channel mass): nothing to assess")
+    interval = recording.channels["mass"].interval_s
+    factor = factor_of(recording, review)
+    out = samples_inside(review.left_out, len(raw), interval)
+    values = np.where(out, np.nan, raw * factor)
+    wall = wall_clock(recording, sample_times(len(raw), interval))
+    return _Basis(recording, raw, factor, interval, values, wall, planned_s(recording, review))
+
+
+def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -> Assessment:
+    basis = _basis(recording, review)
+    fraction = str(recording.setup.get("fraction", "total"))
+    rules = tuple(r for r in limits.rules if r.parameters.get("fraction", fraction) == fraction)
+    measured = basis.measured_s
+    sheet = Sheet(
+        min(measured / basis.planned_s, 1.0) if basis.planned_s > 0 else 0.0,
+        used=int(np.count_nonzero(~np.isnan(basis.values))),
+    )
+    alone = _means(basis, sheet)
+    days = _daily(basis, sheet)
+    guideline = _guideline(review, rules)
+    events = _stretches(basis, sheet, guideline)
+    findings = [
+        *coverage_finding(measured, basis.planned_s, limits.minimum_coverage),
+        *_findings(basis, fraction, rules, limits),
+    ]
+    wanted = replace(
+        limits,
+        rules=rules or (Rule(f"limit.{fraction}", f"Limit for {fraction}", "mg/m3", limits.rules[0].steps),)
+        if limits.rules
+        else (),
+    )
+    return conclude(
+        recording,
+        review,
+        wanted,
+        name,
+        sheet,
+        Quality(sheet.coverage, measured, basis.planned_s, tuple(findings)),
+        key_figures=(*(r.figure for r in rules), "mean", "max", "measured"),
+        alone=alone,
+        suggestions=_suggestions(basis),
+        tables=(_run_table(basis, rules, sheet), _day_table(basis, days, guideline)),
+        events=events,
+    )
+
+
+def _means(basis: _Basis, sheet: Sheet) -> dict[str, float]:
+    values, dt = basis.values, basis.interval_s
+    k = Put("k", "photometric factor", basis.factor, "")
+    n = Put("N", "samples", float(sheet.used), "")
+    raw = Put("reading", "mean before the factor", mean(basis.raw), "mg/m3")
+    known = values[~np.isnan(values)]
+    average = mean(values)
+    sheet.put("mean", "Mean", average, "mg/m3", 3, "(1/N) sum k x reading_i", FACTOR_SOURCE, k, n, raw)
+    for key, pick in (("min", np.nanargmin), ("max", np.nanargmax)):
+        at = int(pick(values)) if len(known) else 0
+        value = float(values[at]) if len(known) else math.nan
+        sheet.put(key, {"min": "Lowest", "max": "Highest"}[key], value, "mg/m3", 3, f"{key} of k x reading_i", FACTOR_SOURCE, k, at_s=at * dt if len(known) else None)  # fmt: skip
+    twa = time_weighted_average(values, dt)
+    sheet.put("twa8h", "TWA 8 h of the logged time", twa, "mg/m3", 3, "sum(C_i dt) / 8 h", TWA_SOURCE, k)
+    te = Put("Te", "time that the session stands for", basis.planned_s / 3600, "h")
+    flag = "projected from the logged time" if sheet.coverage < 0.9995 else ""
+    shift = average * basis.planned_s / EIGHT_HOURS_S
+    sheet.put("twa_shift", "TWA 8 h of the shift", shift, "mg/m3", 3, "C_mean x Te / 8 h", TWA_SOURCE, te, k, note=flag)
+    window = highest_window(values, dt)
+    note = "" if window.formed else "no 15 min without a gap of more than one interval"
+    sheet.put(
+        "stel",
+        "Highest 15-min mean",
+        window.value,
+        "mg/m3",
+        3,
+        "max over t of (1/15 min) integral C dt",
+        "2000/39/EC, art. 2",
+        k,
+        note=note,
+        at_s=None if math.isnan(window.start_s) else window.start_s,
+    )
+    sheet.put("measured", "Time logged", basis.measured_s / 3600, "h", 2, "N x dt", TWA_SOURCE, n)
+    return {"twa_shift": twa, "stel": window.value, "max": sheet.value("max")}
+
+
+@dataclass(frozen=True)
+class _Day:
+    start_s: float
+    mean: float
+    coverage: float
+
+
+def _daily(basis: _Basis, sheet: Sheet) -> list[_Day]:
+    """Means of calendar days and the highest moving 24 h; each needs three quarters of its hours."""
+    days = []
+    for _, first, end in by_day(basis.wall_s):
+        part = basis.values[first:end]
+        share = float(np.count_nonzero(~np.isnan(part))) * basis.interval_s / DAY_S
+        days.append(_Day(first * basis.interval_s, mean(part), min(share, 1.0)))
+    whole = [d for d in days if d.coverage >= DAY_COVERAGE]
+    top = max(whole, key=lambda d: d.mean, default=None)
+    note = "" if top else f"no calendar day with {100 * DAY_COVERAGE:.0f} % of its hours"
+    sheet.put(
+        "mean_day",
+        "Highest mean of a calendar day",
+        top.mean if top else math.nan,
+        "mg/m3",
+        3,
+        "(1/N) sum C_i, 0:00 to 24:00 of the wall clock",
+        DAY_SOURCE,
+        note=note,
+        at_s=top.start_s if top else None,
+    )
+    per = round(DAY_S / basis.interval_s)
+    value, at = _moving(basis.values, per)
+    note = "" if not math.isnan(value) else f"no 24 h with {100 * DAY_COVERAGE:.0f} % measured"
+    sheet.put(
+        "mean_24h",
+        "Highest 24 h mean",
+        value,
+        "mg/m3",
+        3,
+        "max over t of (1/24 h) integral C dt",
+        DAY_SOURCE,
+        note=note,
+        at_s=None if at is None else at * basis.interval_s,
+    )
+    return days
+
+
+def _moving(values: Floats, per: int) -> tuple[float, int | None]:
+    if len(values) < math.ceil(per * DAY_COVERAGE):
+        return math.nan, None
+    known = ~np.isnan(values)
+    per = min(per, len(values))
+    sums = np.concatenate(([0.0], np.cumsum(np.where(known, values, 0.0))))
+    counts = np.concatenate(([0], np.cumsum(known)))
+    total, used = sums[per:] - sums[:-per], counts[per:] - counts[:-per]
+    good = used >= max(math.ceil(per * DAY_COVERAGE), 1)
+    if not good.any():
+        return math.nan, None
+    means = np.where(good, total / np.maximum(used, 1), -np.inf)
+    at = int(np.argmax(means))
+    return float(means[at]), at
+
+
+def _guideline(review: Review, rules: tuple[Rule, ...]) -> float:
+    """The value whose exceedances are counted: the reviewer's, a rule's own, else the lowest limit of a mean."""
+    if "guideline" in review.options:
+        return review.number("guideline", math.nan)
+    for rule in rules:
+        if "guideline" in rule.parameters:
+            return float(rule.parameters["guideline"])
+    return min((s.value for r in rules for s in r.steps if r.unit == "mg/m3"), default=math.nan)
+
+
+def _stretches(basis: _Basis, sheet: Sheet, guideline: float) -> list[Detected]:
+    """Runs of samples above the guideline; their number, length, and the most of them within 24 h."""
+    with np.errstate(invalid="ignore"):
+        spans = runs(basis.values > guideline)
+    dt = basis.interval_s
+    starts, ends = spans[:, 0] * dt, spans[:, 1] * dt
+    line = Put("guideline", "value that must not be passed", guideline, "mg/m3")
+    note = "no guideline is set" if math.isnan(guideline) else ""
+
+    def figure(key: str, name: str, value: float, unit: str, formula: str) -> None:
+        sheet.put(
+            key, name, math.nan if note else value, unit, 0, formula, "own rule, docs/methods/dust.md", line, note=note
+        )
+
+    within = np.searchsorted(starts, starts + DAY_S) - np.arange(len(starts)) if len(starts) else np.zeros(1)
+    figure("stretches", "Stretches above the guideline", float(len(spans)), "", "runs of samples with C > guideline")
+    figure("stretches_s", "Time above the guideline", float(np.sum(ends - starts)) / 60, "min", "sum of their lengths")
+    figure(
+        "stretches_24h",
+        "Stretches above the guideline in 24 h",
+        float(within.max()),
+        "",
+        "most runs that begin within 24 h",
+    )
+    return [
+        Detected(
+            float(a),
+            float(b),
+            "above",
+            f"above {guideline:g} mg/m3",
+            True,
+            {"highest": float(np.nanmax(basis.values[i:j]))},
+        )
+        for (i, j), a, b in zip(spans[:500].tolist(), starts[:500], ends[:500], strict=True)
+    ]
+
+
+def _findings(basis: _Basis, fraction: str, rules: tuple[Rule, ...], limits: LimitSet) -> list[Finding]:
+    recording, found = basis.recording, []
+    if fraction not in FRACTIONS:
+        found.append(
+            Finding("fraction", f"the fraction “{fraction}” is not one of {', '.join(FRACTIONS)}", blocks=True)
+        )
+    if not rules and limits.rules:
+        found.append(Finding("no-limit", f"{limits.name} has no limit for {fraction}"))
+    zero = [e for e in recording.events if e.code == "zero-check"]
+    if not zero:
+        found.append(Finding("no-zero-check", "no zero check before use is on record"))
+    elif zero[-1].data.get("passed") is False:
+        found.append(Finding("zero-check", "the zero check failed: readings are shifted", blocks=True))
+    flow = recording.values("flow_fault")
+    share = float(np.nanmean(flow > 0)) if flow is not None and len(flow) else 0.0
+    if share > 0.05:
+        found.append(Finding("flow", f"flow fault for {100 * share:.0f} % of the time", blocks=True))
+    if len(basis.raw) <= 1:
+        found.append(Finding("worthless", "none or one record: the monitor was only switched on", blocks=True))
+    known = basis.values[~np.isnan(basis.values)]
+    if len(known) and float(np.median(known)) > 200:
+        text = f"half of the readings are above {float(np.median(known)):.3g} mg/m3: is the unit right (µg/m3)?"
+        found.append(Finding("implausible", text, blocks=True))
+    if len(known) and float(np.median(known)) < -0.01:
+        found.append(Finding("zero-drift", "half of the readings are negative: repeat the zero check", blocks=True))
+    return found
+
+
+def measured_runs(recording: Recording) -> tuple[Stretch, ...]:
+    """The monitor's runs: events "run" with `length_s`, else the stretches between gaps longer than one interval."""
+    marked = [e for e in recording.events if e.code == "run"]
+    runs_found = []
+    for number, event in enumerate(marked, 1):
+        length = event.data.get("length_s")
+        if isinstance(length, int | float) and length > 0:
+            runs_found.append(Stretch(event.at_s, event.at_s + float(length), f"run {number}"))
+    if runs_found:
+        return tuple(runs_found)
+    channel = recording.channels["mass"]
+    spans = runs(~np.isnan(channel.values)).astype(np.float64) * channel.interval_s
+    joined = merge(spans, channel.interval_s * 1.001)
+    return tuple(Stretch(a, b, f"run {i}") for i, (a, b) in enumerate(joined, 1))
+
+
+def _run_table(basis: _Basis, rules: tuple[Rule, ...], sheet: Sheet) -> Table:
+    """Many runs in one table; each run's mean is held against the limit of the shift or day mean."""
+    rule = next((r for r in rules if r.unit == "mg/m3"), None)
+    lines: list[tuple[str | float, ...]] = []
+    for run in measured_runs(basis.recording):
+        inside = samples_inside((run,), len(basis.values), basis.interval_s)
+        part = basis.values[inside]
+        known = part[~np.isnan(part)]
+        low, high = (float(known.min()), float(known.max())) if len(known) else (math.nan, math.nan)
+        average = mean(part)
+        verdict: str = Verdict.NOT_ASSESSABLE.value
+        if rule is not None:
+            verdict = judge(rule, replace(sheet.figures["mean"], value=average, note="not measured")).verdict.value
+        lines.append((run.start_s, run.end_s - run.start_s, low, average, high, "mg/m3", verdict))
+    columns = (("Start", "s", 0), ("Length", "s", 0), ("Lowest", "mg/m3", 3), ("Mean", "mg/m3", 3), ("Highest", "mg/m3", 3), ("Unit", "", None), ("Verdict", "", None))  # fmt: skip
+    return table("runs", "Runs", columns, lines)
+
+
+def _day_table(basis: _Basis, days: list[_Day], guideline: float) -> Table:
+    with np.errstate(invalid="ignore"):
+        above = basis.values > guideline
+    rows = []
+    for day, (_, first, end) in zip(days, by_day(basis.wall_s), strict=True):
+        spans = runs(above[first:end])
+        minutes = float(np.sum(spans[:, 1] - spans[:, 0])) * basis.interval_s / 60
+        rows.append((day.start_s, day.mean, 100 * day.coverage, float(len(spans)), minutes))
+    columns = (("Day from", "s", 0), ("Mean", "mg/m3", 3), ("Measured", "%", 0), ("Stretches above", "", 0), ("Time above", "min", 0))  # fmt: skip
+    return table("days", "Days", columns, rows)
+
+
+def _suggestions(basis: _Basis) -> list[Suggestion]:
+    flow = basis.recording.values("flow_fault")
+    if flow is None:
+        return []
+    interval = basis.recording.channels["flow_fault"].interval_s
+    spans = runs(np.nan_to_num(flow) > 0).astype(np.float64) * interval
+    return [Suggestion(a, b, "flow", "flow fault: too little air was drawn in") for a, b in merge(spans, 60.0)]

@@ -1,0 +1,39 @@
+"""Runs of flagged samples, and spans joined when they lie close together."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kumpel.core.recording import Flags, Floats
+
+MOST = 500
+"""More suggestions than this help nobody."""
+
+
+def runs(flags: Flags) -> NDArray[np.intp]:
+    """First and end index of every run of true flags, shape (k, 2)."""
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], flags.astype(np.int8), [0]))))
+    return edges.reshape(-1, 2)
+
+
+def merge(spans: Floats, gap_s: float, most: int = MOST) -> list[tuple[float, float]]:
+    """Spans in rising order, shape (k, 2), those closer than `gap_s` joined; at most `most` of them."""
+    if not len(spans):
+        return []
+    apart = np.flatnonzero(spans[1:, 0] - spans[:-1, 1] > gap_s)
+    starts = spans[np.concatenate(([0], apart + 1)), 0]
+    ends = spans[np.concatenate((apart, [len(spans) - 1])), 1]
+    return [(float(a), float(b)) for a, b in zip(starts[:most], ends[:most], strict=True)]
+
+
+def bridged(flags: Flags, longest: int) -> Flags:
+    """The flags with inner false runs of at most `longest` samples set to true."""
+    filled = flags.copy()
+    ons = np.flatnonzero(flags)
+    if not len(ons):
+        return filled
+    for first, end in runs(~flags).tolist():
+        if first > ons[0] and end <= ons[-1] and end - first <= longest:
+            filled[first:end] = True
+    return filled

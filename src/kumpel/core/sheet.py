@@ -1,0 +1,208 @@
+"""From figures to an assessment: what every kind does alike, once its figures are known."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+from kumpel.core.assessment import (
+    Assessment,
+    BothWays,
+    Detected,
+    Figure,
+    Finding,
+    Judgement,
+    LimitSet,
+    Put,
+    Quality,
+    Rule,
+    Suggestion,
+    Table,
+    TableColumn,
+    Verdict,
+    Why,
+    judge,
+    worst,
+)
+from kumpel.core.recording import Recording
+from kumpel.core.review import Review, Stretch
+
+One = Callable[[Recording, Review, LimitSet, str], Assessment]
+
+
+def both_ways(recording: Recording, review: Review, limits: LimitSet, one: One) -> BothWays:
+    """Assess as recorded and as reviewed; once, when the review changes nothing."""
+    plain = review.as_recorded()
+    recorded = one(recording, plain, limits, "as recorded")
+    if plain == review:
+        return BothWays(recorded, replace(recorded, basis="as reviewed"))
+    return BothWays(recorded, one(recording, review, limits, "as reviewed"))
+
+
+@dataclass
+class Sheet:
+    """Figures as they are found, with what they share: coverage (0..1), samples used and left out."""
+
+    coverage: float
+    used: int = 0
+    left_out: int = 0
+    left_out_s: float = 0.0
+    figures: dict[str, Figure] = field(default_factory=dict)
+
+    def put(
+        self,
+        key: str,
+        name: str,
+        value: float,
+        unit: str,
+        decimals: int,
+        formula: str,
+        source: str,
+        *numbers: Put,
+        note: str = "",
+        at_s: float | None = None,
+        coverage: float | None = None,
+        used: int | None = None,
+    ) -> float:
+        """Add a figure and give its value back, for the figures that build on it."""
+        why = Why(formula, numbers, self.used if used is None else used, self.left_out, self.left_out_s, source)
+        share = self.coverage if coverage is None else coverage
+        if math.isnan(value) and not note:
+            note = "not measured"
+        self.figures[key] = Figure(key, name, float(value), unit, decimals, share, why, note, at_s)
+        return float(value)
+
+    def value(self, key: str) -> float:
+        """The value of a figure; nan when there is none."""
+        found = self.figures.get(key)
+        return math.nan if found is None else found.value
+
+
+def table(
+    key: str, title: str, columns: Sequence[tuple[str, str, int | None]], rows: Sequence[Sequence[str | float]]
+) -> Table:
+    """A table from (name, unit, decimals) triples and rows."""
+    return Table(key, title, tuple(TableColumn(*c) for c in columns), tuple(tuple(r) for r in rows))
+
+
+def overall(judgements: Sequence[Judgement]) -> tuple[Verdict, str]:
+    """The verdict of all judgements, and the words of the one that leads."""
+    if not judgements:
+        return Verdict.NOT_ASSESSABLE, "the limit set has no rule"
+    verdict = worst([j.verdict for j in judgements])
+    leading = [j for j in judgements if j.verdict is verdict]
+    if verdict is Verdict.WITHIN:
+        return verdict, "within all limits"
+    return verdict, f"{leading[0].rule}: {leading[0].words}"
+
+
+def held(
+    judgement: Judgement, rule: Rule, findings: Sequence[Finding], alone: Mapping[str, float], decimals: int
+) -> Judgement:
+    """A judgement that missing or bad data could overturn becomes "not assessable"; one it could not, stays.
+
+    `alone` gives, by figure, its value if all that was not measured had been harmless: an excess that stands
+    even then stands, when the finding says that the truth can only be worse (`at_least`). Others ask for a person.
+    """
+    open_ones = [f for f in findings if f.concerns(judgement.figure)]
+    if not open_ones or judgement.verdict is Verdict.NOT_ASSESSABLE:
+        return judgement
+    if all(f.at_least for f in open_ones) and judgement.verdict is not Verdict.WITHIN:
+        value = round(alone.get(judgement.figure, math.nan), decimals)
+        if any(s.verdict is judgement.verdict and s.reached_by(value) for s in rule.steps):
+            return judgement
+    words = "; ".join(f.text for f in open_ones)
+    return replace(judgement, verdict=Verdict.NOT_ASSESSABLE, words=words)
+
+
+def conclude(
+    recording: Recording,
+    review: Review,
+    limits: LimitSet,
+    basis: str,
+    sheet: Sheet,
+    quality: Quality,
+    *,
+    key_figures: Sequence[str],
+    alone: Mapping[str, float] | None = None,
+    suggestions: Sequence[Suggestion] = (),
+    tables: Sequence[Table] = (),
+    events: Sequence[Detected] = (),
+    stretches: Sequence[Stretch] = (),
+) -> Assessment:
+    """Hold the figures against the limit set and put everything together.
+
+    A rule whose figure was not computed is "not assessable" and says so. A suggestion inside a stretch that is
+    already left out is not made again.
+    """
+    blocking = [f for f in quality.findings if f.blocks and f.code not in review.accepted]
+    judgements = []
+    for rule in limits.rules:
+        figure = sheet.figures.get(rule.figure)
+        if figure is None:
+            sheet.put(
+                rule.figure,
+                rule.name,
+                math.nan,
+                rule.unit,
+                1,
+                rule.figure,
+                limits.version,
+                note="not recorded",
+                coverage=0.0,
+                used=0,
+            )
+            figure = sheet.figures[rule.figure]
+        judged = judge(rule, figure)
+        judgements.append(held(judged, rule, blocking, alone or {}, figure.decimals))
+    verdict, words = overall(judgements)
+    fresh = [s for s in suggestions if not any(c.start_s <= s.start_s and s.end_s <= c.end_s for c in review.left_out)]
+    return Assessment(
+        kind=recording.kind,
+        basis=basis,
+        verdict=verdict,
+        words=words,
+        figures=tuple(sheet.figures.values()),
+        judgements=tuple(judgements),
+        suggestions=tuple(sorted(fresh, key=lambda s: s.start_s)),
+        tables=tuple(tables),
+        quality=quality,
+        key_figures=tuple(k for k in key_figures if k in sheet.figures),
+        events=tuple(sorted(events, key=lambda e: e.at_s)),
+        stretches=tuple(stretches),
+    )
+
+
+def coverage_finding(measured_s: float, planned_s: float, minimum: float) -> list[Finding]:
+    """The blocking finding that too little of the planned time was measured, or nothing."""
+    share = measured_s / planned_s if planned_s > 0 else 0.0
+    if share >= minimum:
+        return []
+    text = (
+        f"{hours_minutes(measured_s)} of {hours_minutes(planned_s)} h measured ({100 * share:.0f} %), "
+        f"{100 * minimum:.0f} % needed"
+    )
+    return [Finding("coverage", text, blocks=True, at_least=True)]
+
+
+def hours_minutes(seconds: float) -> str:
+    """ "7:41" of 27,660 s."""
+    minutes = round(seconds / 60)
+    return f"{minutes // 60}:{minutes % 60:02d}"
+
+
+def setup_number(setup: Mapping[str, object], key: str, default: float) -> float:
+    """A number of the recorder's settings. Raises ValueError naming the field when it is none."""
+    value = setup.get(key)
+    if value is None:
+        return default
+    if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
+        raise ValueError(f"setup field {key}: a number is needed, not {value!r}")
+    return float(value)
+
+
+def planned_s(recording: Recording, review: Review) -> float:
+    """The time the session should have covered: the reviewer's, else the setup's, else as long as it is, in s."""
+    minutes = setup_number(recording.setup, "run_length_min", 0.0)
+    return review.working_day_s or minutes * 60 or recording.length_s

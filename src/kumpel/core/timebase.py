@@ -1,0 +1,105 @@
+"""Time stamps put in order: evenly spaced samples from uneven ones, and the wall clock of a recording."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kumpel.core.recording import Floats, Recording
+
+DAY_S = 86_400.0
+
+
+@dataclass(frozen=True)
+class Order:
+    """How rows with time stamps were put in order: `index` takes them out of the file's order.
+
+    `unsorted` counts rows that came before an earlier row's time, `doubled` rows dropped because another row
+    has the same time (the first one counts).
+    """
+
+    index: NDArray[np.intp]
+    unsorted: int
+    doubled: int
+
+
+def in_order(times_s: Floats) -> Order:
+    """Rows with a time in rising order, each time once. Rows without a time (nan) are not among them."""
+    index = np.flatnonzero(~np.isnan(times_s))
+    known = times_s[index]
+    back = int(np.sum(np.diff(known) < 0))
+    if back:
+        index = index[np.argsort(known, kind="stable")]
+    first = np.concatenate(([True], np.diff(times_s[index]) > 0)) if len(index) else np.zeros(0, bool)
+    return Order(index[first], back, int(np.sum(~first)))
+
+
+def usual_interval(times_s: Floats) -> float:
+    """The commonest distance of neighbouring times (the median), in s. Raises ValueError for fewer than two."""
+    steps = np.diff(times_s)
+    steps = steps[steps > 0]
+    if not len(steps):
+        raise ValueError("fewer than two different times: the interval between samples cannot be told")
+    return float(np.median(steps))
+
+
+def even(times_s: Floats, values: Floats, interval_s: float, count: int, gap: float = 1.5) -> Floats:
+    """Values at 0, interval, 2 x interval .. of uneven samples, shape (count,).
+
+    A point between two samples that are at most `gap` intervals apart is interpolated linearly; a point on a sample takes it;
+    elsewhere nothing was measured (nan). Times must rise strictly.
+    """
+    grid = np.arange(count) * interval_s
+    good = ~np.isnan(values)
+    at, known = times_s[good], values[good]
+    if not len(at):
+        return np.full(count, np.nan)
+    slack = 1e-6 * interval_s
+    after = np.clip(np.searchsorted(at, grid - slack), 0, len(at) - 1)
+    before = np.clip(after - 1, 0, len(at) - 1)
+    hit = np.abs(at[after] - grid) <= slack
+    inside = (at[before] < grid) & (grid < at[after]) & (at[after] - at[before] <= gap * interval_s)
+    return np.where(hit, known[after], np.where(inside, np.interp(grid, at, known), np.nan))
+
+
+def wall_clock(recording: Recording, at_s: Floats) -> Floats:
+    """Seconds of the wall clock, as if it were UTC, at times after the start of the recording.
+
+    The recorder's offset holds from the start; an event "utc-offset" with `utc_offset_min` changes it (the
+    change to or from summer time), so that after the change the clock on the wall is met again.
+    """
+    offset: Floats = np.full(np.shape(at_s), recording.utc_offset_min * 60.0)
+    for event in sorted(recording.events, key=lambda e: e.at_s):
+        minutes = event.data.get("utc_offset_min")
+        if event.code == "utc-offset" and isinstance(minutes, int | float):
+            offset[at_s >= event.at_s] = minutes * 60.0
+    return recording.start + at_s + offset
+
+
+def clock_words(recording: Recording, at_s: float) -> str:
+    """The time on the wall, "06:30"."""
+    second = float(wall_clock(recording, np.array([at_s]))[0]) % DAY_S
+    minutes = int(second // 60)
+    return f"{minutes // 60:02d}:{minutes % 60:02d}"
+
+
+def next_at(recording: Recording, clock: str, after_s: float) -> float:
+    """Seconds after the start at which the wall clock next shows `clock` ("22:30"), at or after `after_s`.
+
+    Raises ValueError when `clock` is no time of day. Exact across a change of the offset.
+    """
+    hours, _, minutes = clock.partition(":")
+    if not (hours.isdigit() and minutes.isdigit() and int(hours) < 24 and int(minutes) < 60):
+        raise ValueError(f"“{clock}” is no time of day; write it like 22:30")
+    wanted = int(hours) * 3600 + int(minutes) * 60
+    changes = [e.at_s for e in recording.events if e.code == "utc-offset"]
+    begin = after_s
+    for end in [*sorted(c for c in changes if c > after_s), float("inf")]:
+        wall = float(wall_clock(recording, np.array([begin]))[0])
+        found = begin + (wanted - wall) % DAY_S
+        if found < end:
+            return found
+        begin = end
+    raise AssertionError("unreachable: the last stretch has no end")

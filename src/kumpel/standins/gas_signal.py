@@ -1,0 +1,120 @@
+"""Synthetic shifts of a personal gas monitor: a steady background, rectangular episodes, gaps, faults."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from kumpel.core.recording import Channel, Event, Recording
+from kumpel.standins.made import START, Made, channel
+
+UNITS = {"o2": "vol %", "lel": "% LEL"}
+BACKGROUND = {
+    "o2": 20.9,
+    "lel": 0.0,
+    "co": 3.0,
+    "h2s": 0.2,
+    "no2": 0.05,
+    "so2": 0.05,
+    "nh3": 1.0,
+    "cl2": 0.0,
+    "voc": 2.0,
+}
+
+
+@dataclass(frozen=True)
+class Episode:
+    """A gas at a steady level from `start_s` for `length_s`."""
+
+    gas: str
+    start_s: float
+    length_s: float
+    level: float
+
+
+@dataclass(frozen=True)
+class Shift:
+    """A shift of a gas monitor. `noise` is the standard deviation within a log interval, in the gas's unit."""
+
+    seed: int = 1
+    length_s: float = 28_800.0
+    interval_s: float = 10.0
+    gases: tuple[str, ...] = ("o2", "lel", "co", "h2s", "no2")
+    episodes: tuple[Episode, ...] = ()
+    gaps_s: tuple[tuple[float, float], ...] = ()
+    switched_off: tuple[str, ...] = ()
+    failed_bump: tuple[str, ...] = ()
+    noise: float = 0.02
+    top: float | None = None
+
+
+def usual_shift(seed: int, length_s: float = 28_800.0, interval_s: float = 10.0) -> Shift:
+    """Blasting: carbon monoxide and nitrogen dioxide after each of three rounds, oxygen a little down."""
+    rng = np.random.default_rng(seed)
+    episodes = []
+    for share in (0.2, 0.5, 0.8):
+        start = round(length_s * share / 60) * 60
+        episodes.append(Episode("co", start, 1200, float(rng.uniform(40, 110))))
+        episodes.append(Episode("no2", start, 900, float(rng.uniform(0.3, 1.2))))
+        episodes.append(Episode("o2", start, 600, float(rng.uniform(19.2, 20.4))))
+    return Shift(seed, length_s, interval_s, episodes=tuple(episodes))
+
+
+def make(shift: Shift) -> Made:
+    """Channels avg, min and max per gas, bump tests in the event log, and the truth by gas."""
+    rng = np.random.default_rng(shift.seed)
+    n = int(shift.length_s / shift.interval_s)
+    middle = (np.arange(n) + 0.5) * shift.interval_s
+    unlogged = np.zeros(n, bool)
+    for a, b in shift.gaps_s:
+        unlogged |= (middle >= a) & (middle < b)
+    channels: dict[str, Channel] = {}
+    truth: dict[str, object] = {}
+    for gas in shift.gases:
+        clean = np.full(n, BACKGROUND[gas])
+        for each in shift.episodes:
+            if each.gas == gas:
+                clean[(middle >= each.start_s) & (middle < each.start_s + each.length_s)] = each.level
+        if shift.top is not None:
+            clean = np.minimum(clean, shift.top)
+        average = clean + rng.normal(0, shift.noise, n)
+        spread = np.abs(rng.normal(0, shift.noise, n))
+        for name, values in (("avg", average), ("min", average - spread), ("max", average + spread)):
+            values = np.where(unlogged, np.nan, values)
+            unit = UNITS.get(gas, "ppm")
+            channels[f"{gas}.{name}"] = channel(f"{gas}.{name}", f"{gas} {name}", unit, shift.interval_s, values)
+        logged = clean[~unlogged]
+        truth[gas] = {
+            "mean": float(logged.mean()) if len(logged) else None,
+            "twa8h": float(logged.sum()) * shift.interval_s / 28_800,
+            "highest": float(logged.max()) if len(logged) else None,
+            "lowest": float(logged.min()) if len(logged) else None,
+        }
+    truth["unlogged_min"] = float(unlogged.sum()) * shift.interval_s / 60
+    events = [
+        Event(
+            0.0,
+            "bump-test",
+            f"bump test {gas}",
+            {
+                "gas": gas,
+                "applied": 50.0,
+                "before": 49.0,
+                "after": 49.0,
+                "passed": gas not in shift.failed_bump,
+                "length_s": 60,
+            },
+        )
+        for gas in shift.gases
+    ]
+    setup = {
+        "run_length_min": shift.length_s / 60,
+        "interval_s": shift.interval_s,
+        "sensors": [
+            {"gas": gas, "on": gas not in shift.switched_off} | ({"range": shift.top} if shift.top else {})
+            for gas in shift.gases
+        ],
+    }
+    recording = Recording("gas", START, 60, channels, tuple(events), setup, {"serial": "GM-0001", "model": "made up"})
+    return Made(recording, truth)

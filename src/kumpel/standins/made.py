@@ -1,0 +1,27 @@
+"""A synthetic recording with the truth that an analysis should find in it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kumpel.core.recording import Channel, Recording
+
+START = 1_795_068_000.0
+"""2026-11-18 06:00:00 UTC: made-up recordings begin then unless told otherwise."""
+
+
+@dataclass(frozen=True)
+class Made:
+    """`truth` holds plain numbers, texts and lists: what was put in, by name."""
+
+    recording: Recording
+    truth: Mapping[str, Any]
+
+
+def channel(key: str, name: str, unit: str, interval_s: float, values: NDArray[np.float64]) -> Channel:
+    return Channel(key, name, unit, interval_s, np.ascontiguousarray(values, dtype=np.float64))

@@ -1,0 +1,158 @@
+"""A dust monitor's session: factor, runs, day means, the rule of n stretches in 24 h."""
+
+import math
+import unittest
+
+import numpy as np
+
+from kumpel.core.assessment import Assessment, Verdict
+from kumpel.core.dust.assess import assess
+from kumpel.core.recording import Channel, Event, Recording
+from kumpel.core.review import Review, Stretch
+from kumpel.kinds.limit_sets import shipped
+from kumpel.standins import dust_signal
+from kumpel.standins.dust_signal import Runs, make
+
+GENERAL, AIR = shipped("dust")
+ZERO = Event(0, "zero-check", "", {"passed": True})
+MIDNIGHT = 1_795_046_400.0  # 2026-11-18 00:00 UTC
+
+
+def recording(
+    mass: np.ndarray,
+    interval_s: float = 60.0,
+    fraction: str = "PM10",
+    factor: float = 1.0,
+    events: tuple[Event, ...] = (ZERO,),
+    flow: np.ndarray | None = None,
+    start: float = MIDNIGHT,
+) -> Recording:
+    channels = {"mass": Channel("mass", "Mass", "mg/m3", interval_s, np.asarray(mass, float))}
+    if flow is not None:
+        channels["flow_fault"] = Channel("flow_fault", "Flow", "flag", interval_s, flow)
+    return Recording("dust", start, 0, channels, events, {"fraction": fraction, "factor": factor})
+
+
+def reviewed(made: Recording, review: Review | None = None, limits: object = AIR) -> Assessment:
+    return assess(made, review or Review(), limits).reviewed
+
+
+class Means(unittest.TestCase):
+    def test_factor_scales_the_reading_and_stays_apart(self) -> None:
+        made = recording(np.full(480, 0.5), factor=2.0, fraction="PM4")
+        both = assess(made, Review(factor=3.0), GENERAL)
+        self.assertAlmostEqual(both.recorded.figure("mean").value, 1.0)
+        self.assertAlmostEqual(both.reviewed.figure("mean").value, 1.5)
+        numbers = {p.symbol: p.value for p in both.reviewed.figure("mean").why.numbers}
+        self.assertEqual((numbers["k"], numbers["reading"]), (3.0, 0.5))
+        self.assertIs(both.recorded.verdict, Verdict.WITHIN)
+        self.assertIs(both.reviewed.verdict, Verdict.ABOVE)  # 1.5 over 1.25
+        for wrong in (0.0, -1.0, math.nan):
+            with self.assertRaisesRegex(ValueError, "above 0"):
+                assess(made, Review(factor=wrong), GENERAL)
+
+    def test_shift_and_quarter_hour(self) -> None:
+        # 4 h at 2 and 4 h at 0.2: (8 + 0.8)/8 = 1.1
+        found = reviewed(recording(np.repeat([2.0, 0.2], 240), fraction="PM4"), limits=GENERAL)
+        self.assertAlmostEqual(found.figure("twa_shift").value, 1.1)
+        self.assertAlmostEqual(found.figure("stel").value, 2.0)
+        self.assertIs(found.verdict, Verdict.WITHIN)
+
+    def test_calendar_day_and_moving_day(self) -> None:
+        # 12 h at 0.02, 24 h at 0.06, 12 h at 0.02, from midnight: each calendar day 0.04, the moving day 0.06
+        found = reviewed(recording(np.repeat([0.02, 0.06, 0.06, 0.02], 720)))
+        self.assertAlmostEqual(found.figure("mean_day").value, 0.04)
+        self.assertAlmostEqual(found.figure("mean_24h").value, 0.06)
+        self.assertEqual(found.figure("mean_24h").at_s, 12 * 3600)
+        self.assertIs(found.verdict, Verdict.ABOVE)
+        self.assertEqual([round(float(r[1]), 6) for r in found.table("days").rows], [0.04, 0.04])
+
+    def test_a_day_needs_three_quarters_of_its_hours(self) -> None:
+        found = reviewed(recording(np.full(17 * 60, 0.06)))
+        self.assertTrue(math.isnan(found.figure("mean_24h").value))
+        self.assertIs(found.verdict, Verdict.NOT_ASSESSABLE)
+        self.assertAlmostEqual(reviewed(recording(np.full(18 * 60, 0.06))).figure("mean_24h").value, 0.06)
+
+    def test_day_of_a_clock_change_is_one_day(self) -> None:
+        # Europe, 2026-10-25: 0:00 at UTC+2; after 3 h the clock goes back one hour
+        back = Event(3 * 3600, "utc-offset", "", {"utc_offset_min": 60})
+        made = Recording(
+            "dust", 1_792_879_200.0, 120, recording(np.full(26 * 60, 0.03)).channels, (ZERO, back), {"fraction": "PM10"}
+        )
+        rows = reviewed(made).table("days").rows
+        self.assertEqual([r[0] for r in rows], [0.0, 25 * 3600.0])
+
+
+class Stretches(unittest.TestCase):
+    def day(self, hours: list[int], length: int = 48) -> Recording:
+        values = np.full(length * 60, 0.02)
+        for hour in hours:
+            values[hour * 60 : hour * 60 + 5] = 0.05
+        return recording(values)
+
+    def test_three_in_24_hours_need_action(self) -> None:
+        self.assertIs(reviewed(self.day([1, 10])).verdict, Verdict.WITHIN)
+        self.assertIs(reviewed(self.day([1, 10, 24])).verdict, Verdict.ACTION)
+        self.assertIs(reviewed(self.day([1, 10, 25])).verdict, Verdict.WITHIN)  # the third begins 24 h after the first
+        found = reviewed(self.day([1, 10, 24]))
+        self.assertEqual((found.figure("stretches").value, found.figure("stretches_s").value), (3, 15))
+
+    def test_guideline_of_the_reviewer(self) -> None:
+        self.assertEqual(
+            reviewed(self.day([1, 10, 24]), Review(options={"guideline": 0.06})).figure("stretches").value, 0
+        )
+        with self.assertRaisesRegex(ValueError, "guideline"):
+            reviewed(self.day([1]), Review(options={"guideline": "much"}))
+
+    def test_exactly_the_guideline_is_not_above(self) -> None:
+        self.assertEqual(reviewed(recording(np.full(1440, 0.045))).figure("stretches").value, 0)
+
+
+class BadData(unittest.TestCase):
+    def test_fraction_without_a_limit(self) -> None:
+        found = reviewed(recording(np.full(1440, 0.01), fraction="PM1"))
+        self.assertIs(found.verdict, Verdict.NOT_ASSESSABLE)
+        self.assertIn("no limit for PM1", " ".join(f.text for f in found.quality.findings))
+
+    def test_zero_check_flow_units(self) -> None:
+        failed = Event(0, "zero-check", "", {"passed": False})
+        self.assertIs(reviewed(recording(np.full(1440, 0.01), events=(failed,))).verdict, Verdict.NOT_ASSESSABLE)
+        flow = np.zeros(1440)
+        flow[:200] = 1
+        blocked = reviewed(recording(np.full(1440, 0.01), flow=flow))
+        self.assertIs(blocked.verdict, Verdict.NOT_ASSESSABLE)
+        self.assertEqual([(s.start_s, s.end_s) for s in blocked.suggestions], [(0.0, 12_000.0)])
+        wrong = reviewed(recording(np.full(1440, 400.0)))
+        self.assertIn("is the unit right", wrong.words)
+
+    def test_empty_one_and_all_missing(self) -> None:
+        for values in (np.empty(0), np.full(1, 0.01), np.full(600, np.nan)):
+            found = reviewed(recording(values))
+            self.assertIs(found.verdict, Verdict.NOT_ASSESSABLE)
+            self.assertFalse(any(f.value == 0 and f.key in ("mean", "min", "max", "twa8h") for f in found.figures))
+
+
+class ManyRuns(unittest.TestCase):
+    def test_each_run_is_a_row(self) -> None:
+        made = make(Runs(run_s=3600, pause_s=1800, count=4, spread=0.0, level=0.4, above=((5400.0, 3600.0, 2.0),)))
+        rows = reviewed(made.recording, limits=GENERAL).table("runs").rows
+        self.assertEqual([r[0] for r in rows], [0, 5400, 10_800, 16_200])
+        self.assertEqual([round(float(r[3]), 6) for r in rows], [0.4, 2.0, 0.4, 0.4])
+        self.assertEqual([r[6] for r in rows], ["within", "above limit", "within", "within"])
+
+    def test_without_marks_the_pauses_divide(self) -> None:
+        values = np.concatenate([np.full(60, 0.1), np.full(10, np.nan), np.full(30, 0.3)])
+        self.assertEqual([r[1] for r in reviewed(recording(values)).table("runs").rows], [3600, 1800])
+
+    def test_found_is_what_was_put_in(self) -> None:
+        for seed in range(20):
+            made = make(dust_signal.usual_runs(seed))
+            found = reviewed(made.recording, Review(options={"guideline": 1.1}), GENERAL)
+            self.assertAlmostEqual(found.figure("mean").value / made.truth["mean"], 1.0, delta=0.01)
+            self.assertEqual(found.figure("stretches_s").value, 30.0, seed)
+        cut = assess(made.recording, Review(left_out=(Stretch(7200, 8100, "sweeping"),)), GENERAL)
+        self.assertLess(cut.reviewed.figure("mean").value, cut.recorded.figure("mean").value)
+
+
+if __name__ == "__main__":
+    unittest.main()
