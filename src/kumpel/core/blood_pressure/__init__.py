@@ -1,0 +1,1 @@
+"""24-hour blood pressure with activity."""

@@ -1,0 +1,430 @@
+"""All figures and verdicts of one 24-hour blood pressure recording."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from kumpel.core.assessment import (
+    Assessment,
+    BothWays,
+    Detected,
+    Finding,
+    LimitSet,
+    Put,
+    Quality,
+    Table,
+    event_key,
+)
+from kumpel.core.blood_pressure.readings import (
+    NAMES,
+    UNITS,
+    Readings,
+    average_real_variability,
+    readings,
+    suggestions,
+    time_weights,
+)
+from kumpel.core.blood_pressure.sleep import Sleep, planned_readings, sleep_of
+from kumpel.core.recording import Flags, Floats, Recording
+from kumpel.core.review import Review
+from kumpel.core.sheet import Sheet, both_ways, conclude, table
+from kumpel.core.timebase import wall_clock
+
+SOURCE = "ESH practice guidelines for ambulatory blood pressure monitoring 2014; ESH position paper 2013"
+DIP_SOURCE = "ESH position paper 2013, section 6.2 (night-time dipping)"
+SURGE_SOURCE = "Kario et al., Circulation 2003;107:1401 (sleep-trough surge)"
+ARV_SOURCE = "Mena et al., J Hypertens 2005;23:505"
+QUALITY_SOURCE = "ESH position paper 2013, table 6"
+PERIODS = {"all": "24 h", "awake": "Awake", "asleep": "Asleep"}
+MINIMUM_SHARE, MINIMUM_AWAKE, MINIMUM_ASLEEP = 0.70, 20, 7
+SURGE_S = 7200.0
+
+
+def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
+    """Assess a blood pressure recording against a limit set, as recorded and as reviewed.
+
+    Options: see `sleep.rule_of`; `sleep` = "setup". Raises ValueError when there is no reading at all.
+    """
+    return both_ways(recording, review, limits, _assess)
+
+
+def dip_class(dip_percent: float) -> str:
+    """Class of a nocturnal fall, as stated with one decimal: < 0 rising, 0 to < 10 reduced, 10 to 20 normal, > 20 extreme."""
+    stated = round(dip_percent, 1)
+    if math.isnan(stated):
+        return "not known"
+    if stated < 0:
+        return "rising"
+    if stated < 10:
+        return "reduced"
+    return "normal" if stated <= 20 else "extreme"
+
+
+def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) -> Assessment:
+    found = readings(recording, review)
+    if not len(found.at_s):
+        raise ValueError("the recording has no cuff reading (event “reading”): nothing to assess")
+    sleep = sleep_of(recording, review)
+    asleep = sleep.at(found.at_s)
+    inside: dict[str, Flags] = {"all": np.ones(len(found.at_s), bool), "awake": ~asleep, "asleep": asleep}
+    if sleep.source == "unknown":
+        inside["awake"] = np.zeros(len(found.at_s), bool)
+    planned = max(planned_readings(recording, sleep), 1.0)
+    counted = int(np.count_nonzero(found.counted))
+    sheet = Sheet(min(counted / planned, 1.0), used=counted, left_out=int(np.count_nonzero(found.valid & ~found.used)))
+    for period, flags in inside.items():
+        _period(recording, limits, sheet, found, period, flags)
+    _whole(sheet, found)
+    _dips(sheet)
+    _surge(sheet, found, sleep)
+    findings = _findings(recording, found, inside, sleep)
+    quality = Quality(sheet.coverage, recording.length_s, recording.length_s, tuple(findings))
+    return conclude(
+        recording,
+        review,
+        limits,
+        basis,
+        sheet,
+        quality,
+        key_figures=("all.systolic.mean", "all.diastolic.mean", "dip.systolic", "all.valid_share"),
+        suggestions=suggestions(found),
+        tables=(
+            _readings_table(found, asleep),
+            _hour_table(recording, found),
+            _class_table(found, inside, limits),
+            _spread_table(found),
+        ),
+        events=_events(recording, review, found),
+        stretches=sleep.stretches,
+    )
+
+
+def _period(recording: Recording, limits: LimitSet, sheet: Sheet, found: Readings, period: str, inside: Flags) -> None:
+    name = PERIODS[period]
+    tries = int(np.count_nonzero(inside))
+    valid = int(np.count_nonzero(inside & found.counted))
+    share = 100 * valid / tries if tries else math.nan
+    numbers = (Put("tries", "tries in the period", float(tries), ""), Put("N", "valid readings", float(valid), ""))
+    cover = valid / tries if tries else 0.0
+
+    def put(
+        key: str,
+        label: str,
+        value: float,
+        unit: str,
+        decimals: int,
+        formula: str,
+        source: str,
+        at: float | None = None,
+        *more: Put,
+    ) -> None:
+        sheet.put(
+            f"{period}.{key}",
+            f"{name}, {label}",
+            value,
+            unit,
+            decimals,
+            formula,
+            source,
+            *numbers,
+            *more,
+            at_s=at,
+            coverage=cover,
+            used=valid,
+        )
+
+    put("tries", "tries", float(tries), "", 0, "count of tries", QUALITY_SOURCE)
+    put("valid", "valid readings", float(valid), "", 0, "count of readings without error, not left out", QUALITY_SOURCE)
+    put("valid_share", "share valid", share, "%", 0, "100 N / tries", QUALITY_SOURCE)
+    used = inside & found.counted
+    for quantity, label in NAMES.items():
+        values, times = found.values[quantity][used], found.at_s[used]
+        there = ~np.isnan(values)
+        values, times = values[there], times[there]
+        unit = UNITS[quantity]
+        lower = label.lower()
+        mean = float(values.mean()) if len(values) else math.nan
+        put(f"{quantity}.mean", f"{lower} mean", mean, unit, 0, "(1/N) sum x_i", SOURCE)
+        deviation = float(values.std(ddof=1)) if len(values) > 1 else math.nan
+        put(
+            f"{quantity}.sd",
+            f"{lower} standard deviation",
+            deviation,
+            unit,
+            1,
+            "sqrt( sum (x_i - mean)2 / (N-1) )",
+            SOURCE,
+        )
+        for key, pick in (("lowest", np.argmin), ("highest", np.argmax)):
+            at = int(pick(values)) if len(values) else 0
+            value = float(values[at]) if len(values) else math.nan
+            put(
+                f"{quantity}.{key}",
+                f"{lower} {key}",
+                value,
+                unit,
+                0,
+                f"{key} of x_i",
+                SOURCE,
+                float(times[at]) if len(values) else None,
+            )
+    for quantity in ("systolic", "diastolic"):
+        limit = limit_of(limits, period, quantity)
+        values = found.of(quantity, inside)
+        load = 100 * float(np.mean(values >= limit)) if len(values) and not math.isnan(limit) else math.nan
+        put(
+            f"{quantity}.load",
+            f"{NAMES[quantity].lower()} load",
+            load,
+            "%",
+            0,
+            "100 x share of readings at or above the limit of the period",
+            SOURCE,
+            None,
+            Put("limit", "limit of the period", limit, "mmHg"),
+        )
+
+
+def limit_of(limits: LimitSet, period: str, quantity: str) -> float:
+    """The limit set's value for the mean of a quantity in a period, in mmHg; nan when it has none."""
+    wanted = f"{period}.{quantity}.mean"
+    return next((rule.steps[-1].value for rule in limits.rules if rule.figure == wanted), math.nan)
+
+
+def _whole(sheet: Sheet, found: Readings) -> None:
+    """Time-weighted means and average real variability over the whole recording."""
+    used = found.counted
+    times = found.at_s[used]
+    weights = time_weights(times)
+    for quantity in ("systolic", "diastolic", "map", "pulse"):
+        values = found.values[quantity][used]
+        there = ~np.isnan(values)
+        if there.all() or quantity in ("systolic", "diastolic"):
+            w, v = weights, values
+        else:
+            w, v = time_weights(times[there]), values[there]
+        mean = float(np.average(v, weights=w)) if len(v) and w.sum() > 0 else math.nan
+        sheet.put(
+            f"all.{quantity}.weighted",
+            f"24 h, {NAMES[quantity].lower()} mean weighted by time",
+            mean,
+            UNITS[quantity],
+            0,
+            "sum w_i x_i / sum w_i, w_i = half of the time between the neighbours",
+            SOURCE,
+        )
+    for quantity in ("systolic", "diastolic"):
+        value = average_real_variability(found.values[quantity][used])
+        sheet.put(
+            f"all.{quantity}.arv",
+            f"24 h, {NAMES[quantity].lower()} average real variability",
+            value,
+            "mmHg",
+            1,
+            "(1/(N-1)) sum |x_(i+1) - x_i|",
+            ARV_SOURCE,
+        )
+
+
+def _dips(sheet: Sheet) -> None:
+    for quantity in ("systolic", "diastolic", "pulse"):
+        awake, asleep = sheet.value(f"awake.{quantity}.mean"), sheet.value(f"asleep.{quantity}.mean")
+        dip = 100 * (awake - asleep) / awake if awake > 0 else math.nan
+        unit = UNITS[quantity]
+        numbers = (Put("awake", "mean awake", awake, unit), Put("asleep", "mean asleep", asleep, unit))
+        note = "" if not math.isnan(dip) else "needs readings awake and asleep"
+        sheet.put(
+            f"dip.{quantity}",
+            f"Dip, {NAMES[quantity].lower()}: {dip_class(dip)}",
+            dip,
+            "%",
+            1,
+            "100 (awake mean - asleep mean) / awake mean",
+            DIP_SOURCE,
+            *numbers,
+            note=note,
+        )
+
+
+def _surge(sheet: Sheet, found: Readings, sleep: Sleep) -> None:
+    """Mean systolic of the 2 h after waking, less the mean of the lowest asleep reading and its two neighbours.
+
+    Of several nights the first whose morning was recorded. The neighbours are the asleep readings before and
+    after the lowest; where it is the first or last of the night there is one, and the note says so.
+    """
+    value, note = math.nan, "no night followed by two hours awake"
+    morning_mean = trough = math.nan
+    used = found.counted
+    for night in sleep.stretches:
+        inside = used & (found.at_s >= night.start_s) & (found.at_s < night.end_s)
+        morning = used & (found.at_s >= night.end_s) & (found.at_s < night.end_s + SURGE_S)
+        asleep, after = found.values["systolic"][inside], found.values["systolic"][morning]
+        if not len(asleep) or not len(after):
+            continue
+        low = int(np.argmin(asleep))
+        around = asleep[max(low - 1, 0) : low + 2]
+        morning_mean, trough = float(after.mean()), float(around.mean())
+        value, note = morning_mean - trough, "" if len(around) == 3 else f"the lowest has {len(around) - 1} neighbour"
+        break
+    numbers = (
+        Put("morning", "mean of 2 h after waking", morning_mean, "mmHg"),
+        Put("trough", "lowest asleep and its neighbours", trough, "mmHg"),
+    )
+    sheet.put(
+        "surge",
+        "Morning surge, systolic",
+        value,
+        "mmHg",
+        0,
+        "mean of the 2 h after waking - mean of the lowest asleep reading and its two neighbours",
+        SURGE_SOURCE,
+        *numbers,
+        note=note,
+    )
+
+
+def _findings(recording: Recording, found: Readings, inside: dict[str, Flags], sleep: Sleep) -> list[Finding]:
+    """Quality by the ESH position paper 2013: 70 % valid, 20 awake, 7 asleep; else repeat."""
+    counted = {k: int(np.count_nonzero(v & found.counted)) for k, v in inside.items()}
+    share = counted["all"] / len(found.at_s)
+    said: list[Finding] = []
+    if round(100 * share, 6) < 100 * MINIMUM_SHARE:
+        said.append(
+            Finding(
+                "valid-share",
+                f"{100 * share:.0f} % of the tries are valid, 70 % needed: repeat the recording",
+                blocks=True,
+            )
+        )
+    if sleep.source == "unknown":
+        said.append(Finding("sleep", "sleep is not known: set when the person was asleep", blocks=True))
+    else:
+        for period, minimum in (("awake", MINIMUM_AWAKE), ("asleep", MINIMUM_ASLEEP)):
+            if counted[period] < minimum:
+                text = f"{counted[period]} valid readings {period}, {minimum} needed: repeat the recording"
+                said.append(Finding(f"few-{period}", text, blocks=True))
+        words = {"activity": "from activity", "setup": "by the times of the setup", "reviewer": "by the reviewer"}
+        said.append(Finding("sleep-source", f"asleep {words[sleep.source]}"))
+    hours = recording.length_s / 3600
+    if hours > 27:
+        said.append(Finding("length", f"recorded for {hours:.0f} h: “24 h” figures rest on all of it"))
+    elif hours < 20:
+        said.append(Finding("length", f"recorded for {hours:.1f} h only"))
+    if found.doubled:
+        said.append(
+            Finding("doubled", f"{found.doubled} tries share their time with another and were not counted twice")
+        )
+    low = found.values["systolic"][found.counted]
+    if len(low) and float(np.median(low)) < 40:
+        said.append(
+            Finding(
+                "implausible",
+                f"half of the systolic values are below {np.median(low):.0f}: is the unit right (kPa)?",
+                blocks=True,
+            )
+        )
+    return said
+
+
+def _readings_table(found: Readings, asleep: Flags) -> Table:
+    rows: list[tuple[str | float, ...]] = []
+    for i, event in enumerate(found.events):
+        state = (
+            "left out"
+            if not found.used[i]
+            else ""
+            if found.valid[i]
+            else f"error {event.data.get('error', '')}".strip()
+        )
+        values = [float(found.values[q][i]) for q in NAMES]
+        rows.append(
+            (
+                float(found.at_s[i]),
+                "asleep" if asleep[i] else "awake",
+                *values,
+                state,
+                event_key("reading", float(found.at_s[i])),
+            )
+        )
+    columns = [
+        ("Time", "s", 0),
+        ("Period", "", None),
+        *((n, UNITS[q], 0) for q, n in NAMES.items()),
+        ("State", "", None),
+        ("Key", "", None),
+    ]
+    return table("readings", "Readings", columns, rows)
+
+
+def _hour_table(recording: Recording, found: Readings) -> Table:
+    """Means of each hour on the wall clock; the hour that comes twice at the end of summer time has two rows."""
+    used = found.counted
+    at = found.at_s[used]
+    offset = wall_clock(recording, at) - at - recording.start
+    hour = np.floor((recording.start + at + offset) / 3600)
+    keys = np.stack([hour, offset]).T if len(at) else np.empty((0, 2))
+    rows: list[tuple[str | float, ...]] = []
+    for clock, shift in sorted({(float(a), float(b)) for a, b in keys}, key=lambda k: k[0] * 3600 - k[1]):
+        inside = (hour == clock) & (offset == shift)
+        start = clock * 3600 - shift - recording.start
+        means = [_mean(found.values[q][used][inside]) for q in NAMES]
+        rows.append((start, float(clock % 24), float(inside.sum()), *means))
+    columns = [("From", "s", 0), ("Hour", "h", 0), ("Readings", "", 0), *((n, UNITS[q], 0) for q, n in NAMES.items())]
+    return table("hours", "Hourly means", columns, rows)
+
+
+def _mean(values: Floats) -> float:
+    known = values[~np.isnan(values)]
+    return float(known.mean()) if len(known) else math.nan
+
+
+def _class_table(found: Readings, inside: dict[str, Flags], limits: LimitSet) -> Table:
+    """Share of readings by class: below both limits of the period, only systolic, only diastolic, both at or above."""
+    rows: list[tuple[str | float, ...]] = []
+    for period, flags in inside.items():
+        systolic, diastolic = found.of("systolic", flags), found.of("diastolic", flags)
+        high_s, high_d = (
+            systolic >= limit_of(limits, period, "systolic"),
+            diastolic >= limit_of(limits, period, "diastolic"),
+        )
+        n = len(systolic)
+        shares = [
+            100 * float(np.mean(f)) if n else math.nan
+            for f in (~high_s & ~high_d, high_s & ~high_d, ~high_s & high_d, high_s & high_d)
+        ]
+        rows.append((PERIODS[period], float(n), *shares))
+    columns = [
+        ("Period", "", None),
+        ("Readings", "", 0),
+        ("Below both", "%", 0),
+        ("Only systolic", "%", 0),
+        ("Only diastolic", "%", 0),
+        ("Both", "%", 0),
+    ]
+    return table("classes", "Share of readings by class", columns, rows)
+
+
+def _spread_table(found: Readings) -> Table:
+    edges = np.arange(40, 261, 10, dtype=np.float64)
+    counts = [
+        np.histogram(np.clip(found.values[q][found.counted], 40, 259.9), edges)[0] for q in ("systolic", "diastolic")
+    ]
+    rows = [(float(e), float(a), float(b)) for e, a, b in zip(edges[:-1], *counts, strict=True) if a or b]
+    return table("spread", "Spread", [("From", "mmHg", 0), ("Systolic", "", 0), ("Diastolic", "", 0)], rows)
+
+
+def _events(recording: Recording, review: Review, found: Readings) -> list[Detected]:
+    """Presses of the event button, and failed tries with their error."""
+    said = [
+        Detected(e.at_s, e.at_s, e.code, e.text or "event button", event_key(e.code, e.at_s) not in review.dropped)
+        for e in recording.events
+        if e.code in ("button", "event")
+    ]
+    for i in np.flatnonzero(~found.valid).tolist():
+        event = found.events[i]
+        said.append(
+            Detected(event.at_s, event.at_s, "failed", f"try failed, error {event.data.get('error', 'not given')}")
+        )
+    return said

@@ -1,0 +1,136 @@
+"""Synthetic days of a cuff recorder with activity: a night that dips or fails to, failed tries, artefacts."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from kumpel.core.recording import Event, Recording
+from kumpel.standins.made import Made, channel
+
+NOON = 1_795_089_600.0
+"""2026-11-18 12:00 UTC."""
+
+
+@dataclass(frozen=True)
+class Day:
+    """A day: means awake in mmHg and bpm, dip in %, when the wearer sleeps (s after the start), share of tries that
+    fail, readings spoilt by an artefact, minutes without activity, nights up."""
+
+    seed: int = 1
+    length_s: float = 86_400.0
+    awake_systolic: float = 138.0
+    awake_diastolic: float = 84.0
+    awake_pulse: float = 74.0
+    dip_percent: float = 13.0
+    spread: float = 8.0
+    asleep: tuple[tuple[float, float], ...] = ((38_700.0, 65_700.0),)
+    interval_awake_min: float = 30.0
+    interval_asleep_min: float = 60.0
+    failing: float = 0.05
+    artefacts: int = 0
+    ups_s: tuple[tuple[float, float], ...] = ()
+    no_activity_s: tuple[tuple[float, float], ...] = ()
+    utc_offset_min: int = 60
+    start: float = NOON
+    offset_changes: tuple[tuple[float, int], ...] = ()
+
+
+def usual_day(seed: int) -> Day:
+    """Somebody whose pressure is a little too high; sleeps seven to eight hours, is up once."""
+    rng = np.random.default_rng(seed)
+    down = 36_000.0 + float(rng.integers(0, 90)) * 60
+    up = down + 25_200.0 + float(rng.integers(0, 60)) * 60
+    at = down + 12_000.0
+    return Day(
+        seed,
+        awake_systolic=float(rng.uniform(122, 148)),
+        awake_diastolic=float(rng.uniform(74, 92)),
+        dip_percent=float(rng.uniform(-4, 24)),
+        asleep=((down, up),),
+        artefacts=1,
+        ups_s=((at, at + 600),),
+    )
+
+
+def _sleeping(day: Day, at: np.ndarray) -> np.ndarray:
+    flags = np.zeros(len(at), bool)
+    for a, b in day.asleep:
+        flags |= (at >= a) & (at < b)
+    return flags
+
+
+def _times(day: Day) -> list[float]:
+    times, at = [], 0.0
+    while at < day.length_s:
+        times.append(at)
+        asleep = any(a <= at < b for a, b in day.asleep)
+        at += 60 * (day.interval_asleep_min if asleep else day.interval_awake_min)
+    return times
+
+
+def make(day: Day) -> Made:
+    """Readings as events, three activity axes once a minute, and the truth: sleep, every reading, dip put in."""
+    rng = np.random.default_rng(day.seed)
+    times = _times(day)
+    asleep = _sleeping(day, np.array(times))
+    fall = np.where(asleep, 1 - day.dip_percent / 100, 1.0)
+    systolic = np.rint(day.awake_systolic * fall + rng.normal(0, day.spread, len(times)))
+    diastolic = np.rint(day.awake_diastolic * fall + rng.normal(0, day.spread * 0.7, len(times)))
+    diastolic = np.minimum(diastolic, systolic - 22)
+    pulse = np.rint(day.awake_pulse * np.where(asleep, 0.85, 1.0) + rng.normal(0, 5, len(times)))
+    failed = rng.random(len(times)) < day.failing
+    spoilt = rng.choice(np.flatnonzero(~failed), size=min(day.artefacts, int((~failed).sum())), replace=False)
+    events = []
+    for i, at in enumerate(times):
+        if failed[i]:
+            events.append(Event(at, "reading", "", {"error": 5, "tries": 2, "by": "plan"}))
+            continue
+        s, d = float(systolic[i]), float(diastolic[i])
+        if i in spoilt:
+            s = 268.0
+        data = {
+            "systolic": s,
+            "diastolic": d,
+            "map": float(round(d + (s - d) / 3)),
+            "pulse": float(pulse[i]),
+            "tries": 1,
+            "by": "plan",
+        }
+        events.append(Event(at, "reading", "", data))
+    events += [
+        Event(at, "utc-offset", "clock changed", {"utc_offset_min": minutes}) for at, minutes in day.offset_changes
+    ]
+    n = int(day.length_s / 60)
+    minute = np.arange(n) * 60.0
+    quiet = _sleeping(day, minute)
+    for a, b in day.ups_s:
+        quiet &= ~((minute >= a) & (minute < b))
+    channels = {}
+    for axis in "xyz":
+        counts = np.where(quiet, rng.exponential(3, n) * (rng.random(n) < 0.15), rng.gamma(2.0, 160, n))
+        for a, b in day.no_activity_s:
+            counts[(minute >= a) & (minute < b)] = np.nan
+        channels[f"activity.{axis}"] = channel(f"activity.{axis}", f"Activity {axis}", "counts", 60.0, np.rint(counts))
+    good = [i for i in range(len(times)) if not failed[i] and i not in spoilt]
+    truth = {
+        "asleep": [list(s) for s in day.asleep],
+        "dip_percent": day.dip_percent,
+        "failed": int(failed.sum()),
+        "spoilt_s": sorted(float(times[i]) for i in spoilt),
+        "readings": [
+            [times[i], float(systolic[i]), float(diastolic[i]), float(pulse[i]), bool(asleep[i])] for i in good
+        ],
+    }
+    setup = {
+        "awake_from": "06:30",
+        "asleep_from": "22:30",
+        "interval_awake_min": day.interval_awake_min,
+        "interval_asleep_min": day.interval_asleep_min,
+        "run_length_min": day.length_s / 60,
+    }
+    recorder = {"serial": "BP-0001", "model": "made up"}
+    return Made(
+        Recording("blood_pressure", day.start, day.utc_offset_min, channels, tuple(events), setup, recorder), truth
+    )
