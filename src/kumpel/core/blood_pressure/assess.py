@@ -27,7 +27,7 @@ from kumpel.core.blood_pressure.readings import (
     time_weights,
 )
 from kumpel.core.blood_pressure.sleep import Sleep, planned_readings, sleep_of
-from kumpel.core.recording import Flags, Floats, Recording
+from kumpel.core.recording import Flags, Recording
 from kumpel.core.review import Review
 from kumpel.core.sheet import Sheet, both_ways, conclude, table
 from kumpel.core.timebase import wall_clock
@@ -364,20 +364,21 @@ def _hour_table(recording: Recording, found: Readings) -> Table:
     at = found.at_s[used]
     offset = wall_clock(recording, at) - at - recording.start
     hour = np.floor((recording.start + at + offset) / 3600)
-    keys = np.stack([hour, offset]).T if len(at) else np.empty((0, 2))
-    rows: list[tuple[str | float, ...]] = []
-    for clock, shift in sorted({(float(a), float(b)) for a, b in keys}, key=lambda k: k[0] * 3600 - k[1]):
-        inside = (hour == clock) & (offset == shift)
-        start = clock * 3600 - shift - recording.start
-        means = [_mean(found.values[q][used][inside]) for q in NAMES]
-        rows.append((start, float(clock % 24), float(inside.sum()), *means))
+    starts, which, counts = np.unique(hour * 3600 - offset, return_inverse=True, return_counts=True)
+    means = []
+    for quantity in NAMES:
+        values = found.values[quantity][used]
+        known = ~np.isnan(values)
+        sums = np.bincount(which, np.where(known, values, 0.0), len(starts))
+        number = np.bincount(which, known, len(starts))
+        means.append(np.where(number > 0, sums / np.maximum(number, 1), np.nan))
+    clock = [float(hour[which == i][0] % 24) for i in range(len(starts))]
+    rows = [
+        (float(s) - recording.start, clock[i], float(counts[i]), *(float(m[i]) for m in means))
+        for i, s in enumerate(starts)
+    ]
     columns = [("From", "s", 0), ("Hour", "h", 0), ("Readings", "", 0), *((n, UNITS[q], 0) for q, n in NAMES.items())]
     return table("hours", "Hourly means", columns, rows)
-
-
-def _mean(values: Floats) -> float:
-    known = values[~np.isnan(values)]
-    return float(known.mean()) if len(known) else math.nan
 
 
 def _class_table(found: Readings, inside: dict[str, Flags], limits: LimitSet) -> Table:

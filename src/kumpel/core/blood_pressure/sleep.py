@@ -70,9 +70,14 @@ def activity(recording: Recording, axis: str = "magnitude") -> tuple[Floats, flo
     return np.sqrt(squares) * per_minute, found[0].interval_s
 
 
-def _windows(values: Floats, width: int) -> Floats:
+def _moving_median(values: Floats, width: int) -> Floats:
+    """Median of what was measured in each centred window, nan where nothing was."""
     half = width // 2
-    return sliding_window_view(np.pad(values, half, constant_values=np.nan), width)
+    rows = np.sort(sliding_window_view(np.pad(values, half, constant_values=np.nan), width), axis=1)
+    used = np.sum(~np.isnan(rows), axis=1)  # sorting puts nan last
+    at = np.arange(len(values))
+    result: Floats = (rows[at, np.maximum(used - 1, 0) // 2] + rows[at, np.minimum(used // 2, width - 1)]) / 2
+    return result
 
 
 def smoothed(counts: Floats, median: int, average: int) -> Floats:
@@ -80,15 +85,14 @@ def smoothed(counts: Floats, median: int, average: int) -> Floats:
     if not len(counts):
         return counts
     missing = np.isnan(counts)
-    with np.errstate(invalid="ignore"):
-        middle = np.full(len(counts), np.nan)
-        windows = _windows(counts, median)
-        there = ~np.isnan(windows).all(axis=1)
-        middle[there] = np.nanmedian(windows[there], axis=1)
-        result = np.full(len(counts), np.nan)
-        windows = _windows(middle, average)
-        there = ~np.isnan(windows).all(axis=1)
-        result[there] = np.nanmean(windows[there], axis=1)
+    middle = _moving_median(counts, median)
+    known = ~np.isnan(middle)
+    half = average // 2
+    ones = np.ones(average)
+    sums = np.convolve(np.pad(np.where(known, middle, 0.0), half), ones, "valid")
+    used = np.convolve(np.pad(known.astype(np.float64), half), ones, "valid")
+    with np.errstate(invalid="ignore", divide="ignore"):
+        result: Floats = np.where(used > 0, sums / used, np.nan)
     # A long stretch without data stays one: the windows must not reach into it.
     for first, end in runs(missing).tolist():
         if end - first > median:
