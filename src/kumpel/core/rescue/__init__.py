@@ -1,0 +1,1 @@
+"""Rescue cases of a defibrillator."""

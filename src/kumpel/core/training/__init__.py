@@ -1,0 +1,1 @@
+"""Training sessions of a watch, pulse belt, stroke or stride meter."""

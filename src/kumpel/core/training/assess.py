@@ -1,0 +1,373 @@
+"""All figures of one training session.
+
+Channels read: `lat`, `lon` (deg), `speed` (m/s), `distance` (m), `altitude` (m), `heart_rate` (bpm), `cadence` (/min).
+Events read: `interval` (a mark on the recorder), `stroke` (its start; data: distance_m).
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from kumpel.core.assessment import (
+    Assessment,
+    BothWays,
+    Detected,
+    Finding,
+    LimitSet,
+    Put,
+    Quality,
+    Table,
+    event_key,
+)
+from kumpel.core.recording import Floats, Recording, sample_times
+from kumpel.core.review import Review
+from kumpel.core.sheet import Sheet, both_ways, conclude, setup_number, table
+from kumpel.core.training.course import MOVING_FROM_M_S, Course, ascent_descent, course_of, moving_s
+from kumpel.core.training.heart import (
+    LOAD_SOURCE,
+    PLAUSIBLE_BPM,
+    ZONE_SOURCE,
+    Wearer,
+    time_in_zones,
+    trimp,
+    wearer_of,
+    zone_edges,
+)
+from kumpel.core.units import values_in
+
+SOURCE = "own rule, docs/methods/training.md"
+MOST_ROWS = 5000
+
+
+def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
+    """Assess a training session against a limit set, as recorded and as reviewed.
+
+    Options: `split_m` or `split_s` (default: the setup's, else 1000 m), `moving_from` (m/s). Raises ValueError when
+    there is neither position nor speed nor distance.
+    """
+    return both_ways(recording, review, limits, _assess)
+
+
+def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) -> Assessment:
+    course = course_of(recording, review)
+    n, dt = len(course.speed), course.interval_s
+    rate, spoilt = _rate(recording, course)
+    wearer = wearer_of(recording.setup)
+    edges = zone_edges(recording.setup, wearer)
+    elapsed = float(course.time_s[-1])
+    share = elapsed / recording.length_s if recording.length_s > 0 else 0.0
+    sheet = Sheet(share, n, n - int(course.counted.sum()), (n - int(course.counted.sum())) * dt)
+    _movement(sheet, recording, review, course)
+    _heart(sheet, rate, dt, elapsed, wearer)
+    _strokes(sheet, recording, review, course)
+    marks = sorted(
+        {e.at_s for e in recording.events if e.code in ("interval", "lap") and 0 < e.at_s < recording.length_s}
+    )
+    bounds = np.array([0.0, *marks, n * dt])
+    split_bounds, split_word = _split_bounds(recording, review, course)
+    extra = (recording, course, rate)
+    return conclude(
+        recording,
+        review,
+        limits,
+        basis,
+        sheet,
+        Quality(share, elapsed, recording.length_s, tuple(_findings(sheet, course, rate, spoilt, wearer, elapsed))),
+        key_figures=("distance", "moving", "heart_rate_mean", "load"),
+        tables=(
+            _parts("intervals", "Intervals", bounds, *extra),
+            _parts("splits", f"Splits of {split_word}", split_bounds, *extra),
+            _stroke_table(recording, course),
+            _zone_table(rate, dt, edges, elapsed),
+        ),
+        events=[
+            Detected(e.at_s, e.at_s, e.code, e.text or e.code, event_key(e.code, e.at_s) not in review.dropped)
+            for e in recording.events
+            if e.code != "stroke"
+        ],
+    )
+
+
+def _rate(recording: Recording, course: Course) -> tuple[Floats, float]:
+    """Heart rate at the course's samples, nan where missing, masked or left out; seconds of implausible values."""
+    n, dt = len(course.speed), course.interval_s
+    channel = recording.channels.get("heart_rate")
+    values = values_in(recording, "heart_rate", "bpm")
+    if channel is None or values is None or not len(values):
+        return np.full(n, np.nan), 0.0
+    at = ((np.arange(n) + 0.5) * dt / channel.interval_s).astype(int)
+    rate = np.where(at < len(values), values[np.minimum(at, len(values) - 1)], np.nan)
+    with np.errstate(invalid="ignore"):
+        wrong = (rate < PLAUSIBLE_BPM[0]) | (rate > PLAUSIBLE_BPM[1])
+    return np.where(wrong | ~course.counted, np.nan, rate), float(wrong.sum()) * dt
+
+
+def _movement(sheet: Sheet, recording: Recording, review: Review, course: Course) -> None:
+    distance, elapsed = float(course.distance_m[-1]), float(course.time_s[-1])
+    threshold = review.number("moving_from", MOVING_FROM_M_S)
+    moving = moving_s(course, threshold)
+    note = f"{course.bridged_s:.0f} s without a position, in a straight line" if course.bridged_s else ""
+    d = Put("d", "distance", distance, "m")
+    sheet.put(
+        "distance", "Distance", distance / 1000, "km", 3, "sum of the lengths between samples", course.source, note=note
+    )
+    sheet.put("elapsed", "Elapsed time", elapsed, "s", 0, "counted samples x dt", SOURCE)
+    sheet.put(
+        "moving", "Moving time", moving, "s", 0, f"samples with a speed of {threshold:g} m/s or more x dt", SOURCE
+    )
+    speed = distance / moving if moving > 0 else math.nan
+    none = "" if moving > 0 else "no movement"
+    sheet.put("speed_mean", "Mean speed while moving", speed * 3.6, "km/h", 1, "d / moving time", SOURCE, d, note=none)
+    top = float(np.nanmax(course.speed)) if np.any(~np.isnan(course.speed)) else math.nan
+    sheet.put("speed_max", "Highest speed", top * 3.6, "km/h", 1, "max of the speed", SOURCE)
+    sheet.put(
+        "pace", "Pace", 1000 / speed if speed > 0 else math.nan, "s/km", 0, "moving time / d", SOURCE, d, note=none
+    )
+    sheet.put(
+        "pace_500",
+        "Pace over 500 m",
+        500 / speed if speed > 0 else math.nan,
+        "s/500 m",
+        0,
+        "moving time / d",
+        SOURCE,
+        d,
+        note=none,
+    )
+    altitude = values_in(recording, "altitude", "m")
+    if altitude is not None and len(altitude) == len(course.counted):
+        altitude = np.where(course.counted, altitude, np.nan)
+    up, down = (
+        ascent_descent(altitude, recording.channels["altitude"].interval_s)
+        if altitude is not None
+        else (math.nan, math.nan)
+    )
+    formula = "sum of rises of the altitude, smoothed over 30 s, turns under 2 m ignored"
+    sheet.put("ascent", "Ascent", up, "m", 0, formula, SOURCE, note="" if altitude is not None else "no altitude")
+    sheet.put(
+        "descent",
+        "Descent",
+        down,
+        "m",
+        0,
+        formula.replace("rises", "falls"),
+        SOURCE,
+        note="" if altitude is not None else "no altitude",
+    )
+
+
+def _heart(sheet: Sheet, rate: Floats, dt: float, elapsed: float, wearer: Wearer) -> None:
+    known = rate[~np.isnan(rate)]
+    there = len(known) > 0
+    cover = len(known) * dt / elapsed if elapsed > 0 else 0.0
+    note = "" if there else "no heart rate was recorded"
+    mean = float(known.mean()) if there else math.nan
+    top = float(known.max()) if there else math.nan
+    n = Put("N", "samples with a heart rate", float(len(known)), "")
+
+    def put(
+        key: str, name: str, value: float, unit: str, formula: str, source: str, *numbers: Put, note: str = note
+    ) -> None:
+        sheet.put(key, name, value, unit, 0, formula, source, n, *numbers, note=note, coverage=cover, used=len(known))
+
+    put("heart_rate_mean", "Mean heart rate", mean, "bpm", "(1/N) sum HR_i", SOURCE)
+    put("heart_rate_max", "Highest heart rate", top, "bpm", "max HR_i", SOURCE)
+    highest = Put("highest", "highest heart rate of the wearer", wearer.highest_bpm, "bpm")
+    of_highest = 100 * top / wearer.highest_bpm
+    put(
+        "heart_rate_share",
+        "Highest heart rate, share of the wearer's",
+        of_highest,
+        "%",
+        "100 max HR_i / highest",
+        SOURCE,
+        highest,
+        note=note or ("" if not math.isnan(of_highest) else "the wearer's highest rate is not known"),
+    )
+    load = trimp(rate, dt, wearer)
+    missing = [
+        w for w, v in (("highest rate", wearer.highest_bpm), ("resting rate", wearer.resting_bpm)) if math.isnan(v)
+    ]
+    missing += [] if wearer.sex else ["sex"]
+    put(
+        "load",
+        "Load (TRIMP)",
+        load,
+        "",
+        "sum dt r k e^(b r), r = (HR - rest)/(highest - rest); k, b = 0.64, 1.92 (men), 0.86, 1.67 (women)",
+        LOAD_SOURCE,
+        highest,
+        Put("rest", "resting heart rate", wearer.resting_bpm, "bpm"),
+        note=note or (f"needs the wearer's {', '.join(missing)}" if math.isnan(load) else ""),
+    )
+
+
+def _stroke_times(recording: Recording, review: Review | None = None) -> Floats:
+    dropped = review.dropped if review else ()
+    at = {e.at_s for e in recording.events if e.code == "stroke" and event_key("stroke", e.at_s) not in dropped}
+    return np.array(sorted(at), dtype=np.float64)
+
+
+def _strokes(sheet: Sheet, recording: Recording, review: Review, course: Course) -> None:
+    at = _stroke_times(recording, review)
+    cadence = recording.values("cadence")
+    known = cadence[~np.isnan(cadence) & (cadence > 0)] if cadence is not None else np.empty(0)
+    gaps = np.diff(at)
+    steady = gaps[gaps <= 10.0]
+    value = float(known.mean()) if len(known) else 60 / float(steady.mean()) if len(steady) else math.nan
+    source = "mean of the samples above 0" if len(known) else "60 / mean time between strokes"
+    sheet.put(
+        "cadence", "Cadence", value, "/min", 0, source, SOURCE, note="" if not math.isnan(value) else "no cadence"
+    )
+    if len(at) > 1:
+        covered = np.diff(course.distance_at(at))
+        per = float(covered[gaps <= 10.0].mean()) if len(steady) else math.nan
+        note = ""
+    else:
+        moving = sheet.value("moving")
+        per = sheet.value("distance") * 1000 / (value * moving / 60) if value > 0 and moving > 0 else math.nan
+        note = "from mean speed and cadence" if not math.isnan(per) else "no strokes"
+    sheet.put("per_stroke", "Distance per stroke", per, "m", 2, "distance between strokes", SOURCE, note=note)
+    sheet.put(
+        "strokes",
+        "Strokes",
+        float(len(at)) if len(at) else math.nan,
+        "",
+        0,
+        "count",
+        SOURCE,
+        note="" if len(at) else "no strokes",
+    )
+
+
+def _split_bounds(recording: Recording, review: Review, course: Course) -> tuple[Floats, str]:
+    """Edges of the splits in s after the start; the last split ends with the session."""
+    n, dt = len(course.speed), course.interval_s
+    end = n * dt
+    seconds = review.number("split_s", setup_number(recording.setup, "split_s", 0.0))
+    if seconds > 0 and "split_m" not in review.options:
+        marks = course.time_s[-1] // seconds
+        wanted = np.arange(1, min(int(marks), MOST_ROWS) + 1) * seconds
+        at = np.interp(wanted, course.time_s, np.arange(n + 1) * dt)
+        word = f"{seconds / 60:g} min"
+    else:
+        metres = review.number("split_m", setup_number(recording.setup, "split_m", 1000.0))
+        if not metres > 0:
+            raise ValueError(f"splits must be longer than 0 m, not {metres:g}")
+        count = min(int((course.distance_m[-1] + 1e-6) // metres), MOST_ROWS)
+        at = course.times_of(np.arange(1, count + 1, dtype=np.float64) * metres)
+        word = f"{metres:g} m"
+    inner = at[(at > 0) & (at < end)]
+    return np.array([0.0, *inner.tolist(), end]), word
+
+
+def _parts(key: str, title: str, bounds: Floats, recording: Recording, course: Course, rate: Floats) -> Table:
+    """One row for each part between edges: distance, time, speed, heart rate. The rows sum up to the session."""
+    dt = course.interval_s
+    distance, time = np.diff(course.distance_at(bounds)), np.diff(course.counted_at(bounds))
+    which = np.clip(np.searchsorted(bounds, sample_times(len(rate), dt) + dt / 2, side="right") - 1, 0, len(bounds) - 2)
+    known = ~np.isnan(rate)
+    counts = np.bincount(which[known], minlength=len(bounds) - 1)
+    sums = np.bincount(which[known], rate[known], minlength=len(bounds) - 1)
+    tops = np.full(len(bounds) - 1, np.nan)
+    if known.any():
+        np.fmax.at(tops, which[known], rate[known])
+    cadence = recording.values("cadence")
+    turns = np.full(len(bounds) - 1, np.nan)
+    if cadence is not None and len(cadence) == len(rate):
+        with np.errstate(invalid="ignore"):
+            good = cadence > 0
+        number = np.bincount(which[good], minlength=len(bounds) - 1)
+        total = np.bincount(which[good], cadence[good], minlength=len(bounds) - 1)
+        turns = np.where(number > 0, total / np.maximum(number, 1), np.nan)
+    rows = []
+    for i in range(len(bounds) - 1):
+        speed = distance[i] / time[i] if time[i] > 0 else math.nan
+        mean = sums[i] / counts[i] if counts[i] else math.nan
+        rows.append(
+            (
+                float(bounds[i]),
+                float(distance[i]),
+                float(time[i]),
+                speed * 3.6,
+                1000 / speed if speed > 0 else math.nan,
+                mean,
+                float(tops[i]),
+                float(turns[i]),
+            )
+        )
+    columns = [
+        ("From", "s", 1),
+        ("Distance", "m", 1),
+        ("Time", "s", 1),
+        ("Speed", "km/h", 1),
+        ("Pace", "s/km", 0),
+        ("Heart rate", "bpm", 0),
+        ("Highest", "bpm", 0),
+        ("Cadence", "/min", 0),
+    ]
+    return table(key, title, columns, rows)
+
+
+def _stroke_table(recording: Recording, course: Course) -> Table:
+    """Strokes: the distance is the session's between the starts of strokes, so that strokes sum up to splits."""
+    at = _stroke_times(recording)[: MOST_ROWS + 1]
+    stated = {e.at_s: e.data.get("distance_m") for e in recording.events if e.code == "stroke"}
+    distance = np.diff(course.distance_at(at)) if len(at) else np.empty(0)
+    rows = []
+    for i, d in enumerate(distance.tolist()):
+        own = stated.get(float(at[i]))
+        length = float(at[i + 1] - at[i])
+        rows.append((float(at[i]), length, 60 / length, d, float(own) if isinstance(own, int | float) else math.nan))
+    columns = [
+        ("Time", "s", 1),
+        ("Length", "s", 2),
+        ("Rate", "/min", 0),
+        ("Distance", "m", 2),
+        ("As the recorder says", "m", 2),
+    ]
+    return table("strokes", "Strokes", columns, rows)
+
+
+def _zone_table(rate: Floats, dt: float, edges: Floats, elapsed: float) -> Table:
+    seconds = time_in_zones(rate, dt, edges)
+    missing = elapsed - float(np.count_nonzero(~np.isnan(rate))) * dt
+    lows = [math.nan, *edges.tolist()]
+    rows: list[tuple[str | float, ...]] = []
+    for i, s in enumerate(seconds.tolist()):
+        rows.append(
+            ("below zone 1" if i == 0 else f"zone {i}", lows[i], s, 100 * s / elapsed if elapsed > 0 else math.nan)
+        )
+    rows.append(("no heart rate", math.nan, missing, 100 * missing / elapsed if elapsed > 0 else math.nan))
+    return table(
+        "zones",
+        f"Time in zones ({ZONE_SOURCE.split(':')[0]})",
+        [("Zone", "", None), ("From", "bpm", 0), ("Time", "s", 0), ("Share", "%", 0)],
+        rows,
+    )
+
+
+def _findings(
+    sheet: Sheet, course: Course, rate: Floats, spoilt: float, wearer: Wearer, elapsed: float
+) -> list[Finding]:
+    found = []
+    dt = course.interval_s
+    cover = float(np.count_nonzero(~np.isnan(rate))) * dt / elapsed if elapsed > 0 else 0.0
+    if cover == 0:
+        found.append(
+            Finding("no-heart-rate", "no heart rate: figures that need it are not given", True, ("heart_rate", "load"))
+        )
+    elif cover < 0.9:
+        found.append(Finding("heart-rate", f"heart rate for {100 * cover:.0f} % of the time"))
+    if spoilt:
+        found.append(Finding("implausible", f"{spoilt:.0f} s of heart rate outside 25 to 240 bpm are not counted"))
+    if course.bridged_s > 0.1 * elapsed:
+        found.append(Finding("positions", f"no position for {course.bridged_s:.0f} s: the distance is at least this"))
+    if wearer.estimated:
+        found.append(Finding("estimated", f"highest heart rate from the age: {wearer.highest_bpm:.0f} bpm"))
+    if len(course.speed) < 2:
+        found.append(Finding("worthless", "fewer than two samples: the recorder was only switched on", blocks=True))
+    found.append(Finding("speed-source", f"distance from: {course.source}"))
+    return found
