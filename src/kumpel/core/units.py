@@ -85,13 +85,29 @@ def converted(values: Floats, unit: str, wanted: str, what: str) -> Floats:
     have = standard(unit)
     if have == wanted:
         return values
-    step = _INTO.get((have, wanted)) or _INTO.get((unit.strip().lower(), wanted))
+    step = _step(have, standard(wanted)) or _step(unit.strip().lower(), standard(wanted))
     if step is None:
         raise UnitError(
             f"{what} is in “{unit}”, which cannot be turned into {wanted}: correct the unit, then try again"
         )
     factor, offset = step
     return values * factor + offset if offset else values * factor
+
+
+def _step(have: str, wanted: str) -> tuple[float, float] | None:
+    """Factor and offset from one unit into another: by the table, against it, or over a unit both turn into."""
+    if have == wanted:
+        return 1.0, 0.0
+    if (have, wanted) in _INTO:
+        return _INTO[have, wanted]
+    if (wanted, have) in _INTO:
+        factor, offset = _INTO[wanted, have]
+        return 1 / factor, -offset / factor
+    for (start, middle), (factor, offset) in _INTO.items():
+        if start == have and (wanted, middle) in _INTO:
+            other, shift = _INTO[wanted, middle]
+            return factor / other, (offset - shift) / other
+    return None
 
 
 def values_in(recording: Recording, key: str, wanted: str) -> Floats | None:

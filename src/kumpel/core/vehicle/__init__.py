@@ -1,0 +1,1 @@
+"""Vehicle sessions: courses, laps, sectors, comparison, derived channels, sensor calibration."""

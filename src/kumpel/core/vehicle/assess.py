@@ -1,0 +1,379 @@
+"""All figures of one vehicle session: laps, sectors, bests, consistency, maxima.
+
+Channels read: `lat`, `lon` (deg), `speed` (m/s), and whatever else the logger has (see `channels.WANTED`).
+Event read: `beacon`. The setup may list `courses` (see `courses.course_from`) and name the `course` driven.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from kumpel.core.assessment import (
+    Assessment,
+    BothWays,
+    Detected,
+    Finding,
+    LimitSet,
+    Put,
+    Quality,
+    Suggestion,
+    Table,
+    event_key,
+)
+from kumpel.core.recording import Channel, Floats, Recording
+from kumpel.core.review import Review
+from kumpel.core.sheet import Sheet, both_ways, conclude, table
+from kumpel.core.vehicle.channels import in_units
+from kumpel.core.vehicle.compare import Along, along, corners, gate_distances, way_of
+from kumpel.core.vehicle.courses import Course, course_from, find_lap, learn_course, recognise, turned
+from kumpel.core.vehicle.laps import Bests, Lap, Path, bests, laps_from_beacons, laps_on, path_of, slow_laps
+
+SOURCE = "docs/methods/vehicle.md"
+MAXIMA = {
+    "speed": ("Highest speed", "km/h", 3.6, 1),
+    "lateral_g": ("Highest lateral acceleration", "g", 1.0, 2),
+    "forward_g": ("Highest forward acceleration", "g", 1.0, 2),
+    "rpm": ("Highest engine speed", "rpm", 1.0, 0),
+    "water_temp": ("Highest water temperature", "°C", 1.0, 0),
+    "oil_temp": ("Highest oil temperature", "°C", 1.0, 0),
+    "exhaust_temp": ("Highest exhaust temperature", "°C", 1.0, 0),
+    "mixture": ("Highest mixture ratio", "", 1.0, 2),
+    "heart_rate": ("Driver's highest heart rate", "bpm", 1.0, 0),
+}
+SIGNED = ("lateral_g", "forward_g")
+
+
+@dataclass(frozen=True)
+class Drive:
+    """A session brought onto a course: its path, the way driven, the laps and where the course comes from.
+
+    `origin` is "setup", "position", "learnt", "beacon" or "none".
+    """
+
+    path: Path
+    way: Floats
+    course: Course | None
+    origin: str
+    backwards: bool
+    laps: tuple[Lap, ...]
+
+    def compared(self) -> tuple[tuple[float, ...], list[Along]]:
+        """Distances of the lines, and the laps that count over the course's distance."""
+        laps = list(self.laps)
+        gates = gate_distances(laps, self.path, self.way)
+        good = [lap for lap in laps if lap.kind == "timed" and lap.counts]
+        return gates, [along(self.path, self.way, lap, gates) for lap in good] if gates else []
+
+
+def drive_of(recording: Recording, review: Review) -> Drive:
+    """Find the course and the laps of a session.
+
+    The course is the one that the reviewer (option `course`) or the setup names, when the session fits it; else the best
+    fitting one of `setup["courses"]`; else one learnt from the session itself. Events `beacon` make laps when
+    there are no positions. Raises ValueError when there are neither positions, beacons nor speed.
+    """
+    lat, lon, speed = (in_units(recording, k) for k in ("lat", "lon", "speed"))
+    beacons = [e.at_s for e in recording.events if e.code == "beacon"]
+    if lat is None or lon is None or not len(lat.values):
+        if speed is None and not beacons:
+            raise ValueError("the session has neither positions (lat, lon) nor beacons nor speed: nothing to assess")
+        path = _without_positions(recording, speed)
+        laps = laps_from_beacons(beacons, recording.length_s) if beacons else []
+        return Drive(path, way_of(path), None, "beacon" if beacons else "none", False, tuple(_decided(laps, review)))
+    n = min(len(lat.values), len(lon.values))
+    on_path = None if speed is None else _on(speed, lat.interval_s, n)
+    path = path_of(lat.values[:n], lon.values[:n], lat.interval_s, on_path)
+    course, origin, backwards = _course(recording, review, lat.values[:n], lon.values[:n], lat.interval_s)
+    laps = (
+        laps_on(path, course)
+        if course is not None
+        else laps_from_beacons(beacons, recording.length_s)
+        if beacons
+        else []
+    )
+    return Drive(
+        path,
+        way_of(path),
+        course,
+        origin if course else "beacon" if beacons else "none",
+        backwards,
+        tuple(_decided(laps, review)),
+    )
+
+
+def _without_positions(recording: Recording, speed: Channel | None) -> Path:
+    if speed is None:
+        return path_of(np.empty(0), np.empty(0), 1.0)
+    nowhere = np.full(len(speed.values), np.nan)
+    return path_of(nowhere, nowhere, speed.interval_s, speed.values)
+
+
+def _on(channel: Channel, interval_s: float, n: int) -> Floats:
+    """A channel at n samples of another interval, by linear interpolation between its samples."""
+    if channel.interval_s == interval_s and len(channel.values) == n:
+        return channel.values
+    from_at = np.arange(len(channel.values)) * channel.interval_s
+    found: Floats = np.interp(np.arange(n) * interval_s, from_at, channel.values, right=np.nan)
+    return found
+
+
+def _course(
+    recording: Recording, review: Review, lat: Floats, lon: Floats, interval_s: float
+) -> tuple[Course | None, str, bool]:
+    listed = recording.setup.get("courses")
+    courses = [course_from(c) for c in listed] if isinstance(listed, list | tuple) else []
+    named = str(review.options.get("course", recording.setup.get("course", "")))
+    matches = recognise(lat, lon, courses)
+    chosen = next((m for m in matches if m.course.name == named), None)
+    origin = "setup" if chosen else "position"
+    best = chosen or (matches[0] if matches else None)
+    if best is not None:
+        return (turned(best.course) if best.backwards else best.course), origin, best.backwards
+    lines = next((c for c in courses if c.name == named and len(c.lat) < 2), None)
+    if lines is not None:
+        return lines, "setup", False
+    span = find_lap(lat, lon, interval_s)
+    if span is None:
+        return None, "none", False
+    try:
+        return learn_course("learnt course", lat[span[0] : span[1]], lon[span[0] : span[1]]), "learnt", False
+    except ValueError:
+        return None, "none", False
+
+
+def lap_key(lap: Lap) -> str:
+    """What a review names a lap by: "lap@" and its start in tenths of a second."""
+    return event_key("lap", lap.start_s)
+
+
+def _decided(laps: list[Lap], review: Review) -> list[Lap]:
+    """Laps that the reviewer dropped, or that a left-out stretch touches, do not count."""
+    found = []
+    for lap in laps:
+        touching = [s for s in review.left_out if s.start_s < lap.end_s and lap.start_s < s.end_s]
+        why = "left out" if lap_key(lap) in review.dropped else touching[0].label if touching else ""
+        out = bool(why) and lap_key(lap) not in review.kept and lap.kind == "timed"
+        found.append(replace(lap, counts=False, why=why) if out else lap)
+    return found
+
+
+def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
+    """Assess a vehicle session against a limit set, as recorded and as reviewed.
+
+    Option: `course`. Raises ValueError when there are neither positions, beacons nor speed, or when a course in
+    the setup is not one.
+    """
+    return both_ways(recording, review, limits, _assess)
+
+
+def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) -> Assessment:
+    drive = drive_of(recording, review)
+    laps = list(drive.laps)
+    found = bests(laps)
+    known = len(drive.path.known) / len(drive.path.x) if len(drive.path.x) else 0.0
+    sheet = Sheet(known, used=found.count, left_out=sum(lap.kind == "timed" and not lap.counts for lap in laps))
+    _lap_figures(sheet, drive, found)
+    extremes = _extremes(recording, laps)
+    _maxima(sheet, extremes, laps)
+    there = {f"max.{k}" for k in MAXIMA if k in recording.channels} | {
+        f"min.{k}" for k in MAXIMA if k in recording.channels
+    }
+    wanted = replace(
+        limits, rules=tuple(r for r in limits.rules if not r.figure.startswith(("max.", "min.")) or r.figure in there)
+    )
+    length = recording.length_s
+    return conclude(
+        recording,
+        review,
+        wanted,
+        basis,
+        sheet,
+        Quality(known, known * length, length, tuple(_findings(drive, laps, known))),
+        key_figures=("best", "theoretical", "consistency", "laps"),
+        suggestions=_suggestions(laps),
+        tables=(_lap_table(drive, laps, found), _maxima_table(extremes, laps), _corner_table(drive)),
+        events=[
+            Detected(e.at_s, e.at_s, e.code, e.text or e.code, event_key(e.code, e.at_s) not in review.dropped)
+            for e in recording.events
+        ],
+    )
+
+
+def _lap_figures(sheet: Sheet, drive: Drive, found: Bests) -> None:
+    none = "" if found.count else "no full lap"
+    timed = Put("n", "laps that count", float(found.count), "")
+    best = found.best
+    sheet.put(
+        "best",
+        "Best lap",
+        best.time_s if best else math.nan,
+        "s",
+        3,
+        "min of the lap times",
+        SOURCE,
+        timed,
+        note=none or ("estimated: no position at the line" if best and best.estimated else ""),
+        at_s=best.start_s if best else None,
+    )
+    numbers = [Put(f"S{i}", f"best sector {i}", s, "s") for i, s in enumerate(found.sectors_s, 1)]
+    missing = "" if not math.isnan(found.theoretical_s) else "a sector line was never seen"
+    sheet.put(
+        "theoretical",
+        "Theoretical best",
+        found.theoretical_s,
+        "s",
+        3,
+        "sum of the best sectors",
+        SOURCE,
+        *numbers,
+        note=none or missing,
+    )
+    sheet.put(
+        "rolling", "Rolling best", found.rolling_s, "s", 3, "fastest full round from any line", SOURCE, timed, note=none
+    )
+    sheet.put("mean", "Mean lap", found.mean_s, "s", 3, "(1/n) sum of the lap times", SOURCE, timed, note=none)
+    spread = none or ("" if found.count > 1 else "needs two laps")
+    sheet.put(
+        "consistency",
+        "Consistency (standard deviation)",
+        found.deviation_s,
+        "s",
+        3,
+        "sqrt( sum (t_i - mean)2 / (n-1) )",
+        SOURCE,
+        timed,
+        note=spread,
+    )
+    sheet.put("laps", "Laps that count", float(found.count), "", 0, "count", SOURCE)
+    driven = float(drive.way[-1]) / 1000 if len(drive.way) else math.nan
+    sheet.put(
+        "distance", "Distance driven", driven, "km", 2, "sum of speed x dt, positions where it is missing", SOURCE
+    )
+
+
+def _by_part(channel: Channel, edges_s: list[float]) -> tuple[Floats, Floats]:
+    """Lowest and highest value of a channel between rising edges and after the last, shape of the edges each."""
+    n = len(channel.values)
+    starts = np.ceil(np.array(edges_s) / channel.interval_s - 1e-9).astype(np.intp)
+    inside = np.clip(starts, 0, max(n - 1, 0))
+    if not n:
+        return np.full(len(starts), np.nan), np.full(len(starts), np.nan)
+    low, high = np.fmin.reduceat(channel.values, inside), np.fmax.reduceat(channel.values, inside)
+    # reduceat gives one sample where two edges share it: such a part, and one beyond the end, is empty.
+    empty = (starts >= n) | np.append(starts[1:] <= starts[:-1], False)
+    return np.where(empty, np.nan, low), np.where(empty, np.nan, high)
+
+
+@dataclass(frozen=True)
+class _Extremes:
+    """Lowest and highest value of each channel in each lap (rows of `laps`), in the unit they are shown in."""
+
+    low: dict[str, Floats]
+    high: dict[str, Floats]
+
+
+def _extremes(recording: Recording, laps: list[Lap]) -> _Extremes:
+    edges = [lap.start_s for lap in laps] or [0.0]
+    low: dict[str, Floats] = {}
+    high: dict[str, Floats] = {}
+    for key, (_, _, factor, _) in MAXIMA.items():
+        channel = in_units(recording, key)
+        if channel is not None:
+            bottom, top = _by_part(channel, edges)
+            low[key], high[key] = bottom * factor, (np.fmax(top, -bottom) if key in SIGNED else top) * factor
+    return _Extremes(low, high)
+
+
+def _maxima(sheet: Sheet, found: _Extremes, laps: list[Lap]) -> None:
+    """Over everything but the laps that were left out: the ways out and in count too."""
+    counts = np.array([lap.counts or lap.kind != "timed" for lap in laps] or [True], dtype=bool)
+    for key, top in found.high.items():
+        name, unit, _, decimals = MAXIMA[key]
+        formula = f"max of {'|x|' if key in SIGNED else 'x'} over the laps that count"
+        sheet.put(f"max.{key}", name, _nan_or(np.fmax, top[counts]), unit, decimals, formula, SOURCE)
+    if "mixture" in found.low:
+        low = _nan_or(np.fmin, found.low["mixture"][counts])
+        sheet.put("min.mixture", "Lowest mixture ratio", low, "", 2, "min of x over the laps that count", SOURCE)
+
+
+def _nan_or(pick: np.ufunc, values: Floats) -> float:
+    return float(pick.reduce(values)) if len(values) else math.nan
+
+
+def _findings(drive: Drive, laps: list[Lap], known: float) -> list[Finding]:
+    words = {
+        "setup": "as set",
+        "position": "found by position",
+        "learnt": "learnt from this session",
+        "beacon": "laps by beacon",
+        "none": "no course found: no laps",
+    }
+    course = f"{drive.course.name}, " if drive.course and drive.origin != "learnt" else ""
+    found = [Finding("course", f"Course: {course}{words[drive.origin]}")]
+    if drive.backwards:
+        found.append(Finding("backwards", "driven against the direction of the course"))
+    if drive.origin not in ("beacon", "none") and known < 0.9:
+        found.append(Finding("positions", f"no position for {100 * (1 - known):.0f} % of the time"))
+    uncertain = [lap.number for lap in laps if lap.estimated]
+    if uncertain:
+        found.append(
+            Finding("estimated", f"laps {', '.join(map(str, uncertain[:20]))}: no position at a line, time estimated")
+        )
+    if drive.path.interval_s > 0.5:
+        found.append(Finding("rate", f"positions every {drive.path.interval_s:g} s: lap times are rough"))
+    if not any(lap.kind == "timed" for lap in laps):
+        found.append(
+            Finding("no-laps", "no full lap was driven", blocks=True, figures=("best", "theoretical", "rolling"))
+        )
+    return found
+
+
+def _suggestions(laps: list[Lap]) -> list[Suggestion]:
+    text = "longer than 115 % of the median lap: traffic, a stop or an error?"
+    return [Suggestion(lap.start_s, lap.end_s, "slow-lap", text) for lap in slow_laps(laps)]
+
+
+def _lap_table(drive: Drive, laps: list[Lap], found: Bests) -> Table:
+    sectors = max((len(lap.splits_s) for lap in laps), default=0)
+    best = found.best.time_s if found.best else math.nan
+    rows: list[tuple[str | float, ...]] = []
+    for lap in laps:
+        times = [*lap.sectors_s, *([math.nan] * sectors)][:sectors]
+        state = lap.kind if lap.kind != "timed" else "" if lap.counts else f"left out: {lap.why}"
+        time = lap.time_s if lap.kind == "timed" else math.nan
+        rows.append((float(lap.number), lap.start_s, time, time - best, *times, state, lap_key(lap)))
+    columns = [
+        ("Lap", "", 0),
+        ("From", "s", 3),
+        ("Time", "s", 3),
+        ("To the best", "s", 3),
+        *((f"Sector {i}", "s", 3) for i in range(1, sectors + 1)),
+        ("State", "", None),
+        ("Key", "", None),
+    ]
+    return table("laps", "Laps", columns, rows)
+
+
+def _maxima_table(found: _Extremes, laps: list[Lap]) -> Table:
+    rows = [
+        (float(lap.number), *(float(top[i]) for top in found.high.values()))
+        for i, lap in enumerate(laps)
+        if lap.kind == "timed"
+    ]
+    columns = [("Lap", "", 0), *((MAXIMA[k][0], MAXIMA[k][1], MAXIMA[k][3]) for k in found.high)]
+    return table("maxima", "Maxima per lap", columns, rows)
+
+
+def _corner_table(drive: Drive) -> Table:
+    """Slowest places of each lap that counts, by their distance from the start."""
+    laps = list(drive.laps)
+    found = (
+        corners(drive.path, drive.way, laps, gate_distances(laps, drive.path, drive.way))
+        if drive.path.has_speed
+        else []
+    )
+    rows = [(float(c.lap), c.distance_m, c.speed_m_s * 3.6) for c in found]
+    return table("corners", "Slowest places", [("Lap", "", 0), ("Distance", "m", 0), ("Speed", "km/h", 1)], rows)

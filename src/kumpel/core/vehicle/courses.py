@@ -1,0 +1,280 @@
+"""Courses: directed lines across the track, recognising a course by position, learning one from a driven lap."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from kumpel.core.geo import Plane, plane_of
+from kumpel.core.recording import Floats
+
+OUTLINE_STEP_M = 5.0
+NEAR_M = 30.0
+LEAST_SHARE = 0.6
+
+
+@dataclass(frozen=True)
+class Gate:
+    """A directed line across the track: its middle in degrees, the driving direction in degrees from north,
+    half its width in m. It is crossed only in the driving direction."""
+
+    lat: float
+    lon: float
+    bearing_deg: float
+    half_width_m: float = 15.0
+
+    def along_across(self, plane: Plane, x: Floats, y: Floats) -> tuple[Floats, Floats]:
+        """Metres past the line (in driving direction) and to the right of its middle."""
+        gx, gy = (float(v[0]) for v in plane.xy(np.array([self.lat]), np.array([self.lon])))
+        ahead_x, ahead_y = math.sin(math.radians(self.bearing_deg)), math.cos(math.radians(self.bearing_deg))
+        return (x - gx) * ahead_x + (y - gy) * ahead_y, (x - gx) * ahead_y - (y - gy) * ahead_x
+
+    def reversed(self) -> Gate:
+        """The same line for the other driving direction."""
+        return Gate(self.lat, self.lon, (self.bearing_deg + 180) % 360, self.half_width_m)
+
+
+@dataclass(frozen=True)
+class Course:
+    """A course. Closed: laps run from `start` to `start`. Open: runs go from `start` to `finish`.
+
+    `sectors` are the lines between, in driving order. `lat` and `lon` are points along the course in driving
+    order, in degrees, shape (n,).
+    """
+
+    name: str
+    start: Gate
+    finish: Gate | None = None
+    sectors: tuple[Gate, ...] = ()
+    lat: Floats = field(default_factory=lambda: np.empty(0))
+    lon: Floats = field(default_factory=lambda: np.empty(0))
+
+    @property
+    def closed(self) -> bool:
+        return self.finish is None
+
+    @property
+    def gates(self) -> tuple[Gate, ...]:
+        """Start, sectors and, when open, finish."""
+        return (self.start, *self.sectors, *(() if self.finish is None else (self.finish,)))
+
+    @property
+    def length_m(self) -> float:
+        """Length along the points; closed courses include the way back to the first."""
+        if len(self.lat) < 2:
+            return 0.0
+        x, y = plane_of(self.lat, self.lon).xy(self.lat, self.lon)
+        if self.closed:
+            x, y = np.append(x, x[0]), np.append(y, y[0])
+        return float(np.hypot(np.diff(x), np.diff(y)).sum())
+
+
+def _gate(data: Mapping[str, Any], where: str) -> Gate:
+    try:
+        gate = Gate(
+            float(data["lat"]), float(data["lon"]), float(data["bearing_deg"]), float(data.get("half_width_m", 15.0))
+        )
+    except (KeyError, TypeError, ValueError) as error:
+        raise ValueError(f"{where}: a line needs lat, lon and bearing_deg as numbers ({error})") from None
+    if not (
+        abs(gate.lat) <= 90
+        and abs(gate.lon) <= 180
+        and 0 < gate.half_width_m <= 500
+        and math.isfinite(gate.bearing_deg)
+    ):
+        raise ValueError(f"{where}: the line lies outside the earth or is not between 0 and 500 m half-width")
+    return gate
+
+
+def course_from(data: Mapping[str, Any]) -> Course:
+    """A course from its plain form (JSON). Raises ValueError saying what is wrong in which course."""
+    name = str(data.get("name", ""))
+    if not name:
+        raise ValueError("a course needs a name")
+    where = f"course “{name}”"
+    points = data.get("points", [])
+    try:
+        outline = np.array([[float(a), float(b)] for a, b in points], dtype=np.float64).reshape(-1, 2)
+    except (TypeError, ValueError):
+        raise ValueError(f"{where}: points must be pairs of latitude and longitude") from None
+    if not isinstance(data.get("start"), Mapping):
+        raise ValueError(f"{where}: the start line is missing")
+    finish = data.get("finish")
+    return Course(
+        name,
+        _gate(data["start"], f"{where}, start"),
+        _gate(finish, f"{where}, finish") if isinstance(finish, Mapping) else None,
+        tuple(_gate(g, f"{where}, sector line {i}") for i, g in enumerate(data.get("sectors", []), 1)),
+        outline[:, 0],
+        outline[:, 1],
+    )
+
+
+def course_data(course: Course) -> dict[str, Any]:
+    """The plain form of a course."""
+
+    def gate(g: Gate) -> dict[str, float]:
+        return {"lat": g.lat, "lon": g.lon, "bearing_deg": g.bearing_deg, "half_width_m": g.half_width_m}
+
+    return {
+        "name": course.name,
+        "start": gate(course.start),
+        "finish": None if course.finish is None else gate(course.finish),
+        "sectors": [gate(g) for g in course.sectors],
+        "points": [[float(a), float(b)] for a, b in zip(course.lat, course.lon, strict=True)],
+    }
+
+
+@dataclass(frozen=True)
+class Match:
+    """How well a session fits a course: share of positions within 30 m of it, share of the course visited,
+    and whether it was driven against its direction."""
+
+    course: Course
+    share: float
+    visited: float
+    backwards: bool
+
+    @property
+    def score(self) -> float:
+        return self.share * self.visited
+
+
+def recognise(lat: Floats, lon: Floats, courses: Sequence[Course]) -> list[Match]:
+    """The courses that a session's positions fit, best first; those below 60 % of positions are not among them.
+
+    Positions in degrees, shape (n,), nan where there is none. Courses far away cost next to nothing. Of two
+    courses that share a part of the track, the one whose whole length was driven comes first.
+    """
+    good = np.flatnonzero(~(np.isnan(lat) | np.isnan(lon)))
+    if len(good) < 2:
+        return []
+    thin = good[:: max(len(good) // 4000, 1)]
+    plane = plane_of(lat, lon)
+    x, y = plane.xy(lat[thin], lon[thin])
+    reach = float(max(np.abs(x).max(), np.abs(y).max())) + NEAR_M
+    found = []
+    for course in courses:
+        match = _match(course, plane, x, y, reach)
+        if match is not None:
+            found.append(match)
+    return sorted(found, key=lambda m: m.score, reverse=True)
+
+
+def _match(course: Course, plane: Plane, x: Floats, y: Floats, reach: float) -> Match | None:
+    if len(course.lat) < 2:
+        return None
+    cx, cy = plane.xy(course.lat, course.lon)
+    if np.abs(cx).min() > reach or np.abs(cy).min() > reach:
+        return None
+    ox, oy = resampled(cx, cy, OUTLINE_STEP_M, course.closed)
+    distance, nearest = cKDTree(np.column_stack((ox, oy))).query(np.column_stack((x, y)), distance_upper_bound=NEAR_M)
+    near = np.isfinite(distance)
+    share = float(near.mean())
+    if share < LEAST_SHARE:
+        return None
+    visited = len(np.unique(nearest[near] // 4)) / len(np.unique(np.arange(len(ox)) // 4))
+    both = near[1:] & near[:-1]
+    steps = np.diff(nearest.astype(np.int64))[both]
+    if course.closed:
+        steps = (steps + len(ox) // 2) % len(ox) - len(ox) // 2
+    small = steps[np.abs(steps) < max(len(ox) // 8, 2)]
+    return Match(course, share, visited, bool(small.sum() < 0))
+
+
+def resampled(x: Floats, y: Floats, step_m: float, closed: bool) -> tuple[Floats, Floats]:
+    """Points every `step_m` along a line of points in m."""
+    if closed:
+        x, y = np.append(x, x[0]), np.append(y, y[0])
+    along = np.concatenate(([0.0], np.cumsum(np.hypot(np.diff(x), np.diff(y)))))
+    keep = np.concatenate(([True], np.diff(along) > 0))
+    at = np.arange(0.0, along[-1], step_m)
+    return np.interp(at, along[keep], x[keep]), np.interp(at, along[keep], y[keep])
+
+
+def turned(course: Course) -> Course:
+    """The course driven against its direction: every line turned round, sectors in the other order."""
+    finish = course.finish
+    start = course.start if finish is None else finish
+    return Course(
+        f"{course.name}, backwards",
+        start.reversed(),
+        None if finish is None else course.start.reversed(),
+        tuple(g.reversed() for g in reversed(course.sectors)),
+        course.lat[::-1],
+        course.lon[::-1],
+    )
+
+
+def learn_course(name: str, lat: Floats, lon: Floats, sectors: int = 3, half_width_m: float = 15.0) -> Course:
+    """A closed course from one driven lap: positions in degrees in driving order, shape (n,).
+
+    The start line lies across the first position; `sectors` - 1 lines divide the length evenly. Raises ValueError
+    when the positions do not make a lap: fewer than 10, shorter than 100 m, or not back at the start.
+    """
+    good = ~(np.isnan(lat) | np.isnan(lon))
+    lat, lon = lat[good], lon[good]
+    if len(lat) < 10:
+        raise ValueError(f"a lap of {len(lat)} positions is too little to learn a course from")
+    plane = plane_of(lat, lon)
+    x, y = plane.xy(lat, lon)
+    length = float(np.hypot(np.diff(x), np.diff(y)).sum())
+    open_end = float(np.hypot(x[-1] - x[0], y[-1] - y[0]))
+    if length < 100:
+        raise ValueError(f"a lap of {length:.0f} m is too short to learn a course from")
+    if open_end > max(0.05 * length, 50.0):
+        raise ValueError(f"the lap ends {open_end:.0f} m from where it began: it is not closed")
+    ox, oy = resampled(x, y, OUTLINE_STEP_M, closed=True)
+    at = [round(len(ox) * k / sectors) for k in range(sectors)]
+    gates = [_gate_at(plane, ox, oy, i, half_width_m) for i in at]
+    out_lat, out_lon = plane.lat_lon(ox, oy)
+    return Course(name, gates[0], None, tuple(gates[1:]), out_lat, out_lon)
+
+
+def _gate_at(plane: Plane, x: Floats, y: Floats, i: int, half_width_m: float) -> Gate:
+    """A line across the track at a point of the outline; its direction is that of the 30 m around."""
+    ahead, behind = (i + 3) % len(x), (i - 3) % len(x)
+    bearing = math.degrees(math.atan2(x[ahead] - x[behind], y[ahead] - y[behind])) % 360
+    lat, lon = plane.lat_lon(x[i : i + 1], y[i : i + 1])
+    return Gate(float(lat[0]), float(lon[0]), bearing, half_width_m)
+
+
+def find_lap(lat: Floats, lon: Floats, interval_s: float, shortest_s: float = 20.0) -> tuple[int, int] | None:
+    """First and last sample of a lap inside a session on an unknown closed course; None when no place is passed twice.
+
+    A lap begins at a fast place that is passed most often in the same direction, and is the one of median length.
+    """
+    good = np.flatnonzero(~(np.isnan(lat) | np.isnan(lon)))
+    if len(good) < 20:
+        return None
+    plane = plane_of(lat, lon)
+    x, y = plane.xy(lat[good], lon[good])
+    step = max(round(1.0 / interval_s), 1)
+    vx, vy = np.gradient(x[::step]), np.gradient(y[::step])
+    speed = np.hypot(vx, vy)
+    best: tuple[int, list[int]] = (0, [])
+    candidates = np.argsort(-speed)[: max(len(speed) // 3, 1)]
+    for c in candidates[:: max(len(candidates) // 12, 1)].tolist():
+        i = c * step
+        if speed[c] < 1.0:
+            continue
+        ahead = (vx[c] / speed[c], vy[c] / speed[c])
+        along = (x - x[i]) * ahead[0] + (y - y[i]) * ahead[1]
+        across = (x - x[i]) * ahead[1] - (y - y[i]) * ahead[0]
+        hits = np.flatnonzero((along[:-1] < 0) & (along[1:] >= 0) & (np.abs(across[1:]) < 20.0))
+        kept: list[int] = []
+        for h in hits.tolist():
+            if not kept or (good[h] - good[kept[-1]]) * interval_s >= shortest_s:
+                kept.append(h)
+        if len(kept) > best[0]:
+            best = (len(kept), kept)
+    if best[0] < 2:
+        return None
+    lengths = np.diff(np.array(best[1]))
+    middle = int(np.argsort(lengths)[(len(lengths) - 1) // 2])
+    return int(good[best[1][middle]]), int(good[best[1][middle + 1]])
