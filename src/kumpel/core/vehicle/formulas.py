@@ -96,6 +96,8 @@ _LEVELS: tuple[tuple[str, ...], ...] = (
     ("*", "/", "%"),
 )
 
+_COMPARISONS = 2
+
 
 class _Parser:
     """Recursive descent, one method a rule of the grammar."""
@@ -133,11 +135,14 @@ class _Parser:
             raise FormulaError(f"nested deeper than {MOST_DEPTH}", self._next.at)
         if level == len(_LEVELS):
             return self._signed(depth)
+        if level == _COMPARISONS and self._next.text == "not":
+            token = self._take()
+            return self._made(Call("not", (self._level(level, depth + 1),), token.at), token.at)
         left = self._level(level + 1, depth)
         while self._next.text in _LEVELS[level] and self._next.kind in ("sign", "name"):
             token = self._take()
             left = self._made(Call(token.text, (left, self._level(level + 1, depth)), token.at), token.at)
-            if level == 2 and self._next.text in _LEVELS[2]:
+            if level == _COMPARISONS and self._next.text in _LEVELS[_COMPARISONS]:
                 raise FormulaError("comparisons cannot be chained: join them with “and”", self._next.at)
         return left
 
@@ -145,9 +150,9 @@ class _Parser:
         token = self._next
         if depth > MOST_DEPTH:
             raise FormulaError(f"nested deeper than {MOST_DEPTH}", token.at)
-        if token.text in ("-", "+", "not") and token.kind in ("sign", "name"):
+        if token.text in ("-", "+") and token.kind == "sign":
             self._take()
-            name = {"-": "negative", "+": "positive", "not": "not"}[token.text]
+            name = {"-": "negative", "+": "positive"}[token.text]
             return self._made(Call(name, (self._signed(depth + 1),), token.at), token.at)
         base = self._primary(depth)
         if self._next.text == "^":

@@ -1,0 +1,150 @@
+"""Laps over distance, running difference, bin tables, calibrations."""
+
+import math
+import unittest
+
+import numpy as np
+
+from kumpel.core.recording import Channel
+from kumpel.core.review import Review
+from kumpel.core.vehicle.assess import drive_of
+from kumpel.core.vehicle.calibration import CaptureError, PiecewiseLinear, captured, centre_zero, two_point, zeroed
+from kumpel.core.vehicle.channels import at_times
+from kumpel.core.vehicle.compare import bin_table, corners, gate_distances, over_distance, time_difference
+from kumpel.standins.vehicle_signal import Drive, loop, make
+
+TRACK = loop("Practice loop", 1200, 7)
+
+
+class OverDistance(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.made = make(Drive(TRACK, laps=6, interval_s=0.04, position_noise_m=0.3))
+        cls.drive = drive_of(cls.made.recording, Review())
+        cls.gates, cls.laps = cls.drive.compared()
+
+    def test_gates_lie_at_thirds(self) -> None:
+        for found, true in zip(self.gates, (400, 800, 1200), strict=True):
+            self.assertAlmostEqual(found / true, 1.0, delta=0.01)
+
+    def test_the_difference_begins_at_zero_and_ends_at_the_difference_of_the_laps(self) -> None:
+        a, b = self.laps[0], self.laps[3]
+        end = self.gates[-1]
+        found = time_difference(a, b, np.array([0.0, *self.gates]))
+        self.assertAlmostEqual(float(found[0]), 0.0)
+        self.assertAlmostEqual(float(found[-1]), a.lap.time_s - b.lap.time_s, places=5)
+        for i, (sa, sb) in enumerate(zip(a.lap.splits_s, b.lap.splits_s, strict=True), 1):
+            self.assertAlmostEqual(float(found[i]), sa - sb, places=5)
+        np.testing.assert_allclose(time_difference(a, a, np.linspace(0, end, 50)), 0)
+
+    def test_distance_rises_and_channels_follow(self) -> None:
+        lap = self.laps[2]
+        self.assertTrue(np.all(np.diff(lap.distance_m) >= 0))
+        speed = self.made.recording.channels["speed"]
+        along = over_distance(lap, speed, np.linspace(1, 1190, 200))
+        self.assertFalse(np.isnan(along).any())
+        # time over distance is the integral of 1/v
+        d = np.linspace(0, 1199, 4000)
+        v = over_distance(lap, speed, d)
+        self.assertAlmostEqual(
+            float(np.sum(1 / v[1:] * np.diff(d))), float(lap.time_at(np.array([1199.0]))[0]), delta=0.35
+        )
+
+    def test_slowest_places_repeat_from_lap_to_lap(self) -> None:
+        found = corners(self.drive.path, self.drive.way, list(self.drive.laps), self.gates)
+        per_lap = [[c for c in found if c.lap == n] for n in range(1, 7)]
+        self.assertEqual({len(p) for p in per_lap}, {len(per_lap[0])})
+        for places in zip(*per_lap, strict=True):
+            self.assertLess(np.ptp([c.distance_m for c in places]), 15)
+
+    def test_gates_without_a_lap(self) -> None:
+        self.assertEqual(gate_distances([], self.drive.path, self.drive.way), ())
+
+
+class Channels(unittest.TestCase):
+    def test_between_samples_steps_and_gaps(self) -> None:
+        slow = Channel("temp", "T", "°C", 1.0, np.array([10.0, 20, np.nan, 40]))
+        found = at_times(slow, np.array([0.0, 0.5, 1.0, 1.5, 3.0, 3.5, 4.0, -1.0]))
+        np.testing.assert_array_equal(found, [10, 15, 20, np.nan, 40, 40, np.nan, np.nan])
+        gear = Channel("gear", "Gear", "", 1.0, np.array([1.0, 2, 3]))
+        self.assertEqual(at_times(gear, np.array([0.9, 1.0, 1.9])).tolist(), [1, 2, 2])
+        self.assertTrue(np.isnan(at_times(Channel("a", "a", "", 1, np.empty(0)), np.array([0.0]))).all())
+
+
+class Bins(unittest.TestCase):
+    def test_by_hand(self) -> None:
+        values = np.array([1.0, 3.0, 5.0, 7.0, 9.0, np.nan, 2.0])
+        x = np.array([0.0, 5, 10, 10, 20, 5, 25])
+        y = np.array([0.0, 0, 1, 2, 1, 0, 0])
+        found = bin_table(values, x, y, np.array([0.0, 10, 20]), np.array([0.0, 1, 2]), fewest=2)
+        self.assertEqual(found.count.tolist(), [[2, 0], [0, 3]])  # 20 and 2 lie on the last edges
+        np.testing.assert_array_equal(found.mean, [[2, np.nan], [np.nan, 7]])
+        np.testing.assert_array_equal(found.lowest, [[1, np.nan], [np.nan, 5]])
+        np.testing.assert_array_equal(found.highest, [[3, np.nan], [np.nan, 9]])
+        self.assertEqual(found.colours(3, 6), [["below", ""], ["", "above"]])
+        few = bin_table(values, x, y, np.array([0.0, 10, 20]), np.array([0.0, 1, 2]), fewest=3)
+        self.assertEqual(few.colours(0, 9)[0][0], "few")
+
+    def test_break_points_must_rise(self) -> None:
+        for edges in ([0.0], [0.0, 0.0], [1.0, 0.0], [0.0, math.nan]):
+            with self.assertRaisesRegex(ValueError, "break points"):
+                bin_table(np.ones(3), np.ones(3), np.ones(3), np.array(edges), np.array([0.0, 1]))
+
+    def test_against_the_plain_loop(self) -> None:
+        rng = np.random.default_rng(1)
+        v, x, y = rng.normal(0, 1, 500), rng.uniform(-1, 11, 500), rng.uniform(-1, 6, 500)
+        xe, ye = np.arange(0, 11, 2.0), np.array([0.0, 1, 2.5, 5])
+        found = bin_table(v, x, y, xe, ye)
+        for i in range(5):
+            for j in range(3):
+                inside = [
+                    c for a, b, c in zip(x, y, v, strict=True) if xe[i] <= a < xe[i + 1] and ye[j] <= b < ye[j + 1]
+                ]
+                self.assertEqual(found.count[i, j], len(inside))
+                if inside:
+                    self.assertAlmostEqual(found.mean[i, j], sum(inside) / len(inside))
+
+
+class Calibrations(unittest.TestCase):
+    def test_steering_three_points(self) -> None:
+        # raw 3100 right, 2000 ahead, 1200 left: right side 90/1100 degrees a count, left side 90/800
+        found = centre_zero((3100, 2000, 1200))
+        np.testing.assert_allclose(found(np.array([3100.0, 2000, 1200, 2550, 1600])), [90, 0, -90, 45, -45])
+        self.assertAlmostEqual(float(found(np.array([3210.0]))[0]), 99.0)  # beyond the ends the outer piece goes on
+        self.assertTrue(np.isnan(found(np.array([np.nan]))[0]))
+        np.testing.assert_allclose(found.raw_of(np.array([45.0, -45])), [2550, 1600])
+
+    def test_not_one_way(self) -> None:
+        for raw in ((3100, 1200, 2000), (2000, 2000, 1000)):
+            with self.assertRaisesRegex(CaptureError, "one way"):
+                centre_zero(raw)
+        with self.assertRaisesRegex(CaptureError, "true angles"):
+            centre_zero((3, 2, 1), (90, 0, 90))
+        with self.assertRaises(CaptureError):
+            PiecewiseLinear((1.0,), (1.0,), "g")
+        with self.assertRaises(CaptureError):
+            PiecewiseLinear((1.0, math.nan), (1.0, 2.0), "g")
+
+    def test_pedal_and_one_press(self) -> None:
+        pedal = two_point(410, 890)
+        np.testing.assert_allclose(pedal(np.array([410.0, 650, 890])), [0, 50, 100])
+        with self.assertRaisesRegex(CaptureError, "was the pedal pressed"):
+            two_point(410, 410)
+        x, y, z = zeroed((12.0, -8.0, 1010.0), 1000.0)
+        self.assertEqual(
+            (float(x(np.array([12.0]))[0]), float(y(np.array([992.0]))[0]), float(z(np.array([1010.0]))[0])), (0, 1, 1)
+        )
+        with self.assertRaises(CaptureError):
+            zeroed((0.0, 0.0, 0.0), 0.0)
+
+    def test_an_unsteady_hold_is_refused(self) -> None:
+        self.assertEqual(captured(np.array([100.0, 101, 102, 101, 101]), 4096), 101)
+        with self.assertRaisesRegex(CaptureError, "hold still"):
+            captured(np.array([100.0, 150, 100, 150, 100]), 4096)
+        for wrong in (np.array([100.0, 100]), np.array([100.0, 100, 100, 100, np.nan, 100])):
+            with self.assertRaisesRegex(CaptureError, "arrived"):
+                captured(wrong, 4096)
+
+
+if __name__ == "__main__":
+    unittest.main()
