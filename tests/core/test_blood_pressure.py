@@ -9,7 +9,8 @@ import numpy as np
 from kumpel.core.assessment import Assessment, Verdict
 from kumpel.core.blood_pressure.assess import assess, dip_class
 from kumpel.core.blood_pressure.readings import average_real_variability, time_weights
-from kumpel.core.blood_pressure.sleep import SleepRule, State, sleep_from_setup, sleep_of, smoothed, states
+from kumpel.core.blood_pressure.sleep import SleepRule, State, sleep_of, smoothed, states
+from kumpel.core.nights import sleep_from_setup
 from kumpel.core.recording import Event, Recording
 from kumpel.core.review import Review, Stretch
 from kumpel.kinds.limit_sets import shipped

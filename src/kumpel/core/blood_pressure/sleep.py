@@ -9,11 +9,12 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
+from kumpel.core.nights import sleep_from_setup
 from kumpel.core.recording import Flags, Floats, Recording
 from kumpel.core.review import Review, Stretch
 from kumpel.core.runs import bridged, runs
 from kumpel.core.sheet import setup_number
-from kumpel.core.timebase import DAY_S, next_at, wall_clock
+from kumpel.core.timebase import DAY_S, wall_clock
 
 AXES = ("activity.x", "activity.y", "activity.z")
 
@@ -134,23 +135,6 @@ def sleep_from_activity(recording: Recording, rule: SleepRule) -> tuple[Stretch,
         if night not in nights or b - a > nights[night][1] - nights[night][0]:
             nights[night] = (a, b)
     return tuple(Stretch(a, b, "asleep") for a, b in sorted(nights.values()))
-
-
-def sleep_from_setup(recording: Recording) -> tuple[Stretch, ...]:
-    """Asleep by the times of the setup: `asleep_from` and `awake_from` ("22:30", "06:30") on the wall clock, each night."""
-    down, up = recording.setup.get("asleep_from"), recording.setup.get("awake_from")
-    if not isinstance(down, str) or not isinstance(up, str) or down == up:
-        return ()
-    end = recording.length_s + 1.0
-    found: list[Stretch] = []
-    cursor = -DAY_S
-    while cursor < end:
-        start = next_at(recording, down, cursor)
-        stop = next_at(recording, up, start)
-        if stop > 0 and start < end:
-            found.append(Stretch(max(start, 0.0), stop, "asleep"))
-        cursor = start + 3600.0
-    return tuple(found)
 
 
 @dataclass(frozen=True)

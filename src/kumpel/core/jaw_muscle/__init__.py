@@ -1,0 +1,1 @@
+"""Night recordings of jaw muscles and heart."""

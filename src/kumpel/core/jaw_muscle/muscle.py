@@ -1,0 +1,359 @@
+"""Muscle activity: moving RMS of the band-passed EMG, the state of electrodes, clenches, contractions, episodes.
+
+The signal is worked on in blocks of a minute, so that eight hours at 1 kHz need little memory beside themselves.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+from enum import IntEnum
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.signal import butter, iirnotch, lfilter
+
+from kumpel.core.recording import Channel, Flags, Floats
+from kumpel.core.runs import runs
+from kumpel.core.units import converted
+
+BAND_HZ = (20.0, 400.0)
+RMS_WINDOW_S = 0.1
+STEP_S = 0.01
+BLOCK_S = 60.0
+STATE_S = 10.0
+CLENCH_WINDOW_S = 180.0
+LEAST_CLENCH_UV = 15.0
+SHORTEST_S, LONG_S, EPISODE_GAP_S = 0.25, 2.0, 3.0
+MAINS_HZ = (50.0, 60.0)
+
+
+class Electrode(IntEnum):
+    """State of an electrode in 10 s."""
+
+    CONNECTED = 0
+    DOUBTFUL = 1
+    OFF = 2
+
+
+@dataclass(frozen=True)
+class Limits:
+    """When an electrode is taken as flat, and from which size mains counts, in the channel's unit (rms)."""
+
+    flat: float
+    mains: float
+    swing: float
+
+
+EMG_LIMITS = Limits(flat=0.5, mains=10.0, swing=200.0)
+"""Microvolt."""
+ECG_LIMITS = Limits(flat=0.005, mains=0.3, swing=1.0)
+"""Millivolt."""
+
+
+@dataclass(frozen=True)
+class Activity:
+    """Moving RMS (100 ms) every 10 ms in microvolt, shape (n,), nan where not measured; electrode states every 10 s."""
+
+    rms: Floats
+    states: NDArray[np.int8]
+    length_s: float
+
+    def valid(self) -> Flags:
+        """Samples of `rms` that were measured with an electrode that was not off."""
+        per = round(STATE_S / STEP_S)
+        off = np.repeat(self.states == Electrode.OFF, per)[: len(self.rms)]
+        good = ~np.isnan(self.rms)
+        good[: len(off)] &= ~off
+        return good
+
+
+def _scale(channel: Channel, unit: str) -> float:
+    return float(converted(np.ones(1), channel.unit, unit, f"channel “{channel.name}”")[0])
+
+
+def _filters(rate_hz: float, notch_hz: float) -> list[tuple[Floats, Floats]]:
+    """Band-pass 20-400 Hz of second order (high-pass alone when 400 Hz is beyond the signal), with a notch on demand.
+
+    As coefficients (b, a) each: at these orders and frequencies they are as exact as sections, and faster.
+    """
+    high = BAND_HZ[1] < 0.48 * rate_hz
+    band = butter(2, BAND_HZ if high else BAND_HZ[0], "bandpass" if high else "highpass", fs=rate_hz)
+    return [band, *([iirnotch(notch_hz, 30.0, fs=rate_hz)] if notch_hz > 0 else [])]
+
+
+def _blocks(values: Floats, size: int) -> Iterator[Floats]:
+    for first in range(0, len(values), size):
+        yield values[first : first + size]
+
+
+def activity(channel: Channel, notch_hz: float = 0.0) -> Activity:
+    """RMS and electrode states of an EMG channel in microvolt.
+
+    Band-pass 20-400 Hz, optionally a notch; RMS over 100 ms, every 10 ms, centred. Raises ValueError below 100 Hz.
+    """
+    rate = 1 / channel.interval_s
+    if rate < 100:
+        raise ValueError(f"channel “{channel.name}” has {rate:.0f} samples a second; 100 and more are needed")
+    per = max(round(STEP_S * rate), 1)
+    size = per * round(BLOCK_S / STEP_S)
+    scale = _scale(channel, "uV")
+    filters = _filters(rate, notch_hz)
+    memory = [np.zeros(len(a) - 1) for _, a in filters]
+    sums: list[Floats] = []
+    states: list[NDArray[np.int8]] = []
+    for block in _blocks(channel.values, size):
+        part = block if scale == 1 else block * scale
+        missing = np.isnan(part.sum())
+        gone = np.isnan(part) if missing else None
+        if gone is not None:
+            part = np.where(gone, 0.0, part)
+        states.append(electrode_states(part, gone, rate, EMG_LIMITS))
+        band = part
+        for i, (b, a) in enumerate(filters):
+            band, memory[i] = lfilter(b, a, band, zi=memory[i])
+        n = len(band) // per * per
+        rows = band[:n].reshape(-1, per)
+        energy = np.einsum("ij,ij->i", rows, rows)
+        if gone is not None:
+            energy[gone[:n].reshape(-1, per).any(axis=1)] = np.nan
+        sums.append(energy)
+    energy = np.concatenate(sums) if sums else np.empty(0)
+    return Activity(
+        _moving_rms(energy, per), np.concatenate(states) if states else np.empty(0, np.int8), channel.length_s
+    )
+
+
+def _moving_rms(energy: Floats, per: int) -> Floats:
+    """Root of the mean energy over the 10 steps around each step; nan when one of them is missing."""
+    width = round(RMS_WINDOW_S / STEP_S)
+    n = len(energy)
+    if n < width:
+        return np.full(n, np.nan)
+    missing = np.isnan(energy)
+    if missing.any():
+        energy = np.where(missing, 0.0, energy)
+    total = np.concatenate(([0.0], np.cumsum(energy)))
+    inner = total[width:] - total[:-width]
+    np.maximum(inner, 0.0, out=inner)
+    inner *= 1 / (width * per)
+    np.sqrt(inner, out=inner)
+    if missing.any():
+        gone = np.concatenate(([0], np.cumsum(missing)))
+        inner[gone[width:] > gone[:-width]] = np.nan
+    # At the ends the nearest whole window stands in.
+    return np.concatenate((np.full(width // 2, inner[0]), inner, np.full(n - len(inner) - width // 2, inner[-1])))
+
+
+def electrode_states(values: Floats, missing: Flags | None, rate_hz: float, limits: Limits) -> NDArray[np.int8]:
+    """State of the electrode in every 10 s of a signal, shape (ceil(n / 10 s),).
+
+    Second by second: flat (spread below the limit), saturated (more than 15 % of the samples on the highest or lowest
+    value, and a large swing), mains (more than 80 % of the power at 50 or 60 Hz, and large), missing. Off: most seconds
+    are so; doubtful: one in ten, or mains above half of the power.
+    """
+    per = round(rate_hz)
+    n = len(values) // per
+    if not n:
+        return np.empty(0, np.int8)
+    rows = values[: n * per].reshape(n, per)
+    low, high = rows.min(axis=1), rows.max(axis=1)
+    swing = high - low
+    flat = swing < limits.flat
+    large = swing > limits.swing
+    clipped = np.zeros(n, dtype=bool)
+    if large.any():
+        few = rows[large]
+        on_edge = (few == high[large, None]).sum(axis=1) + (few == low[large, None]).sum(axis=1)
+        clipped[large] = on_edge > 0.15 * per
+    power = np.einsum("ij,ij->i", rows, rows) / per - rows.mean(axis=1) ** 2
+    mains = mains_power(rows, rate_hz)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        share = np.where(power > 0, mains / power, 0.0)
+    hum = (share > 0.8) & (np.sqrt(mains) > limits.mains)
+    murmur = (share > 0.5) & (np.sqrt(mains) > limits.mains / 2)
+    bad = flat | clipped | hum
+    if missing is not None:
+        bad |= missing[: n * per].reshape(n, per).mean(axis=1) > 0.5
+    return _by_ten(bad, murmur)
+
+
+def _by_ten(bad: Flags, murmur: Flags) -> NDArray[np.int8]:
+    ten = round(STATE_S)
+    groups = -(-len(bad) // ten)
+    counts = np.bincount(np.arange(len(bad)) // ten, minlength=groups)
+    worse = np.bincount(np.arange(len(bad)) // ten, bad, minlength=groups) / counts
+    hums = np.bincount(np.arange(len(bad)) // ten, murmur, minlength=groups) / counts
+    found = np.zeros(groups, dtype=np.int8)
+    found[(worse >= 0.1) | (hums > 0.5)] = Electrode.DOUBTFUL
+    found[worse > 0.5] = Electrode.OFF
+    return found
+
+
+@lru_cache(maxsize=8)
+def _mains_waves(per: int, rate_hz: float) -> Floats:
+    t = np.arange(per) / rate_hz
+    found: Floats = np.concatenate([[np.cos(2 * np.pi * f * t), np.sin(2 * np.pi * f * t)] for f in MAINS_HZ]).T
+    return found
+
+
+def mains_power(rows: Floats, rate_hz: float) -> Floats:
+    """Power at 50 or 60 Hz, whichever is larger, of each row of a second, shape (n,): |Fourier coefficient|2 x 2."""
+    per = rows.shape[1]
+    parts = rows @ _mains_waves(per, rate_hz) / per
+    both: Floats = 2 * (parts[:, ::2] ** 2 + parts[:, 1::2] ** 2)
+    found: Floats = both.max(axis=1)
+    return found
+
+
+@dataclass(frozen=True)
+class Reference:
+    """The clench that counts as 100 %: its level in microvolt (nan when none was found), and where the clenches were."""
+
+    level_uv: float
+    at_s: tuple[float, ...]
+
+    @property
+    def found(self) -> bool:
+        return not math.isnan(self.level_uv)
+
+
+def reference_clench(found: Activity) -> Reference:
+    """Mean of the peaks of the three strongest clenches in the first three minutes.
+
+    A clench is a stretch of at least 0.5 s above the half of the highest RMS there, which must be 15 uV and five
+    times the quiet level (median). With fewer than three, the mean is of those there are.
+    """
+    part = np.where(found.valid(), found.rms, np.nan)[: round(CLENCH_WINDOW_S / STEP_S)]
+    known = part[~np.isnan(part)]
+    if not len(known):
+        return Reference(math.nan, ())
+    top, quiet = float(known.max()), float(np.median(known))
+    if top < max(LEAST_CLENCH_UV, 5 * quiet):
+        return Reference(math.nan, ())
+    with np.errstate(invalid="ignore"):
+        spans = runs(part >= top / 2)
+    long = [(a, b) for a, b in spans.tolist() if (b - a) * STEP_S >= 0.5]
+    if not long:
+        return Reference(math.nan, ())
+    # A clench flickers: stretches closer than a second are one.
+    joined = [long[0]]
+    for a, b in long[1:]:
+        if (a - joined[-1][1]) * STEP_S < 1.0:
+            joined[-1] = (joined[-1][0], b)
+        else:
+            joined.append((a, b))
+    best = sorted(joined, key=lambda s: -float(np.nanmax(part[s[0] : s[1]])))[:3]
+    peaks = [float(np.nanmedian(np.sort(part[a:b])[-max((b - a) // 4, 1) :])) for a, b in best]
+    return Reference(float(np.mean(peaks)), tuple(a * STEP_S for a, _ in sorted(best)))
+
+
+@dataclass(frozen=True)
+class Contraction:
+    """A contraction of one side: start and end in s, mean and highest RMS in % of the clench."""
+
+    side: str
+    start_s: float
+    end_s: float
+    mean_percent: float
+    peak_percent: float
+
+    @property
+    def length_s(self) -> float:
+        return self.end_s - self.start_s
+
+
+def contractions(
+    found: Activity, side: str, reference_uv: float, share: float, hysteresis: float, counted: Flags
+) -> list[Contraction]:
+    """Stretches of at least 0.25 s above the threshold.
+
+    It begins where the RMS reaches `share` x the reference and lasts until it falls below (1 - hysteresis) of that.
+    `counted` flags samples of the RMS that count, shape (n,); one that does not ends a contraction.
+    """
+    on, off = share * reference_uv, share * reference_uv * (1 - hysteresis)
+    with np.errstate(invalid="ignore"):
+        held = (found.rms >= off) & counted
+        reached = (found.rms >= on) & counted
+    spans = runs(held)
+    if not len(spans):
+        return []
+    ons = np.concatenate(([0], np.cumsum(reached)))
+    real = ons[spans[:, 1]] > ons[spans[:, 0]]
+    made = []
+    for first, end in spans[real].tolist():
+        begin = first + int(np.argmax(reached[first:end]))
+        if (end - begin) * STEP_S < SHORTEST_S - 1e-9:
+            continue
+        part = found.rms[begin:end]
+        made.append(
+            Contraction(
+                side,
+                begin * STEP_S,
+                end * STEP_S,
+                100 * float(part.mean()) / reference_uv,
+                100 * float(part.max()) / reference_uv,
+            )
+        )
+    return made
+
+
+@dataclass(frozen=True)
+class Episode:
+    """Contractions closer than 3 s: `kind` is "phasic", "tonic", "mixed" or "single"."""
+
+    side: str
+    kind: str
+    contractions: tuple[Contraction, ...]
+
+    @property
+    def start_s(self) -> float:
+        return self.contractions[0].start_s
+
+    @property
+    def end_s(self) -> float:
+        return max(c.end_s for c in self.contractions)
+
+
+def kind_of(lengths_s: list[float]) -> str:
+    """Type of an episode by the lengths of its contractions.
+
+    Phasic: three or more of 0.25 to 2 s. Tonic: one longer than 2 s. Mixed: longer ones beside others. Else single.
+    """
+    long = sum(length > LONG_S + 1e-9 for length in lengths_s)
+    if long == 0:
+        return "phasic" if len(lengths_s) >= 3 else "single"
+    return "tonic" if len(lengths_s) == 1 else "mixed"
+
+
+def episodes(found: list[Contraction], side: str) -> list[Episode]:
+    """Contractions in order of time, grouped: those closer than 3 s (end to start) belong together."""
+    groups: list[list[Contraction]] = []
+    last = -math.inf
+    for each in sorted(found, key=lambda c: c.start_s):
+        if groups and each.start_s - last < EPISODE_GAP_S - 1e-9:
+            groups[-1].append(each)
+        else:
+            groups.append([each])
+        last = max(last, each.end_s)
+    return [Episode(side, kind_of([c.length_s for c in g]), tuple(g)) for g in groups]
+
+
+def united(left: list[Contraction], right: list[Contraction]) -> list[Contraction]:
+    """Contractions of both sides as one: those that overlap become one, with the higher amplitude."""
+    joined: list[Contraction] = []
+    for each in sorted([*left, *right], key=lambda c: c.start_s):
+        if joined and each.start_s <= joined[-1].end_s:
+            last = joined[-1]
+            joined[-1] = Contraction(
+                "both",
+                last.start_s,
+                max(last.end_s, each.end_s),
+                max(last.mean_percent, each.mean_percent),
+                max(last.peak_percent, each.peak_percent),
+            )
+        else:
+            joined.append(Contraction("both", each.start_s, each.end_s, each.mean_percent, each.peak_percent))
+    return joined

@@ -1,0 +1,138 @@
+"""The beat detector: sensitivity and predictive value against known beats, clean and hard; gaps are never zero.
+
+A found beat and a true one match within 150 ms (ANSI/AAMI EC57).
+"""
+
+import math
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from kumpel.core.jaw_muscle.beats import Beats, find_beats, mean_rate
+from kumpel.standins.heart_signal import Heart
+from kumpel.standins.jaw_muscle_signal import Night, make
+
+MATCH_S = 0.15
+
+
+def score(night: Night) -> tuple[float, float, float]:
+    """Sensitivity, positive predictive value, share masked. Beats in masked spans count on neither side."""
+    made = make(night)
+    ecg = made.recording.channels["ecg"]
+    beats = find_beats(ecg.values, ecg.interval_s)
+
+    def outside(at: np.ndarray) -> np.ndarray:
+        good = np.ones(len(at), bool)
+        for a, b in beats.masked:
+            good &= ~((at >= a - 0.1) & (at < b + 0.1))
+        return at[good]
+
+    true, found = outside(np.array(made.truth["beats_s"])), outside(beats.at_s)
+    # Each true beat takes at most one found beat, so that a double detection is an error.
+    pairs, i, j = 0, 0, 0
+    while i < len(true) and j < len(found):
+        if abs(true[i] - found[j]) <= MATCH_S:
+            pairs, i, j = pairs + 1, i + 1, j + 1
+        elif true[i] < found[j]:
+            i += 1
+        else:
+            j += 1
+    masked = sum(b - a for a, b in beats.masked) / night.length_s
+    return pairs / len(true), pairs / len(found), masked
+
+
+BASE = Night(length_s=600.0, interval_s=0.004)
+MOVES = tuple((60.0 * i, 60.0 * i + 5) for i in range(1, 9))
+CLEAN = {
+    "sinus": BASE,
+    "1 kHz": replace(BASE, interval_s=0.001),
+    "500 Hz": replace(BASE, interval_s=0.002),
+    "inverted": replace(BASE, heart=Heart(inverted=True)),
+    "small": replace(BASE, heart=Heart(amplitude_mv=0.3)),
+    "slow": replace(BASE, heart=Heart(((0.0, 38.0),))),
+    "fast": replace(BASE, heart=Heart(((0.0, 150.0),))),
+    "changing": replace(BASE, heart=Heart(((0.0, 60.0), (300.0, 110.0), (600.0, 55.0)), 0.06)),
+    "wander": replace(BASE, wander_mv=1.5),
+    "mains": replace(BASE, mains_mv=0.5),
+    "ectopic beats": replace(BASE, heart=Heart(ectopic_share=0.05)),
+}
+HARD = {
+    "noise": replace(BASE, ecg_noise_mv=0.2),
+    "many ectopic beats": replace(BASE, heart=Heart(ectopic_share=0.15)),
+    "movement": replace(BASE, movements_s=MOVES),
+    "all at once": replace(
+        BASE,
+        heart=Heart(((0.0, 62.0),), 0.04, 0.05, 0.7),
+        ecg_noise_mv=0.1,
+        wander_mv=0.8,
+        mains_mv=0.3,
+        movements_s=MOVES,
+    ),
+    "all at once, inverted, 1 kHz": replace(
+        BASE,
+        interval_s=0.001,
+        heart=Heart(((0.0, 62.0),), 0.04, 0.05, 0.7, True),
+        ecg_noise_mv=0.15,
+        wander_mv=0.8,
+        mains_mv=0.3,
+        movements_s=MOVES,
+    ),
+}
+
+
+class AgainstTheSignal(unittest.TestCase):
+    def check(self, cases: dict[str, Night], least: float, most_masked: float) -> None:
+        for name, night in cases.items():
+            for seed in range(4):
+                with self.subTest(name=name, seed=seed):
+                    sensitivity, predictive, masked = score(replace(night, seed=seed))
+                    self.assertGreater(sensitivity, least)
+                    self.assertGreater(predictive, least)
+                    self.assertLessEqual(masked, most_masked)
+
+    def test_clean(self) -> None:
+        self.check(CLEAN, 0.995, 0.0)
+
+    def test_hard(self) -> None:
+        self.check(HARD, 0.97, 0.2)
+
+
+class Rates(unittest.TestCase):
+    def test_rate_by_hand(self) -> None:
+        beats = Beats(np.arange(0, 20, 0.8), np.zeros(25, bool), (), 20.0)
+        times, rates = beats.rates
+        np.testing.assert_allclose(rates, 75.0)
+        self.assertAlmostEqual(beats.mean_rate(0, 20), 75.0)
+        self.assertTrue(math.isnan(mean_rate(times, rates, 30, 40)))
+
+    def test_an_early_beat_and_its_pause_are_gaps(self) -> None:
+        at = np.arange(0, 30, 1.0)
+        at[15] -= 0.4
+        _, rates = Beats(at, np.zeros(30, bool), (), 30.0).rates
+        np.testing.assert_allclose(rates, 60.0)
+        self.assertEqual(len(rates), 27)
+
+    def test_no_rate_across_a_masked_span(self) -> None:
+        at = np.concatenate([np.arange(0, 10, 1.0), np.arange(11, 20, 1.0)])
+        times, rates = Beats(at, np.zeros(19, bool), ((9.2, 10.8),), 20.0).rates
+        self.assertNotIn(11.0, times.tolist())
+        self.assertEqual(len(rates), 17)
+
+    def test_gaps_in_the_signal(self) -> None:
+        made = make(replace(BASE, gaps_s=((100.0, 160.0),)))
+        ecg = made.recording.channels["ecg"]
+        beats = find_beats(ecg.values, ecg.interval_s)
+        self.assertFalse(np.any((beats.at_s > 100.1) & (beats.at_s < 159.9)))
+        self.assertTrue(any(a <= 101 and b >= 159 for a, b in beats.masked))
+        self.assertGreater(beats.rates[1].min(), 40)
+
+    def test_nothing_constant_short(self) -> None:
+        for values in (np.empty(0), np.zeros(100), np.zeros(10_000), np.full(10_000, np.nan), np.full(10_000, 3.0)):
+            found = find_beats(values, 0.004)
+            self.assertEqual(len(found.at_s), 0)
+            self.assertEqual(len(found.rates[1]), 0)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,276 @@
+"""Jaw muscles: RMS by hand, types of episodes at their edges, electrodes, heart link, found against put in."""
+
+import math
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from kumpel.core.assessment import Assessment, Verdict
+from kumpel.core.jaw_muscle.assess import assess
+from kumpel.core.jaw_muscle.muscle import (
+    EMG_LIMITS,
+    Activity,
+    Contraction,
+    Electrode,
+    activity,
+    contractions,
+    electrode_states,
+    episodes,
+    kind_of,
+    reference_clench,
+    united,
+)
+from kumpel.core.recording import Channel, Recording
+from kumpel.core.review import Review, Stretch
+from kumpel.kinds.limit_sets import shipped
+from kumpel.standins.heart_signal import Heart
+from kumpel.standins.jaw_muscle_signal import Burst, Group, Night, make, usual_groups
+
+[SCREENING] = shipped("jaw_muscle")
+
+
+def reviewed(recording: Recording, review: Review | None = None) -> Assessment:
+    return assess(recording, review or Review(), SCREENING).reviewed
+
+
+def emg(values: np.ndarray, interval_s: float = 0.001, unit: str = "uV") -> Channel:
+    return Channel("emg.left", "Masseter left", unit, interval_s, values)
+
+
+def lane(rms: np.ndarray) -> Activity:
+    return Activity(rms, np.zeros(len(rms) // 1000 + 1, np.int8), len(rms) / 100)
+
+
+class Rms(unittest.TestCase):
+    def test_a_sine_in_the_band(self) -> None:
+        # 100 uV at 100 Hz passes the band: rms 100/sqrt(2) = 70.7
+        t = np.arange(20_000) * 0.001
+        found = activity(emg(100 * np.sin(2 * np.pi * 100 * t)))
+        self.assertEqual(len(found.rms), 2000)
+        self.assertAlmostEqual(float(np.median(found.rms)), 70.71, delta=0.8)
+
+    def test_out_of_the_band_and_notch(self) -> None:
+        t = np.arange(20_000) * 0.001
+        slow = activity(emg(100 * np.sin(2 * np.pi * 2 * t)))
+        self.assertLess(float(np.median(slow.rms)), 1.5)
+        hum = emg(100 * np.sin(2 * np.pi * 50 * t))
+        self.assertLess(float(np.median(activity(hum, 50.0).rms[500:])), 3.0)
+        self.assertGreater(float(np.median(activity(hum).rms)), 60)
+
+    def test_blocks_do_not_show(self) -> None:
+        rng = np.random.default_rng(1)
+        values = rng.normal(0, 10, 130_000)  # two blocks of a minute and a bit
+        whole = activity(emg(values)).rms
+        moved = activity(emg(np.concatenate([np.zeros(1000), values]))).rms[100:]
+        self.assertLess(float(np.abs(whole[200:12_900] - moved[200:12_900]).max()), 1e-9)
+
+    def test_units_rates_and_gaps(self) -> None:
+        rng = np.random.default_rng(1)
+        values = rng.normal(0, 20, 20_000)
+        np.testing.assert_allclose(activity(emg(values / 1000, unit="mV")).rms, activity(emg(values)).rms)
+        self.assertEqual(len(activity(emg(values, 1 / 800)).rms), 2500)
+        with self.assertRaisesRegex(ValueError, "100 and more"):
+            activity(emg(values, 0.02))
+        values[5000:5010] = np.nan
+        found = activity(emg(values)).rms
+        self.assertEqual(int(np.isnan(found).sum()), 10)  # the ten windows that hold the gap
+        self.assertEqual(len(activity(emg(np.empty(0))).rms), 0)
+
+
+class Contractions(unittest.TestCase):
+    def spans(self, rms: np.ndarray, counted: np.ndarray | None = None) -> list[tuple[float, float]]:
+        found = lane(rms)
+        flags = np.ones(len(rms), bool) if counted is None else counted
+        return [(round(c.start_s, 6), round(c.end_s, 6)) for c in contractions(found, "left", 100.0, 0.1, 0.2, flags)]
+
+    def test_quarter_second_threshold_and_hysteresis(self) -> None:
+        rms = np.full(1000, 2.0)
+        rms[100:125] = 10.0  # exactly 0.25 s at exactly the threshold
+        rms[200:224] = 50.0  # 0.24 s
+        rms[300:340] = 9.9  # below
+        rms[400:450] = 12.0
+        rms[420:430] = 8.5  # above (1 - 0.2) x 10: one contraction
+        rms[500:550] = 12.0
+        rms[520:522] = 7.9  # below: two
+        self.assertEqual(self.spans(rms), [(1.0, 1.25), (4.0, 4.5), (5.22, 5.5)])
+        rms[500:560] = 12.0
+        rms[525:527] = 7.9
+        self.assertEqual(self.spans(rms)[2:], [(5.0, 5.25), (5.27, 5.6)])
+
+    def test_amplitude(self) -> None:
+        rms = np.full(300, 1.0)
+        rms[100:150], rms[150:200] = 40.0, 60.0
+        [found] = contractions(lane(rms), "left", 200.0, 0.1, 0.2, np.ones(300, bool))
+        self.assertEqual((found.mean_percent, found.peak_percent, found.length_s), (25, 30, 1.0))
+
+    def test_what_does_not_count_ends_a_contraction(self) -> None:
+        rms = np.full(1000, 50.0)
+        counted = np.ones(1000, bool)
+        counted[400:600] = False
+        self.assertEqual(self.spans(rms, counted), [(0, 4), (6, 10)])
+
+
+class Types(unittest.TestCase):
+    def test_at_their_edges(self) -> None:
+        for lengths, kind in (
+            ([0.25, 2.0, 1.0], "phasic"),
+            ([1.0, 1.0], "single"),
+            ([1.0], "single"),
+            ([2.0], "single"),
+            ([2.01], "tonic"),
+            ([2.01, 0.3], "mixed"),
+            ([3.0, 3.0], "mixed"),
+            ([1, 1, 1, 2.5], "mixed"),
+        ):
+            self.assertEqual(kind_of(lengths), kind, lengths)
+
+    def test_closer_than_three_seconds(self) -> None:
+        def at(start: float) -> Contraction:
+            return Contraction("left", start, start + 1, 20, 30)
+
+        self.assertEqual([len(e.contractions) for e in episodes([at(0), at(3.9), at(8.9)], "left")], [2, 1])
+        self.assertEqual([len(e.contractions) for e in episodes([at(0), at(4.0)], "left")], [1, 1])
+
+    def test_both_sides(self) -> None:
+        left, right = (
+            [Contraction("left", 0, 2, 20, 30)],
+            [Contraction("right", 1, 4, 25, 28), Contraction("right", 5, 6, 9, 9)],
+        )
+        self.assertEqual([(c.start_s, c.end_s, c.peak_percent) for c in united(left, right)], [(0, 4, 30), (5, 6, 9)])
+
+
+class Electrodes(unittest.TestCase):
+    def state(self, values: np.ndarray, missing: np.ndarray | None = None) -> list[int]:
+        return electrode_states(values, missing, 1000.0, EMG_LIMITS).tolist()
+
+    def test_states(self) -> None:
+        rng = np.random.default_rng(1)
+        t = np.arange(10_000) * 0.001
+        good = rng.normal(0, 5, 10_000)
+        self.assertEqual(self.state(good), [Electrode.CONNECTED])
+        self.assertEqual(self.state(np.zeros(10_000)), [Electrode.OFF])
+        self.assertEqual(self.state(np.clip(5000 * np.sin(2 * np.pi * t), -2500, 2500)), [Electrode.OFF])
+        self.assertEqual(self.state(good + 200 * np.sin(2 * np.pi * 50 * t)), [Electrode.OFF])
+        self.assertEqual(self.state(good + 200 * np.sin(2 * np.pi * 60 * t)), [Electrode.OFF])
+        self.assertEqual(self.state(good + 9 * np.sin(2 * np.pi * 50 * t)), [Electrode.DOUBTFUL])
+        partly = good.copy()
+        partly[:2000] = 0
+        self.assertEqual(self.state(partly), [Electrode.DOUBTFUL])
+        self.assertEqual(self.state(good, t < 7), [Electrode.OFF])
+
+    def test_a_strong_clench_is_no_fault(self) -> None:
+        self.assertEqual(self.state(np.random.default_rng(2).normal(0, 400, 10_000)), [Electrode.CONNECTED])
+
+    def test_too_much_off_asks_for_a_repeat(self) -> None:
+        base = Night(length_s=1200.0, groups=usual_groups(1, 1200.0, 30))
+        for share, blocked in ((0.15, False), (0.3, True)):
+            spans = ((1200 * (1 - share), 1200.0),)
+            found = reviewed(make(replace(base, off_s={"left": spans, "right": spans})).recording)
+            self.assertEqual("electrodes" in [f.code for f in found.quality.findings], blocked)
+            self.assertEqual(found.verdict is Verdict.NOT_ASSESSABLE, blocked)
+        one = reviewed(
+            make(
+                replace(base, saturated_s={"right": ((600.0, 1200.0),)}, mains_s={"left": ((100.0, 110.0),)})
+            ).recording
+        )
+        self.assertIn("electrode.right", [f.code for f in one.quality.findings])
+        self.assertNotIn("electrodes", [f.code for f in one.quality.findings])
+
+
+class Clench(unittest.TestCase):
+    def test_three_two_and_none(self) -> None:
+        for count in (3, 2):
+            found = reference_clench(
+                activity(make(Night(length_s=200.0, clenches=count)).recording.channels["emg.left"])
+            )
+            self.assertEqual(len(found.at_s), count)
+            self.assertAlmostEqual(found.level_uv / 200, 1.0, delta=0.15)
+        none = make(Night(length_s=700.0, clenches=0, groups=usual_groups(1, 700.0, 40))).recording
+        found = reviewed(none)
+        self.assertIs(found.verdict, Verdict.NOT_ASSESSABLE)
+        self.assertIn("no clench found", found.words)
+        self.assertTrue(math.isnan(found.figure("both.index").value))
+        self.assertFalse(math.isnan(reviewed(none, Review(options={"reference_uv": 200})).figure("both.index").value))
+
+
+class AgainstTheSignal(unittest.TestCase):
+    def test_many_nights(self) -> None:
+        put_in = found_once = right_kind = said = 0
+        for seed in range(12):
+            made = make(
+                Night(
+                    seed=seed, length_s=1500.0, groups=usual_groups(seed, 1500.0, 30), mains_uv=3.0 if seed % 2 else 0.0
+                )
+            )
+            events = reviewed(made.recording).events
+            said += len(events)
+            for truth in made.truth["episodes"]:
+                for side in ("left", "right") if truth["side"] == "both" else (truth["side"],):
+                    put_in += 1
+                    near = [
+                        e
+                        for e in events
+                        if e.code.startswith(side)
+                        and e.at_s < truth["end_s"] + 0.2
+                        and e.end_s > truth["start_s"] - 0.2
+                    ]
+                    if len(near) == 1:
+                        found_once += 1
+                        right_kind += near[0].code == f"{side}.{truth['kind']}"
+                        self.assertLess(abs(near[0].at_s - truth["start_s"]), 0.12)
+                        self.assertLess(abs(near[0].end_s - truth["end_s"]), 0.12)
+        self.assertGreater(put_in, 100)
+        self.assertGreater(found_once / put_in, 0.995)
+        self.assertGreater(right_kind / put_in, 0.99)
+        self.assertGreater(found_once / said, 0.995)
+
+    def test_heart_link(self) -> None:
+        hits = known = 0
+        for seed in range(6):
+            groups = tuple(
+                Group("single", (Burst("both", 240.0 + 60 * i, 1.0, 0.6),), 0.25 if i % 2 else 0.0) for i in range(18)
+            )
+            made = make(
+                Night(seed=seed, length_s=1400.0, interval_s=0.002, groups=groups, heart=Heart(((0.0, 60.0),), 0.02))
+            )
+            for event, truth in zip(
+                [e for e in reviewed(made.recording).events if e.code == "left.single"],
+                made.truth["episodes"],
+                strict=True,
+            ):
+                rise = float(event.numbers["heart rise %"])
+                known += 1
+                hits += (rise >= 10) == truth["linked"]
+        self.assertEqual(hits, known)
+
+    def test_sleep_of_the_reviewer_and_dropped_episodes(self) -> None:
+        made = make(Night(length_s=1500.0, groups=usual_groups(3, 1500.0, 30))).recording
+        all_of_it = assess(made, Review(), SCREENING).reviewed
+        first = all_of_it.events[0]
+        both = assess(made, Review(dropped=(first.key,)), SCREENING)
+        side = first.code.split(".")[0]
+        before, after = (
+            both.recorded.figure(f"{side}.contractions").value,
+            both.reviewed.figure(f"{side}.contractions").value,
+        )
+        self.assertEqual(before - after, float(first.numbers["contractions"]))
+        self.assertFalse(next(e for e in both.reviewed.events if e.key == first.key).kept)
+        half = reviewed(made, Review(asleep=(Stretch(180, 800, "asleep"),)))
+        self.assertTrue(all(e.at_s < 800 for e in half.events))
+        self.assertAlmostEqual(half.figure("both.valid").value, 620 / 3600, places=4)
+
+    def test_nothing_to_assess(self) -> None:
+        with self.assertRaisesRegex(ValueError, "no muscle channel"):
+            reviewed(Recording("jaw_muscle", 0.0, 0, {}))
+        for n in (0, 1, 500):
+            found = reviewed(Recording("jaw_muscle", 0.0, 0, {"emg.left": emg(np.zeros(n))}))
+            self.assertIs(found.verdict, Verdict.NOT_ASSESSABLE)
+        with self.assertRaisesRegex(ValueError, "threshold"):
+            reviewed(
+                Recording("jaw_muscle", 0.0, 0, {"emg.left": emg(np.zeros(2000))}), Review(options={"threshold": 0})
+            )
+
+
+if __name__ == "__main__":
+    unittest.main()
