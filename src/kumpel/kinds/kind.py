@@ -27,10 +27,30 @@ class SetupField:
 
 
 @dataclass(frozen=True)
+class ChannelWord:
+    """A channel as files may call it: its key here, its unit, and other names (lower case) for the same quantity."""
+
+    key: str
+    name: str
+    unit: str
+    also: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class GroupRule:
+    """A figure that is looked at over several people of a group; decibels are not taken as log-normal."""
+
+    figure: str
+    logarithmic: bool = True
+
+
+@dataclass(frozen=True)
 class Kind:
     """A kind: its name, settings, assessment and what its views show first.
 
-    `energy_channels` names the channels (by prefix) whose mean is an energy mean of decibels.
+    `energy_channels` names the channels (by prefix) whose mean is an energy mean of decibels. `channels` are those that
+    a file may bring, `groups` the figures of group statistics, `readings` the columns of single readings (a file with
+    these has rows at uneven times that become events "reading").
     """
 
     key: str
@@ -48,6 +68,9 @@ class Kind:
     energy_channels: tuple[str, ...] = ()
     shortest_s: float = 60.0
     check_list: tuple[str, ...] = ()
+    channels: tuple[ChannelWord, ...] = ()
+    groups: tuple[GroupRule, ...] = ()
+    readings: tuple[str, ...] = ()
 
     def is_energy(self, channel: str) -> bool:
         return channel.startswith(self.energy_channels) if self.energy_channels else False

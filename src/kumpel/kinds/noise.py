@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from kumpel.core.noise.assess import assess
 from kumpel.kinds import noise_report
-from kumpel.kinds.kind import Kind, SetupField
+from kumpel.kinds.kind import ChannelWord, GroupRule, Kind, SetupField
 from kumpel.kinds.limit_sets import shipped
 
 
@@ -96,6 +96,16 @@ KIND = Kind(
     report_parts=noise_report.PARTS,
     one_page=noise_report.ONE_PAGE,
     energy_channels=("leq.",),
+    channels=(
+        ChannelWord("leq.1", "Level", "dB(A)", ("laeq", "leq", "level", "la", "spl", "db(a)", "dba")),
+        ChannelWord("leq.2", "Level, set-up 2", "dB(A)", ("leq2", "lavg")),
+        ChannelWord("leq.3", "Level, set-up 3", "dB(A)", ("leq3",)),
+        ChannelWord("max.1", "Highest level", "dB(A)", ("lafmax", "lasmax", "lmax")),
+        ChannelWord("peak", "Peak", "dB(C)", ("lcpeak", "lcpk", "cpeak")),
+        ChannelWord("motion", "Motion", "flag", ("moved",)),
+        ChannelWord("overload", "Overload", "flag", ("ovl",)),
+    ),
+    groups=(GroupRule("lex8h", logarithmic=False),),
     check_list=(
         "Is it switched on? Press and hold the power key for 2 s.",
         "Is it still recording? Press stop twice; a recording meter does not answer.",

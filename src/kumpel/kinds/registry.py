@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from kumpel.kinds import noise
+from kumpel.kinds import blood_pressure, dust, gas, jaw_muscle, noise, oximetry, rescue, training, vehicle
 from kumpel.kinds.kind import Kind
 
-KINDS: dict[str, Kind] = {kind.key: kind for kind in (noise.KIND,)}
+_ALL = (noise, gas, dust, blood_pressure, oximetry, jaw_muscle, training, vehicle, rescue)
+KINDS: dict[str, Kind] = {module.KIND.key: module.KIND for module in _ALL}
 
 
 class UnknownKindError(ValueError):

@@ -1,0 +1,74 @@
+"""24-hour blood pressure recorders with activity."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel
+
+from kumpel.core.blood_pressure.assess import assess
+from kumpel.kinds import plain_report
+from kumpel.kinds.kind import ChannelWord, Kind
+from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.settings import described, setting
+
+_YES = {"True": "yes", "False": "no"}
+CLOCK = r"^\d\d:\d\d$"
+
+
+class QuietWindow(BaseModel):
+    """A time without inflation."""
+
+    start: str = setting("From", "19:00", pattern=CLOCK)
+    end: str = setting("To", "20:00", pattern=CLOCK)
+
+
+class BloodPressureSetup(BaseModel):
+    """Settings of a cuff recorder."""
+
+    name: str = setting("Setup", "24 h", max_length=60)
+    awake_from: str = setting("Gets up at", "06:30", pattern=CLOCK)
+    asleep_from: str = setting("Goes to bed at", "22:30", pattern=CLOCK)
+    interval_awake_min: int = setting("Reading every, awake", 30, "min", ge=5, le=120)
+    interval_asleep_min: int = setting("Reading every, asleep", 60, "min", ge=5, le=120)
+    quiet: list[QuietWindow] = setting("Quiet window", list, max_length=3)
+    run_length_min: int = setting("Run length", 1440, "min", ge=60, le=3120)
+    highest_cuff_mmhg: int = setting("Highest cuff pressure", 280, "mmHg", ge=140, le=300)
+    shown: bool = setting("Wearer sees readings", False, words=_YES)
+    button: bool = setting("Event button", True, words=_YES)
+    activity: bool = setting("Record activity", True, words=_YES)
+
+
+LIBRARY: dict[str, BaseModel] = {
+    "24 h": BloodPressureSetup(),
+    "24 h, close": BloodPressureSetup(name="24 h, close", interval_awake_min=15, interval_asleep_min=30),
+}
+
+
+KIND = Kind(
+    key="blood_pressure",
+    name="Blood pressure",
+    recorder_name="Cuff recorder",
+    setup_model=BloodPressureSetup,
+    setup_library=LIBRARY,
+    assess=assess,
+    main_channel="activity.x",
+    limit_sets=shipped("blood_pressure"),
+    fields=described,
+    report=plain_report.parts,
+    report_parts=plain_report.PARTS,
+    one_page=plain_report.ONE_PAGE,
+    readings=("systolic", "diastolic", "map", "pulse"),
+    check_list=(
+        "Take the batteries out and put them in again: the display must light up.",
+        "Press START and wait for the tone before plugging in.",
+        "Is the cable the one of this recorder?",
+    ),
+    channels=(
+        ChannelWord("activity.x", "Activity x", "counts", ("x", "activity")),
+        ChannelWord("activity.y", "Activity y", "counts", ("y",)),
+        ChannelWord("activity.z", "Activity z", "counts", ("z",)),
+        ChannelWord("systolic", "Systolic", "mmHg", ("sys", "sbp")),
+        ChannelWord("diastolic", "Diastolic", "mmHg", ("dia", "dbp")),
+        ChannelWord("map", "Mean arterial", "mmHg", ("mean",)),
+        ChannelWord("pulse", "Pulse", "bpm", ("hr", "heart rate")),
+    ),
+)

@@ -1,0 +1,71 @@
+"""Dust and indoor-air monitors: fraction, runs, photometric factor."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel
+
+from kumpel.core.dust.assess import assess
+from kumpel.kinds import plain_report
+from kumpel.kinds.kind import ChannelWord, GroupRule, Kind
+from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.settings import described, setting
+
+
+class DustSetup(BaseModel):
+    """Settings of a dust monitor."""
+
+    name: str = setting("Setup", "Shift, respirable dust", max_length=60)
+    mode: Literal["logged", "spot"] = setting("Mode", "logged", words={"spot": "spot: looked at, nothing stored"})
+    fraction: Literal["PM1", "PM2.5", "PM4", "PM10", "total"] = setting(
+        "Fraction", "PM4", words={"PM4": "PM4, respirable"}
+    )
+    interval_s: Literal[1, 10, 30, 60, 300, 900] = setting("Log every", 10, "s")
+    run_length_min: int = setting("Length of a run", 480, "min", ge=1, le=10_080)
+    runs: int = setting("Runs", 1, ge=1, le=99)
+    start_at: str | None = setting("Starts at", None, words={"None": "by hand"}, pattern=r"^\d\d:\d\d$")
+    time_constant_s: Literal[1, 10, 60] = setting("Time constant", 10, "s")
+    factor: float = setting("Photometric factor", 1.0, gt=0, le=20)
+
+
+LIBRARY: dict[str, BaseModel] = {
+    "Shift, respirable dust": DustSetup(),
+    "Shift, total dust": DustSetup(name="Shift, total dust", fraction="total"),
+    "Indoor air, 24 h PM2.5": DustSetup(
+        name="Indoor air, 24 h PM2.5", fraction="PM2.5", interval_s=60, run_length_min=1440
+    ),
+}
+
+
+KIND = Kind(
+    key="dust",
+    name="Dust",
+    recorder_name="Dust monitor",
+    setup_model=DustSetup,
+    setup_library=LIBRARY,
+    assess=assess,
+    main_channel="mass",
+    limit_sets=shipped("dust"),
+    fields=described,
+    report=plain_report.parts,
+    report_parts=plain_report.PARTS,
+    one_page=plain_report.ONE_PAGE,
+    groups=(GroupRule("twa_shift"),),
+    check_list=(
+        "Is it switched on? The fan must be heard.",
+        "Has the run ended? A running monitor does not answer.",
+        "Is the cable plugged in at both ends?",
+    ),
+    channels=(
+        ChannelWord(
+            "mass",
+            "Mass concentration",
+            "mg/m3",
+            ("concentration", "dust", "pm", "pm1", "pm2.5", "pm4", "pm10", "aerosol"),
+        ),
+        ChannelWord("flow_fault", "Flow fault", "flag", ("flow",)),
+        ChannelWord("temperature", "Temperature", "°C", ("temp",)),
+        ChannelWord("humidity", "Humidity", "%", ("rh", "relative humidity")),
+    ),
+)

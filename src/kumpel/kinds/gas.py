@@ -1,0 +1,116 @@
+"""Personal gas monitors: sensors with their alarms, log interval, what is read first."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel
+
+from kumpel.core.gas.assess import assess
+from kumpel.kinds import plain_report
+from kumpel.kinds.kind import ChannelWord, GroupRule, Kind
+from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.settings import described, setting
+
+GasName = Literal["o2", "lel", "co", "h2s", "no2", "so2", "nh3", "cl2", "voc"]
+_YES = {"True": "yes", "False": "no"}
+
+
+class SensorSetup(BaseModel):
+    """One sensor of the monitor; alarms in the unit of its gas."""
+
+    gas: GasName = setting("Gas", "co")
+    on: bool = setting("On", True, words=_YES)
+    low: float = setting("Low alarm", 20.0, ge=0)
+    high: float = setting("High alarm", 100.0, ge=0)
+    stel: float | None = setting("15 min alarm", None, ge=0)
+    twa: float | None = setting("8 h alarm", None, ge=0)
+    range: float = setting("Highest reading", 1000.0, gt=0)
+    span: float | None = setting("Span gas", None, ge=0)
+    factor: float = setting("Correction factor", 1.0, gt=0, le=20)
+    calibration_days: int = setting("Calibrate every", 180, "days", ge=1, le=730)
+    bump_days: int = setting("Bump test every", 1, "days", ge=1, le=90)
+
+
+def _four() -> list[SensorSetup]:
+    return [
+        SensorSetup(gas="o2", low=19.5, high=23.5, range=30),
+        SensorSetup(gas="lel", low=10, high=20, range=100),
+        SensorSetup(gas="co", stel=100, twa=20),
+        SensorSetup(gas="h2s", low=5, high=10, stel=10, twa=5, range=200),
+    ]
+
+
+def _blasting() -> list[SensorSetup]:
+    return [*_four(), SensorSetup(gas="no2", low=0.5, high=1, stel=1, twa=0.5, range=50)]
+
+
+class GasSetup(BaseModel):
+    """Settings of a personal gas monitor."""
+
+    name: str = setting("Setup", "Four gases", max_length=60)
+    sensors: list[SensorSetup] = setting("Sensor", _four, min_length=1, max_length=6)
+    interval_s: Literal[1, 5, 10, 30, 60, 300, 600] = setting("Log every", 10, "s")
+    run_length_min: int = setting("Shift", 480, "min", ge=1, le=3120)
+    latching: bool = setting("Alarms stay until confirmed", True, words=_YES)
+    man_down_s: int | None = setting("Man-down after", 60, "s", {"None": "off"}, ge=10, le=600)
+    language: Literal["English", "Deutsch"] = setting("Language", "English")
+    display: Literal["values", "ok only", "blank"] = setting("Display", "values")
+
+
+LIBRARY: dict[str, BaseModel] = {
+    "Four gases": GasSetup(),
+    "Four gases and nitrogen dioxide": GasSetup(name="Blasting", sensors=_blasting()),
+}
+
+
+KIND = Kind(
+    key="gas",
+    name="Gas",
+    recorder_name="Gas monitor",
+    setup_model=GasSetup,
+    setup_library=LIBRARY,
+    assess=assess,
+    main_channel="co.avg",
+    limit_sets=shipped("gas"),
+    fields=described,
+    report=plain_report.parts,
+    report_parts=plain_report.PARTS,
+    one_page=plain_report.ONE_PAGE,
+    groups=tuple(GroupRule(f"{gas}.twa_shift") for gas in ("co", "h2s", "no2", "so2", "nh3", "cl2", "voc")),
+    shortest_s=20.0,
+    check_list=(
+        "Is it switched on and past its warm-up (about a minute)?",
+        "Is it in its cradle, face up?",
+        "Is a bump test running? Wait until it has ended.",
+    ),
+    channels=(
+        ChannelWord("o2.avg", "Oxygen", "vol %", ("o2", "oxygen")),
+        ChannelWord("lel.avg", "Combustible gas", "% LEL", ("lel", "ex", "ch4", "combustible")),
+        ChannelWord("co.avg", "Carbon monoxide", "ppm", ("co",)),
+        ChannelWord("h2s.avg", "Hydrogen sulphide", "ppm", ("h2s",)),
+        ChannelWord("no2.avg", "Nitrogen dioxide", "ppm", ("no2",)),
+        ChannelWord("so2.avg", "Sulphur dioxide", "ppm", ("so2",)),
+        ChannelWord("nh3.avg", "Ammonia", "ppm", ("nh3",)),
+        ChannelWord("cl2.avg", "Chlorine", "ppm", ("cl2",)),
+        ChannelWord("voc.avg", "Organic vapours", "ppm", ("voc", "pid")),
+        ChannelWord("o2.min", "Oxygen, lowest", "vol %", ("o2 min", "o2_min")),
+        ChannelWord("o2.max", "Oxygen, highest", "vol %", ("o2 max", "o2_max")),
+        ChannelWord("lel.min", "Combustible gas, lowest", "% LEL", ("lel min", "lel_min")),
+        ChannelWord("lel.max", "Combustible gas, highest", "% LEL", ("lel max", "lel_max")),
+        ChannelWord("co.min", "Carbon monoxide, lowest", "ppm", ("co min", "co_min")),
+        ChannelWord("co.max", "Carbon monoxide, highest", "ppm", ("co max", "co_max")),
+        ChannelWord("h2s.min", "Hydrogen sulphide, lowest", "ppm", ("h2s min", "h2s_min")),
+        ChannelWord("h2s.max", "Hydrogen sulphide, highest", "ppm", ("h2s max", "h2s_max")),
+        ChannelWord("no2.min", "Nitrogen dioxide, lowest", "ppm", ("no2 min", "no2_min")),
+        ChannelWord("no2.max", "Nitrogen dioxide, highest", "ppm", ("no2 max", "no2_max")),
+        ChannelWord("so2.min", "Sulphur dioxide, lowest", "ppm", ("so2 min", "so2_min")),
+        ChannelWord("so2.max", "Sulphur dioxide, highest", "ppm", ("so2 max", "so2_max")),
+        ChannelWord("nh3.min", "Ammonia, lowest", "ppm", ("nh3 min", "nh3_min")),
+        ChannelWord("nh3.max", "Ammonia, highest", "ppm", ("nh3 max", "nh3_max")),
+        ChannelWord("cl2.min", "Chlorine, lowest", "ppm", ("cl2 min", "cl2_min")),
+        ChannelWord("cl2.max", "Chlorine, highest", "ppm", ("cl2 max", "cl2_max")),
+        ChannelWord("voc.min", "Organic vapours, lowest", "ppm", ("voc min", "voc_min")),
+        ChannelWord("voc.max", "Organic vapours, highest", "ppm", ("voc max", "voc_max")),
+    ),
+)

@@ -1,0 +1,61 @@
+"""Night recorders of jaw muscles and heart."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel
+
+from kumpel.core.jaw_muscle.assess import assess
+from kumpel.kinds import plain_report
+from kumpel.kinds.kind import ChannelWord, Kind
+from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.settings import described, setting
+
+
+class JawMuscleSetup(BaseModel):
+    """Settings of a night recorder of jaw muscles."""
+
+    name: str = setting("Setup", "Night", max_length=60)
+    rate_hz: Literal[800, 1000] = setting("Samples a second", 1000, "Hz")
+    threshold_percent: float = setting("Threshold", 10.0, "% of the clench", ge=2, le=50)
+    hysteresis_percent: float = setting("Hysteresis", 20.0, "%", ge=0, le=80)
+    notch_hz: Literal[0, 50, 60] = setting("Mains filter", 0, "Hz", {"0": "off"})
+    asleep_from: str | None = setting("Goes to bed at", None, words={"None": "not set"}, pattern=r"^\d\d:\d\d$")
+    awake_from: str | None = setting("Gets up at", None, words={"None": "not set"}, pattern=r"^\d\d:\d\d$")
+    run_length_min: int = setting("Planned length", 480, "min", ge=10, le=1440)
+
+
+LIBRARY: dict[str, BaseModel] = {
+    "Night": JawMuscleSetup(),
+    "Night, mains filter": JawMuscleSetup(name="Night, mains filter", notch_hz=50),
+}
+
+
+KIND = Kind(
+    key="jaw_muscle",
+    name="Jaw muscle",
+    recorder_name="Jaw recorder",
+    setup_model=JawMuscleSetup,
+    setup_library=LIBRARY,
+    assess=assess,
+    main_channel="emg.left",
+    limit_sets=shipped("jaw_muscle"),
+    fields=described,
+    report=plain_report.parts,
+    report_parts=plain_report.PARTS,
+    one_page=plain_report.ONE_PAGE,
+    shortest_s=600.0,
+    check_list=(
+        "Is it stopped? The light must be off.",
+        "Is the memory card in to the click?",
+        "Is the cable plugged in at both ends?",
+    ),
+    channels=(
+        ChannelWord("emg.left", "Masseter left", "uV", ("emg left", "left masseter", "masseter l", "emg l", "emg1")),
+        ChannelWord(
+            "emg.right", "Masseter right", "uV", ("emg right", "right masseter", "masseter r", "emg r", "emg2")
+        ),
+        ChannelWord("ecg", "ECG", "mV", ("ekg", "ecg i", "ecg1")),
+    ),
+)

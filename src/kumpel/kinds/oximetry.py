@@ -1,0 +1,58 @@
+"""Overnight oximeters."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel
+
+from kumpel.core.oximetry.assess import assess
+from kumpel.kinds import plain_report
+from kumpel.kinds.kind import ChannelWord, Kind
+from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.settings import described, setting
+
+
+class OximetrySetup(BaseModel):
+    """Settings of an overnight oximeter."""
+
+    name: str = setting("Setup", "Night", max_length=60)
+    wearer: str = setting("Wearer's name", "", max_length=40)
+    start_at: str | None = setting("Starts at", None, words={"None": "by hand"}, pattern=r"^\d\d:\d\d$")
+    stop_at: str | None = setting("Stops at", None, words={"None": "by hand"}, pattern=r"^\d\d:\d\d$")
+    run_length_min: int = setting("Planned length", 480, "min", ge=30, le=1440)
+    low_spo2: int | None = setting("Warn below", None, "%", {"None": "no warning"}, ge=60, le=95)
+    low_pulse: int | None = setting("Warn of a pulse below", None, "bpm", {"None": "no warning"}, ge=25, le=80)
+    high_pulse: int | None = setting("Warn of a pulse above", None, "bpm", {"None": "no warning"}, ge=80, le=220)
+    interval_s: Literal[1, 2, 4] = setting("Store every", 1, "s")
+
+
+LIBRARY: dict[str, BaseModel] = {"Night": OximetrySetup(), "Night, 4 s": OximetrySetup(name="Night, 4 s", interval_s=4)}
+
+
+KIND = Kind(
+    key="oximetry",
+    name="Oximetry",
+    recorder_name="Oximeter",
+    setup_model=OximetrySetup,
+    setup_library=LIBRARY,
+    assess=assess,
+    main_channel="spo2",
+    limit_sets=shipped("oximetry"),
+    fields=described,
+    report=plain_report.parts,
+    report_parts=plain_report.PARTS,
+    one_page=plain_report.ONE_PAGE,
+    shortest_s=600.0,
+    check_list=(
+        "Stop the recording first: hold the key until the display says so.",
+        "It keeps one night only: take it in before the next start.",
+        "Is the probe cable out and the data cable in?",
+    ),
+    channels=(
+        ChannelWord("spo2", "SpO2", "%", ("sao2", "oxygen saturation", "saturation", "sat", "o2 sat")),
+        ChannelWord("pulse", "Pulse", "bpm", ("pr", "hr", "pulse rate", "heart rate", "bpm")),
+        ChannelWord("movement", "Movement", "flag", ("motion", "pleth motion")),
+        ChannelWord("probe_off", "Probe off", "flag", ("off", "probe")),
+    ),
+)

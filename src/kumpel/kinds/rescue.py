@@ -1,0 +1,48 @@
+"""Defibrillators' recordings of rescue cases."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel
+
+from kumpel.core.rescue.assess import assess
+from kumpel.kinds import plain_report
+from kumpel.kinds.kind import ChannelWord, Kind
+from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.settings import described, setting
+
+
+class RescueSetup(BaseModel):
+    """Settings of a defibrillator that a recording carries; nothing in it names anybody."""
+
+    name: str = setting("Setup", "Pit head", max_length=60)
+    place: str = setting("Place", "", max_length=60)
+    prompts: str = setting("Language of the prompts", "English", max_length=20)
+
+
+LIBRARY: dict[str, BaseModel] = {"Pit head": RescueSetup()}
+
+
+KIND = Kind(
+    key="rescue",
+    name="Rescue",
+    recorder_name="Defibrillator",
+    setup_model=RescueSetup,
+    setup_library=LIBRARY,
+    assess=assess,
+    main_channel="ecg",
+    limit_sets=shipped("rescue"),
+    fields=described,
+    report=plain_report.parts,
+    report_parts=plain_report.PARTS,
+    one_page=plain_report.ONE_PAGE,
+    shortest_s=5.0,
+    check_list=(
+        "It keeps one case only: take it in BEFORE it goes back into service.",
+        "Is it switched to transfer (hold the i key while switching on)?",
+        "Is the infrared window or the plug clean?",
+    ),
+    channels=(
+        ChannelWord("ecg", "ECG", "mV", ("ekg",)),
+        ChannelWord("depth", "Compression depth", "mm", ("cpr depth",)),
+    ),
+)

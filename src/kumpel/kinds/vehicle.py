@@ -1,0 +1,76 @@
+"""Drivers' loggers in vehicles."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel
+
+from kumpel.core.vehicle.assess import assess
+from kumpel.kinds import plain_report
+from kumpel.kinds.kind import ChannelWord, Kind
+from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.settings import described, setting
+
+
+class VehicleSetup(BaseModel):
+    """Settings of a driver's logger. Courses travel with the setup in their plain form (docs/methods/vehicle.md)."""
+
+    name: str = setting("Setup", "Practice", max_length=60)
+    recorder_name: str = setting("Name of the logger", "", max_length=32)
+    radio: Literal["own network", "join network", "off"] = setting("Radio", "own network")
+    driver: str = setting("Driver", "", max_length=40)
+    vehicle: Literal["kart", "geared kart", "car", "motorcycle", "hauler"] = setting("Vehicle", "kart")
+    number: str = setting("Number", "", max_length=8)
+    series: str = setting("Series", "", max_length=40)
+    team: str = setting("Team", "", max_length=40)
+    course: str = setting("Course", "", words={"": "found by position"}, max_length=80)
+    position_hz: Literal[10, 25] = setting("Positions a second", 10, "Hz")
+    brightness: int = setting("Display brightness", 70, "%", ge=0, le=100)
+    night_look: bool = setting("Night look", False, words={"True": "yes", "False": "no"})
+
+
+LIBRARY: dict[str, BaseModel] = {
+    "Kart": VehicleSetup(),
+    "Hauler": VehicleSetup(name="Hauler", vehicle="hauler"),
+    "Car, 25 Hz": VehicleSetup(name="Car, 25 Hz", vehicle="car", position_hz=25),
+}
+
+
+KIND = Kind(
+    key="vehicle",
+    name="Vehicle",
+    recorder_name="Vehicle logger",
+    setup_model=VehicleSetup,
+    setup_library=LIBRARY,
+    assess=assess,
+    main_channel="speed",
+    limit_sets=shipped("vehicle"),
+    fields=described,
+    report=plain_report.parts,
+    report_parts=plain_report.PARTS,
+    one_page=plain_report.ONE_PAGE,
+    check_list=(
+        "Is the ignition on, or the logger's own battery charged?",
+        "Is this computer on the logger's network?",
+        "Has it a sky view? Without position it records, but finds no course.",
+    ),
+    channels=(
+        ChannelWord("lat", "Latitude", "deg", ("latitude",)),
+        ChannelWord("lon", "Longitude", "deg", ("longitude", "lng", "long")),
+        ChannelWord("speed", "Speed", "m/s", ("velocity", "gps speed")),
+        ChannelWord("lateral_g", "Lateral acceleration", "g", ("lat g", "lateral acc", "acc y", "g lat")),
+        ChannelWord("forward_g", "Forward acceleration", "g", ("long g", "longitudinal acc", "acc x", "g long")),
+        ChannelWord("vertical_g", "Vertical acceleration", "g", ("acc z",)),
+        ChannelWord("steering", "Steering angle", "deg", ("steer", "steering angle")),
+        ChannelWord("throttle", "Throttle", "%", ("accelerator", "tps")),
+        ChannelWord("brake", "Brake", "%", ("brake pressure",)),
+        ChannelWord("rpm", "Engine speed", "rpm", ("engine speed", "engine rpm")),
+        ChannelWord("gear", "Gear", "", ()),
+        ChannelWord("water_temp", "Water temperature", "°C", ("water", "coolant")),
+        ChannelWord("oil_temp", "Oil temperature", "°C", ("oil",)),
+        ChannelWord("exhaust_temp", "Exhaust temperature", "°C", ("egt", "exhaust")),
+        ChannelWord("mixture", "Mixture ratio", "", ("lambda", "afr")),
+        ChannelWord("heart_rate", "Heart rate", "bpm", ("hr",)),
+    ),
+)
