@@ -1,41 +1,53 @@
-"""`kumpel assess`: the figures of files, without server or database."""
+"""`kumpel assess`, `convert` and `make`: the figures of files, other formats, made-up recordings; no server, no database."""
 
 from __future__ import annotations
 
 import dataclasses
 import json
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from kumpel.core.assessment import Assessment, LimitSet
+import numpy as np
+
+from kumpel.core.assessment import Assessment, Figure, LimitSet, Verdict
+from kumpel.core.groups import Group, group
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review
-from kumpel.formats import csv_file, krec
+from kumpel.core.timebase import wall_clock
+from kumpel.formats import files
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.limit_sets import limit_set_from
-from kumpel.kinds.registry import kind_of
+from kumpel.kinds.registry import KINDS, kind_of
+from kumpel.reports import lanes
+from kumpel.reports.pictures import LimitLine
 
 EXIT = {"within": 0, "action level reached": 3, "above limit": 4, "not assessable": 5}
+WORDS = {kind.key: (kind.channels, kind.readings, kind.reading_code) for kind in KINDS.values()}
+MOST_LANES = 6
 
 
 class WrongFileError(ValueError):
     """A file that cannot be read: what, where, what to do."""
 
 
-def read(path: Path, kind: str, mapping: Mapping[str, str], interval_s: float | None) -> Recording:
+@dataclasses.dataclass(frozen=True)
+class Assessed:
+    """A file with its recording, the limits it was held against, and what was found."""
+
+    path: Path
+    recording: Recording
+    limits: LimitSet
+    found: Assessment
+
+
+def read(path: Path, wish: files.Wish) -> Recording:
     try:
-        data = path.read_bytes()
-    except OSError as error:
-        raise WrongFileError(f"{path}: cannot be read ({error.strerror})") from error
-    try:
-        if data[:3] == b"\xd9\xd9\xf7" or path.suffix == ".krec":
-            return krec.read(data)
-        return csv_file.read(data, kind, mapping, interval_s)
-    except (krec.FileError, csv_file.CsvError) as error:
-        raise WrongFileError(f"{path}: {error}") from error
+        return files.read(path, WORDS, wish)
+    except files.FileFormatError as error:
+        raise WrongFileError(str(error)) from error
 
 
 def limits_for(kind: Kind, wish: str | None) -> LimitSet:
@@ -57,26 +69,33 @@ def limits_for(kind: Kind, wish: str | None) -> LimitSet:
 
 
 def assess(
-    recording: Recording, limits_wish: str | None, setup: Mapping[str, Any] | None
-) -> tuple[LimitSet, Assessment]:
-    kind = kind_of(recording.kind)
-    limits = limits_for(kind, limits_wish)
-    if setup is not None:
-        recording = dataclasses.replace(recording, setup=setup)
+    path: Path,
+    recording: Recording,
+    limits_wish: str | None,
+    setup: Mapping[str, Any] | None,
+    options: Mapping[str, str],
+) -> Assessed:
     try:
-        return limits, kind.assess(recording, Review(), limits).recorded
+        kind = kind_of(recording.kind)
+        limits = limits_for(kind, limits_wish)
+        if setup is not None:
+            recording = dataclasses.replace(recording, setup=setup)
+        return Assessed(path, recording, limits, kind.assess(recording, Review(options=options), limits).recorded)
+    except WrongFileError:
+        raise
     except ValueError as error:
-        raise WrongFileError(str(error)) from error
+        raise WrongFileError(f"{path}: {error}") from error
 
 
-def as_json(path: Path, recording: Recording, limits: LimitSet, found: Assessment) -> dict[str, Any]:
+def as_json(each: Assessed) -> dict[str, Any]:
+    found = each.found
     judged = {j.figure: j for j in found.judgements}
     return {
-        "file": str(path),
-        "kind": recording.kind,
-        "start": _start(recording).isoformat(),
-        "length_s": recording.length_s,
-        "limits": {"key": limits.key, "version": limits.version},
+        "file": str(each.path),
+        "kind": each.recording.kind,
+        "start": _start(each.recording).isoformat(),
+        "length_s": each.recording.length_s,
+        "limits": {"key": each.limits.key, "version": each.limits.version},
         "verdict": found.verdict.value,
         "words": found.words,
         "figures": [
@@ -91,7 +110,9 @@ def as_json(path: Path, recording: Recording, limits: LimitSet, found: Assessmen
             }
             for f in found.figures
         ],
+        "findings": [{"code": f.code, "text": f.text, "blocks": f.blocks} for f in found.quality.findings],
         "suggestions": [dataclasses.asdict(s) for s in found.suggestions],
+        "events": [{"at_s": e.at_s, "end_s": e.end_s, "code": e.code, "text": e.text} for e in found.events],
     }
 
 
@@ -99,12 +120,12 @@ def _start(recording: Recording) -> datetime:
     return datetime.fromtimestamp(recording.start, UTC) + timedelta(minutes=recording.utc_offset_min)
 
 
-def as_table(path: Path, recording: Recording, limits: LimitSet, found: Assessment) -> str:
-    """A plain table: figure, value, unit, limit, verdict."""
+def as_table(each: Assessed) -> str:
+    """A plain table: figure, value, unit, verdict; then what is to be said about the data."""
+    found, recording, limits = each.found, each.recording, each.limits
     judged = {j.figure: j for j in found.judgements}
-    hours = recording.length_s / 3600
     lines = [
-        f"{path}: {recording.kind}, {_start(recording):%Y-%m-%d %H:%M}, {hours:.2f} h, coverage {100 * found.quality.coverage:.0f} %",
+        f"{each.path}: {recording.kind.replace('_', ' ')}, {_start(recording):%Y-%m-%d %H:%M}, {recording.length_s / 3600:.2f} h, coverage {100 * found.quality.coverage:.0f} %",
         f"{limits.name} ({limits.version}): {found.verdict.value.upper()}, {found.words}",
         "",
     ]
@@ -116,6 +137,163 @@ def as_table(path: Path, recording: Recording, limits: LimitSet, found: Assessme
         lines.append(f"  {figure.name[:66]:<66} {value:>12} {figure.unit:<6} {verdict}".rstrip())
     for finding in found.quality.findings:
         lines.append(f"  note: {finding.text}")
-    for each in found.suggestions:
-        lines.append(f"  look at {each.start_s:.0f} to {each.end_s:.0f} s: {each.reason}")
+    for note in _notes(recording):
+        lines.append(f"  file: {note}")
+    for each_one in found.suggestions:
+        lines.append(f"  look at {each_one.start_s:.0f} to {each_one.end_s:.0f} s: {each_one.reason}")
     return "\n".join(lines) + "\n"
+
+
+def _notes(recording: Recording) -> list[str]:
+    notes = recording.recorder.get("notes")
+    return [str(n) for n in notes] if isinstance(notes, list | tuple) else []
+
+
+def why(each: Assessed, wish: str) -> str:
+    """The answer to "why this number?": formula, numbers, samples, source. Raises WrongFileError for an unknown figure."""
+    figure = _figure(each.found, wish)
+    if figure is None:
+        keys = ", ".join(f.key for f in each.found.figures)
+        raise WrongFileError(f"{each.path}: no figure “{wish}”; there are: {keys}")
+    reason = figure.why
+    value = (
+        f"{figure.value:.{figure.decimals}f} {figure.unit}".strip()
+        if math.isfinite(figure.value)
+        else f"none ({figure.note})"
+    )
+    lines = [f"{figure.name} = {value}", f"  formula   {reason.formula}"]
+    for put in reason.numbers:
+        lines.append(f"  {put.symbol:<9} {put.value:g} {put.unit}, {put.meaning}".rstrip(", "))
+    lines.append(
+        f"  samples   {reason.samples_used} used, {reason.samples_left_out} left out ({reason.left_out_s:g} s)"
+    )
+    lines.append(f"  coverage  {100 * figure.coverage:.1f} %")
+    if figure.at_s is not None:
+        lines.append(
+            f"  at        {figure.at_s:.1f} s, {datetime.fromtimestamp(float(wall_clock(each.recording, np.array([figure.at_s]))[0]), UTC):%Y-%m-%d %H:%M:%S}"
+        )
+    if figure.note:
+        lines.append(f"  note      {figure.note}")
+    return "\n".join([*lines, f"  source    {reason.source}"]) + "\n"
+
+
+def _figure(found: Assessment, wish: str) -> Figure | None:
+    plain = wish.strip().lower()
+    exact = [f for f in found.figures if plain in (f.key.lower(), f.name.lower())]
+    return exact[0] if exact else None
+
+
+# ---------------------------------------------------------------- groups
+
+
+@dataclasses.dataclass(frozen=True)
+class GroupResult:
+    """A figure looked at over several files of a kind."""
+
+    kind: str
+    figure: str
+    name: str
+    unit: str
+    group: Group
+
+
+def groups(all_of_them: Sequence[Assessed]) -> list[GroupResult]:
+    """Group statistics of every figure that a kind looks at so, where at least one file has it."""
+    results = []
+    for key in dict.fromkeys(a.recording.kind for a in all_of_them):
+        mine = [a for a in all_of_them if a.recording.kind == key]
+        for rule in kind_of(key).groups:
+            figures = [f for a in mine for f in a.found.figures if f.key == rule.figure and math.isfinite(f.value)]
+            if not figures:
+                continue
+            limit = next(
+                (
+                    s.value
+                    for r in mine[0].limits.rules
+                    if r.figure == rule.figure
+                    for s in reversed(r.steps)
+                    if s.verdict is Verdict.ABOVE
+                ),
+                math.nan,
+            )
+            try:
+                found = group(np.array([f.value for f in figures]), limit, logarithmic=rule.logarithmic)
+            except ValueError as error:
+                raise WrongFileError(f"group of {figures[0].name}: {error}") from error
+            results.append(GroupResult(key, rule.figure, figures[0].name, figures[0].unit, found))
+    return results
+
+
+def group_table(result: GroupResult) -> str:
+    found, unit = result.group, result.unit
+    centre, spread = (
+        ("geometric mean", "geometric standard deviation")
+        if found.logarithmic
+        else ("arithmetic mean", "standard deviation")
+    )
+    rows = [
+        ("results", f"{found.count}"),
+        (centre, f"{found.centre:.3g} {unit}"),
+        (spread, f"{found.spread:.3g}{'' if found.logarithmic else ' dB'}"),
+        ("lowest, highest", f"{found.lowest:.3g}, {found.highest:.3g} {unit}"),
+        ("95th percentile", f"{found.p95:.3g} {unit}"),
+        ("limit", f"{found.limit:g} {unit}"),
+        ("share above the limit", f"{100 * found.share_above:.2g} %"),
+        ("EN 689 verdict", f"{found.verdict}: {found.words}"),
+    ]
+    return "\n".join([f"Group of {result.name}", *(f"  {name:<30} {value}" for name, value in rows)]) + "\n"
+
+
+def group_json(result: GroupResult) -> dict[str, Any]:
+    values = dataclasses.asdict(result.group)
+    plain = {k: None if isinstance(v, float) and not math.isfinite(v) else v for k, v in values.items()}
+    return {"kind": result.kind, "figure": result.figure, "name": result.name, "unit": result.unit, **plain}
+
+
+# ---------------------------------------------------------------- picture
+
+
+def plot(each: Assessed) -> str:
+    """The recording's channels as lanes in SVG, the main one first, with limit lines and event ticks."""
+    recording = each.recording
+    kind = kind_of(recording.kind)
+    known = [w.key for w in kind.channels if w.key in recording.channels]
+    order = [k for k in dict.fromkeys([kind.main_channel, *known, *recording.channels]) if k in recording.channels]
+    ticks = [e.at_s for e in each.found.events][:2000]
+    drawn = [
+        lanes.Lane(recording.channels[k], _lines(each.limits, k), ticks if i == 0 else ())
+        for i, k in enumerate(order[:MOST_LANES])
+    ]
+    if not drawn:
+        raise WrongFileError(f"{each.path}: no channel to draw; the recording holds events only")
+    clock = float(wall_clock(recording, np.array([0.0]))[0]) % 86_400
+    title = f"{kind.name}, {_start(recording):%Y-%m-%d %H:%M}: {each.found.verdict.value}, {each.found.words}"
+    return lanes.draw(title, drawn, recording.length_s, clock)
+
+
+def _lines(limits: LimitSet, channel: str) -> list[LimitLine]:
+    """Limits of figures that are read off the channel itself."""
+    plain = channel.removesuffix(".avg").removesuffix(".max")
+    wanted = {"leq.1": ("lex8h",), "peak": ("lcpeak",), "mass": ("twa_shift", "mean_24h")}
+    figures = wanted.get(channel, (f"{plain}.peak", f"{plain}.lowest", f"{plain}.stel", f"max.{plain}"))
+    return [LimitLine(s.value, s.name, s.verdict.value) for r in limits.rules if r.figure in figures for s in r.steps]
+
+
+# ---------------------------------------------------------------- other formats
+
+
+def convert(
+    source: Path, target: Path, wish: files.Wish, span: tuple[float | None, float | None], name: str
+) -> Recording:
+    """Write a file in the format of the target's ending, or a span of it; a workbook gets the figures, too."""
+    recording = read(source, wish)
+    try:
+        if span != (None, None):
+            recording = files.cut(recording, span[0] or 0.0, math.inf if span[1] is None else span[1])
+        found = None
+        if target.suffix.lower() == ".xlsx" and recording.kind in KINDS:
+            found = assess(source, recording, None, None, {}).found
+        files.write(recording, target, found, name)
+    except files.FileFormatError as error:
+        raise WrongFileError(str(error)) from error
+    return recording

@@ -1,4 +1,4 @@
-"""The command line: demo, start, assess; `./kumpel` installs what is missing first."""
+"""The command line: demo, start, assess, convert, make; `./kumpel` installs what is missing first."""
 
 from __future__ import annotations
 
@@ -57,48 +57,124 @@ def start(
 
 @app.command()
 def assess(
-    files: Annotated[list[Path], typer.Argument(help="Recording files (.krec) or CSV.")],
+    paths: Annotated[
+        list[Path], typer.Argument(metavar="FILES...", help="Recording files: .krec, CSV, EDF, EDF+, GPX, Parquet.")
+    ],
     as_json: Annotated[bool, typer.Option("--json", help="One JSON object a file, in a list.")] = False,
     limits: Annotated[str | None, typer.Option(help="Key of a shipped limit set, or a JSON file with one.")] = None,
     setup: Annotated[
         Path | None, typer.Option(help="JSON file with the recorder's setup, in place of the file's.")
     ] = None,
     columns: Annotated[
-        list[str] | None, typer.Option("--map", help="CSV: CHANNEL=COLUMN, such as leq.1=LAeq; repeatable.")
+        list[str] | None, typer.Option("--map", help="CHANNEL=COLUMN (or signal), such as leq.1=LAeq; repeatable.")
     ] = None,
-    interval: Annotated[float | None, typer.Option(help="CSV: seconds between rows.")] = None,
-    kind: Annotated[str, typer.Option(help="CSV: kind of recording.")] = "noise",
+    layout: Annotated[Path | None, typer.Option(help="CSV: a saved layout (JSON) to read the files by.")] = None,
+    save_layout: Annotated[Path | None, typer.Option(help="CSV: save the layout that was found to this file.")] = None,
+    interval: Annotated[float | None, typer.Option(help="CSV, GPX: seconds between rows.")] = None,
+    kind: Annotated[str, typer.Option(help="Kind of recording; found out when it is not given.")] = "",
+    options: Annotated[
+        list[str] | None, typer.Option("--option", help="NAME=VALUE of the review, such as split_m=500; repeatable.")
+    ] = None,
+    group: Annotated[bool, typer.Option("--group", help="Statistics over all files (similar exposure group).")] = False,
+    why: Annotated[str | None, typer.Option(help="Why this number? FIGURE by its key or name.")] = None,
+    plot: Annotated[Path | None, typer.Option(help="Draw the (first) recording to this SVG file.")] = None,
 ) -> None:
-    """The figures of files, without server or database.
+    """The figures of files of any kind, without server or database.
 
     Exit code: 0 within, 3 action level reached, 4 above limit, 5 not assessable; the highest of all files.
 
     2 when a file cannot be read.
     """
     from kumpel import assess_files
+    from kumpel.formats import csv_file, files
 
-    try:
-        mapping = dict(each.split("=", 1) for each in columns or [])
-    except ValueError:
-        typer.echo("--map needs CHANNEL=COLUMN, such as --map leq.1=LAeq", err=True)
-        raise typer.Exit(2) from None
     found, code = [], 0
     try:
+        mapping, wished = _pairs(columns, "--map"), _pairs(options, "--option")
         settings = json.loads(setup.read_text()) if setup else None
-        for path in files:
-            recording = assess_files.read(path, kind, mapping, interval)
-            used, result = assess_files.assess(recording, limits, settings)
-            code = max(code, assess_files.EXIT[result.verdict.value])
-            if as_json:
-                found.append(assess_files.as_json(path, recording, used, result))
-            else:
-                sys.stdout.write(assess_files.as_table(path, recording, used, result) + "\n")
-    except (assess_files.WrongFileError, json.JSONDecodeError, OSError) as error:
+        known = csv_file.Layout.from_json(layout.read_text()) if layout else None
+        wish = files.Wish(kind, interval, mapping, known)
+        for path in paths:
+            each = assess_files.assess(path, assess_files.read(path, wish), limits, settings, wished)
+            code = max(code, assess_files.EXIT[each.found.verdict.value])
+            found.append(each)
+            if why is not None:
+                sys.stdout.write(assess_files.why(each, why))
+            elif not as_json:
+                sys.stdout.write(assess_files.as_table(each) + "\n")
+        if save_layout is not None:
+            words = assess_files.WORDS[found[0].recording.kind][0]
+            save_layout.write_text(csv_file.detect(paths[0].read_bytes(), words, known).to_json())
+        if plot is not None:
+            plot.write_text(assess_files.plot(found[0]))
+        results = assess_files.groups(found) if group else []
+    except (assess_files.WrongFileError, csv_file.CsvError, json.JSONDecodeError, OSError) as error:
         typer.echo(str(error), err=True)
         raise typer.Exit(2) from None
     if as_json:
-        sys.stdout.write(json.dumps(found, indent=1, ensure_ascii=False) + "\n")
+        listed = [assess_files.as_json(each) for each in found]
+        told = {"files": listed, "groups": [assess_files.group_json(r) for r in results]} if group else listed
+        sys.stdout.write(json.dumps(told, indent=1, ensure_ascii=False) + "\n")
+    elif results:
+        sys.stdout.write("\n".join(assess_files.group_table(r) for r in results))
     raise typer.Exit(code)
+
+
+def _pairs(texts: list[str] | None, option: str) -> dict[str, str]:
+    for each in texts or []:
+        if "=" not in each:
+            typer.echo(f"{option} needs NAME=VALUE, such as --map leq.1=LAeq; “{each}” has no “=”", err=True)
+            raise typer.Exit(2)
+    return dict(each.split("=", 1) for each in texts or [])
+
+
+@app.command()
+def convert(
+    source: Annotated[Path, typer.Argument(help="A recording file: .krec, CSV, EDF, EDF+, GPX, Parquet.")],
+    target: Annotated[Path, typer.Argument(help="Where to: .krec .csv .edf .gpx .xlsx .parquet .json (FHIR R4).")],
+    kind: Annotated[str, typer.Option(help="Kind of recording; found out when it is not given.")] = "",
+    columns: Annotated[list[str] | None, typer.Option("--map", help="CHANNEL=COLUMN (or signal); repeatable.")] = None,
+    interval: Annotated[float | None, typer.Option(help="CSV, GPX: seconds between rows.")] = None,
+    start: Annotated[float | None, typer.Option("--from", help="Only from this second on.")] = None,
+    end: Annotated[float | None, typer.Option("--to", help="Only up to this second.")] = None,
+    name: Annotated[str, typer.Option(help="A name to write into the file; nobody is named without it.")] = "",
+) -> None:
+    """Write a recording in another open format."""
+    from kumpel import assess_files
+    from kumpel.formats import files
+
+    try:
+        wish = files.Wish(kind, interval, _pairs(columns, "--map"))
+        recording = assess_files.convert(source, target, wish, (start, end), name)
+    except (assess_files.WrongFileError, OSError) as error:
+        typer.echo(str(error), err=True)
+        raise typer.Exit(2) from None
+    counts = f"{len(recording.channels)} channels, {len(recording.events)} events, {recording.length_s:.0f} s"
+    typer.echo(f"{target}: {counts}, {target.stat().st_size} bytes")
+
+
+@app.command()
+def make(
+    kind: Annotated[str, typer.Argument(help="Kind of recording, such as gas, jaw_muscle, vehicle.")],
+    out: Annotated[Path, typer.Option(help="File to write; its ending says the format.")],
+    seed: Annotated[int, typer.Option(help="The same number makes the same recording.")] = 1,
+) -> None:
+    """Write a synthetic recording, and beside it the truth that an analysis should find, as JSON."""
+    from kumpel.formats import files
+    from kumpel.standins.signals import SIGNALS
+
+    if kind not in SIGNALS:
+        typer.echo(f"no kind “{kind}”; there are: {', '.join(SIGNALS)}", err=True)
+        raise typer.Exit(2)
+    made = SIGNALS[kind](seed)
+    truth = out.with_suffix(".truth.json")
+    try:
+        files.write(made.recording, out)
+        truth.write_text(json.dumps({"kind": kind, "seed": seed, **made.truth}, indent=1, ensure_ascii=False))
+    except (files.FileFormatError, OSError) as error:
+        typer.echo(str(error), err=True)
+        raise typer.Exit(2) from None
+    typer.echo(f"{out}: {kind}, {made.recording.length_s:.0f} s; what is in it: {truth}")
 
 
 @app.command(hidden=True)

@@ -43,6 +43,16 @@ class Channel:
 
 
 @dataclass(frozen=True)
+class ChannelWord:
+    """A channel as files may call it: its key here, its unit, and other names (lower case) for the same quantity."""
+
+    key: str
+    name: str
+    unit: str
+    also: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class Event:
     """Something that happened at `at_s` seconds after the start of the recording."""
 

@@ -535,3 +535,24 @@ def write(head: Head, channels: Mapping[str, Floats], events: Iterable[Event] = 
     parts += [writer.event(event) for event in events]
     parts.append(writer.tail())
     return b"".join(parts)
+
+
+def _head_of(channel: Channel) -> ChannelHead:
+    """How a channel is stored: whole numbers in 16 bits, positions in full, everything else in 32-bit floats."""
+    values = channel.values
+    known = values[~np.isnan(values)]
+    whole = len(known) > 0 and bool(np.all(np.rint(known) == known)) and float(np.abs(known).max()) < 32_000
+    if whole:
+        return ChannelHead(channel.key, channel.name, channel.unit, channel.interval_s, "i16", missing=-32_768)
+    kind = "f64" if channel.unit == "deg" else "f32"
+    return ChannelHead(channel.key, channel.name, channel.unit, channel.interval_s, kind)
+
+
+def write_recording(recording: Recording, session: str = "1") -> bytes:
+    """A whole file of a recording that did not come from a recorder."""
+    channels = tuple(_head_of(c) for c in recording.channels.values())
+    recorder = {"serial": "", **recording.recorder}
+    head = Head(
+        recording.kind, session, recording.start, recording.utc_offset_min, recorder, dict(recording.setup), channels
+    )
+    return write(head, {k: c.values for k, c in recording.channels.items()}, recording.events)

@@ -7,8 +7,9 @@ from typing import Literal
 from pydantic import BaseModel
 
 from kumpel.core.gas.assess import assess
+from kumpel.core.recording import ChannelWord
 from kumpel.kinds import plain_report
-from kumpel.kinds.kind import ChannelWord, GroupRule, Kind
+from kumpel.kinds.kind import GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import described, setting
 

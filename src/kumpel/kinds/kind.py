@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from pydantic import BaseModel
 
 from kumpel.core.assessment import BothWays, LimitSet
-from kumpel.core.recording import Recording
+from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.reports.document import Part
 
@@ -27,16 +27,6 @@ class SetupField:
 
 
 @dataclass(frozen=True)
-class ChannelWord:
-    """A channel as files may call it: its key here, its unit, and other names (lower case) for the same quantity."""
-
-    key: str
-    name: str
-    unit: str
-    also: tuple[str, ...] = ()
-
-
-@dataclass(frozen=True)
 class GroupRule:
     """A figure that is looked at over several people of a group; decibels are not taken as log-normal."""
 
@@ -50,7 +40,7 @@ class Kind:
 
     `energy_channels` names the channels (by prefix) whose mean is an energy mean of decibels. `channels` are those that
     a file may bring, `groups` the figures of group statistics, `readings` the columns of single readings (a file with
-    these has rows at uneven times that become events "reading").
+    these has rows at uneven times that become events `reading_code`).
     """
 
     key: str
@@ -71,6 +61,7 @@ class Kind:
     channels: tuple[ChannelWord, ...] = ()
     groups: tuple[GroupRule, ...] = ()
     readings: tuple[str, ...] = ()
+    reading_code: str = "reading"
 
     def is_energy(self, channel: str) -> bool:
         return channel.startswith(self.energy_channels) if self.energy_channels else False

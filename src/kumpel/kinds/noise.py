@@ -7,8 +7,9 @@ from typing import Literal
 from pydantic import BaseModel, Field
 
 from kumpel.core.noise.assess import assess
+from kumpel.core.recording import ChannelWord
 from kumpel.kinds import noise_report
-from kumpel.kinds.kind import ChannelWord, GroupRule, Kind, SetupField
+from kumpel.kinds.kind import GroupRule, Kind, SetupField
 from kumpel.kinds.limit_sets import shipped
 
 

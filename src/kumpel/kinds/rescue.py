@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from pydantic import BaseModel
 
+from kumpel.core.recording import ChannelWord
 from kumpel.core.rescue.assess import assess
 from kumpel.kinds import plain_report
-from kumpel.kinds.kind import ChannelWord, Kind
+from kumpel.kinds.kind import Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import described, setting
 
@@ -36,6 +37,8 @@ KIND = Kind(
     report_parts=plain_report.PARTS,
     one_page=plain_report.ONE_PAGE,
     shortest_s=5.0,
+    readings=("depth_mm",),
+    reading_code="compression",
     check_list=(
         "It keeps one case only: take it in BEFORE it goes back into service.",
         "Is it switched to transfer (hold the i key while switching on)?",
@@ -43,6 +46,6 @@ KIND = Kind(
     ),
     channels=(
         ChannelWord("ecg", "ECG", "mV", ("ekg",)),
-        ChannelWord("depth", "Compression depth", "mm", ("cpr depth",)),
+        ChannelWord("depth_mm", "Compression depth", "mm", ("depth", "cpr depth")),
     ),
 )

@@ -6,9 +6,10 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from kumpel.core.recording import ChannelWord
 from kumpel.core.training.assess import assess
 from kumpel.kinds import plain_report
-from kumpel.kinds.kind import ChannelWord, Kind
+from kumpel.kinds.kind import Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import described, setting
 

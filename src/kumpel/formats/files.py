@@ -1,0 +1,161 @@
+"""Any file that is read or written here, by what it is and what it is called."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+
+from kumpel.core.assessment import Assessment
+from kumpel.core.recording import Channel, ChannelWord, Event, Recording
+from kumpel.formats import csv_file, edf, fhir, gpx, krec, tables, xlsx
+
+WRITES = {".krec", ".csv", ".edf", ".gpx", ".xlsx", ".parquet", ".json"}
+
+
+class FileFormatError(ValueError):
+    """A file that cannot be read or written: what, where, what to do."""
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What somebody says about a file: its kind (empty: find out), the interval, names of columns or signals by channel."""
+
+    kind: str = ""
+    interval_s: float | None = None
+    names: Mapping[str, str] | None = None
+    layout: csv_file.Layout | None = None
+
+
+KindWords = Mapping[str, tuple[tuple[ChannelWord, ...], tuple[str, ...], str]]
+"""Of each kind: the channels a file may bring, the columns of single readings, and the code of their events."""
+
+
+def form_of(path: Path, data: bytes) -> str:
+    """The format of a file: by its first bytes, else by its name's ending; "csv" when nothing else fits."""
+    if data[:3] == b"\xd9\xd9\xf7" or path.suffix == ".krec":
+        return "krec"
+    if data[:4] == b"PAR1":
+        return "parquet"
+    if data[:8] == b"0       " or path.suffix.lower() == ".edf":
+        return "edf"
+    if b"<gpx" in data[:2000].lower() or path.suffix.lower() == ".gpx":
+        return "gpx"
+    return "csv"
+
+
+def read(path: Path, words: KindWords, wish: Wish | None = None) -> Recording:
+    """A file of any known format as a recording.
+
+    The kind is the wished one, else the one the file states, else the one whose channels fit its columns best. Raises
+    FileFormatError with the file's name and the place in it.
+    """
+    wish = wish or Wish()
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        raise FileFormatError(f"{path}: cannot be read ({error.strerror})") from error
+    try:
+        return _read(path, data, words, wish)
+    except (krec.FileError, csv_file.CsvError, edf.EdfError, gpx.GpxError) as error:
+        raise FileFormatError(f"{path}: {error}") from error
+    except ValueError as error:
+        raise FileFormatError(f"{path}: {error}") from error
+
+
+def _read(path: Path, data: bytes, words: KindWords, wish: Wish) -> Recording:
+    form = form_of(path, data)
+    if form == "krec":
+        return krec.read(data)
+    if form == "parquet":
+        return tables.read_parquet(str(path))
+    if form == "gpx":
+        return gpx.read(data, wish.kind or "training", wish.interval_s)
+    if form == "edf":
+        kind = wish.kind or edf.kind_in(data) or _best(words, lambda w: _edf_fit(data, w))
+        return edf.read(data, kind, words[kind][0] if kind in words else (), wish.names)
+    layout = wish.layout or csv_file.Layout()
+    layout = replace(
+        layout, interval_s=wish.interval_s or layout.interval_s, columns={**layout.columns, **(wish.names or {})}
+    )
+    kind = wish.kind or _best(words, lambda w: _csv_fit(data, w, layout))
+    if kind not in words:
+        raise FileFormatError(f"there is no kind “{kind}”; there are: {', '.join(words)}")
+    channels, readings, code = words[kind]
+    return csv_file.read(data, kind, channels, layout, readings, code)
+
+
+def _best(words: KindWords, fit: Callable[[tuple[ChannelWord, ...]], int]) -> str:
+    """The kind with most channels found; the first registered one of equals."""
+    scores = {kind: fit(each[0]) for kind, each in words.items()}
+    return max(scores, key=lambda k: scores[k])
+
+
+def _csv_fit(data: bytes, words: tuple[ChannelWord, ...], layout: csv_file.Layout) -> int:
+    try:
+        return len(csv_file.detect(data, words, replace(layout, columns={})).columns)
+    except csv_file.CsvError:
+        return 0
+
+
+def _edf_fit(data: bytes, words: tuple[ChannelWord, ...]) -> int:
+    known = {w.key for w in words}
+    found: dict[str, Channel] = {}
+    for signal in edf.read_header(data).signals:
+        if not signal.is_annotations:
+            key = edf.key_of(signal, words, found)
+            if key in known:
+                found[key] = Channel(key, key, "", 1.0, np.empty(0))
+    return len(found)
+
+
+def write(recording: Recording, path: Path, found: Assessment | None = None, name: str = "") -> None:
+    """Write a recording in the format of the path's ending. Raises FileFormatError when that is none, or cannot hold it."""
+    suffix = path.suffix.lower()
+    try:
+        if suffix == ".krec":
+            path.write_bytes(krec.write_recording(recording))
+        elif suffix == ".csv":
+            path.write_bytes(csv_file.write(recording))
+        elif suffix == ".edf":
+            path.write_bytes(edf.write(recording, edf.Who(name=name or "X")))
+        elif suffix == ".gpx":
+            path.write_bytes(gpx.write(recording, name))
+        elif suffix == ".xlsx":
+            xlsx.write(recording, str(path), found)
+        elif suffix == ".parquet":
+            tables.write_parquet(recording, str(path))
+        elif suffix == ".json":
+            path.write_bytes(fhir.write(recording, {"display": name} if name else None))
+        else:
+            raise FileFormatError(f"{path}: no format for “{suffix}”; there are: {', '.join(sorted(WRITES))}")
+    except OSError as error:
+        raise FileFormatError(f"{path}: cannot be written ({error.strerror})") from error
+    except FileFormatError:
+        raise
+    except ValueError as error:
+        raise FileFormatError(f"{path}: {error}") from error
+
+
+def cut(recording: Recording, from_s: float, to_s: float) -> Recording:
+    """A span of a recording, from `from_s` to `to_s` after its start: whole samples, and the events in it.
+
+    Raises FileFormatError when nothing of the recording lies in it.
+    """
+    steps = [c.interval_s for c in recording.channels.values()]
+    coarse = max(steps, default=1.0)
+    # All channels are cut at the same moment: at a whole sample of the slowest one.
+    first = max(round(from_s / coarse), 0) * coarse
+    if not to_s > first or first >= max(recording.length_s, 1e-9):
+        raise FileFormatError(
+            f"nothing lies between {from_s:g} and {to_s:g} s; the recording is {recording.length_s:g} s long"
+        )
+    channels = {}
+    for key, c in recording.channels.items():
+        a, b = round(first / c.interval_s), round(min(to_s, c.length_s) / c.interval_s)
+        channels[key] = replace(c, values=c.values[a : max(b, a)])
+    events = tuple(Event(e.at_s - first, e.code, e.text, e.data) for e in recording.events if first <= e.at_s < to_s)
+    setup = {**recording.setup, "run_length_min": (min(to_s, recording.length_s) - first) / 60}
+    return replace(recording, start=recording.start + first, channels=channels, events=events, setup=setup)

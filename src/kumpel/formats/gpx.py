@@ -1,0 +1,233 @@
+"""GPX 1.1: tracks with time, altitude, heart rate and cadence, in and out.
+
+Heart rate, cadence, speed and the like are extension fields; they are known by their local names (hr, heartrate, cad,
+cadence, speed), whatever namespace a program puts them in.
+"""
+
+from __future__ import annotations
+
+import io
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from xml.etree.ElementTree import Element, ParseError
+from xml.sax.saxutils import escape, quoteattr
+
+import numpy as np
+from defusedxml import DefusedXmlException
+from defusedxml.ElementTree import iterparse
+
+from kumpel.core.recording import Channel, Event, Floats, Recording
+from kumpel.formats.rows import evened
+
+NAMESPACE = "http://www.topografix.com/GPX/1/1"
+EXTENSION = "urn:kumpel:gpx:1"
+FIELDS = {
+    "hr": "heart_rate",
+    "heartrate": "heart_rate",
+    "cad": "cadence",
+    "cadence": "cadence",
+    "speed": "speed",
+    "ele": "altitude",
+}
+UNITS = {"lat": "deg", "lon": "deg", "altitude": "m", "heart_rate": "bpm", "cadence": "/min", "speed": "m/s"}
+NAMES = {
+    "lat": "Latitude",
+    "lon": "Longitude",
+    "altitude": "Altitude",
+    "heart_rate": "Heart rate",
+    "cadence": "Cadence",
+    "speed": "Speed",
+}
+MOST_POINTS = 20_000_000
+
+
+class GpxError(ValueError):
+    """Something wrong in a GPX file, with its line where there is one."""
+
+
+@dataclass
+class _Points:
+    """Points as they come: a value a field and point, nan where the field is not there."""
+
+    at_s: list[float]
+    fields: dict[str, list[float]]
+    segments: list[float]
+
+    def add(self, at_s: float, values: dict[str, float]) -> None:
+        self.at_s.append(at_s)
+        for key in values:
+            if key not in self.fields:
+                self.fields[key] = [math.nan] * (len(self.at_s) - 1)
+        for key, column in self.fields.items():
+            column.append(values.get(key, math.nan))
+
+
+def _local(tag: object) -> str:
+    return str(tag).rpartition("}")[2].lower()
+
+
+def _time(text: str, number: int) -> float:
+    try:
+        stamp = datetime.fromisoformat(text.strip().replace("Z", "+00:00"))
+    except ValueError:
+        raise GpxError(f"track point {number}: the time “{text[:30]}” is not understood") from None
+    return (stamp if stamp.tzinfo else stamp.replace(tzinfo=UTC)).timestamp()
+
+
+def _float(text: str | None, number: int, what: str) -> float:
+    try:
+        value = float(text or "")
+    except ValueError:
+        raise GpxError(f"track point {number}: {what} “{(text or '')[:20]}” is no number") from None
+    return value if math.isfinite(value) else math.nan
+
+
+def _point(element: Element, number: int) -> tuple[float, dict[str, float]]:
+    values = {
+        "lat": _float(element.get("lat"), number, "latitude"),
+        "lon": _float(element.get("lon"), number, "longitude"),
+    }
+    if not (abs(values["lat"]) <= 90 and abs(values["lon"]) <= 180):
+        raise GpxError(f"track point {number}: {values['lat']}, {values['lon']} is no place on the earth")
+    at = math.nan
+    for child in element.iter():
+        name = _local(child.tag)
+        if name == "time" and child.text:
+            at = _time(child.text, number)
+        elif name in FIELDS and child.text and child.text.strip():
+            values[FIELDS[name]] = _float(child.text, number, name)
+    return at, values
+
+
+def _walk(data: bytes) -> Iterator[tuple[str, Element]]:
+    try:
+        yield from iterparse(io.BytesIO(data), events=("start", "end"), forbid_dtd=True)
+    except ParseError as error:
+        line, column = error.position
+        raise GpxError(f"line {line}, column {column + 1}: not readable as XML ({error.msg.split(':')[0]})") from None
+    except DefusedXmlException:
+        raise GpxError("the file defines entities or a document type of its own; a GPX file has neither") from None
+
+
+def read(data: bytes, kind: str, interval_s: float | None = None) -> Recording:
+    """The track points of a GPX file as a recording of a kind.
+
+    Points are brought onto an even time base (see `rows.evened`); the segments of a track begin with an event “interval”.
+    Heart rate of 0 is not measured. Raises GpxError with the line or the number of the track point.
+    """
+    points = _Points([], {}, [])
+    name, root = "", ""
+    for event, element in _walk(data):
+        tag = _local(element.tag)
+        if event == "start":
+            if not root:
+                root = tag
+                if root != "gpx":
+                    raise GpxError(f"not a GPX file: its root is “{root[:20]}”")
+            if tag == "trkseg":
+                points.segments.append(math.nan)
+            continue
+        if tag == "trkpt":
+            if len(points.at_s) >= MOST_POINTS:
+                raise GpxError(f"more than {MOST_POINTS} track points")
+            at, values = _point(element, len(points.at_s) + 1)
+            points.add(at, values)
+            if points.segments and math.isnan(points.segments[-1]):
+                points.segments[-1] = at
+            element.clear()
+        elif tag == "name" and not name and element.text:
+            name = element.text.strip()
+        elif tag == "trkseg":
+            element.clear()
+    return _recording(points, kind, name, interval_s)
+
+
+def _recording(points: _Points, kind: str, name: str, interval_s: float | None) -> Recording:
+    if not points.at_s:
+        raise GpxError("the file has no track point")
+    times = np.array(points.at_s, dtype=np.float64)
+    if np.isnan(times).all():
+        raise GpxError("the track points carry no time: figures over time cannot be made of them")
+    columns: dict[str, Floats] = {k: np.array(v, dtype=np.float64) for k, v in points.fields.items()}
+    if "heart_rate" in columns:
+        columns["heart_rate"][columns["heart_rate"] <= 0] = np.nan
+    start = float(np.nanmin(times))
+    try:
+        even = evened(times - start, columns, interval_s, wall_clock=False)
+    except ValueError as error:
+        raise GpxError(str(error)) from None
+    channels = {
+        k: Channel(k, NAMES[k], UNITS[k], even.interval_s, v) for k, v in even.columns.items() if not np.isnan(v).all()
+    }
+    marks = sorted({s - start for s in points.segments[1:] if not math.isnan(s)})
+    events = tuple(Event(at, "interval", f"segment {i}") for i, at in enumerate(marks, 2))
+    length = max(c.length_s for c in channels.values())
+    return Recording(
+        kind,
+        start,
+        0,
+        channels,
+        events,
+        {"run_length_min": length / 60},
+        {"name": name or "file", "notes": list(even.notes)},
+    )
+
+
+def write(recording: Recording, name: str = "") -> bytes:
+    """A GPX 1.1 file of a recording with positions: one track, a new segment at each mark and after each gap.
+
+    Heart rate, cadence and speed go into extension fields (hr, cad, speed). No name unless one is given. Raises
+    ValueError when there are no positions.
+    """
+    lat, lon = recording.values("lat"), recording.values("lon")
+    if lat is None or lon is None or np.isnan(lat).all():
+        raise ValueError("the recording has no positions (lat, lon): nothing to write as GPX")
+    step = recording.channels["lat"].interval_s
+    others = {}
+    for key in ("altitude", "heart_rate", "cadence", "speed"):
+        channel = recording.channels.get(key)
+        if channel is not None and len(channel.values):
+            at = np.minimum(
+                (np.arange(len(lat)) * step / channel.interval_s + 1e-9).astype(int), len(channel.values) - 1
+            )
+            others[key] = channel.values[at]
+    marks = {round(e.at_s / step) for e in recording.events if e.code in ("interval", "lap")}
+    out = [
+        '<?xml version="1.0" encoding="UTF-8"?>\n',
+        f'<gpx version="1.1" creator="Kumpel" xmlns={quoteattr(NAMESPACE)} xmlns:k={quoteattr(EXTENSION)}>\n<trk>',
+        f"<name>{escape(name)}</name>" if name else "",
+        "<trkseg>\n",
+    ]
+    open_segment, empty = True, True
+    for i in range(min(len(lat), len(lon))):
+        if math.isnan(lat[i]) or math.isnan(lon[i]):
+            if not empty and open_segment:
+                out.append("</trkseg>\n")
+                open_segment = False
+            continue
+        if not open_segment or (i in marks and not empty):
+            out.append("<trkseg>\n" if not open_segment else "</trkseg><trkseg>\n")
+            open_segment = True
+        out.append(
+            _point_text(
+                recording.start + i * step, float(lat[i]), float(lon[i]), {k: float(v[i]) for k, v in others.items()}
+            )
+        )
+        empty = False
+    out.append("</trkseg>\n</trk>\n</gpx>\n" if open_segment else "</trk>\n</gpx>\n")
+    return "".join(out).encode()
+
+
+def _point_text(at: float, lat: float, lon: float, others: dict[str, float]) -> str:
+    stamp = datetime.fromtimestamp(round(at, 3), UTC)
+    time = (
+        stamp.strftime("%Y-%m-%dT%H:%M:%S") + (f".{stamp.microsecond // 1000:03d}" if stamp.microsecond else "") + "Z"
+    )
+    ele = others.get("altitude", math.nan)
+    height = "" if math.isnan(ele) else f"<ele>{ele:.2f}</ele>"
+    tags = {"heart_rate": "hr", "cadence": "cad", "speed": "speed"}
+    extra = "".join(f"<k:{t}>{others[k]:g}</k:{t}>" for k, t in tags.items() if not math.isnan(others.get(k, math.nan)))
+    more = f"<extensions><k:point>{extra}</k:point></extensions>" if extra else ""
+    return f'<trkpt lat="{lat:.8f}" lon="{lon:.8f}">{height}<time>{time}</time>{more}</trkpt>\n'
