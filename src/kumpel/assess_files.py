@@ -283,7 +283,7 @@ def _lines(limits: LimitSet, channel: str) -> list[LimitLine]:
 
 
 def convert(
-    source: Path, target: Path, wish: files.Wish, span: tuple[float | None, float | None], name: str
+    source: Path, target: Path, wish: files.Wish, span: tuple[float | None, float | None], name: str, events: str
 ) -> Recording:
     """Write a file in the format of the target's ending, or a span of it; a workbook gets the figures, too."""
     recording = read(source, wish)
@@ -293,7 +293,7 @@ def convert(
         found = None
         if target.suffix.lower() == ".xlsx" and recording.kind in KINDS:
             found = assess(source, recording, None, None, {}).found
-        files.write(recording, target, found, name)
+        files.write(recording, target, found, name, events)
     except files.FileFormatError as error:
         raise WrongFileError(str(error)) from error
     return recording

@@ -137,6 +137,7 @@ def convert(
     interval: Annotated[float | None, typer.Option(help="CSV, GPX: seconds between rows.")] = None,
     start: Annotated[float | None, typer.Option("--from", help="Only from this second on.")] = None,
     end: Annotated[float | None, typer.Option("--to", help="Only up to this second.")] = None,
+    events: Annotated[str, typer.Option(help="CSV: the events of this code, such as reading, one a row.")] = "",
     name: Annotated[str, typer.Option(help="A name to write into the file; nobody is named without it.")] = "",
 ) -> None:
     """Write a recording in another open format."""
@@ -145,7 +146,7 @@ def convert(
 
     try:
         wish = files.Wish(kind, interval, _pairs(columns, "--map"))
-        recording = assess_files.convert(source, target, wish, (start, end), name)
+        recording = assess_files.convert(source, target, wish, (start, end), name, events)
     except (assess_files.WrongFileError, OSError) as error:
         typer.echo(str(error), err=True)
         raise typer.Exit(2) from None

@@ -346,9 +346,7 @@ def _body(data: bytes, layout: Layout) -> tuple[list[str], pa.Table, int]:
         raise _where(data, layout, names, skip, str(error)) from None
     if bad:
         number, expected, actual = bad[0]
-        raise CsvError(
-            f"line {number + skip if number else '?'}: {actual} columns instead of {expected}; was the file cut off?"
-        )
+        raise CsvError(f"line {number or '?'}: {actual} columns instead of {expected}; was the file cut off?")
     return names, table, skip + 1
 
 
@@ -487,13 +485,20 @@ def _readings(
     )
 
 
-def write(recording: Recording) -> bytes:
+def write(recording: Recording, events: str = "") -> bytes:
     """All channels at their recorded rate: time on the wall clock, seconds, one column a channel with its unit.
 
-    Slower channels have a value on the rows of their own samples only. Semicolons separate, points are decimal.
+    Slower channels have a value on the rows of their own samples only. With `events`, the events of that code ("reading")
+    take the place of the samples, one a row. Semicolons separate, points are decimal.
     """
+    if events:
+        chosen = tuple(e for e in recording.events if e.code == events)
+        if not chosen:
+            codes = ", ".join(sorted({e.code for e in recording.events})) or "none"
+            raise CsvError(f"the recording has no event “{events}”; there are: {codes}")
+        recording = replace(recording, channels={}, events=chosen)
     table = frame(recording)
-    names = [f"{n.replace(';', ',')}" for n in table.column_names]
+    names = [n.replace(";", ",") for n in table.column_names]
     out = io.BytesIO()
     pc.write_csv(table.rename_columns(names), out, pc.WriteOptions(delimiter=";", quoting_style="needed"))
     return b"\xef\xbb\xbf" + out.getvalue()

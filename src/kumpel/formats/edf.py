@@ -426,7 +426,7 @@ def _whole(values: Floats, records: int, per: int) -> np.ndarray[tuple[int, int]
     return flags.reshape(records, per)
 
 
-def _range(values: Floats) -> tuple[float, float]:
+def _range(values: Floats, padded: bool) -> tuple[float, float]:
     """Physical minimum and maximum in eight characters that hold all values.
 
     Where samples are missing the minimum lies below all values: its digital value says "missing".
@@ -435,7 +435,7 @@ def _range(values: Floats) -> tuple[float, float]:
     low, high = (float(known.min()), float(known.max())) if len(known) else (-1.0, 1.0)
     if high <= low:
         high = low + 1.0
-    if len(known) < len(values):
+    if padded or len(known) < len(values):
         low -= 0.01 * (high - low)
     margin = (high - low) * 1e-6
     for digits in range(7, 0, -1):
@@ -469,7 +469,9 @@ def write(recording: Recording, who: Who | None = None) -> bytes:
     No name is written unless `who` says one. Raises ValueError when the sampling intervals fit no data record.
     """
     plan, kept = _plan(recording)
-    ranges = {k: _range(c.values) for k, c in recording.channels.items()}
+    ranges = {
+        k: _range(c.values, len(c.values) < plan.records * plan.samples[k]) for k, c in recording.channels.items()
+    }
     local = datetime.fromtimestamp(recording.start, UTC) + timedelta(minutes=recording.utc_offset_min)
     fraction = recording.start - math.floor(recording.start)
     texts = plan.texts if not fraction else {i: _shifted(t, fraction) for i, t in plan.texts.items()}

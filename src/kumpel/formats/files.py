@@ -88,8 +88,8 @@ def _read(path: Path, data: bytes, words: KindWords, wish: Wish) -> Recording:
 
 
 def _best(words: KindWords, fit: Callable[[tuple[ChannelWord, ...]], int]) -> str:
-    """The kind with most channels found; the first registered one of equals."""
-    scores = {kind: fit(each[0]) for kind, each in words.items()}
+    """The kind with most channels found; of equals the one that knows fewer."""
+    scores = {kind: (fit(each[0]), -len(each[0])) for kind, each in words.items()}
     return max(scores, key=lambda k: scores[k])
 
 
@@ -111,14 +111,17 @@ def _edf_fit(data: bytes, words: tuple[ChannelWord, ...]) -> int:
     return len(found)
 
 
-def write(recording: Recording, path: Path, found: Assessment | None = None, name: str = "") -> None:
-    """Write a recording in the format of the path's ending. Raises FileFormatError when that is none, or cannot hold it."""
+def write(recording: Recording, path: Path, found: Assessment | None = None, name: str = "", events: str = "") -> None:
+    """Write a recording in the format of the path's ending; as CSV its `events` of one code in place of its samples.
+
+    Raises FileFormatError when the ending is none that is written, or the format cannot hold the recording.
+    """
     suffix = path.suffix.lower()
     try:
         if suffix == ".krec":
             path.write_bytes(krec.write_recording(recording))
         elif suffix == ".csv":
-            path.write_bytes(csv_file.write(recording))
+            path.write_bytes(csv_file.write(recording, events))
         elif suffix == ".edf":
             path.write_bytes(edf.write(recording, edf.Who(name=name or "X")))
         elif suffix == ".gpx":

@@ -106,7 +106,7 @@ def _walk(data: bytes) -> Iterator[tuple[str, Element]]:
         yield from iterparse(io.BytesIO(data), events=("start", "end"), forbid_dtd=True)
     except ParseError as error:
         line, column = error.position
-        raise GpxError(f"line {line}, column {column + 1}: not readable as XML ({error.msg.split(':')[0]})") from None
+        raise GpxError(f"line {line}, column {column + 1}: not readable as XML ({str(error).split(':')[0]})") from None
     except DefusedXmlException:
         raise GpxError("the file defines entities or a document type of its own; a GPX file has neither") from None
 

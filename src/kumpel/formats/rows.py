@@ -66,7 +66,8 @@ def evened(
         raise ValueError("no row has a time")
     if len(at) == 1 and interval_s is None:
         raise ValueError("a single row: the interval between rows is not known")
-    step = interval_s or usual_interval(at)
+    # Unix seconds carry 0.24 us; a step of 0.1 s must come out as 0.1 s.
+    step = interval_s or round(usual_interval(at), 6)
     start = float(at[0])
     at = at - start
     span = float(at[-1])
