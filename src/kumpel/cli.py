@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
+from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
 
@@ -104,7 +105,9 @@ def assess(
                 sys.stdout.write(assess_files.as_table(each) + "\n")
         if save_layout is not None:
             words = assess_files.WORDS[found[0].recording.kind][0]
-            save_layout.write_text(csv_file.detect(paths[0].read_bytes(), words, known).to_json())
+            told = known or csv_file.Layout()
+            told = replace(told, columns={**told.columns, **mapping}, interval_s=interval or told.interval_s)
+            save_layout.write_text(csv_file.detect(paths[0].read_bytes(), words, told).to_json())
         if plot is not None:
             plot.write_text(assess_files.plot(found[0]))
         results = assess_files.groups(found) if group else []
@@ -113,8 +116,8 @@ def assess(
         raise typer.Exit(2) from None
     if as_json:
         listed = [assess_files.as_json(each) for each in found]
-        told = {"files": listed, "groups": [assess_files.group_json(r) for r in results]} if group else listed
-        sys.stdout.write(json.dumps(told, indent=1, ensure_ascii=False) + "\n")
+        answer = {"files": listed, "groups": [assess_files.group_json(r) for r in results]} if group else listed
+        sys.stdout.write(json.dumps(answer, indent=1, ensure_ascii=False) + "\n")
     elif results:
         sys.stdout.write("\n".join(assess_files.group_table(r) for r in results))
     raise typer.Exit(code)

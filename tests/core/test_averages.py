@@ -65,7 +65,7 @@ class Averages(unittest.TestCase):
     def test_days_of_a_clock_change(self) -> None:
         # 25 wall-clock hours of one date, then the next day
         wall = np.concatenate([np.arange(3) * 3600.0, np.arange(2, 24) * 3600.0, 86_400 + np.arange(5) * 3600.0])
-        self.assertEqual([(end - first) for _, first, end in by_day(wall)], [25, 5])
+        self.assertEqual([(end - first) for _, first, end in by_day((wall // 86_400).astype(np.int32))], [25, 5])
 
 
 if __name__ == "__main__":

@@ -13,6 +13,7 @@ WGS84_F = 1 / 298.257223563
 WGS84_B = WGS84_A * (1 - WGS84_F)
 E2 = WGS84_F * (2 - WGS84_F)
 MEAN_RADIUS_M = 6_371_008.8
+BLOCK = 8192
 GEODESIC_SOURCE = "WGS 84 geodesic; Vincenty, Survey Review 1975;23:88, inverse formula"
 
 
@@ -22,6 +23,9 @@ def geodesic_m(lat1: Floats, lon1: Floats, lat2: Floats, lon2: Floats) -> Floats
     Vincenty's inverse formula, better than 0.5 mm. For nearly opposite points of the earth, where it does not
     settle, the great circle (`haversine_m`, within 0.6 %) stands in. nan where a coordinate is nan.
     """
+    if np.ndim(lat1) == 1 and len(lat1) > BLOCK:
+        parts = [slice(i, i + BLOCK) for i in range(0, len(lat1), BLOCK)]
+        return np.concatenate([geodesic_m(lat1[p], lon1[p], lat2[p], lon2[p]) for p in parts])
     u1 = np.arctan((1 - WGS84_F) * np.tan(np.radians(lat1)))
     u2 = np.arctan((1 - WGS84_F) * np.tan(np.radians(lat2)))
     across = np.radians(lon2 - lon1)

@@ -16,6 +16,8 @@ from kumpel.core.runs import bridged, runs
 from kumpel.core.sheet import setup_number
 from kumpel.core.timebase import DAY_S, wall_clock
 
+BLOCK = 4096
+"""Rows of a moving median at a time: long recordings then need little memory beside themselves."""
 AXES = ("activity.x", "activity.y", "activity.z")
 
 
@@ -67,17 +69,25 @@ def activity(recording: Recording, axis: str = "magnitude") -> tuple[Floats, flo
         return None
     n = min(len(c.values) for c in found)
     per_minute = 60.0 / found[0].interval_s
-    squares = np.sum([c.values[:n] ** 2 for c in found], axis=0)
-    return np.sqrt(squares) * per_minute, found[0].interval_s
+    total = found[0].values[:n] ** 2
+    for channel in found[1:]:
+        total += channel.values[:n] ** 2
+    np.sqrt(total, out=total)
+    total *= per_minute
+    return total, found[0].interval_s
 
 
 def _moving_median(values: Floats, width: int) -> Floats:
     """Median of what was measured in each centred window, nan where nothing was."""
     half = width // 2
-    rows = np.sort(sliding_window_view(np.pad(values, half, constant_values=np.nan), width), axis=1)
-    used = np.sum(~np.isnan(rows), axis=1)  # sorting puts nan last
-    at = np.arange(len(values))
-    result: Floats = (rows[at, np.maximum(used - 1, 0) // 2] + rows[at, np.minimum(used // 2, width - 1)]) / 2
+    windows = sliding_window_view(np.pad(values, half, constant_values=np.nan), width)
+    result = np.empty(len(values))
+    for first in range(0, len(values), BLOCK):
+        rows = np.sort(windows[first : first + BLOCK], axis=1)
+        used = np.sum(~np.isnan(rows), axis=1)  # sorting puts nan last
+        at = np.arange(len(rows))
+        low, high = rows[at, np.maximum(used - 1, 0) // 2], rows[at, np.minimum(used // 2, width - 1)]
+        result[first : first + BLOCK] = (low + high) / 2
     return result
 
 

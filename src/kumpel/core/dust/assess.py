@@ -25,11 +25,11 @@ from kumpel.core.assessment import (
     judge,
 )
 from kumpel.core.averages import EIGHT_HOURS_S, by_day, highest_window, mean, time_weighted_average
-from kumpel.core.recording import Floats, Recording, sample_times
+from kumpel.core.recording import Floats, Recording
 from kumpel.core.review import Review, Stretch, samples_inside
 from kumpel.core.runs import merge, runs
 from kumpel.core.sheet import Sheet, both_ways, conclude, coverage_finding, planned_s, setup_number, table
-from kumpel.core.timebase import DAY_S, wall_clock
+from kumpel.core.timebase import DAY_S, wall_days
 from kumpel.core.units import values_in
 
 FRACTIONS = ("PM1", "PM2.5", "PM4", "PM10", "total")
@@ -46,7 +46,7 @@ class _Basis:
     factor: float
     interval_s: float
     values: Floats
-    wall_s: Floats
+    days: list[tuple[int, int, int]]
     planned_s: float
 
     @property
@@ -78,9 +78,10 @@ def _basis(recording: Recording, review: Review) -> _Basis:
     interval = recording.channels["mass"].interval_s
     factor = factor_of(recording, review)
     out = samples_inside(review.left_out, len(raw), interval)
-    values = np.where(out, np.nan, raw * factor)
-    wall = wall_clock(recording, sample_times(len(raw), interval))
-    return _Basis(recording, raw, factor, interval, values, wall, planned_s(recording, review))
+    values = raw * factor
+    values[out] = np.nan
+    days = by_day(wall_days(recording, len(raw), interval))
+    return _Basis(recording, raw, factor, interval, values, days, planned_s(recording, review))
 
 
 def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -> Assessment:
@@ -126,13 +127,13 @@ def _means(basis: _Basis, sheet: Sheet) -> dict[str, float]:
     k = Put("k", "photometric factor", basis.factor, "")
     n = Put("N", "samples", float(sheet.used), "")
     raw = Put("reading", "mean before the factor", mean(basis.raw), "mg/m3")
-    known = values[~np.isnan(values)]
+    there = sheet.used > 0
     average = mean(values)
     sheet.put("mean", "Mean", average, "mg/m3", 3, "(1/N) sum k x reading_i", FACTOR_SOURCE, k, n, raw)
     for key, pick in (("min", np.nanargmin), ("max", np.nanargmax)):
-        at = int(pick(values)) if len(known) else 0
-        value = float(values[at]) if len(known) else math.nan
-        sheet.put(key, {"min": "Lowest", "max": "Highest"}[key], value, "mg/m3", 3, f"{key} of k x reading_i", FACTOR_SOURCE, k, at_s=at * dt if len(known) else None)  # fmt: skip
+        at = int(pick(values)) if there else 0
+        value = float(values[at]) if there else math.nan
+        sheet.put(key, {"min": "Lowest", "max": "Highest"}[key], value, "mg/m3", 3, f"{key} of k x reading_i", FACTOR_SOURCE, k, at_s=at * dt if there else None)  # fmt: skip
     twa = time_weighted_average(values, dt)
     sheet.put("twa8h", "TWA 8 h of the logged time", twa, "mg/m3", 3, "sum(C_i dt) / 8 h", TWA_SOURCE, k)
     te = Put("Te", "time that the session stands for", basis.planned_s / 3600, "h")
@@ -167,7 +168,7 @@ class _Day:
 def _daily(basis: _Basis, sheet: Sheet) -> list[_Day]:
     """Means of calendar days and the highest moving 24 h; each needs three quarters of its hours."""
     days = []
-    for _, first, end in by_day(basis.wall_s):
+    for _, first, end in basis.days:
         part = basis.values[first:end]
         share = float(np.count_nonzero(~np.isnan(part))) * basis.interval_s / DAY_S
         days.append(_Day(first * basis.interval_s, mean(part), min(share, 1.0)))
@@ -207,13 +208,15 @@ def _moving(values: Floats, per: int) -> tuple[float, int | None]:
         return math.nan, None
     known = ~np.isnan(values)
     per = min(per, len(values))
-    sums = np.concatenate(([0.0], np.cumsum(np.where(known, values, 0.0))))
-    counts = np.concatenate(([0], np.cumsum(known)))
-    total, used = sums[per:] - sums[:-per], counts[per:] - counts[:-per]
+    sums, counts = np.zeros(len(values) + 1), np.zeros(len(values) + 1, np.int32)
+    np.cumsum(np.where(known, values, 0.0), out=sums[1:])
+    np.cumsum(known, out=counts[1:])
+    means, used = sums[per:] - sums[:-per], counts[per:] - counts[:-per]
     good = used >= max(math.ceil(per * DAY_COVERAGE), 1)
     if not good.any():
         return math.nan, None
-    means = np.where(good, total / np.maximum(used, 1), -np.inf)
+    means /= np.maximum(used, 1)
+    means[~good] = -np.inf
     at = int(np.argmax(means))
     return float(means[at]), at
 
@@ -331,7 +334,7 @@ def _day_table(basis: _Basis, days: list[_Day], guideline: float) -> Table:
     with np.errstate(invalid="ignore"):
         above = basis.values > guideline
     rows = []
-    for day, (_, first, end) in zip(days, by_day(basis.wall_s), strict=True):
+    for day, (_, first, end) in zip(days, basis.days, strict=True):
         spans = runs(above[first:end])
         minutes = float(np.sum(spans[:, 1] - spans[:, 0])) * basis.interval_s / 60
         rows.append((day.start_s, day.mean, 100 * day.coverage, float(len(spans)), minutes))

@@ -72,13 +72,14 @@ def baseline(spo2: Floats, interval_s: float) -> Floats:
     known = ~np.isnan(spo2)
     per = max(round(BASELINE_S / interval_s), 1)
     sums = np.concatenate(([0.0], np.cumsum(np.where(known, spo2, 0.0))))
-    counts = np.concatenate(([0], np.cumsum(known)))
-    at = np.arange(len(spo2))
-    first = np.maximum(at - per, 0)
-    used = counts[at] - counts[first]
-    enough = used * interval_s >= FEWEST_BASELINE_S - _SLACK
+    counts = np.concatenate(([0], np.cumsum(known))).astype(np.int32)
+    n = len(spo2)
+    result, used = sums[:n].copy(), counts[:n].copy()
+    result[per:] -= sums[: max(n - per, 0)]
+    used[per:] -= counts[: max(n - per, 0)]
     with np.errstate(invalid="ignore", divide="ignore"):
-        result: Floats = np.where(enough, (sums[at] - sums[first]) / used, np.nan)
+        result /= used
+    result[used * interval_s < FEWEST_BASELINE_S - _SLACK] = np.nan
     return result
 
 

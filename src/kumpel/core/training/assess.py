@@ -117,8 +117,9 @@ def _movement(sheet: Sheet, recording: Recording, review: Review, course: Course
     sheet.put(
         "moving", "Moving time", moving, "s", 0, f"samples with a speed of {threshold:g} m/s or more x dt", SOURCE
     )
-    speed = distance / moving if moving > 0 else math.nan
-    none = "" if moving > 0 else "no movement"
+    # One sample has a speed but no way: nothing can be said of a mean.
+    speed = distance / moving if moving > 0 and len(course.speed) > 1 else math.nan
+    none = "" if not math.isnan(speed) else "no movement"
     sheet.put("speed_mean", "Mean speed while moving", speed * 3.6, "km/h", 1, "d / moving time", SOURCE, d, note=none)
     top = float(np.nanmax(course.speed)) if np.any(~np.isnan(course.speed)) else math.nan
     sheet.put("speed_max", "Highest speed", top * 3.6, "km/h", 1, "max of the speed", SOURCE)
@@ -227,7 +228,11 @@ def _strokes(sheet: Sheet, recording: Recording, review: Review, course: Course)
         note = ""
     else:
         moving = sheet.value("moving")
-        per = sheet.value("distance") * 1000 / (value * moving / 60) if value > 0 and moving > 0 else math.nan
+        per = (
+            sheet.value("distance") * 1000 / (value * moving / 60)
+            if value > 0 and moving > 0 and sheet.value("distance") > 0
+            else math.nan
+        )
         note = "from mean speed and cadence" if not math.isnan(per) else "no strokes"
     sheet.put("per_stroke", "Distance per stroke", per, "m", 2, "distance between strokes", SOURCE, note=note)
     sheet.put(

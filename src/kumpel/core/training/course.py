@@ -142,10 +142,10 @@ def moving_s(course: Course, threshold_m_s: float) -> float:
 def ascent_descent(altitude_m: Floats, interval_s: float) -> tuple[float, float]:
     """Metres climbed and descended: altitude smoothed (mean of 30 s), turns of less than 2 m ignored.
 
-    nan when no altitude was measured. Gaps are bridged: the height on both sides counts, as on the ground.
+    nan with fewer than two measured altitudes. Gaps are bridged: the height on both sides counts, as on the ground.
     """
     known = ~np.isnan(altitude_m)
-    if not known.any():
+    if np.count_nonzero(known) < 2:
         return math.nan, math.nan
     values = altitude_m[known]
     width = min(max(round(ASCENT_WINDOW_S / interval_s), 1), len(values))

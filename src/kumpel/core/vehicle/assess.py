@@ -24,7 +24,7 @@ from kumpel.core.assessment import (
     event_key,
 )
 from kumpel.core.recording import Channel, Floats, Recording
-from kumpel.core.review import Review
+from kumpel.core.review import Review, samples_inside
 from kumpel.core.sheet import Sheet, both_ways, conclude, table
 from kumpel.core.vehicle.channels import in_units
 from kumpel.core.vehicle.compare import Along, along, corners, gate_distances, way_of
@@ -176,7 +176,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
     known = len(drive.path.known) / len(drive.path.x) if len(drive.path.x) else 0.0
     sheet = Sheet(known, used=found.count, left_out=sum(lap.kind == "timed" and not lap.counts for lap in laps))
     _lap_figures(sheet, drive, found)
-    extremes = _extremes(recording, laps)
+    extremes = _extremes(recording, review, laps)
     _maxima(sheet, extremes, laps)
     there = {f"max.{k}" for k in MAXIMA if k in recording.channels} | {
         f"min.{k}" for k in MAXIMA if k in recording.channels
@@ -275,13 +275,16 @@ class _Extremes:
     high: dict[str, Floats]
 
 
-def _extremes(recording: Recording, laps: list[Lap]) -> _Extremes:
+def _extremes(recording: Recording, review: Review, laps: list[Lap]) -> _Extremes:
     edges = [lap.start_s for lap in laps] or [0.0]
     low: dict[str, Floats] = {}
     high: dict[str, Floats] = {}
     for key, (_, _, factor, _) in MAXIMA.items():
         channel = in_units(recording, key)
         if channel is not None:
+            if review.left_out:
+                out = samples_inside(review.left_out, len(channel.values), channel.interval_s)
+                channel = replace(channel, values=np.where(out, np.nan, channel.values))
             bottom, top = _by_part(channel, edges)
             low[key], high[key] = bottom * factor, (np.fmax(top, -bottom) if key in SIGNED else top) * factor
     return _Extremes(low, high)
@@ -322,6 +325,8 @@ def _findings(drive: Drive, laps: list[Lap], known: float) -> list[Finding]:
         found.append(
             Finding("estimated", f"laps {', '.join(map(str, uncertain[:20]))}: no position at a line, time estimated")
         )
+    if len(drive.path.x) < 2 and not any(lap.kind == "timed" for lap in laps):
+        found.append(Finding("worthless", "fewer than two samples: the logger was only switched on", blocks=True))
     if drive.path.interval_s > 0.5:
         found.append(Finding("rate", f"positions every {drive.path.interval_s:g} s: lap times are rough"))
     if not any(lap.kind == "timed" for lap in laps):
