@@ -210,6 +210,17 @@ class Convert(Commands):
         self.run_it("convert", source, self.folder / "b.gpx")
         self.assertNotIn("<name>", (self.folder / "b.gpx").read_text())
 
+    def test_episodes_as_annotations_of_the_open_export(self) -> None:
+        source = self.made("jaw_muscle")
+        self.run_it("convert", source, self.folder / "a.edf", "--found")
+        found = self.assessed(source)["events"]
+        again = files.read(self.folder / "a.edf", assess_files.WORDS)
+        self.assertGreater(len(found), 3)
+        self.assertEqual(
+            [(e.code, round(e.at_s, 2)) for e in again.events], [(e["code"], round(e["at_s"], 2)) for e in found]
+        )
+        self.assertTrue(all(float(e.data["length_s"]) > 0 for e in again.events))
+
     def test_workbook_and_health_record(self) -> None:
         source = self.made("blood_pressure")
         self.run_it("convert", source, self.folder / "a.xlsx")

@@ -14,7 +14,7 @@ import numpy as np
 
 from kumpel.core.assessment import Assessment, Figure, LimitSet, Verdict
 from kumpel.core.groups import Group, group
-from kumpel.core.recording import Recording
+from kumpel.core.recording import Event, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import wall_clock
 from kumpel.formats import files
@@ -282,17 +282,39 @@ def _lines(limits: LimitSet, channel: str) -> list[LimitLine]:
 # ---------------------------------------------------------------- other formats
 
 
+def _with_events(recording: Recording, found: Assessment) -> Recording:
+    """The recording with the events that were found in it beside its own."""
+    own = {(e.code, e.at_s) for e in recording.events}
+    new = [
+        Event(e.at_s, e.code, e.text, {"length_s": e.end_s - e.at_s, **e.numbers})
+        for e in found.events
+        if (e.code, e.at_s) not in own and not e.code.startswith("log.")
+    ]
+    return dataclasses.replace(recording, events=tuple(sorted([*recording.events, *new], key=lambda e: e.at_s)))
+
+
 def convert(
-    source: Path, target: Path, wish: files.Wish, span: tuple[float | None, float | None], name: str, events: str
+    source: Path,
+    target: Path,
+    wish: files.Wish,
+    span: tuple[float | None, float | None],
+    name: str = "",
+    events: str = "",
+    with_found: bool = False,
 ) -> Recording:
-    """Write a file in the format of the target's ending, or a span of it; a workbook gets the figures, too."""
+    """Write a file in the format of the target's ending, or a span of it; a workbook gets the figures, too.
+
+    `with_found` adds the events that the assessment found (episodes, desaturations, alarms) to those of the recording.
+    """
     recording = read(source, wish)
     try:
         if span != (None, None):
             recording = files.cut(recording, span[0] or 0.0, math.inf if span[1] is None else span[1])
         found = None
-        if target.suffix.lower() == ".xlsx" and recording.kind in KINDS:
+        if (with_found or target.suffix.lower() == ".xlsx") and recording.kind in KINDS:
             found = assess(source, recording, None, None, {}).found
+        if with_found and found is not None:
+            recording = _with_events(recording, found)
         files.write(recording, target, found, name, events)
     except files.FileFormatError as error:
         raise WrongFileError(str(error)) from error

@@ -141,6 +141,7 @@ def convert(
     start: Annotated[float | None, typer.Option("--from", help="Only from this second on.")] = None,
     end: Annotated[float | None, typer.Option("--to", help="Only up to this second.")] = None,
     events: Annotated[str, typer.Option(help="CSV: the events of this code, such as reading, one a row.")] = "",
+    found: Annotated[bool, typer.Option("--found", help="Also write the events that the assessment finds.")] = False,
     name: Annotated[str, typer.Option(help="A name to write into the file; nobody is named without it.")] = "",
 ) -> None:
     """Write a recording in another open format."""
@@ -149,7 +150,7 @@ def convert(
 
     try:
         wish = files.Wish(kind, interval, _pairs(columns, "--map"))
-        recording = assess_files.convert(source, target, wish, (start, end), name, events)
+        recording = assess_files.convert(source, target, wish, (start, end), name, events, found)
     except (assess_files.WrongFileError, OSError) as error:
         typer.echo(str(error), err=True)
         raise typer.Exit(2) from None

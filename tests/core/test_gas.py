@@ -193,6 +193,7 @@ class BadData(unittest.TestCase):
         )
         [row] = reviewed(recording(events=(span,), co=np.full(480, 3.0))).table("checks").rows
         self.assertEqual((row[3], row[8]), ("C7", "passed"))
+        self.assertEqual(row[9], 180 * 86_400)
         self.assertAlmostEqual(float(row[7]), 25.0)  # 50/40 - 1
 
     def test_worthless(self) -> None:

@@ -438,11 +438,11 @@ def _times(table: pa.Table, layout: Layout, first_line: int) -> tuple[Floats | N
     there = [t for t in layout.time if t in table.column_names]
     if not there:
         return None, 0.0, layout.utc_offset_min, False
-    texts = [t or "" for t in table.column(there[0]).to_pylist()]
+    texts: list[str] = table.column(there[0]).fill_null("").to_pylist()
     if len(there) == 2:
         texts = [f"{a} {b or ''}".strip() for a, b in zip(texts, table.column(there[1]).to_pylist(), strict=True)]
     try:
-        found = stamps([str(t) for t in texts], layout.date_order or "ymd")
+        found = stamps(texts, layout.date_order or "ymd")
     except TimeError as error:
         raise CsvError(f"line {error.row + first_line}, column “{there[0]}”: {error}") from None
     seconds = found.seconds

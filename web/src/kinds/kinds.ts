@@ -24,4 +24,8 @@ export const KINDS: Record<string, WebKind> = {
   noise: { name: "Noise", word: "noise", sheet: NoiseSheet, load: loadNoiseSheet, control, group, summary },
 };
 
+/** How settings are edited; a kind without a sheet of its own gets plain fields, checked by the server. */
+export const settingsOf = (key: string): Pick<WebKind, "control" | "group" | "summary"> =>
+  KINDS[key] ?? { control: () => ({ type: "text", empty: true }), group: () => null, summary: () => "" };
+
 export const kindName = (key: string) => KINDS[key]?.name ?? key;

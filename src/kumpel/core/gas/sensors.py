@@ -133,6 +133,7 @@ def _listed(recording: Recording) -> list[Mapping[str, object]]:
 def check_table(recording: Recording) -> Table:
     """Bump tests and calibrations for the certificate: applied, read before and after, change of the span factor."""
     rows: list[tuple[str | float, ...]] = []
+    fitted = {s.gas.key: s for s in sensors(recording)}
     for event in checks(recording):
         data = event.data
         gas = GASES.get(str(data.get("gas")))
@@ -150,6 +151,7 @@ def check_table(recording: Recording) -> Table:
                 after,
                 100 * change if event.code == "calibration" else math.nan,
                 words,
+                _next_due(event, fitted.get(str(data.get("gas")))),
             )
         )
     columns = (
@@ -162,8 +164,18 @@ def check_table(recording: Recording) -> Table:
         ("After", "", 1),
         ("Span factor change", "%", 1),
         ("Result", "", None),
+        ("Next due", "s", 0),
     )
     return table("checks", "Bump tests and calibrations", columns, rows)
+
+
+def _next_due(event: Event, fitted: Sensor | None) -> float:
+    """When the check is due again, in s after the start of the recording; at once when it failed."""
+    if fitted is None:
+        return math.nan
+    if event.data.get("passed") is False:
+        return event.at_s
+    return event.at_s + DAY_S * (fitted.bump_days if event.code == "bump-test" else fitted.calibration_days)
 
 
 def _float(value: object) -> float:

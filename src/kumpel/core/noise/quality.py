@@ -26,7 +26,8 @@ def flat_lines(levels: Floats, motion: Floats, interval_s: float) -> list[Sugges
     """Stretches of at least ten minutes without motion in which the level stays within 2 dB."""
     shortest = max(int(FLAT_RUN_S / interval_s), 1)
     found: list[Suggestion] = []
-    for first, end in runs(np.nan_to_num(motion, nan=1.0) == 0).tolist():
+    still = runs(np.nan_to_num(motion, nan=1.0) == 0)
+    for first, end in still[still[:, 1] - still[:, 0] >= shortest].tolist():
         cursor = first
         while end - cursor >= shortest:
             stop = _flat_until(levels, cursor, end)

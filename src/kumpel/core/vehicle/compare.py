@@ -38,6 +38,11 @@ def way_of(path: Path) -> Floats:
     n, dt = len(path.x), path.interval_s
     if not n:
         return np.empty(0)
+    if path.has_speed and not np.isnan(path.speed).any():
+        way = np.zeros(n)
+        np.cumsum((path.speed[1:] + path.speed[:-1]).clip(min=0.0), out=way[1:])
+        way *= dt / 2
+        return way
     known = path.known
     steps = np.zeros(n)
     if len(known) > 1:

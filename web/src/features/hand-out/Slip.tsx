@@ -1,7 +1,7 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Fragment, useEffect, useRef, useState } from "react";
 import { api, ask, Problem, type Schemas } from "@/api/client";
-import { KINDS, type SetupControl } from "@/kinds/kinds";
+import { type SetupControl, settingsOf } from "@/kinds/kinds";
 import { Button, Loading, Token, Trouble, Warn } from "@/ui/basics";
 import { clockError, percent } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
@@ -82,7 +82,7 @@ export function Slip({
   recorder: Schemas["Recorder"];
   onDone: () => void;
 }) {
-  const kind = KINDS[recorder.kind];
+  const kind = settingsOf(recorder.kind);
   const [edited, setEdited] = useState<Settings | undefined>();
   const [library, setLibrary] = useState("");
   const [refused, setRefused] = useState<string | null>(null);
