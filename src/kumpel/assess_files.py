@@ -260,8 +260,10 @@ def plot(each: Assessed) -> str:
     known = [w.key for w in kind.channels if w.key in recording.channels]
     order = [k for k in dict.fromkeys([kind.main_channel, *known, *recording.channels]) if k in recording.channels]
     ticks = [e.at_s for e in each.found.events][:2000]
+    names = {w.key: w.name for w in kind.channels}
+    channels = {k: dataclasses.replace(c, name=names.get(k, c.name)) for k, c in recording.channels.items()}
     drawn = [
-        lanes.Lane(recording.channels[k], _lines(each.limits, k), ticks if i == 0 else ())
+        lanes.Lane(channels[k], _lines(each.limits, k), ticks if i == 0 else ())
         for i, k in enumerate(order[:MOST_LANES])
     ]
     if not drawn:

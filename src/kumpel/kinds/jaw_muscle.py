@@ -6,8 +6,9 @@ from typing import Literal
 
 from pydantic import BaseModel
 
-from kumpel.core.jaw_muscle.assess import assess
-from kumpel.core.recording import ChannelWord
+from kumpel.core.assessment import BothWays, LimitSet
+from kumpel.core.recording import ChannelWord, Recording
+from kumpel.core.review import Review
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.limit_sets import shipped
@@ -31,6 +32,13 @@ LIBRARY: dict[str, BaseModel] = {
     "Night": JawMuscleSetup(),
     "Night, mains filter": JawMuscleSetup(name="Night, mains filter", notch_hz=50),
 }
+
+
+def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
+    """See `core.jaw_muscle.assess`. Imported when first needed: SciPy's signal tools take longer to load than the server."""
+    from kumpel.core.jaw_muscle import assess as figures
+
+    return figures.assess(recording, review, limits)
 
 
 KIND = Kind(

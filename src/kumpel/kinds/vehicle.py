@@ -6,8 +6,9 @@ from typing import Literal
 
 from pydantic import BaseModel
 
-from kumpel.core.recording import ChannelWord
-from kumpel.core.vehicle.assess import assess
+from kumpel.core.assessment import BothWays, LimitSet
+from kumpel.core.recording import ChannelWord, Recording
+from kumpel.core.review import Review
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.limit_sets import shipped
@@ -36,6 +37,13 @@ LIBRARY: dict[str, BaseModel] = {
     "Hauler": VehicleSetup(name="Hauler", vehicle="hauler"),
     "Car, 25 Hz": VehicleSetup(name="Car, 25 Hz", vehicle="car", position_hz=25),
 }
+
+
+def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
+    """See `core.vehicle.assess`. Imported when first needed: SciPy's signal tools take longer to load than the server."""
+    from kumpel.core.vehicle import assess as figures
+
+    return figures.assess(recording, review, limits)
 
 
 KIND = Kind(

@@ -12,7 +12,7 @@ from kumpel.core.recording import Channel, Floats
 from kumpel.core.review import Stretch
 from kumpel.reports.pictures import GRID, INK, PETROL, SOFT, Canvas, LimitLine
 
-WIDTH, LANE, GAP, LEFT, TOP = 760.0, 92.0, 22.0, 54.0, 18.0
+WIDTH, LANE, GAP, LEFT, TOP = 760.0, 92.0, 22.0, 54.0, 34.0
 COLUMNS = 700
 
 
@@ -36,7 +36,7 @@ def extremes(values: Floats, columns: int) -> tuple[Floats, Floats]:
 
 
 def _nice_steps(low: float, high: float) -> list[float]:
-    rough = (high - low) / 3
+    rough = (high - low) / 4
     power = 10 ** math.floor(math.log10(rough))
     step = next(f * power for f in (1, 2, 5, 10) if f * power >= rough)
     first = math.ceil(low / step) * step
@@ -104,6 +104,11 @@ def _lane(canvas: Canvas, lane: Lane, top: float, length: float, left: float, ri
     for value in _nice_steps(low, high):
         canvas.line(left, y_of(value), right, y_of(value), GRID, 0.5)
         canvas.text(left - 4, y_of(value) + 2.5, f"{value:g}" if abs(value) >= 1e-9 else "0", 7.5, anchor="end")
+    # A column reaches to the one before it, so that a step is a line and not a gap.
+    joined = np.flatnonzero(known[1:] & known[:-1]) + 1
+    highest, lowest = high_of.copy(), low_of.copy()
+    low_of[joined] = np.minimum(low_of[joined], highest[joined - 1])
+    high_of[joined] = np.maximum(high_of[joined], lowest[joined - 1])
     width = (right - left) * min(channel.length_s / length, 1.0) / max(len(low_of), 1)
     for i in np.flatnonzero(known).tolist():
         a, b = y_of(float(high_of[i])), y_of(float(low_of[i]))

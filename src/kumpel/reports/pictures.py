@@ -16,7 +16,7 @@ import numpy as np
 from kumpel.core.recording import Floats
 
 PETROL, ACTION, ABOVE, INK, SOFT, GRID = "#0e6076", "#b8740b", "#ad3a1f", "#1d2b33", "#5d6a71", "#ece8de"
-FONT = "Barlow Semi Condensed"
+FONT = "Barlow Semi Condensed, sans-serif"
 
 
 @dataclass(frozen=True)

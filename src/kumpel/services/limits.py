@@ -37,8 +37,11 @@ def put_shipped(db: Db) -> None:
 
 
 def all_limit_sets(db: Db, kind: str | None = None) -> list[LimitSetRow]:
-    query = select(LimitSetRow).order_by(col(LimitSetRow.kind), col(LimitSetRow.id))
-    return list(db.exec(query.where(LimitSetRow.kind == kind) if kind else query).all())
+    """Limit sets in the order of the kinds, those of a kind in the order they came."""
+    query = select(LimitSetRow).order_by(col(LimitSetRow.id))
+    rows = list(db.exec(query.where(LimitSetRow.kind == kind) if kind else query).all())
+    order = [*KINDS]
+    return sorted(rows, key=lambda row: order.index(row.kind) if row.kind in order else len(order))
 
 
 def limits_of(db: Db, kind: str, limit_set_id: int | None) -> tuple[LimitSetRow, LimitSet]:

@@ -10,7 +10,7 @@ from kumpel.core.recording import Event, Recording
 from kumpel.standins.made import Made, channel
 
 NOON = 1_795_089_600.0
-"""2026-11-18 12:00 UTC."""
+"""2026-11-19 12:00 UTC."""
 
 
 @dataclass(frozen=True)

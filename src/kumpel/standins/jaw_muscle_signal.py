@@ -15,7 +15,7 @@ from kumpel.standins.made import Made, channel
 
 Floats = NDArray[np.float64]
 BEDTIME = 1_795_129_200.0
-"""2026-11-18 23:00 UTC."""
+"""2026-11-19 23:00 UTC."""
 
 
 @dataclass(frozen=True)

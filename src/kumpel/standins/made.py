@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from kumpel.core.recording import Channel, Recording
 
 START = 1_795_068_000.0
-"""2026-11-18 06:00:00 UTC: made-up recordings begin then unless told otherwise."""
+"""2026-11-19 06:00:00 UTC: made-up recordings begin then unless told otherwise."""
 
 
 @dataclass(frozen=True)

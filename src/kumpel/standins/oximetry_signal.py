@@ -10,7 +10,7 @@ from kumpel.core.recording import Recording
 from kumpel.standins.made import Made, channel
 
 EVENING = 1_795_125_600.0
-"""2026-11-18 22:00 UTC."""
+"""2026-11-19 22:00 UTC."""
 
 
 @dataclass(frozen=True)

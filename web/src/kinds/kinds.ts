@@ -28,4 +28,5 @@ export const KINDS: Record<string, WebKind> = {
 export const settingsOf = (key: string): Pick<WebKind, "control" | "group" | "summary"> =>
   KINDS[key] ?? { control: () => ({ type: "text", empty: true }), group: () => null, summary: () => "" };
 
-export const kindName = (key: string) => KINDS[key]?.name ?? key;
+export const kindName = (key: string) =>
+  KINDS[key]?.name ?? key.charAt(0).toUpperCase() + key.slice(1).replaceAll("_", " ");

@@ -7,7 +7,7 @@ interface Rule {
   name: string;
   unit: string;
   parameters: Record<string, number>;
-  steps: { value: number; verdict: VerdictWord; name: string; beyond: boolean }[];
+  steps: { value: number; verdict: VerdictWord; name: string; beyond: boolean; below?: boolean }[];
 }
 
 function counted(p: Record<string, number>): string {
@@ -15,6 +15,9 @@ function counted(p: Record<string, number>): string {
   const threshold = p.threshold_db ? `, counted from ${p.threshold_db} dB` : "";
   return `${p.exchange_rate_db} dB rate, ${p.criterion_db} dB for ${p.criterion_h} h${threshold}`;
 }
+
+const edge = (step: Rule["steps"][number]) =>
+  step.below ? (step.beyond ? "below" : "down to") : step.beyond ? "above" : "from";
 
 /** The limit sets on record, with issuer, version and date. */
 export default function Limits() {
@@ -44,10 +47,7 @@ export default function Limits() {
                   <td className="py-1.5">
                     {rule.steps.map((s) => (
                       <span key={s.name} className="mr-5 inline-block">
-                        <Verdict
-                          verdict={s.verdict}
-                          words={`${s.beyond ? "above" : "from"} ${s.value} ${rule.unit}, ${s.name}`}
-                        />
+                        <Verdict verdict={s.verdict} words={`${edge(s)} ${s.value} ${rule.unit}, ${s.name}`} />
                       </span>
                     ))}
                   </td>
