@@ -22,6 +22,7 @@ from kumpel.core.assessment import (
     TableColumn,
     Verdict,
     Why,
+    event_key,
     judge,
     worst,
 )
@@ -172,6 +173,15 @@ def conclude(
         events=tuple(sorted(events, key=lambda e: e.at_s)),
         stretches=tuple(stretches),
     )
+
+
+def own_events(recording: Recording, review: Review, without: tuple[str, ...] = ()) -> list[Detected]:
+    """The recorder's own events, but those of the codes `without`; dropped ones are there and marked."""
+    return [
+        Detected(e.at_s, e.at_s, e.code, e.text or e.code, event_key(e.code, e.at_s) not in review.dropped)
+        for e in recording.events
+        if e.code not in without
+    ]
 
 
 def coverage_finding(measured_s: float, planned_s: float, minimum: float) -> list[Finding]:

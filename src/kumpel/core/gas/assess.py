@@ -103,7 +103,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
             findings.append(Finding(f"off.{each.gas.key}", f"{each.gas.name}: the sensor was switched off"))
     for lane in lanes:
         findings += _figures(recording, review, sheet, lane, planned, alone, limits.minimum_coverage)
-    _additive(recording, review, limits, sheet)
+    _additive(recording, review, limits, sheet, alone)
     findings += _worthless(recording, lanes)
     wanted = _applying(limits, fitted, lanes, sheet)
     unlogged = max(planned - measured, 0.0)
@@ -270,7 +270,7 @@ def _figures(
         Put("log", "alarms in the recorder's event log", float(len(logged)), ""),
     )
     found = [
-        replace(f, text=f"{gas.name}: {f.text}", figures=(f"{gas.key}.",))
+        replace(f, text=f"{gas.name}: {f.text}", figures=(f"{gas.key}.", "additive_index"))
         for f in coverage_finding(lane.measured_s, planned, minimum)
     ]
     return found + _implausible(lane, over)
@@ -332,7 +332,7 @@ def _applying(limits: LimitSet, fitted: list[Sensor], lanes: list[_Lane], sheet:
     return replace(limits, rules=rules)
 
 
-def _additive(recording: Recording, review: Review, limits: LimitSet, sheet: Sheet) -> None:
+def _additive(recording: Recording, review: Review, limits: LimitSet, sheet: Sheet, alone: dict[str, float]) -> None:
     """sum(TWA_k / limit_k) over the chosen gases: substances that act on the same organ."""
     chosen = review.options.get("additive", recording.setup.get("additive", ""))
     keys = (
@@ -353,6 +353,7 @@ def _additive(recording: Recording, review: Review, limits: LimitSet, sheet: She
     missing = [k for k in keys if k not in of or f"{k}.twa_shift" not in sheet.figures]
     parts = [sheet.value(f"{k}.twa_shift") / of.get(k, math.nan) for k in keys]
     value = math.nan if missing else sum(parts)
+    alone["additive_index"] = sum(alone.get(f"{k}.twa_shift", math.nan) / of.get(k, math.nan) for k in keys)
     numbers = [Put(f"TWA/L {k}", f"share of the limit, {k}", p, "") for k, p in zip(keys, parts, strict=True)]
     note = f"no limit or no reading for {', '.join(missing)}" if missing else ""
     sheet.put(

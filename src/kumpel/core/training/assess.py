@@ -13,7 +13,6 @@ import numpy as np
 from kumpel.core.assessment import (
     Assessment,
     BothWays,
-    Detected,
     Finding,
     LimitSet,
     Put,
@@ -23,7 +22,7 @@ from kumpel.core.assessment import (
 )
 from kumpel.core.recording import Floats, Recording, sample_times
 from kumpel.core.review import Review
-from kumpel.core.sheet import Sheet, both_ways, conclude, setup_number, table
+from kumpel.core.sheet import Sheet, both_ways, conclude, own_events, setup_number, table
 from kumpel.core.training.course import MOVING_FROM_M_S, Course, ascent_descent, course_of, moving_s
 from kumpel.core.training.heart import (
     LOAD_SOURCE,
@@ -82,11 +81,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
             _stroke_table(recording, course),
             _zone_table(rate, dt, edges, elapsed),
         ),
-        events=[
-            Detected(e.at_s, e.at_s, e.code, e.text or e.code, event_key(e.code, e.at_s) not in review.dropped)
-            for e in recording.events
-            if e.code != "stroke"
-        ],
+        events=own_events(recording, review, ("stroke",)),
     )
 
 

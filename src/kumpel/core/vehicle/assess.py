@@ -14,7 +14,6 @@ import numpy as np
 from kumpel.core.assessment import (
     Assessment,
     BothWays,
-    Detected,
     Finding,
     LimitSet,
     Put,
@@ -25,7 +24,7 @@ from kumpel.core.assessment import (
 )
 from kumpel.core.recording import Channel, Floats, Recording
 from kumpel.core.review import Review, samples_inside
-from kumpel.core.sheet import Sheet, both_ways, conclude, table
+from kumpel.core.sheet import Sheet, both_ways, conclude, own_events, table
 from kumpel.core.vehicle.channels import in_units
 from kumpel.core.vehicle.compare import Along, along, corners, gate_distances, way_of
 from kumpel.core.vehicle.courses import Course, course_from, find_lap, learn_course, recognise, turned
@@ -195,10 +194,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
         key_figures=("best", "theoretical", "consistency", "laps"),
         suggestions=_suggestions(laps),
         tables=(_lap_table(drive, laps, found), _maxima_table(extremes, laps), _corner_table(drive)),
-        events=[
-            Detected(e.at_s, e.at_s, e.code, e.text or e.code, event_key(e.code, e.at_s) not in review.dropped)
-            for e in recording.events
-        ],
+        events=own_events(recording, review),
     )
 
 
