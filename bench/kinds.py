@@ -24,7 +24,7 @@ from kumpel.core.noise.exposure import weekly_exposure_level
 from kumpel.core.recording import Channel, Recording
 from kumpel.core.review import Review, Stretch
 from kumpel.core.vehicle.assess import drive_of
-from kumpel.formats import csv_file, edf
+from kumpel.formats import csv_file, edf, edf_write
 from kumpel.kinds.registry import KINDS
 from kumpel.standins import (
     blood_pressure_signal,
@@ -217,7 +217,7 @@ def edf_files(folder: Path) -> None:
     channels = {k: Channel(k, k, "uV", 0.001, rng.normal(0, 50, n)) for k in ("emg.left", "emg.right", "ecg")}
     recording = Recording("jaw_muscle", 1_795_000_000.0, 0, channels)
     path = folder / "a.edf"
-    write = best(lambda: path.write_bytes(edf.write(recording)), 3)
+    write = best(lambda: path.write_bytes(edf_write.write(recording)), 3)
     size = path.stat().st_size / 1e6
     read = best(lambda: edf.read(path.read_bytes(), "jaw_muscle"), 3)
 

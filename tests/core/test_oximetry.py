@@ -182,6 +182,55 @@ class Figures(unittest.TestCase):
         self.assertAlmostEqual(found.figure("valid").value, 4 + 300 / 3600)
 
 
+def by_the_letter(spo2: list[float], points: float) -> list[tuple[int, int]]:
+    """The rule of docs/methods/oximetry.md sample by sample, at one a second: start and end of each fall."""
+    found, i = [], 0
+    while i < len(spo2):
+        before = [v for v in spo2[max(i - 120, 0) : i] if v == v]
+        if len(before) < 30 or not spo2[i] <= sum(before) / len(before) - points + 1e-9:
+            i += 1
+            continue
+        level = sum(before) / len(before)
+        end, low_until, seen_above, last, gap = None, i, False, i, False
+        for j in range(i, min(i + 180, len(spo2))):
+            if spo2[j] != spo2[j]:
+                continue
+            if j - last > 10:
+                gap = True
+                break
+            last = j
+            if not seen_above and spo2[j] <= level - points + 1e-9:
+                low_until = j + 1
+            elif not seen_above:
+                seen_above, low_until = True, j
+            if end is None and spo2[j] >= level - 1 - 1e-9:
+                end = j
+                break
+        if not seen_above and not gap:
+            low_until = last + 1
+        if low_until - i < 10:
+            i += 1
+            continue
+        stop = end if end is not None else last + 1
+        found.append((i, stop))
+        i = stop
+    return found
+
+
+class ByTheLetter(unittest.TestCase):
+    def test_random_nights(self) -> None:
+        for seed in range(60):
+            rng = np.random.default_rng(seed)
+            steps = rng.choice([-1, 0, 0, 0, 1], 1500)
+            spo2 = np.clip(95 + np.cumsum(steps) - np.linspace(0, steps.sum(), 1500).round(), 70, 100)
+            if seed % 3:
+                for at in rng.integers(0, 1480, 12):
+                    spo2[at : at + int(rng.integers(1, 20))] = np.nan
+            for points in (3, 4):
+                found = [(int(d.start_s), int(d.end_s)) for d in desaturations(spo2, 1.0, points)]
+                self.assertEqual(found, by_the_letter(spo2.tolist(), points), f"{seed} {points}")
+
+
 class AgainstTheSignal(unittest.TestCase):
     def test_many_nights(self) -> None:
         for seed in range(40):

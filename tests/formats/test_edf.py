@@ -11,7 +11,7 @@ import numpy as np
 import pyedflib
 
 from kumpel.core.recording import Channel, ChannelWord, Event, Recording
-from kumpel.formats import edf
+from kumpel.formats import edf, edf_write
 from kumpel.formats.edf import EdfError
 from kumpel.kinds.registry import KINDS
 
@@ -43,7 +43,7 @@ class Files(unittest.TestCase):
 
     def test_written_is_read_by_two_libraries(self) -> None:
         made = recording()
-        self.path.write_bytes(edf.write(made))
+        self.path.write_bytes(edf_write.write(made))
         step = np.ptp(made.channels["emg.left"].values) / 65_000
         other = edfio.read_edf(self.path)
         self.assertEqual([s.label for s in other.signals], ["Masseter left", "ECG"])
@@ -109,7 +109,7 @@ class Files(unittest.TestCase):
 class ThereAndBack(unittest.TestCase):
     def test_everything_comes_back(self) -> None:
         made = recording()
-        again = edf.read(edf.write(made), "", WORDS)
+        again = edf.read(edf_write.write(made), "", WORDS)
         self.assertEqual((again.kind, again.start, again.utc_offset_min), ("jaw_muscle", made.start, 60))
         self.assertEqual(
             [(e.at_s, e.code, e.text, dict(e.data)) for e in again.events],
@@ -122,7 +122,7 @@ class ThereAndBack(unittest.TestCase):
 
     def test_a_gap_of_whole_records_is_discontinuous(self) -> None:
         made = recording(gap=slice(10, 14))
-        data = edf.write(made)
+        data = edf_write.write(made)
         header = edf.read_header(data)
         self.assertEqual((header.plus, header.records), ("EDF+D", 26))
         again = edf.read(data, "", WORDS)
@@ -134,12 +134,12 @@ class ThereAndBack(unittest.TestCase):
     def test_single_missing_samples(self) -> None:
         made = recording()
         made.channels["ecg"].values[[5, 700, 7499]] = np.nan
-        again = edf.read(edf.write(made), "", WORDS).channels["ecg"].values
+        again = edf.read(edf_write.write(made), "", WORDS).channels["ecg"].values
         self.assertEqual(np.flatnonzero(np.isnan(again)).tolist(), [5, 700, 7499])
 
     def test_a_gap_at_the_start_keeps_the_time(self) -> None:
         made = recording(gap=slice(0, 3))
-        again = edf.read(edf.write(made), "", WORDS)
+        again = edf.read(edf_write.write(made), "", WORDS)
         self.assertEqual(again.start, made.start + 3)
         self.assertEqual(again.events[-1].at_s, 17.25)
 
@@ -147,13 +147,13 @@ class ThereAndBack(unittest.TestCase):
         rng = np.random.default_rng(1)
         for interval, n in ((0.001, 1), (0.001, 12_345), (1 / 800, 801), (1.0, 100), (4.0, 33), (60.0, 90), (0.04, 77)):
             made = Recording("x", 1_795_000_000.25, -300, {"a": Channel("a", "A", "uV", interval, rng.normal(0, 1, n))})
-            again = edf.read(edf.write(made), "x", (ChannelWord("a", "A", "uV"),))
+            again = edf.read(edf_write.write(made), "x", (ChannelWord("a", "A", "uV"),))
             with self.subTest(interval=interval, n=n):
                 np.testing.assert_allclose(again.channels["a"].values[:n], made.channels["a"].values, atol=1e-3)
                 self.assertTrue(np.isnan(again.channels["a"].values[n:]).all())
                 self.assertAlmostEqual(again.start, made.start, places=3)
         with self.assertRaisesRegex(ValueError, "whole numbers of samples"):
-            edf.write(
+            edf_write.write(
                 Recording(
                     "x",
                     0.0,
@@ -171,22 +171,24 @@ class ThereAndBack(unittest.TestCase):
             np.array([12_345_678.0, 12_345_679.0] * 25),
         ):
             made = Recording("x", 0.0, 0, {"a": Channel("a", "A", "uV", 1.0, values)})
-            again = edf.read(edf.write(made), "x", (ChannelWord("a", "A", "uV"),)).channels["a"].values
+            again = edf.read(edf_write.write(made), "x", (ChannelWord("a", "A", "uV"),)).channels["a"].values
             known = ~np.isnan(values)
             np.testing.assert_allclose(
                 again[:50][known], values[known], atol=max(np.ptp(values[known]) / 50_000, 1e-4) if known.any() else 0
             )
         only = Recording("rescue", 0.0, 0, {}, (Event(1.0, "shock", "x"),))
-        self.assertEqual(edf.read_header(edf.write(only)).records, 1)
+        self.assertEqual(edf.read_header(edf_write.write(only)).records, 1)
 
     def test_nobody_is_named_unless_asked(self) -> None:
-        self.assertEqual(edf.read_header(edf.write(recording())).patient, "X X X X")
-        self.assertEqual(edf.read_header(edf.write(recording(), edf.Who(name="Erna Vogt"))).patient, "X X X Erna_Vogt")
+        self.assertEqual(edf.read_header(edf_write.write(recording())).patient, "X X X X")
+        self.assertEqual(
+            edf.read_header(edf_write.write(recording(), edf_write.Who(name="Erna Vogt"))).patient, "X X X Erna_Vogt"
+        )
 
 
 class Wrong(unittest.TestCase):
     def test_each_says_where(self) -> None:
-        good = edf.write(recording(3))
+        good = edf_write.write(recording(3))
         for data, words in (
             (b"", "256 bytes"),
             (b"x" * 300, "byte 0: not an EDF"),
@@ -205,18 +207,18 @@ class Wrong(unittest.TestCase):
                     self.assertIn("Startdate", words)  # the long date of EDF+ stands in for a broken short one
 
     def test_cut_off_is_read_to_the_last_whole_record(self) -> None:
-        good = edf.write(recording(10))
+        good = edf_write.write(recording(10))
         found = edf.read(good[: len(good) - 3000], "", WORDS)
         self.assertLess(found.length_s, 10)
         self.assertGreaterEqual(found.length_s, 8)
 
     def test_signal_names(self) -> None:
-        data = edf.write(recording(3))
+        data = edf_write.write(recording(3))
         with self.assertRaisesRegex(EdfError, "no signal “EOG”"):
             edf.read(data, "jaw_muscle", WORDS, {"ecg": "EOG"})
 
     def test_random_damage_raises_nothing_else(self) -> None:
-        good = bytearray(edf.write(recording(3)))
+        good = bytearray(edf_write.write(recording(3)))
         rng = np.random.default_rng(3)
         for _ in range(300):
             data = bytearray(good)

@@ -10,7 +10,7 @@ import numpy as np
 
 from kumpel.core.assessment import Assessment
 from kumpel.core.recording import Channel, ChannelWord, Event, Recording
-from kumpel.formats import csv_file, edf, fhir, gpx, krec, tables, xlsx
+from kumpel.formats import csv_file, edf, edf_write, fhir, gpx, krec, tables, xlsx
 
 WRITES = {".krec", ".csv", ".edf", ".gpx", ".xlsx", ".parquet", ".json"}
 
@@ -125,7 +125,7 @@ def write(recording: Recording, path: Path, found: Assessment | None = None, nam
         elif suffix == ".csv":
             path.write_bytes(csv_file.write(recording, events))
         elif suffix == ".edf":
-            path.write_bytes(edf.write(recording, edf.Who(name=name or "X")))
+            path.write_bytes(edf_write.write(recording, edf_write.Who(name=name or "X")))
         elif suffix == ".gpx":
             path.write_bytes(gpx.write(recording, name))
         elif suffix == ".xlsx":

@@ -1,0 +1,231 @@
+"""Writing EDF+: continuous (EDF+C), or discontinuous (EDF+D) where whole data records were not measured.
+
+See `formats.edf` for the specification and for how a missing sample is kept.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+
+from kumpel.core.recording import Event, Floats, Recording
+from kumpel.formats.edf import ANNOTATIONS, HIGHEST, LOWEST, MISSING, MISSING_MARK, MONTHS
+
+
+@dataclass(frozen=True)
+class Who:
+    """The patient field of EDF+: code, sex ("F", "M" or "X"), birth date ("02-MAY-1951" or "X"), name. All unknown by default."""
+
+    code: str = "X"
+    sex: str = "X"
+    born: str = "X"
+    name: str = "X"
+
+    def field(self) -> str:
+        return " ".join(part.strip().replace(" ", "_") or "X" for part in (self.code, self.sex, self.born, self.name))
+
+
+@dataclass(frozen=True)
+class _Plan:
+    """How a recording is laid out: length of a record, samples of each channel in it, size of the annotations."""
+
+    record_s: float
+    records: int
+    samples: dict[str, int]
+    texts: dict[int, bytes] = field(default_factory=dict)
+    text_bytes: int = 0
+
+
+def _record_length(recording: Recording) -> float:
+    """The shortest of 1 s to 10 min that holds whole samples of every channel."""
+    rates = [c.interval_s for c in recording.channels.values()]
+    for seconds in (1.0, 2.0, 4.0, 5.0, 10.0, 20.0, 30.0, 60.0, 120.0, 300.0, 600.0):
+        if all(abs(seconds / r - round(seconds / r)) < 1e-6 and seconds >= r for r in rates):
+            return seconds
+    raise ValueError(
+        "EDF needs data records that hold whole numbers of samples; these sampling intervals fit none up to 10 min"
+    )
+
+
+def _tal(onset: float, length: float, text: str) -> bytes:
+    duration = f"\x15{length:.4f}".rstrip("0").rstrip(".") if length else ""
+    return f"{onset:+.4f}".rstrip("0").rstrip(".").encode() + duration.encode() + b"\x14" + text.encode() + b"\x14\x00"
+
+
+def _event_text(event: Event) -> str:
+    numbers = ", ".join(
+        f"{k}={v}" for k, v in event.data.items() if k != "length_s" and isinstance(v, int | float | str)
+    )
+    text = f"{event.code}: {event.text}" + (f" {{{numbers}}}" if numbers else "")
+    return re.sub(r"[\x00-\x1f]", " ", text)
+
+
+def _plan(recording: Recording) -> tuple[_Plan, list[bool]]:
+    record_s = _record_length(recording) if recording.channels else 1.0
+    length = max([recording.length_s, *(e.at_s for e in recording.events)])
+    records = max(math.ceil(length / record_s - 1e-9), 1)
+    samples = {k: round(record_s / c.interval_s) for k, c in recording.channels.items()}
+    kept = [True] * records
+    if recording.channels:
+        there = np.zeros(records, dtype=bool)
+        for key, channel in recording.channels.items():
+            there |= _whole(channel.values, records, samples[key]).any(axis=1)
+        kept = there.tolist() if there.any() else kept
+    left = [i for i, k in enumerate(kept) if k]
+    texts: dict[int, bytes] = {i: _tal(i * record_s, 0.0, "") for i in left}
+    for event in recording.events:
+        # An event of a record that is left out is kept in the last one before it: its onset says when it was.
+        at = min(max(int(event.at_s // record_s), 0), records - 1)
+        home = max((i for i in left if i <= at), default=left[0])
+        span = event.data.get("length_s", 0.0)
+        texts[home] += _tal(event.at_s, float(span) if isinstance(span, int | float) else 0.0, _event_text(event))
+    size = max((len(t) for t in texts.values()), default=20)
+    return _Plan(record_s, records, samples, texts, size + size % 2), kept
+
+
+def _whole(values: Floats, records: int, per: int) -> np.ndarray[tuple[int, int], np.dtype[np.bool_]]:
+    """Which samples were measured, by record, shape (records, per)."""
+    flags = np.zeros(records * per, dtype=bool)
+    flags[: len(values)] = ~np.isnan(values)[: records * per]
+    return flags.reshape(records, per)
+
+
+def _range(values: Floats, padded: bool) -> tuple[float, float]:
+    """Physical minimum and maximum in eight characters that hold all values.
+
+    Where samples are missing the minimum lies below all values: its digital value says "missing".
+    """
+    known = values[~np.isnan(values)]
+    low, high = (float(known.min()), float(known.max())) if len(known) else (-1.0, 1.0)
+    if high <= low:
+        high = low + 1.0
+    if padded or len(known) < len(values):
+        low -= 0.01 * (high - low)
+    margin = (high - low) * 1e-6
+    for digits in range(7, 0, -1):
+        texts = f"{low - margin:.{digits}g}", f"{high + margin:.{digits}g}"
+        if all(len(t) <= 8 for t in texts):
+            a, b = float(texts[0]), float(texts[1])
+            step = 10 ** (math.floor(math.log10(max(abs(a), abs(b), 1e-9))) - digits + 1)
+            for low_text, high_text in ((a, b), (a - step, b + step)):
+                shown = f"{low_text:.{digits}g}", f"{high_text:.{digits}g}"
+                if all(len(t) <= 8 for t in shown) and float(shown[0]) <= low and float(shown[1]) >= high:
+                    return float(shown[0]), float(shown[1])
+    raise ValueError(f"values from {low:g} to {high:g} cannot be written in EDF's eight characters")
+
+
+_EIGHT = re.compile(r"^.{1,8}$")
+
+
+def _pad(text: str, width: int) -> bytes:
+    plain = text.encode("ascii", "replace").decode()
+    return plain[:width].ljust(width).encode()
+
+
+def _short(value: float) -> str:
+    return next(t for d in range(8, 0, -1) if _EIGHT.match(t := f"{value:.{d}g}"))
+
+
+def write(recording: Recording, who: Who | None = None) -> bytes:
+    """A recording as EDF+: continuous (EDF+C), or discontinuous (EDF+D) when whole data records were not measured.
+
+    Each channel's own range is spread over 16 bits; its key stands in the transducer field. Events become annotations.
+    No name is written unless `who` says one. Raises ValueError when the sampling intervals fit no data record.
+    """
+    plan, kept = _plan(recording)
+    ranges = {
+        k: _range(c.values, len(c.values) < plan.records * plan.samples[k]) for k, c in recording.channels.items()
+    }
+    local = datetime.fromtimestamp(recording.start, UTC) + timedelta(minutes=recording.utc_offset_min)
+    fraction = recording.start - math.floor(recording.start)
+    texts = plan.texts if not fraction else {i: _shifted(t, fraction) for i, t in plan.texts.items()}
+    size = max((len(t) for t in texts.values()), default=20)
+    size += size % 2
+    out = [_header(recording, plan, kept, ranges, local, size, who or Who())]
+    digital = {k: _digital(c.values, *ranges[k], plan.records * plan.samples[k]) for k, c in recording.channels.items()}
+    for record in range(plan.records):
+        if not kept[record]:
+            continue
+        for key, per in plan.samples.items():
+            out.append(digital[key][record * per : (record + 1) * per].tobytes())
+        out.append(texts[record].ljust(size, b"\x00"))
+    return b"".join(out)
+
+
+def _shifted(block: bytes, by: float) -> bytes:
+    """The annotations of a record with every onset moved by a fraction of a second."""
+    made = b""
+    for part in block.split(b"\x00"):
+        if part:
+            head, rest = part.split(b"\x14", 1)
+            onset, mark, length = head.partition(b"\x15")
+            made += f"{float(onset) + by:+.4f}".encode() + mark + length + b"\x14" + rest + b"\x00"
+    return made
+
+
+def _digital(values: Floats, low: float, high: float, count: int) -> np.ndarray[tuple[int], np.dtype[np.int16]]:
+    found = np.full(count, MISSING, dtype="<i2")
+    scale = (HIGHEST - LOWEST) / (high - low)
+    for first in range(0, len(values), 1_000_000):
+        part = values[first : first + 1_000_000]
+        with np.errstate(invalid="ignore"):
+            raw = np.clip(np.rint((part - low) * scale) + LOWEST, LOWEST, HIGHEST)
+        found[first : first + len(part)] = np.where(np.isnan(part), MISSING, raw)
+    return found
+
+
+def _header(
+    recording: Recording,
+    plan: _Plan,
+    kept: list[bool],
+    ranges: Mapping[str, tuple[float, float]],
+    local: datetime,
+    text_bytes: int,
+    who: Who,
+) -> bytes:
+    channels = list(recording.channels.values())
+    count = len(channels) + 1
+    broken = not all(kept)
+    month = MONTHS[local.month - 1]
+    about = f"Startdate {local.day:02d}-{month}-{local.year} X X {recording.recorder.get('serial', 'X') or 'X'} kind={recording.kind} UTC{recording.utc_offset_min:+d}"
+    fields = [
+        _pad("0", 8),
+        _pad(who.field(), 80),
+        _pad(about, 80),
+        _pad(local.strftime("%d.%m.%y"), 8),
+        _pad(local.strftime("%H.%M.%S"), 8),
+        _pad(str(256 * (count + 1)), 8),
+        _pad("EDF+D" if broken else "EDF+C", 44),
+        _pad(str(sum(kept)), 8),
+        _pad(_short(plan.record_s), 8),
+        _pad(str(count), 4),
+    ]
+    columns = [
+        [*(_pad(c.key if len(c.name) > 16 else c.name, 16) for c in channels), _pad(ANNOTATIONS, 16)],
+        [*(_pad(c.key, 80) for c in channels), _pad("", 80)],
+        [*(_pad(c.unit.replace("°", "deg"), 8) for c in channels), _pad("", 8)],
+        [*(_pad(_short(ranges[c.key][0]), 8) for c in channels), _pad("-1", 8)],
+        [*(_pad(_short(ranges[c.key][1]), 8) for c in channels), _pad("1", 8)],
+        [*(_pad(str(LOWEST), 8) for c in channels), _pad("-32768", 8)],
+        [*(_pad(str(HIGHEST), 8) for c in channels), _pad("32767", 8)],
+        [_pad("", 80)] * count,
+        [*(_pad(str(plan.samples[c.key]), 8) for c in channels), _pad(str(text_bytes // 2), 8)],
+        [
+            *(
+                _pad(
+                    MISSING_MARK
+                    if np.isnan(c.values).any() or len(c.values) < plan.records * plan.samples[c.key]
+                    else "",
+                    32,
+                )
+                for c in channels
+            ),
+            _pad("", 32),
+        ],
+    ]
+    return b"".join([*fields, *(cell for column in columns for cell in column)])
