@@ -148,6 +148,14 @@ class Assess(Commands):
         self.assertTrue(svg.startswith("<svg") and "SpO2" in svg)
         self.assertLess(len(svg), 600_000)
 
+    def test_tables(self) -> None:
+        path = self.made("vehicle")
+        words = self.run_it("assess", path, "--tables", code=None)
+        self.assertRegex(words, r"Lap +From s +Time s +To the best s +Sector 1 s")
+        laps = next(t for t in self.assessed(path)["tables"] if t["key"] == "laps")
+        self.assertEqual(len(laps["rows"][1]), len(laps["columns"]))
+        self.assertIn(f"{laps['rows'][1][2]:.3f}", words)
+
     def test_options_and_limits(self) -> None:
         path = self.made("training")
         found = self.run_it("assess", path, "--option", "split_m=500", code=None)

@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from kumpel.core.assessment import Assessment, Figure, LimitSet, Verdict
+from kumpel.core.assessment import Assessment, Figure, LimitSet, Table, Verdict
 from kumpel.core.groups import Group, group
 from kumpel.core.recording import Event, Recording
 from kumpel.core.review import Review
@@ -112,6 +112,15 @@ def as_json(each: Assessed) -> dict[str, Any]:
         ],
         "findings": [{"code": f.code, "text": f.text, "blocks": f.blocks} for f in found.quality.findings],
         "suggestions": [dataclasses.asdict(s) for s in found.suggestions],
+        "tables": [
+            {
+                "key": t.key,
+                "title": t.title,
+                "columns": [dataclasses.asdict(c) for c in t.columns],
+                "rows": [[None if isinstance(v, float) and not math.isfinite(v) else v for v in row] for row in t.rows],
+            }
+            for t in found.tables
+        ],
         "events": [{"at_s": e.at_s, "end_s": e.end_s, "code": e.code, "text": e.text} for e in found.events],
     }
 
@@ -144,6 +153,31 @@ def as_table(each: Assessed) -> str:
     return "\n".join(lines) + "\n"
 
 
+def tables(each: Assessed) -> str:
+    """Every table of an assessment as plain columns; cells that were not measured are empty."""
+    return "\n".join(_plain_table(table) for table in each.found.tables if table.rows)
+
+
+def _plain_table(table: Table) -> str:
+    shown = [i for i, c in enumerate(table.columns) if c.name != "Key"]
+    head = [f"{table.columns[i].name} {table.columns[i].unit}".strip() for i in shown]
+    rows = [[_cell(row[i], table.columns[i].decimals) for i in shown] for row in table.rows]
+    widths = [max(len(r[k]) for r in [head, *rows]) for k in range(len(shown))]
+    left = [table.columns[i].decimals is None for i in shown]
+
+    def line(cells: list[str]) -> str:
+        parts = [c.ljust(w) if to_left else c.rjust(w) for c, w, to_left in zip(cells, widths, left, strict=True)]
+        return "  " + "  ".join(parts).rstrip()
+
+    return "\n".join([table.title, line(head), *(line(r) for r in rows)]) + "\n"
+
+
+def _cell(value: str | float, decimals: int | None) -> str:
+    if isinstance(value, str):
+        return value
+    return f"{value:.{decimals or 0}f}" if math.isfinite(value) else ""
+
+
 def _notes(recording: Recording) -> list[str]:
     notes = recording.recorder.get("notes")
     return [str(n) for n in notes] if isinstance(notes, list | tuple) else []
@@ -163,7 +197,8 @@ def why(each: Assessed, wish: str) -> str:
     )
     lines = [f"{figure.name} = {value}", f"  formula   {reason.formula}"]
     for put in reason.numbers:
-        lines.append(f"  {put.symbol:<9} {put.value:g} {put.unit}, {put.meaning}".rstrip(", "))
+        amount = f"{put.value:g} {put.unit}".strip()
+        lines.append(f"  {put.symbol:<9} {amount}, {put.meaning}")
     lines.append(
         f"  samples   {reason.samples_used} used, {reason.samples_left_out} left out ({reason.left_out_s:g} s)"
     )

@@ -78,6 +78,7 @@ def assess(
     ] = None,
     group: Annotated[bool, typer.Option("--group", help="Statistics over all files (similar exposure group).")] = False,
     why: Annotated[str | None, typer.Option(help="Why this number? FIGURE by its key or name.")] = None,
+    tables: Annotated[bool, typer.Option("--tables", help="Laps, readings, hours and the like, too.")] = False,
     plot: Annotated[Path | None, typer.Option(help="Draw the (first) recording to this SVG file.")] = None,
 ) -> None:
     """The figures of files of any kind, without server or database.
@@ -103,6 +104,7 @@ def assess(
                 sys.stdout.write(assess_files.why(each, why))
             elif not as_json:
                 sys.stdout.write(assess_files.as_table(each) + "\n")
+                sys.stdout.write(assess_files.tables(each) + "\n" if tables else "")
         if save_layout is not None:
             words = assess_files.WORDS[found[0].recording.kind][0]
             told = known or csv_file.Layout()

@@ -211,6 +211,7 @@ class Wrong(unittest.TestCase):
         found = edf.read(good[: len(good) - 3000], "", WORDS)
         self.assertLess(found.length_s, 10)
         self.assertGreaterEqual(found.length_s, 8)
+        self.assertRegex(str(found.recorder["notes"]), r"cut off: \d of 10 data records")
 
     def test_signal_names(self) -> None:
         data = edf_write.write(recording(3))

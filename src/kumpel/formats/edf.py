@@ -304,8 +304,20 @@ def read(
         channels,
         events,
         {"run_length_min": length / 60},
-        {"name": "file"},
+        {"name": "file", "notes": _notes(data, header, starts)},
     )
+
+
+def _notes(data: bytes, header: Header, starts: Floats) -> list[str]:
+    """What is to be said of the file: cut off, or with gaps between its records."""
+    stated = int(_number(data, 236, 8, "the number of records"))
+    notes = []
+    if stated > header.records:
+        notes.append(f"the file was cut off: {header.records} of {stated} data records are there and were read")
+    gaps = int(np.count_nonzero(np.diff(starts) > 1.5 * header.record_s)) if header.record_s > 0 else 0
+    if gaps:
+        notes.append(f"{gaps} gap{'s' if gaps > 1 else ''} between data records: nothing was recorded there")
+    return notes
 
 
 def kind_in(data: bytes) -> str:
