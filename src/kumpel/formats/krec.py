@@ -414,16 +414,27 @@ class Checker:
 
 def recording_of(head: Head, blocks: Iterable[tuple[int, Block]], events: Iterable[Event]) -> Recording:
     """A recording from a file's parts; `blocks` comes as (offset, block) in the file's order."""
-    parts: list[list[Floats]] = [[] for _ in head.channels]
+    listed: list[list[tuple[int, Block]]] = [[] for _ in head.channels]
     for offset, block in blocks:
-        parts[block.channel].append(unpack(block, head.channels[block.channel], offset))
+        listed[block.channel].append((offset, block))
+    # Each channel is filled in place: a long night is never in memory twice.
     channels = {
-        c.key: Channel(c.key, c.name, c.unit, c.interval_s, np.concatenate(p) if p else np.empty(0))
-        for c, p in zip(head.channels, parts, strict=True)
+        c.key: Channel(c.key, c.name, c.unit, c.interval_s, _filled(c, p))
+        for c, p in zip(head.channels, listed, strict=True)
     }
     return Recording(
         head.kind, head.start, head.utc_offset_min, channels, tuple(events), dict(head.setup), dict(head.recorder)
     )
+
+
+def _filled(channel: ChannelHead, blocks: list[tuple[int, Block]]) -> Floats:
+    """All samples of a channel from its blocks."""
+    values = np.empty(sum(block.count for _, block in blocks))
+    first = 0
+    for offset, block in blocks:
+        values[first : first + block.count] = unpack(block, channel, offset)
+        first += block.count
+    return values
 
 
 def read(data: bytes) -> Recording:
