@@ -161,6 +161,7 @@ class Assess(Commands):
         found = self.run_it("assess", path, "--option", "split_m=500", code=None)
         self.assertIn("Distance", found)
         self.assertIn("option split_m", self.run_it("assess", path, "--option", "split_m=far", code=2))
+        self.assertIn("there are: split_m", self.run_it("assess", path, "--option", "split=500", code=2))
         self.assertIn("has no “=”", self.run_it("assess", path, "--option", "split_m", code=2))
         pressure = self.made("blood_pressure")
         self.assertEqual(self.assessed(pressure, "--limits", "acc-aha-2017")["limits"]["key"], "acc-aha-2017")

@@ -78,6 +78,10 @@ def assess(
     try:
         kind = kind_of(recording.kind)
         limits = limits_for(kind, limits_wish)
+        unknown = sorted(set(options) - set(kind.options))
+        if unknown:
+            known = "; ".join(f"{k} ({v})" for k, v in kind.options.items()) or "none"
+            raise WrongFileError(f"{kind.name} has no option “{unknown[0]}”; there are: {known}")
         if setup is not None:
             recording = dataclasses.replace(recording, setup=setup)
         return Assessed(path, recording, limits, kind.assess(recording, Review(options=options), limits).recorded)

@@ -138,6 +138,12 @@ class Times(unittest.TestCase):
         ):
             self.assertEqual(order_of(texts), order, texts)
 
+    def test_dates_that_could_be_either_way_are_said(self) -> None:
+        text = "Time;LAeq\n{}/2026 06:00:00;80\n{}/2026 06:00:01;81\n"
+        self.assertIn("day before month", str(read(text.format("05/06", "05/06")).recorder["notes"]))
+        self.assertEqual(read(text.format("05/06", "05/06"), layout=Layout(date_order="mdy")).recorder["notes"], [])
+        self.assertEqual(read(text.format("05/16", "05/16")).recorder["notes"], [])
+
     def test_forms(self) -> None:
         moment = 1_794_981_600.0 + 6 * 3600  # 2026-11-18 06:00 UTC
         for text, order in (

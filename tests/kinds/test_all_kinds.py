@@ -2,6 +2,7 @@
 
 import json
 import math
+import re
 import tracemalloc
 import unittest
 from dataclasses import replace
@@ -9,6 +10,7 @@ from dataclasses import replace
 import numpy as np
 from pydantic import BaseModel
 
+from kumpel.config import ROOT
 from kumpel.core.assessment import BothWays, Verdict
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.core.review import Review, Stretch
@@ -80,6 +82,14 @@ class Registry(unittest.TestCase):
                     continue
                 with self.subTest(kind=kind.key, channel=key):
                     self.assertEqual(known.get(key), channel.unit)
+
+
+class Options(unittest.TestCase):
+    def test_the_options_that_a_kind_declares_are_those_that_its_core_reads(self) -> None:
+        for kind in KINDS.values():
+            source = "".join(p.read_text() for p in (ROOT / "src/kumpel/core" / kind.key).glob("*.py"))
+            read = re.findall(r'review\.(?:number|options\.get)\(\s*"(\w+)"', source)
+            self.assertEqual(set(read), set(kind.options), kind.key)
 
 
 class Shape(unittest.TestCase):

@@ -22,7 +22,7 @@ from kumpel.core.recording import Channel, ChannelWord, Event, Floats, Recording
 from kumpel.core.units import standard
 from kumpel.formats.rows import evened
 from kumpel.formats.tables import frame
-from kumpel.formats.times import ORDERS, TimeError, order_of, stamps
+from kumpel.formats.times import ORDERS, TimeError, either_way, order_of, stamps
 
 SAMPLE_BYTES = 65_536
 MISSING = ("", "nan", "NaN", "NAN", "-", "--", "---", "n/a", "NA", "null")
@@ -404,8 +404,21 @@ def read(
     titles = {w.key: w.name for w in words}
     channels = {k: Channel(k, titles.get(k, found.columns[k]), units[k], step, v) for k, v in columns.items()}
     length = max((len(v) for v in columns.values()), default=0) * step
-    recorder = {"name": "file", "notes": list(notes)}
+    said = [*_date_note(table, found, layout), *notes]
+    recorder = {"name": "file", "notes": said}
     return Recording(kind, start, offset, channels, events, {"run_length_min": length / 60}, recorder)
+
+
+def _date_note(table: pa.Table, found: Layout, told: Layout | None) -> list[str]:
+    """What was taken for the day and what for the month, where nothing in the file says so."""
+    if (told is not None and told.date_order) or not found.time or found.time[0] not in table.column_names:
+        return []
+    column = table.column(found.time[0])
+    texts = column.take(pa.array(range(0, len(column), max(len(column) // 2000, 1)))).to_pylist()
+    if not either_way([str(t) for t in texts if t]):
+        return []
+    words = {"dmy": "day before month", "mdy": "month before day"}[found.date_order]
+    return [f"dates were read with the {words}; if that is wrong, give a layout with “date_order”"]
 
 
 def _with_offset(events: Iterable[Event], offset_min: int) -> tuple[Event, ...]:

@@ -246,18 +246,21 @@ def _values(data: bytes, header: Header, number: int, starts: Floats) -> Floats:
             f"record {bad + 1} begins before the one before it ends, or far too late",
             header.bytes + 2 * bad * header.record_samples,
         )
-    values = np.full(header.records * signal.samples if straight else int(slots[-1]) + signal.samples, np.nan)
+    zero = signal.low - signal.digital_low * signal.scale
     marked = MISSING_MARK in signal.reserved
+    count = header.records * signal.samples if straight else int(slots[-1]) + signal.samples
+    values = np.empty(count) if straight else np.full(count, np.nan)
+    lines = values.reshape(header.records, signal.samples) if straight else None
     for record in range(0, header.records, 256):
         part = rows[record : record + 256]
-        real = (part - float(signal.digital_low)) * signal.scale + signal.low
+        real = np.empty(part.shape) if lines is None else lines[record : record + 256]
+        np.multiply(part, signal.scale, out=real)
+        real += zero
         if marked:
             real[part == MISSING] = np.nan
-        if straight:
-            values[record * signal.samples : (record + len(part)) * signal.samples] = real.ravel()
-            continue
-        for i in range(len(part)):
-            values[slots[record + i] : slots[record + i] + signal.samples] = real[i]
+        if lines is None:
+            for i in range(len(part)):
+                values[slots[record + i] : slots[record + i] + signal.samples] = real[i]
     return values
 
 

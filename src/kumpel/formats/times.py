@@ -67,6 +67,14 @@ def order_of(texts: list[str]) -> str:
     return "mdy" if spans["mdy"] < spans["dmy"] else "dmy"
 
 
+def either_way(texts: list[str]) -> bool:
+    """Whether day and month could be exchanged in every stamp: nothing in the file tells them apart."""
+    dates = [m for t in texts if (m := re.match(rf"\s*{_DATE}", t))]
+    return bool(dates) and all(
+        m["sep"] != "." and len(m["a"]) < 3 and int(m["a"]) <= 12 and int(m["b"]) <= 12 for m in dates
+    )
+
+
 def _span(days: list[tuple[int, int, int]]) -> int:
     """About how many days lie between the first and the last date."""
     counts = [y * 372 + m * 31 + d for y, m, d in days]

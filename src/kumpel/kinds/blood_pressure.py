@@ -63,6 +63,16 @@ KIND = Kind(
         "Press START and wait for the tone before plugging in.",
         "Is the cable the one of this recorder?",
     ),
+    options={
+        "sleep": "setup: by the setup's times, not by activity",
+        "axis": "axis of the activity: x, y, z or magnitude",
+        "median_min": "moving median of the activity, min",
+        "mean_min": "moving mean of the activity, min",
+        "resting_from": "counts a minute from which one rests",
+        "moving_from": "counts a minute from which one moves",
+        "bridge_min": "longest interruption of sleep, min",
+        "shortest_h": "shortest sleep, h",
+    },
     channels=(
         ChannelWord("activity.x", "Activity x", "counts", ("x", "activity")),
         ChannelWord("activity.y", "Activity y", "counts", ("y",)),

@@ -58,6 +58,9 @@ KIND = Kind(
         "Has the run ended? A running monitor does not answer.",
         "Is the cable plugged in at both ends?",
     ),
+    options={
+        "guideline": "value whose stretches above are counted, mg/m3",
+    },
     channels=(
         ChannelWord(
             "mass",

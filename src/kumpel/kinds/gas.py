@@ -85,6 +85,9 @@ KIND = Kind(
         "Is it in its cradle, face up?",
         "Is a bump test running? Wait until it has ended.",
     ),
+    options={
+        "additive": "gases of the additive index, such as co,no2",
+    },
     channels=(
         ChannelWord("o2.avg", "Oxygen", "vol %", ("o2", "oxygen")),
         ChannelWord("lel.avg", "Combustible gas", "% LEL", ("lel", "ex", "ch4", "combustible")),

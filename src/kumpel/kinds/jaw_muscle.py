@@ -60,6 +60,13 @@ KIND = Kind(
         "Is the memory card in to the click?",
         "Is the cable plugged in at both ends?",
     ),
+    options={
+        "threshold": "threshold, % of the clench",
+        "hysteresis": "hysteresis, %",
+        "heart_rise": "rise of the heart rate that links, %",
+        "notch_hz": "mains filter, Hz (0: none)",
+        "reference_uv": "level of 100 %, uV, in place of the clenches",
+    },
     channels=(
         ChannelWord("emg.left", "Masseter left", "uV", ("emg left", "left masseter", "masseter l", "emg l", "emg1")),
         ChannelWord(

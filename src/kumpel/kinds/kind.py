@@ -40,7 +40,7 @@ class Kind:
 
     `energy_channels` names the channels (by prefix) whose mean is an energy mean of decibels. `channels` are those that
     a file may bring, `groups` the figures of group statistics, `readings` the columns of single readings (a file with
-    these has rows at uneven times that become events `reading_code`).
+    these has rows at uneven times that become events `reading_code`), `options` what a reviewer may set for one session, with its meaning.
     """
 
     key: str
@@ -62,6 +62,7 @@ class Kind:
     groups: tuple[GroupRule, ...] = ()
     readings: tuple[str, ...] = ()
     reading_code: str = "reading"
+    options: dict[str, str] = field(default_factory=dict)
 
     def is_energy(self, channel: str) -> bool:
         return channel.startswith(self.energy_channels) if self.energy_channels else False

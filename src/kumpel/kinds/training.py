@@ -67,6 +67,11 @@ KIND = Kind(
         "Is it in transfer mode (hold the lower left key)?",
         "Is it within 2 m?",
     ),
+    options={
+        "split_m": "length of a split, m",
+        "split_s": "length of a split, s",
+        "moving_from": "speed from which one moves, m/s",
+    },
     channels=(
         ChannelWord("lat", "Latitude", "deg", ("latitude",)),
         ChannelWord("lon", "Longitude", "deg", ("longitude", "lng", "long")),

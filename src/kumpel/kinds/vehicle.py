@@ -64,6 +64,9 @@ KIND = Kind(
         "Is this computer on the logger's network?",
         "Has it a sky view? Without position it records, but finds no course.",
     ),
+    options={
+        "course": "name of the course",
+    },
     channels=(
         ChannelWord("lat", "Latitude", "deg", ("latitude",)),
         ChannelWord("lon", "Longitude", "deg", ("longitude", "lng", "long")),
