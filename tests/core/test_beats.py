@@ -6,6 +6,7 @@ A found beat and a true one match within 150 ms (ANSI/AAMI EC57).
 import math
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 
@@ -96,6 +97,26 @@ class AgainstTheSignal(unittest.TestCase):
 
     def test_hard(self) -> None:
         self.check(HARD, 0.97, 0.2)
+
+
+class Waves(unittest.TestCase):
+    def check(self, waves: tuple[tuple[float, float, float], ...]) -> None:
+        with mock.patch("kumpel.standins.heart_signal.SINUS", waves):
+            for seed in range(3):
+                sensitivity, predictive, _ = score(replace(BASE, seed=seed))
+                self.assertGreater(min(sensitivity, predictive), 0.995)
+
+    def test_t_waves_higher_than_the_r_wave_are_no_beats(self) -> None:
+        self.check(((-0.17, 0.022, 0.12), (0.0, 0.011, 0.6), (0.028, 0.010, -0.2), (0.26, 0.045, 0.7)))
+        self.check(((-0.17, 0.022, 0.12), (0.0, 0.011, 0.6), (0.028, 0.010, -0.2), (0.26, 0.03, 0.7)))
+
+    def test_broad_beats(self) -> None:
+        self.check(((0.0, 0.03, 0.9), (0.07, 0.03, -0.4), (0.3, 0.06, -0.3)))
+
+    def test_an_irregular_heart(self) -> None:
+        for seed in range(3):
+            sensitivity, predictive, _ = score(replace(BASE, seed=seed, heart=Heart(((0.0, 75.0),), 0.35)))
+            self.assertGreater(min(sensitivity, predictive), 0.97)
 
 
 class Rates(unittest.TestCase):

@@ -29,6 +29,7 @@ LEVEL_WINDOWS = 9
 THRESHOLD = 0.25
 SECOND_LOOK = 0.08
 BURST = 5.0
+T_WAVE_S, T_WAVE_SHARE = 0.31, 0.75
 LONGEST_RR_S, SHORTEST_RR_S = 2.5, 0.3
 
 
@@ -137,6 +138,7 @@ def find_beats(ecg: Floats, interval_s: float) -> Beats:
     )
     local = np.interp(peaks, (np.arange(len(level)) + 0.5) * window, level)
     strong = energy[peaks] >= THRESHOLD * local
+    strong &= ~_t_waves(peaks, energy, strong, dt)
     chosen = _second_look(peaks, energy, local, strong)
     inside = np.zeros(len(chosen), dtype=bool)
     for a, b in masked:
@@ -147,6 +149,18 @@ def find_beats(ecg: Floats, interval_s: float) -> Beats:
         keep = np.concatenate(([True], np.diff(at) >= REFRACTORY_S))
         at, chosen = at[keep], chosen[keep]
     return Beats(at, _doubtful(energy, chosen, dt), tuple(masked), length)
+
+
+def _t_waves(peaks: NDArray[np.intp], energy: Floats, strong: Flags, dt: float) -> Flags:
+    """Strong peaks within 0.31 s of a beat with much less energy than it: its T wave, not the next beat."""
+    flags = np.zeros(len(peaks), dtype=bool)
+    at = np.flatnonzero(strong)
+    close = np.flatnonzero(np.diff(peaks[at]) * dt < T_WAVE_S)
+    for i in close.tolist():
+        before, here = at[i], at[i + 1]
+        if not flags[before] and energy[peaks[here]] < T_WAVE_SHARE * energy[peaks[before]]:
+            flags[here] = True
+    return flags
 
 
 def _level(energy: Floats, dt: float) -> tuple[Floats, Flags]:
