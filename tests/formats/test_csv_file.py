@@ -66,6 +66,11 @@ class Layouts(unittest.TestCase):
         made = read("t;LAeq\n0;80\n1;\n2;--\n3;NaN\n4;84\n")
         np.testing.assert_array_equal(made.channels["leq.1"].values, [80, np.nan, np.nan, np.nan, 84])
 
+    def test_endless_cells_are_not_measured_and_said(self) -> None:
+        made = read("t;LAeq\n0;80\n1;inf\n2;-inf\n3;81\n")
+        np.testing.assert_array_equal(made.channels["leq.1"].values, [80, np.nan, np.nan, 81])
+        self.assertIn("2 cells are endless", str(made.recorder["notes"]))
+
     def test_all_kinds_know_their_own_names(self) -> None:
         for kind in KINDS.values():
             names = [w.name for w in kind.channels]

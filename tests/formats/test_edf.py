@@ -213,6 +213,17 @@ class Wrong(unittest.TestCase):
         self.assertGreaterEqual(found.length_s, 8)
         self.assertRegex(str(found.recorder["notes"]), r"cut off: \d of 10 data records")
 
+    def test_a_small_file_cannot_ask_for_much_memory_by_its_gaps(self) -> None:
+        good = edf_write.write(recording(14, gap=slice(10, 13)))
+        cases = ((b"+900000", "is the time of a record wrong"), (b"+9000000", "far too late"), (b"+nan", "400 days"))
+        for onset, words in cases:
+            old = b"+13\x14\x14\x00"
+            self.assertEqual(good.count(old), 1)
+            at = good.index(old)
+            data = good[:at] + onset + b"\x14\x14\x00" + good[at + len(onset) + 3 :]
+            with self.subTest(onset=onset), self.assertRaisesRegex(EdfError, words):
+                edf.read(data, "", WORDS)
+
     def test_signal_names(self) -> None:
         data = edf_write.write(recording(3))
         with self.assertRaisesRegex(EdfError, "no signal “EOG”"):

@@ -383,6 +383,8 @@ def read(
         key: np.asarray(table.column(name).to_numpy(zero_copy_only=False), dtype=np.float64)
         for key, name in found.columns.items()
     }
+    endless = sum(int(np.isinf(v).sum()) for v in columns.values())
+    columns = {k: np.where(np.isinf(v), np.nan, v) if endless else v for k, v in columns.items()}
     times, start, offset, dated = _times(table, found, first_line)
     single = [k for k in readings if k in columns]
     if single and times is not None:
@@ -405,6 +407,8 @@ def read(
     channels = {k: Channel(k, titles.get(k, found.columns[k]), units[k], step, v) for k, v in columns.items()}
     length = max((len(v) for v in columns.values()), default=0) * step
     said = [*_date_note(table, found, layout), *notes]
+    if endless:
+        said.append(f"{endless} cells are endless (inf) and count as not measured")
     recorder = {"name": "file", "notes": said}
     return Recording(kind, start, offset, channels, events, {"run_length_min": length / 60}, recorder)
 

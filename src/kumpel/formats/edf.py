@@ -24,6 +24,9 @@ MISSING = -32_768
 LOWEST, HIGHEST = -32_768, 32_767
 MOST_SIGNALS = 256
 MOST_SAMPLES = 1_000_000_000
+LONGEST_S = 400 * 86_400.0
+MOST_GAPS, FEWEST_REFUSED = 20, 10_000_000
+"""A small file must not ask for much memory by gaps alone."""
 _FIELDS = (("label", 16), ("transducer", 80), ("unit", 8), ("low", 8), ("high", 8), ("digital_low", 8), ("digital_high", 8), ("filter", 80), ("samples", 8), ("reserved", 32))  # fmt: skip
 MONTHS = ("JAN", "FEB", "MAR", "APR", "MAY", "JUN", "JUL", "AUG", "SEP", "OCT", "NOV", "DEC")
 
@@ -238,6 +241,8 @@ def _values(data: bytes, header: Header, number: int, starts: Floats) -> Floats:
     whole = np.frombuffer(data, dtype="<i2", count=header.records * header.record_samples, offset=header.bytes)
     rows = whole.reshape(header.records, header.record_samples)[:, first : first + signal.samples]
     step = header.record_s / signal.samples
+    if not np.isfinite(starts).all() or np.ptp(starts) > LONGEST_S:
+        raise EdfError("the time of a data record is not one of this recording: more than 400 days away", header.bytes)
     slots = np.rint((starts - starts[0]) / step).astype(np.int64)
     straight = bool(np.all(slots == np.arange(header.records) * signal.samples))
     if not straight and (slots[-1] + signal.samples > MOST_SAMPLES or np.any(np.diff(slots) < signal.samples)):
@@ -248,7 +253,12 @@ def _values(data: bytes, header: Header, number: int, starts: Floats) -> Floats:
         )
     zero = signal.low - signal.digital_low * signal.scale
     marked = MISSING_MARK in signal.reserved
-    count = header.records * signal.samples if straight else int(slots[-1]) + signal.samples
+    recorded = header.records * signal.samples
+    count = recorded if straight else int(slots[-1]) + signal.samples
+    if count > max(MOST_GAPS * recorded, FEWEST_REFUSED):
+        raise EdfError(
+            f"gaps {count // recorded} times as long as what was recorded: is the time of a record wrong?", header.bytes
+        )
     values = np.empty(count) if straight else np.full(count, np.nan)
     lines = values.reshape(header.records, signal.samples) if straight else None
     for record in range(0, header.records, 256):
