@@ -25,6 +25,7 @@ app = typer.Typer(
 @app.command()
 def demo(
     once: Annotated[bool, typer.Option("--once", help="The whole job without a browser; writes out/.")] = False,
+    check: Annotated[bool, typer.Option("--check", help="Start all of it, load the first screen once, stop.")] = False,
     fresh: Annotated[bool, typer.Option("--fresh", help="Throw the demo's data away first.")] = False,
     port: Annotated[int, typer.Option(help="Port of the web server; a free one if taken.")] = 8620,
 ) -> None:
@@ -42,7 +43,7 @@ def demo(
     fleet.begin(METERS)
     from kumpel.demo.run import run_demo
 
-    raise typer.Exit(run_demo(port, fleet))
+    raise typer.Exit(run_demo(port, fleet, check))
 
 
 @app.command()

@@ -7,6 +7,7 @@ import os
 import signal
 import socket
 import sys
+import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -56,14 +57,28 @@ class Server(uvicorn.Server):
             self._ready()
 
 
-def serve(config: Config, host: str, port: int, ready: Callable[[], None]) -> None:
-    """Serve until Ctrl-C or SIGTERM."""
+def serve(
+    config: Config, host: str, port: int, ready: Callable[[], None], then: Callable[[], None] | None = None
+) -> None:
+    """Serve until Ctrl-C or SIGTERM; with `then`, until that is done (it runs beside the server once it is ready)."""
     options = uvicorn.Config(
         create_app(config), host=host, port=port, log_level="warning", timeout_graceful_shutdown=2, access_log=False
     )
     signal.signal(signal.SIGTERM, _interrupt)  # uvicorn raises it again after its own shutdown
     with contextlib.suppress(KeyboardInterrupt):
-        Server(options, ready).run()
+        server = Server(options, ready)
+        if then is not None:
+            threading.Thread(target=_once_ready, args=(server, then), daemon=True).start()
+        server.run()
+
+
+def _once_ready(server: Server, then: Callable[[], None]) -> None:
+    while not server.started and not server.should_exit:
+        time.sleep(0.02)
+    try:
+        then()
+    finally:
+        server.should_exit = True
 
 
 def _interrupt(number: int, frame: object) -> None:

@@ -10,7 +10,7 @@ import pandas as pd
 from kumpel.core.recording import Channel, ChannelWord, Event, Recording
 from kumpel.formats import csv_file
 from kumpel.formats.csv_file import CsvError, Layout, detect
-from kumpel.formats.rows import evened, summer_time_end
+from kumpel.formats.rows import evened
 from kumpel.formats.times import TimeError, order_of, stamps
 from kumpel.kinds.registry import KINDS
 
@@ -51,8 +51,8 @@ class Layouts(unittest.TestCase):
     def test_preamble_units_row_and_brackets(self) -> None:
         text = "Made by a meter\nSerial;4711\n\nTime;CO;Oxygen [%vol]\ns;ppb;\n0;4000;20,9\n60;5000;20,8\n"
         made = read(text, GAS)
-        self.assertEqual(made.channels["co.avg"].unit, "ppb")
-        self.assertEqual(made.channels["co.avg"].values.tolist(), [4000, 5000])
+        self.assertEqual(made.channels["co.avg"].unit, "ppm")  # 1000 ppb are 1 ppm
+        self.assertEqual(made.channels["co.avg"].values.tolist(), [4, 5])
         self.assertEqual(made.channels["o2.avg"].unit, "vol %")
         self.assertEqual(made.channels["co.avg"].interval_s, 60)
 
@@ -99,6 +99,93 @@ class Layouts(unittest.TestCase):
         ):
             with self.assertRaisesRegex(CsvError, words):
                 Layout.from_json(wrong)
+
+
+class Ordinary(unittest.TestCase):
+    """Files as spreadsheets and meters write them."""
+
+    def test_each_is_read(self) -> None:
+        for text in (
+            "t;LAeq\n0;80,5;\n1;81,5;\n",  # a separator behind each row, but not behind the header
+            "t;LAeq;\n0;80,5;\n1;81,5;\n",
+            "t;LAeq\n0;80,5;;;\n1;81,5\n",
+            't,LAeq\n0,"80,5"\n1,"81,5"\n',  # a decimal comma in quotes
+            "t;LAeq\n0;80.5\n   ;   \n1;81.5\n",  # a row of blanks
+            "t ; LAeq \n 0 ; 80.5 \n 1 ; 81.5 \n",
+        ):
+            with self.subTest(text=text):
+                self.assertEqual(level(read(text)), [80.5, 81.5])
+
+    def test_words_for_not_measured(self) -> None:
+        for word in ("N/A", "n/a", "NULL", "Null", "null", "None", "NA", "#N/A", "   ", "---", "NaN"):
+            for more in ("", ";"):  # read quickly, and row by row
+                with self.subTest(word=word, more=more):
+                    made = read(f"t;LAeq\n0;80\n1;{word}{more}\n2;82\n")
+                    np.testing.assert_array_equal(made.channels["leq.1"].values, [80, np.nan, 82])
+
+    def test_utf_16_without_a_mark(self) -> None:
+        text = "Zeit;LAeq [dB(A)];Müll\n0;80;x\n1;81;ä\n"
+        for encoding in ("utf-16-le", "utf-16-be"):
+            with self.subTest(encoding=encoding):
+                self.assertEqual(level(read(text.encode(encoding))), [80, 81])
+
+    def test_one_column_with_an_interval(self) -> None:
+        for text in ("LAeq\n80,5\n81\n82\n", "LAeq [dB(A)]\r\n80.5\r\n81\r\n82\r\n"):
+            made = read(text, layout=Layout(interval_s=2.0))
+            self.assertEqual((level(made), made.channels["leq.1"].interval_s), ([80.5, 81, 82], 2))
+        made = read("80\n81\n82\n", layout=Layout(interval_s=1.0, columns={"leq.1": "column 1"}))
+        self.assertEqual(level(made), [80, 81, 82])
+
+    def test_a_unit_of_the_same_quantity_is_converted_and_any_other_refused(self) -> None:
+        made = csv_file.read(
+            b"t;depth [cm]\n0;5,5\n1;5,0\n", "rescue", KINDS["rescue"].channels, None, ("depth_mm",), "compression"
+        )
+        self.assertEqual([e.data["depth_mm"] for e in made.events], [55, 50])
+        for text, words, kind in (
+            ("t;depth [furlong]\n0;5\n1;5\n", "column “depth \\[furlong\\]” is in “furlong”", "rescue"),
+            ("t;LAeq [dB(C)]\n0;80\n1;80\n", "cannot be turned into dB\\(A\\)", "noise"),
+            ("t;CO [mg/m3]\n0;5\n1;5\n", "cannot be turned into ppm", "gas"),
+            ("t;speed [min/km]\n0;5\n1;5\n", "cannot be turned into m/s", "training"),
+            ("t;LAeq\ns;bar\n0;80\n1;80\n", "is in “bar”", "noise"),
+        ):
+            of = KINDS[kind]
+            with self.subTest(text=text), self.assertRaisesRegex(CsvError, words):
+                csv_file.read(text.encode(), kind, of.channels, None, of.readings, of.reading_code)
+        plain = read("t;LAeq [dB];LAeq2 [dB(C)]\n0;80;85\n1;81;86\n")
+        self.assertEqual(plain.channels["leq.1"].unit, "dB(A)")
+
+    def test_every_unit_of_every_kind_is_known_or_refused(self) -> None:
+        for kind in KINDS.values():
+            for word in kind.channels:
+                text = f"t;{word.name} [parsec]\n0;1\n1;1\n".encode()
+                with self.subTest(kind=kind.key, channel=word.key), self.assertRaisesRegex(CsvError, "parsec"):
+                    csv_file.read(text, kind.key, kind.channels, None, kind.readings, kind.reading_code)
+
+    def test_no_words_of_another_library(self) -> None:
+        rng = np.random.default_rng(5)
+        base = b"t;LAeq\n0;80\n1;81\n2;82\n3;83\n"
+        for _ in range(300):
+            data = bytearray(base)
+            for _ in range(3):
+                data[rng.integers(len(data))] = int(rng.integers(256))
+            try:
+                read(bytes(data))
+            except CsvError as error:
+                self.assertNotRegex(str(error), "CSV|Arrow|parse|convert|null|UTF8|codec")
+
+
+class Formulas(unittest.TestCase):
+    def test_text_that_begins_like_a_formula_is_made_harmless(self) -> None:
+        bad = ("=1+1", "+cmd", "-2+3", "@sum(a1)", "\t=1", " =1")
+        events = tuple(Event(i, "note", text, {"who": text}) for i, text in enumerate(bad))
+        made = Recording("noise", 1_795_000_000.0, 0, {}, events)
+        table = pd.read_csv(io.BytesIO(csv_file.write(made, "note")), sep=";", encoding="utf-8-sig")
+        self.assertEqual(table["text"].tolist(), [f"'{t}" for t in bad])
+        self.assertEqual(table["who"].tolist(), [f"'{t}" for t in bad])
+        channel = Channel("=cmd()", "x", "", 1.0, np.arange(3.0))
+        header = csv_file.write(Recording("noise", 0.0, 0, {"x": channel})).decode("utf-8-sig").splitlines()[0]
+        self.assertIn("'=cmd()", header)
+        self.assertEqual(csv_file.harmless("-12.5"), "-12.5")
 
 
 class Wrong(unittest.TestCase):
@@ -208,15 +295,6 @@ class Evening(unittest.TestCase):
         found = evened(times, {"a": times * 10}, 1.0).columns["a"]
         np.testing.assert_allclose(found, [0, 10, 20, 30, 40, *[np.nan] * 4, 90, 100], atol=1e-9)
 
-    def test_end_of_summer_time(self) -> None:
-        # 2:58, 2:59, 2:00, 2:01: the clock went back; nothing is lost, nothing doubled
-        clock = np.array([0.0, 60, 120, 120 - 3540, 120 - 3480, 120 - 3420])
-        self.assertEqual(summer_time_end(clock), 3)
-        found = evened(clock, {"a": np.arange(6.0)})
-        self.assertEqual(found.columns["a"].tolist(), [0, 1, 2, 3, 4, 5])
-        self.assertEqual([e.code for e in found.events], ["utc-offset"])
-        self.assertIsNone(summer_time_end(np.array([0.0, 60, 30, 90])))
-
     def test_extremes(self) -> None:
         with self.assertRaisesRegex(ValueError, "no row has a time"):
             evened(np.full(3, np.nan), {"a": np.zeros(3)})
@@ -232,6 +310,20 @@ class Readings(unittest.TestCase):
         made = csv_file.read(text.encode(), "blood_pressure", PRESSURE, None, KINDS["blood_pressure"].readings)
         self.assertEqual([(e.at_s, e.data.get("systolic")) for e in made.events], [(0, 130), (2220, None), (3900, 125)])
         self.assertIn("error", made.events[1].data)
+
+    def test_an_error_column_marks_failed_tries_and_comes_back_from_our_own_export(self) -> None:
+        tries = (
+            Event(0, "reading", "", {"systolic": 130.0, "diastolic": 80.0, "map": 97.0, "pulse": 70.0}),
+            Event(1800, "reading", "", {"systolic": 230.0, "diastolic": 40.0, "error": 3}),
+            Event(3600, "reading", "", {"systolic": 235.0, "diastolic": 45.0, "error": "cuff leaks"}),
+            Event(5400, "reading", "", {"systolic": 128.0, "diastolic": 79.0, "error": 0}),
+        )
+        made = Recording("blood_pressure", 1_795_000_000.0, 60, {}, tries)
+        again = csv_file.read(
+            csv_file.write(made, "reading"), "blood_pressure", PRESSURE, None, KINDS["blood_pressure"].readings
+        )
+        self.assertEqual([e.data.get("error") for e in again.events], [None, "3", "cuff leaks", None])
+        self.assertEqual([e.data.get("systolic") for e in again.events], [130, 230, 235, 128])
 
 
 class BothDirections(unittest.TestCase):

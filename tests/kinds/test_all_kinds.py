@@ -81,7 +81,8 @@ class Registry(unittest.TestCase):
                 if kind.key == "noise" and key.startswith(("max.2", "max.3")):
                     continue
                 with self.subTest(kind=kind.key, channel=key):
-                    self.assertEqual(known.get(key), channel.unit)
+                    # Levels of the second and third set-up have any weighting.
+                    self.assertIn(known.get(key), (channel.unit, channel.unit.partition("(")[0]))
 
 
 class Options(unittest.TestCase):

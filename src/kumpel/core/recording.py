@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -62,6 +64,31 @@ class Event:
     data: Mapping[str, object] = field(default_factory=dict)
 
 
+POINT = "point"
+"""Code of an event that is one row recorded at its own time: its numbers are quantities by channel key."""
+POINT_STANDS_S = 30.0
+"""A row at an uneven time stands until the next one, this long at the most; what lies beyond is a gap."""
+
+
+@dataclass(frozen=True)
+class Points:
+    """Rows recorded at uneven times: `at_s` rising, shape (n,), and a column a quantity, nan where not measured.
+
+    Units are those of the kind's channels of the same keys.
+    """
+
+    at_s: Floats
+    columns: Mapping[str, Floats]
+
+    def events(self) -> tuple[Event, ...]:
+        """The rows as events, as a recording carries them."""
+        keys = list(self.columns)
+        rows = zip(self.at_s.tolist(), *(self.columns[k].tolist() for k in keys), strict=True)
+        return tuple(
+            Event(at, POINT, "", {k: v for k, v in zip(keys, row, strict=True) if v == v}) for at, *row in rows
+        )
+
+
 @dataclass(frozen=True)
 class Recording:
     """One session as it was recorded.
@@ -89,3 +116,21 @@ class Recording:
         """Samples of a channel, or None when the recorder has no such channel."""
         channel = self.channels.get(key)
         return None if channel is None else channel.values
+
+    @cached_property
+    def points(self) -> Points | None:
+        """The rows that were recorded at uneven times (events "point"), in order of time; None when there are none.
+
+        Where there are any, figures rest on them, and the even channels beside them are for drawing.
+        """
+        rows = sorted((e for e in self.events if e.code == POINT), key=lambda e: e.at_s)
+        rows = [e for i, e in enumerate(rows) if i == 0 or e.at_s > rows[i - 1].at_s]
+        if not rows:
+            return None
+        keys = dict.fromkeys(k for e in rows for k in e.data)
+        columns = {k: np.array([_finite(e.data.get(k)) for e in rows], dtype=np.float64) for k in keys}
+        return Points(np.array([e.at_s for e in rows], dtype=np.float64), columns)
+
+
+def _finite(value: object) -> float:
+    return float(value) if isinstance(value, int | float) and math.isfinite(value) else math.nan

@@ -10,8 +10,12 @@ _SAME: dict[str, tuple[str, ...]] = {
     "ppm": ("ppm", "ppmv", "ml/m3", "umol/mol"),
     "mg/m3": ("mg/m3", "mg/m^3", "mg/m³"),
     "mmHg": ("mmhg", "mm hg", "mm[hg]"),
-    "bpm": ("bpm", "/min", "1/min", "beats/min", "min-1"),
-    "%": ("%", "percent", "pct", "% spo2"),
+    "bpm": ("bpm", "/min", "1/min", "beats/min", "min-1", "spm", "strokes/min", "steps/min"),
+    "%": ("%", "percent", "pct", "% spo2", "% rh", "%rh"),
+    "dB(A)": ("db(a)", "dba", "db a", "db (a)"),
+    "dB(C)": ("db(c)", "dbc", "db c", "db (c)"),
+    "dB(Z)": ("db(z)", "dbz", "db z", "db (z)", "db(lin)"),
+    "dB": ("db", "decibel"),
     "uV": ("uv", "µv", "μv", "microvolt"),
     "mV": ("mv", "millivolt"),
     "mm": ("mm", "millimetre"),
@@ -60,6 +64,13 @@ _INTO: dict[tuple[str, str], tuple[float, float]] = {
     ("f", "°C"): (5 / 9, -160 / 9),
     ("k", "°C"): (1.0, -273.15),
     ("%", "flag"): (1.0, 0.0),
+    # A level without its weighting is taken for the one that is asked for; another weighting is another quantity.
+    ("dB", "dB(A)"): (1.0, 0.0),
+    ("dB", "dB(C)"): (1.0, 0.0),
+    ("dB", "dB(Z)"): (1.0, 0.0),
+    ("rpm", "bpm"): (1.0, 0.0),
+    ("counts/epoch", "counts"): (1.0, 0.0),
+    ("cpm", "counts"): (1.0, 0.0),
 }
 
 
@@ -69,9 +80,10 @@ class UnitError(ValueError):
 
 def standard(unit: str) -> str:
     """The spelling used here of a unit; one that is not known comes back lowered and stripped."""
-    plain = unit.strip().lower().strip("[]()")
+    whole = unit.strip().lower()
+    plain = whole.strip("[]()")
     for name, spellings in _SAME.items():
-        if plain == name.lower() or plain in spellings:
+        if {whole, plain} & {name.lower(), *spellings}:
             return name
     return plain
 

@@ -8,7 +8,7 @@ from pathlib import Path
 from sqlmodel import Session as Db
 
 from kumpel.config import DEMO, ROOT, Config
-from kumpel.demo import history
+from kumpel.demo import first_screen, history
 from kumpel.demo.fleet import Fleet
 from kumpel.serve import say, serve, step, usable_port
 from kumpel.services import limits
@@ -16,9 +16,13 @@ from kumpel.store import database
 from kumpel.store.cluster import Cluster, ClusterError
 
 
-def run_demo(port: int, fleet: Fleet) -> int:
-    """Serve the demo; `fleet` is starting already, beside everything else."""
+def run_demo(port: int, fleet: Fleet, check: bool = False) -> int:
+    """Serve the demo; `fleet` is starting already, beside everything else.
+
+    With `check`, load the first screen once and stop: 0 when it was all there, else 1 and the reason.
+    """
     cluster = Cluster(DEMO / "postgres")
+    reasons: list[str] = []
     try:
         done = step("starting PostgreSQL")
         url = _filled_or_empty(cluster)
@@ -32,15 +36,24 @@ def run_demo(port: int, fleet: Fleet) -> int:
         where = f"http://127.0.0.1:{usable_port(port)}"
         config = Config(url, ROOT / "web" / "dist", False, True)
         text = f"\n  Kumpel demo: {where}\n  sign in:     {history.LOGIN}  /  {history.PASSWORD}\n  N-06 asks for its passcode before it is changed: 2718\n\n  stop with Ctrl-C\n"
-        serve(config, "127.0.0.1", int(where.rsplit(":", 1)[1]), lambda: say(text))
+        number = int(where.rsplit(":", 1)[1])
+        if check:
+            reasons.append("the server did not start")
+            serve(config, "127.0.0.1", number, reasons.clear, lambda: reasons.extend(first_screen.missing(where)))
+        else:
+            serve(config, "127.0.0.1", number, lambda: say(text))
     except (ClusterError, RuntimeError) as error:
         say(f"\n{error}")
         return 1
     finally:
         fleet.stop()
         cluster.stop()
+    for reason in reasons:
+        say(f"  not right: {reason}")
+    if check and not reasons:
+        say("  the first screen was loaded, with everything on it")
     say("  stopped")
-    return 0
+    return 1 if reasons else 0
 
 
 def _mark(cluster: Cluster) -> Path:

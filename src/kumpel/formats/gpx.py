@@ -114,7 +114,8 @@ def _walk(data: bytes) -> Iterator[tuple[str, Element]]:
 def read(data: bytes, kind: str, interval_s: float | None = None) -> Recording:
     """The track points of a GPX file as a recording of a kind.
 
-    Points are brought onto an even time base (see `rows.evened`); the segments of a track begin with an event “interval”.
+    Points at even times become channels. Others are kept as they are, as events, beside channels for drawing (see
+    `rows.evened`). The segments of a track begin with an event “interval”.
     Heart rate of 0 is not measured. Raises GpxError with the line or the number of the track point.
     """
     points = _Points([], {}, [])
@@ -155,7 +156,7 @@ def _recording(points: _Points, kind: str, name: str, interval_s: float | None) 
         columns["heart_rate"][columns["heart_rate"] <= 0] = np.nan
     start = float(np.nanmin(times))
     try:
-        even = evened(times - start, columns, interval_s, wall_clock=False)
+        even = evened(times - start, columns, interval_s, keep_points=True)
     except ValueError as error:
         raise GpxError(str(error)) from None
     channels = {
@@ -163,6 +164,7 @@ def _recording(points: _Points, kind: str, name: str, interval_s: float | None) 
     }
     marks = sorted({s - start for s in points.segments[1:] if not math.isnan(s)})
     events = tuple(Event(at, "interval", f"segment {i}") for i, at in enumerate(marks, 2))
+    events += even.points.events() if even.points is not None else ()
     length = max(c.length_s for c in channels.values())
     return Recording(
         kind,
@@ -181,19 +183,14 @@ def write(recording: Recording, name: str = "") -> bytes:
     Heart rate, cadence and speed go into extension fields (hr, cad, speed). No name unless one is given. Raises
     ValueError when there are no positions.
     """
-    lat, lon = recording.values("lat"), recording.values("lon")
+    at_s, columns = _rows(recording)
+    lat, lon = columns.get("lat"), columns.get("lon")
     if lat is None or lon is None or np.isnan(lat).all():
         raise ValueError("the recording has no positions (lat, lon): nothing to write as GPX")
-    step = recording.channels["lat"].interval_s
-    others = {}
-    for key in ("altitude", "heart_rate", "cadence", "speed"):
-        channel = recording.channels.get(key)
-        if channel is not None and len(channel.values):
-            at = np.minimum(
-                (np.arange(len(lat)) * step / channel.interval_s + 1e-9).astype(int), len(channel.values) - 1
-            )
-            others[key] = channel.values[at]
-    marks = {round(e.at_s / step) for e in recording.events if e.code in ("interval", "lap")}
+    others = {k: v for k, v in columns.items() if k in ("altitude", "heart_rate", "cadence", "speed")}
+    marks = {
+        int(np.searchsorted(at_s, e.at_s - 1e-6)) for e in recording.events if e.code in ("interval", "lap")
+    }
     out = [
         '<?xml version="1.0" encoding="UTF-8"?>\n',
         f'<gpx version="1.1" creator="Kumpel" xmlns={quoteattr(NAMESPACE)} xmlns:k={quoteattr(EXTENSION)}>\n<trk>',
@@ -201,7 +198,7 @@ def write(recording: Recording, name: str = "") -> bytes:
         "<trkseg>\n",
     ]
     open_segment, empty = True, True
-    for i in range(min(len(lat), len(lon))):
+    for i in range(len(at_s)):
         if math.isnan(lat[i]) or math.isnan(lon[i]):
             if not empty and open_segment:
                 out.append("</trkseg>\n")
@@ -212,12 +209,30 @@ def write(recording: Recording, name: str = "") -> bytes:
             open_segment = True
         out.append(
             _point_text(
-                recording.start + i * step, float(lat[i]), float(lon[i]), {k: float(v[i]) for k, v in others.items()}
+                recording.start + float(at_s[i]), float(lat[i]), float(lon[i]), {k: float(v[i]) for k, v in others.items()}
             )
         )
         empty = False
     out.append("</trkseg>\n</trk>\n</gpx>\n" if open_segment else "</trk>\n</gpx>\n")
     return "".join(out).encode()
+
+
+def _rows(recording: Recording) -> tuple[Floats, dict[str, Floats]]:
+    """Times and quantities of the track points: the recorded rows, else the samples of the positions."""
+    if recording.points is not None:
+        return recording.points.at_s, dict(recording.points.columns)
+    lat, lon = recording.channels.get("lat"), recording.channels.get("lon")
+    if lat is None or lon is None:
+        return np.zeros(0), {}
+    count = min(len(lat.values), len(lon.values))
+    at_s = np.arange(count) * lat.interval_s
+    columns = {"lat": lat.values[:count], "lon": lon.values[:count]}
+    for key in ("altitude", "heart_rate", "cadence", "speed"):
+        channel = recording.channels.get(key)
+        if channel is not None and len(channel.values):
+            at = np.minimum((at_s / channel.interval_s + 1e-9).astype(int), len(channel.values) - 1)
+            columns[key] = channel.values[at]
+    return at_s, columns
 
 
 def _point_text(at: float, lat: float, lon: float, others: dict[str, float]) -> str:

@@ -6,11 +6,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kumpel.core.recording import Event, Floats
+from kumpel.core.recording import POINT_STANDS_S, Floats, Points
 from kumpel.core.timebase import even, in_order, usual_interval
 
 LONGEST_S = 400 * 86_400.0
 MOST_SAMPLES = 400_000_000
+FINEST_S = 0.01
+MOST_LEFT_AWAY = 0.05
 
 
 @dataclass(frozen=True)
@@ -20,42 +22,22 @@ class Evened:
     columns: dict[str, Floats]
     interval_s: float
     start_s: float
-    events: tuple[Event, ...]
     notes: tuple[str, ...]
-
-
-def summer_time_end(times_s: Floats) -> int | None:
-    """Row at which the wall clock went back by an hour, or None: one step back of about an hour, all others forward."""
-    steps = np.diff(times_s)
-    back = np.flatnonzero(steps < 0)
-    if len(back) != 1 or len(steps) < 3:
-        return None
-    usual = float(np.median(steps))
-    return int(back[0]) + 1 if abs(float(steps[back[0]]) + 3600 - usual) <= max(usual, 1.0) else None
+    points: Points | None = None
 
 
 def evened(
-    times_s: Floats, columns: dict[str, Floats], interval_s: float | None = None, wall_clock: bool = True
+    times_s: Floats, columns: dict[str, Floats], interval_s: float | None = None, keep_points: bool = False
 ) -> Evened:
     """Bring rows at `times_s`, shape (n,), onto an even base; rows without a time are passed over.
 
     Rows out of order are sorted, of two rows with the same time the first counts. Rows on a grid (within a tenth of
     the interval) keep their values; others are interpolated between neighbours at most 1.5 intervals apart. Where
-    no row is, nothing was measured. With `wall_clock`, one step back of an hour is the end of summer time.
+    no row is, nothing was measured. With `keep_points` (positions), rows at uneven times are kept as they are beside the
+    even columns, which are then as fine as the closest rows and bridge 30 s.
     Raises ValueError when the interval cannot be told or the rows span more than 400 days.
     """
     notes: list[str] = []
-    events: list[Event] = []
-    if wall_clock:
-        row = summer_time_end(times_s)
-        if row is not None:
-            times_s = times_s.copy()
-            times_s[row:] += 3600
-            known = times_s[~np.isnan(times_s)]
-            events.append(
-                Event(float(times_s[row] - known[0]), "utc-offset", "the clock went back one hour", {"change_min": -60})
-            )
-            notes.append(f"row {row + 1}: the clock went back by an hour (end of summer time)")
     order = in_order(times_s)
     if order.unsorted:
         notes.append(f"{order.unsorted} rows were out of order and were sorted")
@@ -75,7 +57,16 @@ def evened(
         raise ValueError(f"the rows span {span / 86_400:.0f} days: is a time stamp wrong?")
     count = round(span / step) + 1
     slots = np.rint(at / step).astype(np.intp)
-    on_grid = bool(np.all(np.abs(at - slots * step) <= 0.1 * step)) and bool(np.all(np.diff(slots) > 0))
+    slack = 1e-3 if keep_points else 0.1 * step
+    on_grid = bool(np.all(np.abs(at - slots * step) <= slack)) and bool(np.all(np.diff(slots) > 0))
+    if keep_points and len(at) > 2:
+        # Many rows left away (a recorder that writes only where something changes) are no gaps.
+        on_grid = on_grid and float(np.mean(np.diff(at) > 1.5 * step)) <= MOST_LEFT_AWAY
+    points = None
+    if keep_points and not on_grid and len(at) > 1:
+        points = Points(at, {k: v[order.index] for k, v in columns.items()})
+        step = interval_s or max(round(float(np.percentile(np.diff(at), 5)), 3), FINEST_S)
+        count = round(span / step) + 1
     found: dict[str, Floats] = {}
     for key, values in columns.items():
         picked = values[order.index]
@@ -84,7 +75,9 @@ def evened(
             line[slots] = picked
             found[key] = line
         else:
-            found[key] = even(at, picked, step, count)
-    if not on_grid:
+            found[key] = even(at, picked, step, count, POINT_STANDS_S / step if points else 1.5)
+    if points is not None:
+        notes.append(f"{len(at)} rows at uneven times are kept as they are; drawn every {step:g} s")
+    elif not on_grid:
         notes.append(f"rows at uneven times were brought to every {step:g} s")
-    return Evened(found, step, start, tuple(events), tuple(notes))
+    return Evened(found, step, start, tuple(notes), points)

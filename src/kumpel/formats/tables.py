@@ -44,14 +44,33 @@ def _spread(channel: Channel, step: float, count: int) -> tuple[Floats, np.ndarr
     return values, own
 
 
-def frame(recording: Recording) -> pa.Table:
+def frame(recording: Recording, code: str = "") -> pa.Table:
     """Columns: wall clock, seconds, one a channel ("key [unit]"). Missing samples are null.
 
-    A recording without channels gives one row an event: its time, code, text and numbers.
+    A recording with rows at uneven times gives these rows. One without channels gives one row an event (of `code`): its
+    time, code, text, numbers and words.
     """
     step, count = base_interval(recording)
     if not count:
-        return _event_frame(recording)
+        return _event_frame(recording, code)
+    if recording.points is not None:
+        points = recording.points
+        return pa.table(
+            {
+                "time": _clock(recording, points.at_s),
+                "seconds": pa.array(points.at_s),
+                **{
+                    _label(recording.channels[k]) if k in recording.channels else k: pa.array(v, from_pandas=True)
+                    for k, v in points.columns.items()
+                },
+            }
+        )
+    return even_frame(recording)
+
+
+def even_frame(recording: Recording) -> pa.Table:
+    """The channels on the base of the fastest one: wall clock, seconds, one column a channel."""
+    step, count = base_interval(recording)
     seconds = sample_times(count, step)
     columns: dict[str, Any] = {"time": _clock(recording, seconds), "seconds": pa.array(seconds)}
     for channel in recording.channels.values():
@@ -61,18 +80,21 @@ def frame(recording: Recording) -> pa.Table:
 
 
 def _clock(recording: Recording, seconds: Floats) -> pa.Array:
-    micro = np.rint(wall_clock(recording, seconds) * 1e6).astype(np.int64)
-    return pa.array(micro, type=pa.timestamp("us"))
+    """Times on the wall; where the offset from UTC changes, texts with the offset, so that no hour is there twice."""
+    wall = wall_clock(recording, seconds)
+    micro = np.rint(wall * 1e6).astype(np.int64)
+    if not any(e.code == "utc-offset" for e in recording.events):
+        return pa.array(micro, type=pa.timestamp("us"))
+    offsets = np.rint((wall - recording.start - seconds) / 60).astype(int)
+    texts = np.datetime_as_string(micro.astype("datetime64[us]"), unit="ms")
+    zones = {m: f"{'-' if m < 0 else '+'}{abs(m) // 60:02d}:{abs(m) % 60:02d}" for m in np.unique(offsets).tolist()}
+    return pa.array([f"{t.replace('T', ' ')}{zones[m]}" for t, m in zip(texts, offsets.tolist(), strict=True)])
 
 
-def _event_frame(recording: Recording) -> pa.Table:
-    events = recording.events
+def _event_frame(recording: Recording, code: str) -> pa.Table:
+    events = [e for e in recording.events if not code or e.code == code]
     at = np.array([e.at_s for e in events], dtype=np.float64)
-    keys = [
-        *dict.fromkeys(
-            k for e in events for k, v in e.data.items() if isinstance(v, int | float) and not isinstance(v, bool)
-        )
-    ]
+    keys = dict.fromkeys(k for e in events for k, v in e.data.items() if _number(v) is not None or isinstance(v, str))
     columns: dict[str, Any] = {
         "time": _clock(recording, at),
         "seconds": pa.array(at),
@@ -80,7 +102,11 @@ def _event_frame(recording: Recording) -> pa.Table:
         "text": [e.text for e in events],
     }
     for key in keys:
-        columns[key] = pa.array([_number(e.data.get(key)) for e in events], type=pa.float64())
+        values = [e.data.get(key) for e in events]
+        if any(isinstance(v, str) for v in values):
+            columns[key] = pa.array(["" if v is None else f"{v}" for v in values], type=pa.string())
+        else:
+            columns[key] = pa.array([_number(v) for v in values], type=pa.float64())
     return pa.table(columns)
 
 
@@ -114,7 +140,7 @@ def _plain(value: object) -> Any:
 
 def write_parquet(recording: Recording, path: str) -> None:
     """A Parquet file: the frame, and everything else as JSON in the schema's metadata under “kumpel”."""
-    table = frame(recording)
+    table = even_frame(recording) if recording.channels else frame(recording)
     table = table.replace_schema_metadata({META: json.dumps(about(recording), ensure_ascii=False).encode()})
     pq.write_table(table, path, compression="zstd")
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -14,7 +15,7 @@ Floats = NDArray[np.float64]
 ORDERS = ("ymd", "dmy", "mdy")
 _DATE = r"(?P<a>\d{1,4})(?P<sep>[-./])(?P<b>\d{1,2})(?P=sep)(?P<c>\d{1,4})"
 _CLOCK = r"(?P<h>\d{1,2}):(?P<m>\d{2})(?::(?P<s>\d{2})(?:[.,](?P<f>\d{1,9}))?)?\s*(?P<half>[AaPp][Mm])?"
-_ZONE = r"\s*(?P<zone>Z|[+-]\d{2}:?\d{2})?"
+_ZONE = r"\s*(?P<zone>Z|UTC|GMT|[+-]\d{2}(?::?\d{2})?)?"
 _STAMP = re.compile(
     rf"\s*(?:{_DATE}[T ]+{_CLOCK}{_ZONE}|{_DATE.replace('?P<a>', '?P<a2>').replace('?P<b>', '?P<b2>').replace('?P<c>', '?P<c2>').replace('?P<sep>', '?P<sep2>').replace('?P=sep', '?P=sep2')}|{_CLOCK.replace('?P<h>', '?P<h2>').replace('?P<m>', '?P<m2>').replace('?P<s>', '?P<s2>').replace('?P<f>', '?P<f2>').replace('?P<half>', '?P<half2>')})\s*"
 )
@@ -32,12 +33,13 @@ class TimeError(ValueError):
 class Stamps:
     """Times in s, shape (n,): Unix seconds with a date, seconds of the day or of the file's own count without.
 
-    `dated` says that they carry a date, `offset_min` the offset from UTC that they carry themselves (None: wall clock).
+    `dated` says that they carry a date. `offsets_min`, shape (n,), is the offset from UTC that each row carries itself:
+    such a row's seconds are UTC; nan means that the row shows a wall clock (or counts seconds).
     """
 
     seconds: Floats
     dated: bool
-    offset_min: int | None
+    offsets_min: Floats
 
 
 def order_of(texts: list[str]) -> str:
@@ -86,8 +88,8 @@ def stamps(texts: list[str], order: str) -> Stamps:
     fast = _of_one_form(texts, order)
     if fast is not None:
         return fast
-    seconds = np.full(len(texts), np.nan)
-    dated, offset = False, None
+    seconds, offsets = np.full(len(texts), np.nan), np.full(len(texts), np.nan)
+    dated = False
     for row, text in enumerate(texts):
         if not text.strip():
             continue
@@ -100,8 +102,9 @@ def stamps(texts: list[str], order: str) -> Stamps:
         if found is None:
             raise TimeError(text, row)
         seconds[row], has_date, zone = found
-        dated, offset = dated or has_date, zone if zone is not None else offset
-    return Stamps(seconds, dated, offset)
+        dated = dated or has_date
+        offsets[row] = math.nan if zone is None else zone
+    return Stamps(seconds, dated, offsets)
 
 
 def _one(text: str, order: str) -> tuple[float, bool, int | None] | None:
@@ -124,13 +127,16 @@ def _one(text: str, order: str) -> tuple[float, bool, int | None] | None:
     if not a:
         return clock, False, None
     day = _day(int(a), int(b), int(c), order)
-    zone = None if not g["zone"] else 0 if g["zone"] == "Z" else _zone(g["zone"])
+    zone = None if not g["zone"] else _zone(g["zone"])
     return None if day is None else (day + clock - (zone or 0) * 60, True, zone)
 
 
 def _zone(text: str) -> int:
+    """Minutes of "+02:00", "+0200", "+02", "Z"."""
+    if text[0] not in "+-":
+        return 0
     sign = -1 if text[0] == "-" else 1
-    return sign * (int(text[1:3]) * 60 + int(text[-2:]))
+    return sign * (int(text[1:3]) * 60 + (int(text[-2:]) if len(text) > 3 else 0))
 
 
 def _day(a: int, b: int, c: int, order: str) -> float | None:
@@ -141,6 +147,11 @@ def _day(a: int, b: int, c: int, order: str) -> float | None:
         return datetime(year, month, day, tzinfo=UTC).timestamp()
     except ValueError:
         return None
+
+
+def _texts(cells: NDArray[np.uint8], first: int, end: int) -> NDArray[np.bytes_]:
+    """The characters from `first` to `end` of every row, shape (n,)."""
+    return np.ascontiguousarray(cells[:, first:end]).view(f"S{end - first}").ravel()
 
 
 def _of_one_form(texts: list[str], order: str) -> Stamps | None:
@@ -179,11 +190,16 @@ def _of_one_form(texts: list[str], order: str) -> Stamps | None:
     clock = h * 3600 + m * 60 + s + f / 10 ** len(digits)
     a, b, c = number("a", "a2"), number("b", "b2"), number("c", "c2")
     if a is None or b is None or c is None:
-        return Stamps(clock, False, None)
-    zone = None if not match["zone"] else 0 if match["zone"] == "Z" else _zone(match["zone"])
+        return Stamps(clock, False, np.full(len(texts), np.nan))
+    zones = np.full(len(texts), np.nan)
+    if match["zone"]:
+        # The sign is the same in all rows, the digits are not: summer time may begin or end in the file.
+        kept, zone_of_row = np.unique(_texts(cells, match.start("zone"), match.end("zone")), return_inverse=True)
+        zones = np.array([_zone(z.decode()) for z in kept], dtype=np.float64)[zone_of_row]
     keys = a * 1e8 + b * 1e4 + c
     days, which = np.unique(keys, return_inverse=True)
     values = [_day(int(k // 1e8), int(k % 1e8 // 1e4), int(k % 1e4), order) for k in days]
     if any(v is None for v in values):
         return None
-    return Stamps(np.array(values, dtype=np.float64)[which] + clock - (zone or 0) * 60, True, zone)
+    wall = np.array(values, dtype=np.float64)[which] + clock
+    return Stamps(wall - np.nan_to_num(zones) * 60, True, zones)

@@ -99,8 +99,8 @@ KIND = Kind(
     energy_channels=("leq.",),
     channels=(
         ChannelWord("leq.1", "Level", "dB(A)", ("laeq", "leq", "level", "la", "spl", "db(a)", "dba")),
-        ChannelWord("leq.2", "Level, set-up 2", "dB(A)", ("leq2", "lavg")),
-        ChannelWord("leq.3", "Level, set-up 3", "dB(A)", ("leq3",)),
+        ChannelWord("leq.2", "Level, set-up 2", "dB", ("leq2", "lavg")),
+        ChannelWord("leq.3", "Level, set-up 3", "dB", ("leq3",)),
         ChannelWord("max.1", "Highest level", "dB(A)", ("lafmax", "lasmax", "lmax")),
         ChannelWord("peak", "Peak", "dB(C)", ("lcpeak", "lcpk", "cpeak")),
         ChannelWord("motion", "Motion", "flag", ("moved",)),

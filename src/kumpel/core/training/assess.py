@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 
 from kumpel.core.assessment import (
     Assessment,
@@ -20,10 +21,10 @@ from kumpel.core.assessment import (
     Table,
     event_key,
 )
-from kumpel.core.recording import Floats, Recording, sample_times
+from kumpel.core.recording import POINT, Floats, Recording
 from kumpel.core.review import Review
 from kumpel.core.sheet import Sheet, both_ways, conclude, own_events, setup_number, table
-from kumpel.core.training.course import MOVING_FROM_M_S, Course, ascent_descent, course_of, moving_s
+from kumpel.core.training.course import MOVING_FROM_M_S, Base, Course, ascent_descent, base_of, course_of, moving_s
 from kumpel.core.training.heart import (
     LOAD_SOURCE,
     PLAUSIBLE_BPM,
@@ -34,7 +35,7 @@ from kumpel.core.training.heart import (
     wearer_of,
     zone_edges,
 )
-from kumpel.core.units import values_in
+from kumpel.core.units import channel_in
 
 SOURCE = "own rule, docs/methods/training.md"
 MOST_ROWS = 5000
@@ -50,56 +51,54 @@ def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
 
 
 def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) -> Assessment:
-    course = course_of(recording, review)
-    n, dt = len(course.speed), course.interval_s
-    rate, spoilt = _rate(recording, course)
+    base = base_of(recording)
+    course = course_of(recording, review, base)
+    n = len(base)
+    rate, spoilt = _rate(base, course)
     wearer = wearer_of(recording.setup)
     edges = zone_edges(recording.setup, wearer)
     elapsed = float(course.time_s[-1])
-    share = elapsed / recording.length_s if recording.length_s > 0 else 0.0
-    sheet = Sheet(share, n, n - int(course.counted.sum()), (n - int(course.counted.sum())) * dt)
-    _movement(sheet, recording, review, course)
-    _heart(sheet, rate, dt, elapsed, wearer)
-    _strokes(sheet, recording, review, course)
+    length = float(base.edges_s[-1] - base.edges_s[0])
+    share = elapsed / length if length > 0 else 0.0
+    left_out_s = float(np.diff(base.edges_s)[~course.counted].sum())
+    sheet = Sheet(share, n, n - int(course.counted.sum()), left_out_s)
+    _movement(sheet, recording, review, base, course)
+    _heart(sheet, rate, course.lengths_s, elapsed, wearer)
+    _strokes(sheet, recording, review, base, course)
     marks = sorted(
         {e.at_s for e in recording.events if e.code in ("interval", "lap") and 0 < e.at_s < recording.length_s}
     )
-    bounds = np.array([0.0, *marks, n * dt])
+    end = float(base.edges_s[-1])
+    bounds = np.array([0.0, *(m for m in marks if m < end), end])
     split_bounds, split_word = _split_bounds(recording, review, course)
-    extra = (recording, course, rate)
+    extra = (base, course, rate)
     return conclude(
         recording,
         review,
         limits,
         basis,
         sheet,
-        Quality(share, elapsed, recording.length_s, tuple(_findings(sheet, course, rate, spoilt, wearer, elapsed))),
+        Quality(share, elapsed, length, tuple(_findings(sheet, course, rate, spoilt, wearer, elapsed))),
         key_figures=("distance", "moving", "heart_rate_mean", "load"),
         tables=(
             _parts("intervals", "Intervals", bounds, *extra),
             _parts("splits", f"Splits of {split_word}", split_bounds, *extra),
             _stroke_table(recording, course),
-            _zone_table(rate, dt, edges, elapsed),
+            _zone_table(rate, course.lengths_s, edges, elapsed),
         ),
-        events=own_events(recording, review, ("stroke",)),
+        events=own_events(recording, review, ("stroke", POINT)),
     )
 
 
-def _rate(recording: Recording, course: Course) -> tuple[Floats, float]:
-    """Heart rate at the course's samples, nan where missing, masked or left out; seconds of implausible values."""
-    n, dt = len(course.speed), course.interval_s
-    channel = recording.channels.get("heart_rate")
-    values = values_in(recording, "heart_rate", "bpm")
-    if channel is None or values is None or not len(values):
-        return np.full(n, np.nan), 0.0
-    at = ((np.arange(n) + 0.5) * dt / channel.interval_s).astype(int)
-    rate = np.where(at < len(values), values[np.minimum(at, len(values) - 1)], np.nan)
+def _rate(base: Base, course: Course) -> tuple[Floats, float]:
+    """Heart rate of each sample, nan where missing, masked or left out; seconds of implausible values."""
+    rate = base.columns.get("heart_rate", np.full(len(base), np.nan))
     with np.errstate(invalid="ignore"):
         wrong = (rate < PLAUSIBLE_BPM[0]) | (rate > PLAUSIBLE_BPM[1])
-    return np.where(wrong | ~course.counted, np.nan, rate), float(wrong.sum()) * dt
+    return np.where(wrong | ~course.counted, np.nan, rate), float(course.lengths_s[wrong].sum())
 
 
-def _movement(sheet: Sheet, recording: Recording, review: Review, course: Course) -> None:
+def _movement(sheet: Sheet, recording: Recording, review: Review, base: Base, course: Course) -> None:
     distance, elapsed = float(course.distance_m[-1]), float(course.time_s[-1])
     threshold = review.number("moving_from", MOVING_FROM_M_S)
     moving = moving_s(course, threshold)
@@ -132,16 +131,10 @@ def _movement(sheet: Sheet, recording: Recording, review: Review, course: Course
         d,
         note=none,
     )
-    altitude = values_in(recording, "altitude", "m")
-    if altitude is not None and len(altitude) == len(course.counted):
-        altitude = np.where(course.counted, altitude, np.nan)
-    up, down = (
-        ascent_descent(altitude, recording.channels["altitude"].interval_s)
-        if altitude is not None
-        else (math.nan, math.nan)
-    )
+    up, down = _ascent(recording, base, course)
+    none = "" if "altitude" in base.columns else "no altitude"
     formula = "sum of rises of the altitude, smoothed over 30 s, turns under 2 m ignored"
-    sheet.put("ascent", "Ascent", up, "m", 0, formula, SOURCE, note="" if altitude is not None else "no altitude")
+    sheet.put("ascent", "Ascent", up, "m", 0, formula, SOURCE, note=none)
     sheet.put(
         "descent",
         "Descent",
@@ -150,16 +143,34 @@ def _movement(sheet: Sheet, recording: Recording, review: Review, course: Course
         0,
         formula.replace("rises", "falls"),
         SOURCE,
-        note="" if altitude is not None else "no altitude",
+        note=none,
     )
 
 
-def _heart(sheet: Sheet, rate: Floats, dt: float, elapsed: float, wearer: Wearer) -> None:
-    known = rate[~np.isnan(rate)]
+def _ascent(recording: Recording, base: Base, course: Course) -> tuple[float, float]:
+    """Metres climbed and descended: of the altitude channel at its own rate, or of the recorded rows each second."""
+    rows = base.columns.get("altitude")
+    if rows is None:
+        return math.nan, math.nan
+    if recording.points is not None:
+        known = ~np.isnan(rows) & course.counted
+        if not known.any():
+            return math.nan, math.nan
+        at = base.edges_s[:-1][known]
+        return ascent_descent(np.interp(np.arange(at[0], at[-1] + 1.0), at, rows[known]), 1.0)
+    channel = channel_in(recording.channels["altitude"], "m")
+    if len(channel.values) != len(base):
+        return ascent_descent(channel.values, channel.interval_s)
+    return ascent_descent(np.where(course.counted, rows, np.nan), channel.interval_s)
+
+
+def _heart(sheet: Sheet, rate: Floats, lengths_s: Floats, elapsed: float, wearer: Wearer) -> None:
+    good = ~np.isnan(rate)
+    known, stands = rate[good], lengths_s[good]
     there = len(known) > 0
-    cover = len(known) * dt / elapsed if elapsed > 0 else 0.0
+    cover = min(float(stands.sum()) / elapsed, 1.0) if elapsed > 0 else 0.0
     note = "" if there else "no heart rate was recorded"
-    mean = float(known.mean()) if there else math.nan
+    mean = float(np.average(known, weights=stands)) if there else math.nan
     top = float(known.max()) if there else math.nan
     n = Put("N", "samples with a heart rate", float(len(known)), "")
 
@@ -168,7 +179,7 @@ def _heart(sheet: Sheet, rate: Floats, dt: float, elapsed: float, wearer: Wearer
     ) -> None:
         sheet.put(key, name, value, unit, 0, formula, source, n, *numbers, note=note, coverage=cover, used=len(known))
 
-    put("heart_rate_mean", "Mean heart rate", mean, "bpm", "(1/N) sum HR_i", SOURCE)
+    put("heart_rate_mean", "Mean heart rate", mean, "bpm", "sum HR_i dt_i / sum dt_i", SOURCE)
     put("heart_rate_max", "Highest heart rate", top, "bpm", "max HR_i", SOURCE)
     highest = Put("highest", "highest heart rate of the wearer", wearer.highest_bpm, "bpm")
     of_highest = 100 * top / wearer.highest_bpm
@@ -182,7 +193,7 @@ def _heart(sheet: Sheet, rate: Floats, dt: float, elapsed: float, wearer: Wearer
         highest,
         note=note or ("" if not math.isnan(of_highest) else "the wearer's highest rate is not known"),
     )
-    load = trimp(rate, dt, wearer)
+    load = trimp(rate, lengths_s, wearer)
     missing = [
         w for w, v in (("highest rate", wearer.highest_bpm), ("resting rate", wearer.resting_bpm)) if math.isnan(v)
     ]
@@ -206,13 +217,15 @@ def _stroke_times(recording: Recording, review: Review | None = None) -> Floats:
     return np.array(sorted(at), dtype=np.float64)
 
 
-def _strokes(sheet: Sheet, recording: Recording, review: Review, course: Course) -> None:
+def _strokes(sheet: Sheet, recording: Recording, review: Review, base: Base, course: Course) -> None:
     at = _stroke_times(recording, review)
-    cadence = recording.values("cadence")
-    known = cadence[~np.isnan(cadence) & (cadence > 0)] if cadence is not None else np.empty(0)
+    cadence = base.columns.get("cadence", np.empty(0))
+    turning = np.nan_to_num(cadence) > 0
+    known = cadence[turning]
+    mean_cadence = float(np.average(known, weights=course.lengths_s[turning])) if len(known) else math.nan
     gaps = np.diff(at)
     steady = gaps[gaps <= 10.0]
-    value = float(known.mean()) if len(known) else 60 / float(steady.mean()) if len(steady) else math.nan
+    value = mean_cadence if len(known) else 60 / float(steady.mean()) if len(steady) else math.nan
     source = "mean of the samples above 0" if len(known) else "60 / mean time between strokes"
     sheet.put(
         "cadence", "Cadence", value, "/min", 0, source, SOURCE, note="" if not math.isnan(value) else "no cadence"
@@ -244,13 +257,12 @@ def _strokes(sheet: Sheet, recording: Recording, review: Review, course: Course)
 
 def _split_bounds(recording: Recording, review: Review, course: Course) -> tuple[Floats, str]:
     """Edges of the splits in s after the start; the last split ends with the session."""
-    n, dt = len(course.speed), course.interval_s
-    end = n * dt
+    end = float(course.edges_s[-1])
     seconds = review.number("split_s", setup_number(recording.setup, "split_s", 0.0))
     if seconds > 0 and "split_m" not in review.options:
         marks = course.time_s[-1] // seconds
         wanted = np.arange(1, min(int(marks), MOST_ROWS) + 1) * seconds
-        at = np.interp(wanted, course.time_s, np.arange(n + 1) * dt)
+        at = np.interp(wanted, course.time_s, course.edges_s)
         word = f"{seconds / 60:g} min"
     else:
         metres = review.number("split_m", setup_number(recording.setup, "split_m", 1000.0))
@@ -263,29 +275,19 @@ def _split_bounds(recording: Recording, review: Review, course: Course) -> tuple
     return np.array([0.0, *inner.tolist(), end]), word
 
 
-def _parts(key: str, title: str, bounds: Floats, recording: Recording, course: Course, rate: Floats) -> Table:
+def _parts(key: str, title: str, bounds: Floats, base: Base, course: Course, rate: Floats) -> Table:
     """One row for each part between edges: distance, time, speed, heart rate. The rows sum up to the session."""
-    dt = course.interval_s
     distance, time = np.diff(course.distance_at(bounds)), np.diff(course.counted_at(bounds))
-    which = np.clip(np.searchsorted(bounds, sample_times(len(rate), dt) + dt / 2, side="right") - 1, 0, len(bounds) - 2)
-    known = ~np.isnan(rate)
-    counts = np.bincount(which[known], minlength=len(bounds) - 1)
-    sums = np.bincount(which[known], rate[known], minlength=len(bounds) - 1)
-    tops = np.full(len(bounds) - 1, np.nan)
-    if known.any():
-        np.fmax.at(tops, which[known], rate[known])
-    cadence = recording.values("cadence")
-    turns = np.full(len(bounds) - 1, np.nan)
-    if cadence is not None and len(cadence) == len(rate):
-        with np.errstate(invalid="ignore"):
-            good = cadence > 0
-        number = np.bincount(which[good], minlength=len(bounds) - 1)
-        total = np.bincount(which[good], cadence[good], minlength=len(bounds) - 1)
-        turns = np.where(number > 0, total / np.maximum(number, 1), np.nan)
+    middles, parts = (base.edges_s[1:] + base.edges_s[:-1]) / 2, len(bounds) - 1
+    which = np.clip(np.searchsorted(bounds, middles, side="right") - 1, 0, parts - 1)
+    means = _means(which, rate, course.lengths_s, parts)
+    tops = np.full(parts, np.nan)
+    np.fmax.at(tops, which, rate)
+    cadence = base.columns.get("cadence", np.full(len(base), np.nan))
+    turns = _means(which, np.where(np.nan_to_num(cadence) > 0, cadence, np.nan), course.lengths_s, parts)
     rows = []
     for i in range(len(bounds) - 1):
         speed = distance[i] / time[i] if time[i] > 0 else math.nan
-        mean = sums[i] / counts[i] if counts[i] else math.nan
         rows.append(
             (
                 float(bounds[i]),
@@ -293,7 +295,7 @@ def _parts(key: str, title: str, bounds: Floats, recording: Recording, course: C
                 float(time[i]),
                 speed * 3.6,
                 1000 / speed if speed > 0 else math.nan,
-                mean,
+                float(means[i]),
                 float(tops[i]),
                 float(turns[i]),
             )
@@ -309,6 +311,14 @@ def _parts(key: str, title: str, bounds: Floats, recording: Recording, course: C
         ("Cadence", "/min", 0),
     ]
     return table(key, title, columns, rows)
+
+
+def _means(which: NDArray[np.intp], values: Floats, lengths_s: Floats, parts: int) -> Floats:
+    """Mean over time of what was measured in each part, shape (parts,); nan where nothing was."""
+    known = ~np.isnan(values)
+    time = np.bincount(which[known], lengths_s[known], minlength=parts)
+    total = np.bincount(which[known], (values * lengths_s)[known], minlength=parts)
+    return np.where(time > 0, total / np.where(time > 0, time, 1), np.nan)
 
 
 def _stroke_table(recording: Recording, course: Course) -> Table:
@@ -331,9 +341,9 @@ def _stroke_table(recording: Recording, course: Course) -> Table:
     return table("strokes", "Strokes", columns, rows)
 
 
-def _zone_table(rate: Floats, dt: float, edges: Floats, elapsed: float) -> Table:
-    seconds = time_in_zones(rate, dt, edges)
-    missing = elapsed - float(np.count_nonzero(~np.isnan(rate))) * dt
+def _zone_table(rate: Floats, lengths_s: Floats, edges: Floats, elapsed: float) -> Table:
+    seconds = time_in_zones(rate, lengths_s, edges)
+    missing = max(elapsed - float(lengths_s[~np.isnan(rate)].sum()), 0.0)
     lows = [math.nan, *edges.tolist()]
     rows: list[tuple[str | float, ...]] = []
     for i, s in enumerate(seconds.tolist()):
@@ -353,8 +363,7 @@ def _findings(
     sheet: Sheet, course: Course, rate: Floats, spoilt: float, wearer: Wearer, elapsed: float
 ) -> list[Finding]:
     found = []
-    dt = course.interval_s
-    cover = float(np.count_nonzero(~np.isnan(rate))) * dt / elapsed if elapsed > 0 else 0.0
+    cover = float(course.lengths_s[~np.isnan(rate)].sum()) / elapsed if elapsed > 0 else 0.0
     if cover == 0:
         found.append(
             Finding("no-heart-rate", "no heart rate: figures that need it are not given", True, ("heart_rate", "load"))

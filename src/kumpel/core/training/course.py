@@ -3,31 +3,34 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
-from kumpel.core.geo import GEODESIC_SOURCE, geodesic_m, usable_positions
-from kumpel.core.recording import Flags, Floats, Recording
-from kumpel.core.review import Review, samples_inside
-from kumpel.core.units import values_in
+from kumpel.core.geo import GEODESIC_SOURCE, usable_positions
+from kumpel.core.recording import POINT_STANDS_S, Channel, Flags, Floats, Recording
+from kumpel.core.review import Review, Stretch
+from kumpel.core.track import believable, steps_m
+from kumpel.core.units import channel_in
 
 MOVING_FROM_M_S = 0.5
 ASCENT_WINDOW_S = 30.0
 ASCENT_STEP_M = 2.0
-FASTEST_M_S = 60.0
+SPEED_WINDOW_S = 5.0
 
 
 @dataclass(frozen=True)
 class Course:
     """Cumulated distance and counted time at the edges of the samples, shape (n + 1,), in m and s.
 
-    Whatever level is looked at, its distance and time are differences of these, so that the parts of a level
-    always sum up to the whole. `source` says what the distance rests on; `bridged_s` is the time without a
-    position that a straight line stands for; `speed` has shape (n,), in m/s.
+    Samples are those of an even channel, or rows recorded at uneven times; `edges_s`, shape (n + 1,), says when each
+    begins and the last one ends. Whatever level is looked at, its distance and time are differences of these, so that
+    the parts of a level always sum up to the whole. `source` says what the distance rests on; `bridged_s` is the time
+    without a position that a straight line stands for; `speed` has shape (n,), in m/s.
     """
 
-    interval_s: float
+    edges_s: Floats
     distance_m: Floats
     time_s: Floats
     speed: Floats
@@ -35,14 +38,20 @@ class Course:
     source: str
     bridged_s: float
 
+    @property
+    def lengths_s(self) -> Floats:
+        """How long each sample stands, shape (n,): a row at an uneven time 30 s at the most."""
+        found: Floats = np.minimum(np.diff(self.edges_s), POINT_STANDS_S)
+        return found
+
     def distance_at(self, at_s: Floats) -> Floats:
         """Cumulated distance in m at times after the start."""
-        found: Floats = np.interp(at_s, np.arange(len(self.distance_m)) * self.interval_s, self.distance_m)
+        found: Floats = np.interp(at_s, self.edges_s, self.distance_m)
         return found
 
     def counted_at(self, at_s: Floats) -> Floats:
         """Cumulated counted time in s at times after the start."""
-        found: Floats = np.interp(at_s, np.arange(len(self.time_s)) * self.interval_s, self.time_s)
+        found: Floats = np.interp(at_s, self.edges_s, self.time_s)
         return found
 
     def times_of(self, distances_m: Floats) -> Floats:
@@ -52,38 +61,100 @@ class Course:
         good = (at > 0) & (at < len(self.distance_m))
         i = at[good]
         step = self.distance_m[i] - self.distance_m[i - 1]
-        part = (distances_m[good] - self.distance_m[i - 1]) / np.where(step > 0, step, 1)
-        found[good] = (i - 1 + np.clip(part, 0, 1)) * self.interval_s
+        part = np.clip((distances_m[good] - self.distance_m[i - 1]) / np.where(step > 0, step, 1), 0, 1)
+        found[good] = self.edges_s[i - 1] + part * (self.edges_s[i] - self.edges_s[i - 1])
         return found
 
 
-def course_of(recording: Recording, review: Review) -> Course:
-    """The course of a session. Raises ValueError when there is neither position nor speed nor distance."""
-    keys = ("lat", "speed", "distance")
-    main = next((recording.channels[k] for k in keys if k in recording.channels), None)
+@dataclass(frozen=True)
+class Base:
+    """What a session's samples are: when each begins and the last ends, shape (n + 1,), and its columns by quantity.
+
+    The columns have shape (n,): rows recorded at uneven times as they are, else the channels as long as the main one.
+    """
+
+    edges_s: Floats
+    columns: Mapping[str, Floats]
+
+    def __len__(self) -> int:
+        return len(self.edges_s) - 1
+
+
+WANTED = {
+    "lat": "deg",
+    "lon": "deg",
+    "speed": "m/s",
+    "distance": "m",
+    "altitude": "m",
+    "heart_rate": "bpm",
+    "cadence": "/min",
+}
+MAIN = ("lat", "speed", "distance")
+
+
+def base_of(recording: Recording) -> Base:
+    """The samples of a session. Raises ValueError when there is neither position nor speed nor distance."""
+    points = recording.points
+    if points is not None and any(k in points.columns for k in MAIN):
+        at = points.at_s
+        # The last row stands as long as the closest ones, so that the same way in even rows takes as long.
+        last = float(np.diff(at).min()) if len(at) > 1 else 1.0
+        return Base(np.concatenate((at, [at[-1] + last])), points.columns)
+    main = next((recording.channels[k] for k in MAIN if k in recording.channels), None)
     if main is None:
         raise ValueError("the session has neither positions (lat, lon) nor speed nor distance: nothing to assess")
     n, dt = len(main.values), main.interval_s
-    counted = ~samples_inside(review.left_out, n, dt)
+    columns = {}
+    for key, wanted in WANTED.items():
+        channel = recording.channels.get(key)
+        if channel is not None:
+            columns[key] = _at_middles(channel_in(channel, wanted), n, dt)
+    return Base(np.arange(n + 1) * dt, columns)
+
+
+def _at_middles(channel: Channel, n: int, interval_s: float) -> Floats:
+    """A channel's values at the middles of n samples of another interval; nan beyond its end."""
+    if channel.interval_s == interval_s and len(channel.values) == n:
+        return channel.values
+    if not len(channel.values):
+        return np.full(n, np.nan)
+    at = ((np.arange(n) + 0.5) * interval_s / channel.interval_s).astype(int)
+    return np.where(at < len(channel.values), channel.values[np.minimum(at, len(channel.values) - 1)], np.nan)
+
+
+def course_of(recording: Recording, review: Review, base: Base) -> Course:
+    """The course of a session on its base."""
+    lengths = np.diff(base.edges_s)
+    counted = ~_inside(review.left_out, base.edges_s)
+    lat, lon, speed, distance = (base.columns.get(k) for k in ("lat", "lon", "speed", "distance"))
     pod = str(recording.setup.get("speed_source", "satellite")) != "satellite"
-    speed = values_in(recording, "speed", "m/s")
-    distance = values_in(recording, "distance", "m")
     bridged = 0.0
-    if distance is not None and len(distance) == n and (pod or "lat" not in recording.channels):
+    if distance is not None and (pod or lat is None):
         steps, source = _steps_of_distance(distance), str(recording.setup.get("speed_source", "recorder's distance"))
-    elif speed is not None and len(speed) == n and (pod or "lat" not in recording.channels):
+    elif speed is not None and (pod or lat is None):
         steps, source = (
-            np.nan_to_num(speed) * dt,
+            np.nan_to_num(speed) * lengths,
             f"{recording.setup.get('speed_source', 'recorded speed')}, speed x time",
         )
     else:
-        steps, bridged = _steps_of_positions(recording, n, dt)
+        if lat is None or lon is None:
+            raise ValueError("the session has a latitude (lat) without a longitude (lon) beside it")
+        steps, bridged = _steps_of_positions(base.edges_s, lat, lon)
         source = GEODESIC_SOURCE
     steps = np.where(counted, steps, 0.0)
-    shown = speed if speed is not None and len(speed) == n else _speed_of(steps, dt)
-    edges = np.concatenate(([0.0], np.cumsum(steps)))
-    times = np.concatenate(([0.0], np.cumsum(np.where(counted, dt, 0.0))))
-    return Course(dt, edges, times, np.where(counted, shown, np.nan), counted, source, bridged)
+    shown = speed if speed is not None else _speed_of(base.edges_s, steps)
+    way = np.concatenate(([0.0], np.cumsum(steps)))
+    times = np.concatenate(([0.0], np.cumsum(np.where(counted, lengths, 0.0))))
+    return Course(base.edges_s, way, times, np.where(counted, shown, np.nan), counted, source, bridged)
+
+
+def _inside(stretches: tuple[Stretch, ...], edges_s: Floats) -> Flags:
+    """Flags of the samples whose middle lies in a stretch, shape (n,)."""
+    middles = (edges_s[1:] + edges_s[:-1]) / 2
+    flags = np.zeros(len(middles), dtype=bool)
+    for stretch in stretches:
+        flags |= (middles >= stretch.start_s - 1e-9) & (middles < stretch.end_s - 1e-9)
+    return flags
 
 
 def _steps_of_distance(distance: Floats) -> Floats:
@@ -95,48 +166,40 @@ def _steps_of_distance(distance: Floats) -> Floats:
     return steps
 
 
-def _steps_of_positions(recording: Recording, n: int, dt: float) -> tuple[Floats, float]:
-    """Geodesic length from each sample to the next, shape (n,), and the time bridged in a straight line, s.
+def _steps_of_positions(edges_s: Floats, lat: Floats, lon: Floats) -> tuple[Floats, float]:
+    """Way from each sample to the next, shape (n,), and the time bridged in a straight line, s.
 
-    A jump faster than 60 m/s is a false position: the later point is passed over.
+    False positions (see `track.believable`) count as a gap.
     """
-    lat, lon = values_in(recording, "lat", "deg"), values_in(recording, "lon", "deg")
-    assert lat is not None
-    if lon is None or len(lon) != n:
-        raise ValueError("the session has a latitude (lat) without a longitude (lon) beside it")
     lat, lon = usable_positions(lat, lon)
-    known = np.flatnonzero(~np.isnan(lat))
-    steps = np.zeros(n)
-    for _ in range(5):
-        if len(known) < 2:
-            return steps, 0.0
-        a, b = known[:-1], known[1:]
-        lengths = geodesic_m(lat[a], lon[a], lat[b], lon[b])
-        fast = lengths > FASTEST_M_S * (b - a) * dt
-        if not fast.any():
-            break
-        # Of a jump away and back only the landing point is false.
-        drop = np.concatenate(([False], fast & ~np.concatenate(([False], fast[:-1]))))
-        known = known[~drop]
+    at = edges_s[:-1]
+    known = np.flatnonzero(believable(at, lat, lon))
+    steps = np.zeros(len(lat))
+    if len(known) < 2:
+        return steps, 0.0
     a, b = known[:-1], known[1:]
-    lengths = geodesic_m(lat[a], lon[a], lat[b], lon[b])
-    each = lengths / (b - a)
+    each = steps_m(lat[known], lon[known]) / (b - a)
     steps[known[0] : known[-1]] = np.repeat(each, b - a)
-    return steps, float(np.sum((b - a - 1)[b - a > 1])) * dt
+    missing = (at[b] - at[a] - np.diff(edges_s)[a])[b - a > 1]
+    return steps, float(missing.sum())
 
 
-def _speed_of(steps: Floats, dt: float) -> Floats:
-    """Speed in m/s from steps, as the mean of 5 s around each sample."""
-    width = max(round(5 / dt), 1) | 1
-    if len(steps) < width:
-        return steps / dt
-    return np.convolve(steps, np.ones(width) / width, "same") / dt
+def _speed_of(edges_s: Floats, steps: Floats) -> Floats:
+    """Speed in m/s from steps, as the mean of 5 s around the middle of each sample (less at both ends)."""
+    if not len(steps):
+        return np.zeros(0)
+    way = np.concatenate(([0.0], np.cumsum(steps)))
+    middles = (edges_s[1:] + edges_s[:-1]) / 2
+    from_s = np.maximum(middles - SPEED_WINDOW_S / 2, edges_s[0])
+    to_s = np.minimum(middles + SPEED_WINDOW_S / 2, edges_s[-1])
+    found: Floats = (np.interp(to_s, edges_s, way) - np.interp(from_s, edges_s, way)) / (to_s - from_s)
+    return found
 
 
 def moving_s(course: Course, threshold_m_s: float) -> float:
     """Counted time with a speed of at least the threshold, in s."""
     with np.errstate(invalid="ignore"):
-        return float(np.count_nonzero(course.speed >= threshold_m_s)) * course.interval_s
+        return float(np.diff(course.edges_s)[course.speed >= threshold_m_s].sum())
 
 
 def ascent_descent(altitude_m: Floats, interval_s: float) -> tuple[float, float]:

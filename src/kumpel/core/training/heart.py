@@ -65,25 +65,32 @@ def zone_edges(setup: Mapping[str, object], wearer: Wearer) -> Floats:
     raise ValueError(f"zones by “{by}”: highest, reserve or typed")
 
 
-def time_in_zones(rate_bpm: Floats, interval_s: float, edges: Floats) -> Floats:
-    """Seconds below zone 1 and in zones 1 .. n, shape (n + 1,). A rate on an edge belongs to the higher zone."""
-    known = rate_bpm[~np.isnan(rate_bpm)]
+def time_in_zones(rate_bpm: Floats, lengths_s: Floats | float, edges: Floats) -> Floats:
+    """Seconds below zone 1 and in zones 1 .. n, shape (n + 1,), of rates that stand `lengths_s` each.
+
+    A rate on an edge belongs to the higher zone; edges are compared to a billionth of a beat, since 55 % of 180 is
+    99.00000000000001 in binary.
+    """
+    good = ~np.isnan(rate_bpm)
     if np.isnan(edges).any():
         return np.full(len(edges) + 1, np.nan)
-    which = np.searchsorted(edges, known, side="right")
-    return np.bincount(which, minlength=len(edges) + 1).astype(np.float64) * interval_s
+    which = np.searchsorted(np.round(edges, 9), np.round(rate_bpm[good], 9), side="right")
+    stands = np.broadcast_to(np.asarray(lengths_s, dtype=np.float64), rate_bpm.shape)[good]
+    return np.bincount(which, stands, minlength=len(edges) + 1)
 
 
-def trimp(rate_bpm: Floats, interval_s: float, wearer: Wearer) -> float:
+def trimp(rate_bpm: Floats, lengths_s: Floats | float, wearer: Wearer) -> float:
     """Load (Banister's TRIMP): sum of minutes x r x k e^(b r), r = (HR - rest)/(highest - rest), 0 <= r <= 1.
 
     k = 0.64, b = 1.92 for men, 0.86 and 1.67 for women. nan without a rate, without the wearer's resting and highest
     rate, or without the sex. Missing minutes add nothing.
     """
     weights = {"m": (0.64, 1.92), "f": (0.86, 1.67)}.get(wearer.sex[:1].lower().replace("w", "f"))
-    known = rate_bpm[~np.isnan(rate_bpm)]
+    good = ~np.isnan(rate_bpm)
+    known = rate_bpm[good]
+    stands = np.broadcast_to(np.asarray(lengths_s, dtype=np.float64), rate_bpm.shape)[good]
     span = wearer.highest_bpm - wearer.resting_bpm
     if weights is None or not len(known) or math.isnan(span):
         return math.nan
     r = np.clip((known - wearer.resting_bpm) / span, 0, 1)
-    return float(np.sum(r * weights[0] * np.exp(weights[1] * r))) * interval_s / 60
+    return float(np.sum(stands * r * weights[0] * np.exp(weights[1] * r))) / 60
