@@ -12,6 +12,7 @@ FASTEST_M_S = 60.0
 """Nobody and nothing that wears these recorders is faster: a faster step is a false position."""
 STILL_M = 5.0
 """Movement that stays within this distance of a place is trembling of the receiver, not way."""
+NOISE_M = 25.0
 LOOK_BACK = 200
 LONG_STEP_M = 1000.0
 
@@ -21,7 +22,7 @@ def believable(at_s: Floats, lat: Floats, lon: Floats) -> Flags:
 
     The positions fall apart into runs at every step that is too fast. Of all chains of runs whose gaps can be bridged at
     60 m/s, the one with most positions is believed: twenty false seconds far away are a run of their own, and
-    drop out as a whole. 5 m are allowed on top, for the noise of positions close in time.
+    drop out as a whole. 25 m are allowed on top, for the noise of positions close in time.
     """
     known = np.flatnonzero(~(np.isnan(lat) | np.isnan(lon)))
     flags = np.zeros(len(lat), dtype=bool)
@@ -29,7 +30,7 @@ def believable(at_s: Floats, lat: Floats, lon: Floats) -> Flags:
         flags[known] = True
         return flags
     a, b = known[:-1], known[1:]
-    fast = geodesic_m(lat[a], lon[a], lat[b], lon[b]) > FASTEST_M_S * (at_s[b] - at_s[a]) + STILL_M
+    fast = geodesic_m(lat[a], lon[a], lat[b], lon[b]) > FASTEST_M_S * (at_s[b] - at_s[a]) + NOISE_M
     if not fast.any():
         flags[known] = True
         return flags
@@ -50,7 +51,7 @@ def _best_chain(
     for j in range(1, len(sizes)):
         i = np.arange(max(j - LOOK_BACK, 0), j)
         away = geodesic_m(lat[last[i]], lon[last[i]], np.full(len(i), lat[first[j]]), np.full(len(i), lon[first[j]]))
-        can = away <= FASTEST_M_S * (at_s[first[j]] - at_s[last[i]]) + STILL_M
+        can = away <= FASTEST_M_S * (at_s[first[j]] - at_s[last[i]]) + NOISE_M
         if can.any():
             best = int(i[can][np.argmax(total[i[can]])])
             total[j] += total[best]
@@ -78,7 +79,7 @@ def steps_m(lat: Floats, lon: Floats) -> Floats:
     # Around the dateline longitudes go on; each step is scaled where it is.
     x = np.concatenate(([0.0], np.cumsum(turns * (east[1:] + east[:-1]) / 2)))
     y = np.concatenate(([0.0], np.cumsum(np.diff(lat) * (north[1:] + north[:-1]) / 2)))
-    steps = _growth(x, y)
+    steps = growth_m(x, y)
     plain = np.hypot(np.diff(x), np.diff(y))
     long = np.flatnonzero(plain > LONG_STEP_M)
     if len(long):
@@ -86,10 +87,13 @@ def steps_m(lat: Floats, lon: Floats) -> Floats:
     return steps
 
 
-def _growth(x: Floats, y: Floats) -> Floats:
-    """Growth of the greatest distance from the last place, at each step. In blocks: Python's numbers are large."""
+def growth_m(x: Floats, y: Floats) -> Floats:
+    """Growth of the greatest distance from the last place at each step, shape (n - 1,), of places in m; see `steps_m`."""
+    if not len(x):
+        return np.zeros(0)
     found = np.zeros(len(x) - 1)
     place_x, place_y, farthest = float(x[0]), float(y[0]), 0.0
+    # In blocks: Python's numbers are large.
     for first in range(1, len(x), BLOCK):
         block = []
         for here_x, here_y in zip(x[first : first + BLOCK].tolist(), y[first : first + BLOCK].tolist(), strict=True):

@@ -27,7 +27,7 @@ from kumpel.core.review import Review, samples_inside
 from kumpel.core.sheet import Sheet, both_ways, conclude, own_events, table
 from kumpel.core.vehicle.channels import in_units
 from kumpel.core.vehicle.compare import Along, along, corners, gate_distances, way_of
-from kumpel.core.vehicle.courses import Course, course_from, find_lap, learn_course, recognise, turned
+from kumpel.core.vehicle.courses import Course, alike, course_from, find_lap, learn_course, recognise, turned
 from kumpel.core.vehicle.laps import Bests, Lap, Path, bests, laps_from_beacons, laps_on, path_of, slow_laps
 
 SOURCE = "docs/methods/vehicle.md"
@@ -49,7 +49,7 @@ SIGNED = ("lateral_g", "forward_g")
 class Drive:
     """A session brought onto a course: its path, the way driven, the laps and where the course comes from.
 
-    `origin` is "setup", "position", "learnt", "beacon" or "none".
+    `origin` is "setup", "position", "learnt", "beacon" or "none"; `fits_too` names other courses that fit as well.
     """
 
     path: Path
@@ -58,6 +58,7 @@ class Drive:
     origin: str
     backwards: bool
     laps: tuple[Lap, ...]
+    fits_too: tuple[str, ...] = ()
 
     def compared(self) -> tuple[tuple[float, ...], list[Along]]:
         """Distances of the lines, and the laps that count over the course's distance."""
@@ -85,7 +86,9 @@ def drive_of(recording: Recording, review: Review) -> Drive:
     n = min(len(lat.values), len(lon.values))
     on_path = None if speed is None else _on(speed, lat.interval_s, n)
     path = path_of(lat.values[:n], lon.values[:n], lat.interval_s, on_path)
-    course, origin, backwards = _course(recording, review, lat.values[:n], lon.values[:n], lat.interval_s)
+    good = ~np.isnan(path.x)
+    where = (np.where(good, lat.values[:n], np.nan), np.where(good, lon.values[:n], np.nan))
+    course, origin, backwards, fits_too = _course(recording, review, *where, lat.interval_s)
     laps = (
         laps_on(path, course)
         if course is not None
@@ -100,6 +103,7 @@ def drive_of(recording: Recording, review: Review) -> Drive:
         origin if course else "beacon" if beacons else "none",
         backwards,
         tuple(_decided(laps, review)),
+        fits_too,
     )
 
 
@@ -121,7 +125,7 @@ def _on(channel: Channel, interval_s: float, n: int) -> Floats:
 
 def _course(
     recording: Recording, review: Review, lat: Floats, lon: Floats, interval_s: float
-) -> tuple[Course | None, str, bool]:
+) -> tuple[Course | None, str, bool, tuple[str, ...]]:
     listed = recording.setup.get("courses")
     courses = [course_from(c) for c in listed] if isinstance(listed, list | tuple) else []
     named = str(review.options.get("course", recording.setup.get("course", "")))
@@ -130,17 +134,18 @@ def _course(
     origin = "setup" if chosen else "position"
     best = chosen or (matches[0] if matches else None)
     if best is not None:
-        return (turned(best.course) if best.backwards else best.course), origin, best.backwards
+        others = () if chosen else tuple(m.course.name for m in alike(matches) if m is not best)
+        return (turned(best.course) if best.backwards else best.course), origin, best.backwards, others
     lines = next((c for c in courses if c.name == named and len(c.lat) < 2), None)
     if lines is not None:
-        return lines, "setup", False
+        return lines, "setup", False, ()
     span = find_lap(lat, lon, interval_s)
     if span is None:
-        return None, "none", False
+        return None, "none", False, ()
     try:
-        return learn_course("learnt course", lat[span[0] : span[1]], lon[span[0] : span[1]]), "learnt", False
+        return learn_course("learnt course", lat[span[0] : span[1]], lon[span[0] : span[1]]), "learnt", False, ()
     except ValueError:
-        return None, "none", False
+        return None, "none", False, ()
 
 
 def lap_key(lap: Lap) -> str:
@@ -321,6 +326,13 @@ def _findings(drive: Drive, laps: list[Lap], known: float) -> list[Finding]:
         found.append(
             Finding("estimated", f"laps {', '.join(map(str, uncertain[:20]))}: no position at a line, time estimated")
         )
+    unsure = [lap.number for lap in laps if lap.ambiguous]
+    if unsure:
+        text = "the course passes the line more than once, and the way driven does not tell which time it was"
+        found.append(Finding("ambiguous-laps", f"laps {', '.join(map(str, unsure[:20]))}: {text}"))
+    if drive.fits_too:
+        text = f"fits as well: {', '.join(drive.fits_too[:5])}; choose the course if it is another"
+        found.append(Finding("ambiguous-course", text))
     if len(drive.path.x) < 2 and not any(lap.kind == "timed" for lap in laps):
         found.append(Finding("worthless", "fewer than two samples: the logger was only switched on", blocks=True))
     if drive.path.interval_s > 0.5:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from scipy.signal import find_peaks
 
 from kumpel.core.recording import Channel, Floats
+from kumpel.core.track import growth_m
 from kumpel.core.vehicle.channels import at_times
 from kumpel.core.vehicle.laps import Lap, Path
 
@@ -31,7 +32,7 @@ class Along:
 
 
 def way_of(path: Path) -> Floats:
-    """Cumulated way in m at each sample, shape (n,): by the recorded speed, else from position to position.
+    """Cumulated way in m at each sample, shape (n,): by the recorded speed, else along the positions (`track.growth_m`).
 
     Where speed is missing the positions stand in, and across a gap of both a straight line.
     """
@@ -46,7 +47,7 @@ def way_of(path: Path) -> Floats:
     known = path.known
     steps = np.zeros(n)
     if len(known) > 1:
-        lengths = np.hypot(np.diff(path.x[known]), np.diff(path.y[known])) / np.diff(known)
+        lengths = growth_m(path.x[known], path.y[known]) / np.diff(known)
         steps[known[0] + 1 : known[-1] + 1] = np.repeat(lengths, np.diff(known))
     if path.has_speed:
         by_speed = np.maximum(path.speed[1:] + path.speed[:-1], 0.0) / 2 * dt

@@ -16,6 +16,11 @@ from kumpel.core.recording import Floats
 OUTLINE_STEP_M = 5.0
 NEAR_M = 30.0
 LEAST_SHARE = 0.6
+DIRECTION_M = 20.0
+"""What a direction counts in m: driving across costs 28 m, driving against 40 m, more than NEAR_M."""
+DIRECTION_REACH_M = 10.0
+LONGEST_PERIOD = 4
+SAME_ROUND_M = 20.0
 
 
 @dataclass(frozen=True)
@@ -173,18 +178,41 @@ def _match(course: Course, plane: Plane, x: Floats, y: Floats, reach: float) -> 
     if np.abs(cx).min() > reach or np.abs(cy).min() > reach:
         return None
     ox, oy = resampled(cx, cy, OUTLINE_STEP_M, course.closed)
-    distance, nearest = cKDTree(np.column_stack((ox, oy))).query(np.column_stack((x, y)), distance_upper_bound=NEAR_M)
-    near = np.isfinite(distance)
-    share = float(near.mean())
-    if share < LEAST_SHARE:
-        return None
-    visited = len(np.unique(nearest[near] // 4)) / len(np.unique(np.arange(len(ox)) // 4))
-    both = near[1:] & near[:-1]
-    steps = np.diff(nearest.astype(np.int64))[both]
-    if course.closed:
-        steps = (steps + len(ox) // 2) % len(ox) - len(ox) // 2
-    small = steps[np.abs(steps) < max(len(ox) // 8, 2)]
-    return Match(course, share, visited, bool(small.sum() < 0))
+    ahead = _directions(ox, oy, course.closed)
+    going = _directions(x, y, False)
+    # A place on the course is near only when it is driven in the course's direction there: direction counts as distance.
+    tree = cKDTree(np.column_stack((ox, oy, DIRECTION_M * ahead[0], DIRECTION_M * ahead[1])))
+    best: Match | None = None
+    for backwards in (False, True):
+        sign = -1 if backwards else 1
+        here = np.column_stack((x, y, sign * DIRECTION_M * going[0], sign * DIRECTION_M * going[1]))
+        distance, nearest = tree.query(here, distance_upper_bound=NEAR_M)
+        near = np.isfinite(distance)
+        visited = len(np.unique(nearest[near] // 4)) / len(np.unique(np.arange(len(ox)) // 4))
+        match = Match(course, float(near.mean()), visited, backwards)
+        if best is None or match.score > best.score:
+            best = match
+    return best if best is not None and best.share >= LEAST_SHARE else None
+
+
+def _directions(x: Floats, y: Floats, closed: bool) -> tuple[Floats, Floats]:
+    """Unit vectors along a line of points, over 20 m and more around each; 0 where nothing moves that far."""
+    count = len(x)
+    along = np.concatenate(([0.0], np.cumsum(np.hypot(np.diff(x), np.diff(y)))))
+    before = np.searchsorted(along, along - DIRECTION_REACH_M)
+    after = np.minimum(np.searchsorted(along, along + DIRECTION_REACH_M), count - 1)
+    if closed:
+        reach = max(round(DIRECTION_REACH_M / OUTLINE_STEP_M), 1)
+        before, after = (np.arange(count) - reach) % count, (np.arange(count) + reach) % count
+    dx, dy = x[after] - x[before], y[after] - y[before]
+    length = np.hypot(dx, dy)
+    far = length > 1.0
+    return np.where(far, dx / np.where(far, length, 1), 0.0), np.where(far, dy / np.where(far, length, 1), 0.0)
+
+
+def alike(matches: Sequence[Match]) -> list[Match]:
+    """The matches that fit as well as the best one (within 2 %): more than one means that position cannot tell."""
+    return [m for m in matches if m.score >= matches[0].score - 0.02] if matches else []
 
 
 def resampled(x: Floats, y: Floats, step_m: float, closed: bool) -> tuple[Floats, Floats]:
@@ -247,7 +275,9 @@ def _gate_at(plane: Plane, x: Floats, y: Floats, i: int, half_width_m: float) ->
 def find_lap(lat: Floats, lon: Floats, interval_s: float, shortest_s: float = 20.0) -> tuple[int, int] | None:
     """First and last sample of a lap inside a session on an unknown closed course; None when no place is passed twice.
 
-    A lap begins at a fast place that is passed most often in the same direction, and is the one of median length.
+    A lap begins at a fast place that is passed most often in the same direction, and is the one of median length. Where
+    the course itself comes by that place more than once a lap (a figure of eight with a shared straight), the ways
+    between two passings repeat only every second or third time: then so many make the lap.
     """
     good = np.flatnonzero(~(np.isnan(lat) | np.isnan(lon)))
     if len(good) < 20:
@@ -257,7 +287,7 @@ def find_lap(lat: Floats, lon: Floats, interval_s: float, shortest_s: float = 20
     step = max(round(1.0 / interval_s), 1)
     vx, vy = np.gradient(x[::step]), np.gradient(y[::step])
     speed = np.hypot(vx, vy)
-    best: tuple[int, list[int]] = (0, [])
+    best: tuple[int, int, list[int]] = (0, 0, [])
     candidates = np.argsort(-speed)[: max(len(speed) // 3, 1)]
     for c in candidates[:: max(len(candidates) // 12, 1)].tolist():
         i = c * step
@@ -271,10 +301,31 @@ def find_lap(lat: Floats, lon: Floats, interval_s: float, shortest_s: float = 20
         for h in hits.tolist():
             if not kept or (good[h] - good[kept[-1]]) * interval_s >= shortest_s:
                 kept.append(h)
-        if len(kept) > best[0]:
-            best = (len(kept), kept)
-    if best[0] < 2:
+        period = _period(x, y, kept)
+        laps = (len(kept) - 1) // period
+        # Of places with as many laps, one that is passed once a lap is the better line.
+        if laps >= 1 and (laps, -period) > best[:2]:
+            best = (laps, -period, kept[::period])
+    if best[0] < 1:
         return None
-    lengths = np.diff(np.array(best[1]))
+    lengths = np.diff(np.array(best[2]))
     middle = int(np.argsort(lengths)[(len(lengths) - 1) // 2])
-    return int(good[best[1][middle]]), int(good[best[1][middle + 1]])
+    return int(good[best[2][middle]]), int(good[best[2][middle + 1]])
+
+
+def _period(x: Floats, y: Floats, hits: list[int]) -> int:
+    """After how many passings of a place the way repeats; 1 when nothing repeats better than each with the next."""
+    rounds = [_at_shares(x[a : b + 1], y[a : b + 1]) for a, b in zip(hits[:-1], hits[1:], strict=True)]
+    for period in range(1, LONGEST_PERIOD + 1):
+        pairs = list(zip(rounds[:-period], rounds[period:], strict=True)) if len(rounds) > period else []
+        if pairs and float(np.median([np.abs(a - b).mean() for a, b in pairs])) < SAME_ROUND_M:
+            return period
+    return 1
+
+
+def _at_shares(x: Floats, y: Floats) -> Floats:
+    """Places at 64 even shares of a way, as complex numbers, shape (64,)."""
+    along = np.concatenate(([0.0], np.cumsum(np.hypot(np.diff(x), np.diff(y)))))
+    at = np.linspace(0, along[-1], 64)
+    found: Floats = np.interp(at, along, x) + 1j * np.interp(at, along, y)
+    return found

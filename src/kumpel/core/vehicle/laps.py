@@ -11,6 +11,8 @@ from numpy.typing import NDArray
 
 from kumpel.core.geo import Plane, plane_of, usable_positions
 from kumpel.core.recording import Floats
+from kumpel.core.track import believable, growth_m
+from kumpel.core.vehicle.branches import Branches, branches_at, outline_of
 from kumpel.core.vehicle.courses import Course, Gate
 
 WINDOW_S = 1.0
@@ -42,6 +44,9 @@ class Path:
 def path_of(lat: Floats, lon: Floats, interval_s: float, speed_m_s: Floats | None = None) -> Path:
     """A path from positions in degrees and, where there is one, speed in m/s, shapes (n,)."""
     lat, lon = usable_positions(lat, lon)
+    false = ~believable(np.arange(len(lat)) * interval_s, lat, lon)
+    if false.any():
+        lat, lon = np.where(false, np.nan, lat), np.where(false, np.nan, lon)
     plane = plane_of(lat, lon)
     x, y = plane.xy(lat, lon)
     if speed_m_s is not None and len(speed_m_s) == len(x):
@@ -56,20 +61,23 @@ def path_of(lat: Floats, lon: Floats, interval_s: float, speed_m_s: Floats | Non
 
 @dataclass(frozen=True)
 class Crossing:
-    """A line crossed at `at_s`. `estimated`: inside a gap of positions, so that the time is less certain."""
+    """A line crossed at `at_s`. `estimated`: inside a gap of positions, so that the time is less certain. `ambiguous`: the
+    course passes the line more than once, and the way before and after does not tell which time this is."""
 
     at_s: float
     gate: int
     estimated: bool = False
+    ambiguous: bool = False
 
 
-def crossings(path: Path, gate: Gate, number: int = 0) -> list[Crossing]:
+def crossings(path: Path, gate: Gate, number: int = 0, branches: Branches | None = None) -> list[Crossing]:
     """Times at which a path crosses a gate in its driving direction, rising.
 
     The crossing is found between two samples by linear interpolation of the way past the line, and then improved:
     over 1 s on both sides the recorded speed says how the way grew, so that the noise of the positions averages out.
     Across a gap of up to 10 s the speed, else a steady one, places the crossing, and it is marked as estimated;
-    a longer gap hides it. A vehicle that stands or trembles on the line crosses it once.
+    a longer gap hides it. A vehicle that stands or trembles on the line crosses it once. Where the course passes the line
+    more than once (`branches`), only a vehicle on the line's own branch crosses it.
     """
     known = path.known
     if len(known) < 2:
@@ -80,6 +88,7 @@ def crossings(path: Path, gate: Gate, number: int = 0) -> list[Crossing]:
     side = across[before] + part * (across[before + 1] - across[before])
     gap = (known[before + 1] - known[before]) * path.interval_s
     hit = (np.abs(side) <= gate.half_width_m) & (gap <= max(LONGEST_GAP_S, 1.5 * path.interval_s))
+    way = np.concatenate(([0.0], np.cumsum(growth_m(path.x[known], path.y[known])))) if branches else None
     found: list[Crossing] = []
     last = -math.inf
     for i, f in zip(before[hit].tolist(), part[hit].tolist(), strict=True):
@@ -88,7 +97,10 @@ def crossings(path: Path, gate: Gate, number: int = 0) -> list[Crossing]:
         at = _inside_gap(path, a, b, f) if b - a > 1 else (a + f) * path.interval_s
         if at - last < SHORTEST_LAP_S or not _passes(along, known, i, path.interval_s, gate):
             continue
-        found.append(Crossing(at, number, estimated))
+        own, sure = branches.is_own(way, path.x[known], path.y[known], i) if branches and way is not None else (True, True)
+        if not own and sure:
+            continue
+        found.append(Crossing(at, number, estimated, not sure))
         last = at
     better = _improved(path, gate, np.array([c.at_s for c in found]))
     return [c if c.estimated else replace(c, at_s=float(t)) for c, t in zip(found, better, strict=True)]
@@ -189,6 +201,7 @@ class Lap:
     counts: bool = True
     why: str = ""
     estimated: bool = False
+    ambiguous: bool = False
 
     @property
     def time_s(self) -> float:
@@ -203,12 +216,25 @@ class Lap:
 
 def laps_on(path: Path, course: Course) -> list[Lap]:
     """The laps of a drive on a course, in order, with the parts before the first and after the last line."""
-    starts = crossings(path, course.start)
+    branches = gate_branches(path.plane, course)
+    found = [crossings(path, g, i, b) for i, (g, b) in enumerate(zip(course.gates, branches, strict=True))]
     length = len(path.x) * path.interval_s
-    between = [crossings(path, g, i) for i, g in enumerate(course.sectors, 1)]
+    between = found[1 : 1 + len(course.sectors)]
     if course.finish is not None:
-        return _runs(starts, crossings(path, course.finish, len(course.gates) - 1), between, length)
-    return _rounds(starts, between, length)
+        return _runs(found[0], found[-1], between, length)
+    return _rounds(found[0], between, length)
+
+
+def gate_branches(plane: Plane, course: Course) -> list[Branches | None]:
+    """For each line of a course, the branches of the course that pass it; None where it is passed once."""
+    outline = outline_of(course, plane)
+    found: list[Branches | None] = []
+    after = 0.0
+    for gate in course.gates:
+        each = branches_at(outline, plane, gate, after) if outline is not None else None
+        after = each.own_m if each is not None else after
+        found.append(each)
+    return found
 
 
 def laps_from_beacons(times_s: list[float], length_s: float) -> list[Lap]:
@@ -226,8 +252,15 @@ def _splits(start: Crossing, end: Crossing, between: list[list[Crossing]]) -> tu
 
 
 def _lap(number: int, start: Crossing, end: Crossing, between: list[list[Crossing]]) -> Lap:
-    estimated = start.estimated or end.estimated
-    return Lap(number, "timed", start.at_s, end.at_s, _splits(start, end, between), estimated=estimated)
+    return Lap(
+        number,
+        "timed",
+        start.at_s,
+        end.at_s,
+        _splits(start, end, between),
+        estimated=start.estimated or end.estimated,
+        ambiguous=start.ambiguous or end.ambiguous,
+    )
 
 
 def _rounds(starts: list[Crossing], between: list[list[Crossing]], length_s: float) -> list[Lap]:
