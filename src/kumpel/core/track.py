@@ -15,6 +15,7 @@ STILL_M = 5.0
 NOISE_M = 25.0
 LOOK_BACK = 200
 LONG_STEP_M = 1000.0
+LONGEST_DEGREE_M = 111_700.0
 
 
 def believable(at_s: Floats, lat: Floats, lon: Floats) -> Flags:
@@ -29,17 +30,29 @@ def believable(at_s: Floats, lat: Floats, lon: Floats) -> Flags:
     if len(known) < 2:
         flags[known] = True
         return flags
-    a, b = known[:-1], known[1:]
-    fast = geodesic_m(lat[a], lon[a], lat[b], lon[b]) > FASTEST_M_S * (at_s[b] - at_s[a]) + NOISE_M
-    if not fast.any():
+    cuts = _too_fast(at_s[known], lat[known], lon[known]) + 1
+    if not len(cuts):
         flags[known] = True
         return flags
-    cuts = np.flatnonzero(fast) + 1
     first, last = known[np.concatenate(([0], cuts))], known[np.concatenate((cuts - 1, [len(known) - 1]))]
     for run in _best_chain(at_s, lat, lon, first, last, np.diff(np.concatenate(([0], cuts, [len(known)])))):
         inside = known[(known >= first[run]) & (known <= last[run])]
         flags[inside] = True
     return flags
+
+
+def _too_fast(at_s: Floats, lat: Floats, lon: Floats) -> NDArray[np.intp]:
+    """Indices of steps that are too fast; the exact length is computed only of those that come near it."""
+    allowed = FASTEST_M_S * np.diff(at_s) + NOISE_M
+    # No degree of latitude is longer than at a pole, none of longitude longer than at the equator.
+    north = np.diff(lat)
+    east = np.diff(lon)
+    if lon.max() - lon.min() > 180:
+        east = (east + 180.0) % 360.0 - 180.0
+    narrow = np.cos(np.radians(max(abs(lat).min() - 1.0, 0.0)))
+    at_most = (north * LONGEST_DEGREE_M) ** 2 + (east * (LONGEST_DEGREE_M * narrow)) ** 2
+    near = np.flatnonzero(at_most > allowed**2)
+    return near[geodesic_m(lat[near], lon[near], lat[near + 1], lon[near + 1]) > allowed[near]]
 
 
 def _best_chain(
