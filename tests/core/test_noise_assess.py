@@ -42,8 +42,9 @@ class Verdicts(unittest.TestCase):
             (79.96, Verdict.ACTION),
             (80, Verdict.ACTION),
             (84.94, Verdict.ACTION),
-            (85, Verdict.ABOVE),
-            (87.0, Verdict.ABOVE),
+            (85, Verdict.ACTION),  # the upper action value is an action value
+            (87.0, Verdict.ACTION),  # the limit value is 87, not above it
+            (87.1, Verdict.ABOVE),
         ):
             with self.subTest(level=level):
                 self.assertIs(self.verdict(level), verdict)
@@ -55,7 +56,7 @@ class Verdicts(unittest.TestCase):
         by_rule = {j.rule: j.verdict for j in worn.judgements}
         self.assertIs({j.rule: j.verdict for j in bare.judgements}["Daily exposure under protection"], Verdict.ABOVE)
         self.assertIs(by_rule["Daily exposure under protection"], Verdict.WITHIN)
-        self.assertIs(by_rule["Daily exposure"], Verdict.ABOVE)
+        self.assertIs(by_rule["Daily exposure"], Verdict.ACTION)
 
     def test_american_action_and_permissible_levels(self) -> None:
         self.assertIs(self.verdict(84.9, US), Verdict.WITHIN)
@@ -80,7 +81,7 @@ class Verdicts(unittest.TestCase):
         found = assess(recording(steady(84.96, 8)), Review(), EU).reviewed
         lead = found.figure("lex8h")
         self.assertEqual(lead.stated, 85.0)
-        self.assertIs(judge(EU.rules[0], lead).verdict, Verdict.ABOVE)
+        self.assertIn("upper action value 85 reached", judge(EU.rules[0], lead).words)
 
 
 class Coverage(unittest.TestCase):
@@ -94,8 +95,43 @@ class Coverage(unittest.TestCase):
     def test_three_hours_that_alone_reach_the_limit_are_above_it(self) -> None:
         # 3 h at 92: LEX of the measured part alone = 92 + 10 log10(3/8) = 87.7
         self.assertIs(assess(recording(steady(92, 3)), Review(), EU).reviewed.verdict, Verdict.ABOVE)
-        # 3 h at 87: alone 82.7, with the rest of the day unknown
-        self.assertIs(assess(recording(steady(87, 3)), Review(), EU).reviewed.verdict, Verdict.NOT_ASSESSABLE)
+
+    def test_three_hours_prove_the_lower_action_value(self) -> None:
+        # 3 h at 86: alone 86 + 10 log10(3/8) = 81.74; the rest of the day is unknown
+        found = assess(recording(steady(86, 3)), Review(), EU).reviewed
+        self.assertIs(found.verdict, Verdict.ACTION)
+        [daily] = [j for j in found.judgements if j.rule == "Daily exposure"]
+        self.assertEqual(daily.at_least, 81.7)
+        self.assertEqual(
+            daily.words,
+            "at least 81.7 dB(A), from 3:00 of 8:00 h: lower action value 80 reached by 1.7; upper action value 85 not assessable",
+        )
+        # under protection nothing is proven: 81.7 is not above 87
+        [worn] = [j for j in found.judgements if j.rule == "Daily exposure under protection"]
+        self.assertIs(worn.verdict, Verdict.NOT_ASSESSABLE)
+        self.assertIn("lower action value", found.words)
+
+    def test_the_step_that_leads_is_the_highest_reached(self) -> None:
+        # 82 dB all day: lower action value; one peak of 138: upper action value
+        peak = np.full(8 * 3600, 100.0)
+        peak[77] = 138.0
+        found = assess(recording(steady(82, 8), peak), Review(), EU).reviewed
+        self.assertIs(found.verdict, Verdict.ACTION)
+        self.assertIn("Peak: upper action value 137", found.words)
+
+    def test_levels_nobody_can_have_measured_are_doubted_until_left_out(self) -> None:
+        for key, wrong in (("level", 900.0), ("level", -20.0), ("peak", 900.0)):
+            level, peak = steady(78, 8), np.full(8 * 3600, 100.0)
+            (level if key == "level" else peak)[1000:1003] = wrong
+            day = recording(level, peak)
+            found = assess(day, Review(), EU).reviewed
+            with self.subTest(key=key, wrong=wrong):
+                self.assertIs(found.verdict, Verdict.NOT_ASSESSABLE)
+                self.assertIn(f"such as {wrong:.0f}", found.words)
+                [hint] = [s for s in found.suggestions if s.code == "implausible"]
+                self.assertEqual((hint.start_s, hint.end_s), (1000, 1003))
+                out = assess(day, Review(left_out=(Stretch(1000, 1003, "fault"),)), EU).reviewed
+                self.assertIs(out.verdict, Verdict.WITHIN)
 
     def test_accepted_by_a_person_it_is_judged(self) -> None:
         found = assess(recording(steady(78, 3)), Review(accepted=("coverage",)), EU).reviewed

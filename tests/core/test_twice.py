@@ -11,7 +11,7 @@ from kumpel.core.jaw_muscle.muscle import STEP_S, Activity, contractions, episod
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.core.rescue.assess import around_shocks, compressions
 from kumpel.core.review import Review
-from kumpel.core.training.course import course_of
+from kumpel.core.training.course import base_of, course_of
 from kumpel.core.training.heart import Wearer, time_in_zones, trimp
 from kumpel.core.vehicle.laps import Lap, bests
 
@@ -86,7 +86,8 @@ class Training(unittest.TestCase):
         rng = np.random.default_rng(2)
         speed = rng.uniform(0, 6, 3000)
         speed[500:600] = 0
-        course = course_of(Recording("training", 0.0, 0, {"speed": Channel("speed", "s", "m/s", 1.0, speed)}), Review())
+        made = Recording("training", 0.0, 0, {"speed": Channel("speed", "s", "m/s", 1.0, speed)})
+        course = course_of(made, Review(), base_of(made))
         at = course.times_of(np.arange(1, 8) * 1000.0)
         for k, t in enumerate(at.tolist(), 1):
             whole = int(t)

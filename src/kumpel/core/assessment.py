@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from kumpel.core.review import Stretch
@@ -123,7 +123,11 @@ class LimitSet:
 
 @dataclass(frozen=True)
 class Judgement:
-    """A figure held against a rule."""
+    """A figure held against a rule.
+
+    `at_least` is what is proven of a figure that missing time cannot lower, where time is missing: then the verdict is
+    that of the proven value, and the steps above it are not assessable.
+    """
 
     rule: str
     figure: str
@@ -133,6 +137,13 @@ class Judgement:
     words: str
     limit: float | None
     steps: tuple[Step, ...] = ()
+    at_least: float | None = None
+
+    @property
+    def severity(self) -> tuple[int, int]:
+        """For finding the judgement that leads: attention of the verdict, then how many steps are reached."""
+        value = self.value if self.at_least is None else self.at_least
+        return _ATTENTION.index(self.verdict), sum(s.reached_by(value) for s in self.steps)
 
 
 @dataclass(frozen=True)
@@ -261,8 +272,8 @@ def judge(rule: Rule, figure: Figure) -> Judgement:
         return Judgement(
             rule.name, figure.key, figure.value, rule.unit, Verdict.NOT_ASSESSABLE, words, limit, rule.steps
         )
-    passed = [step for step in rule.steps if step.reached_by(figure.stated)]
-    if not passed:
+    top = top_step(rule, figure.stated)
+    if top is None:
         first = rule.steps[0]
         words = f"{'above' if first.below else 'below'} {first.name} {first.value:g}"
         if figure.value == -math.inf:
@@ -270,9 +281,41 @@ def judge(rule: Rule, figure: Figure) -> Judgement:
         elif any(step.below != first.below for step in rule.steps):
             words = f"between {min(s.value for s in rule.steps):g} and {max(s.value for s in rule.steps):g}"
         return Judgement(rule.name, figure.key, figure.value, rule.unit, Verdict.WITHIN, words, first.value, rule.steps)
-    top = max(passed, key=lambda step: (_ATTENTION.index(step.verdict), -step.value if step.below else step.value))
-    over = top.value - figure.stated if top.below else figure.stated - top.value
-    by = f" by {over:.{figure.decimals}f}" if over > 0 else ""
-    passing = "fallen below" if top.below else "exceeded"
-    words = f"{top.name} {top.value:g} {passing if top.beyond else 'reached'}{by}"
+    words = passed_words(top, figure.stated, figure.decimals)
     return Judgement(rule.name, figure.key, figure.value, rule.unit, top.verdict, words, top.value, rule.steps)
+
+
+def top_step(rule: Rule, value: float) -> Step | None:
+    """The step of most attention that a value reaches; None when it reaches none."""
+    passed = [step for step in rule.steps if step.reached_by(value)]
+    key = [(_ATTENTION.index(s.verdict), -s.value if s.below else s.value) for s in passed]
+    return passed[key.index(max(key))] if passed else None
+
+
+def passed_words(step: Step, value: float, decimals: int) -> str:
+    """How a value passes a step: "lower action value 80 reached by 1.7"."""
+    over = step.value - value if step.below else value - step.value
+    by = f" by {over:.{decimals}f}" if over > 0 else ""
+    passing = "fallen below" if step.below else "exceeded"
+    return f"{step.name} {step.value:g} {passing if step.beyond else 'reached'}{by}"
+
+
+def proven(rule: Rule, judgement: Judgement, value: float, decimals: int, extent: str) -> Judgement | None:
+    """The judgement of what is proven of a figure that missing time cannot lower; None when that reaches no step.
+
+    `value` is the figure if all that was not measured had been harmless, `extent` says what it rests on ("from 3:00 of
+    8:00 h"). The steps above the one reached are named as not assessable.
+    """
+    stated = round(value, decimals)
+    top = top_step(rule, stated)
+    if value != value or top is None:
+        return None
+    open_steps = [s for s in rule.steps if not s.reached_by(stated) and s.below == top.below]
+    bound = "at most" if top.below else "at least"
+    words = f"{bound} {stated:.{decimals}f} {rule.unit}".rstrip()
+    words += (
+        f", {extent}: {passed_words(top, stated, decimals)}" if extent else f": {passed_words(top, stated, decimals)}"
+    )
+    if open_steps:
+        words += f"; {', '.join(f'{s.name} {s.value:g}' for s in open_steps)} not assessable"
+    return replace(judgement, verdict=top.verdict, words=words, limit=top.value, at_least=stated)

@@ -64,6 +64,8 @@ class Event:
     data: Mapping[str, object] = field(default_factory=dict)
 
 
+PLAUSIBLE_BPM = (25.0, 240.0)
+"""Heart rates in 1/min that are believed; others are faults of a belt or a clip."""
 POINT = "point"
 """Code of an event that is one row recorded at its own time: its numbers are quantities by channel key."""
 POINT_STANDS_S = 30.0

@@ -17,6 +17,26 @@ def runs(flags: Flags) -> NDArray[np.intp]:
     return edges.reshape(-1, 2)
 
 
+def runs_over_gaps(flags: Flags, missing: Flags, longest: int | None = 1) -> NDArray[np.intp]:
+    """Runs of true flags, shape (k, 2), where missing samples between two of them do not part them.
+
+    Up to `longest` missing samples in a row are passed over (1: the rule of the 15-min window); None passes over any number,
+    so that only a measured sample parts two runs.
+    """
+    spans = runs(flags & ~missing)
+    if len(spans) < 2:
+        return spans
+    known = np.concatenate(([0], np.cumsum(~missing)))
+    gaps = spans[1:, 0] - spans[:-1, 1]
+    parted = known[spans[1:, 0]] > known[spans[:-1, 1]]
+    if longest is not None:
+        parted |= gaps > longest
+    apart = np.flatnonzero(parted)
+    starts = spans[np.concatenate(([0], apart + 1)), 0]
+    ends = spans[np.concatenate((apart, [len(spans) - 1])), 1]
+    return np.column_stack((starts, ends))
+
+
 def merge(spans: Floats, gap_s: float, most: int = MOST) -> list[tuple[float, float]]:
     """Spans in rising order, shape (k, 2), those closer than `gap_s` joined; at most `most` of them."""
     if not len(spans):

@@ -24,6 +24,7 @@ from kumpel.core.assessment import (
     Why,
     event_key,
     judge,
+    proven,
     worst,
 )
 from kumpel.core.recording import Recording
@@ -88,31 +89,37 @@ def table(
 
 
 def overall(judgements: Sequence[Judgement]) -> tuple[Verdict, str]:
-    """The verdict of all judgements, and the words of the one that leads."""
+    """The verdict of all judgements, and the words of the one that leads: of several, the one with most steps reached."""
     if not judgements:
         return Verdict.NOT_ASSESSABLE, "the limit set has no rule"
     verdict = worst([j.verdict for j in judgements])
-    leading = [j for j in judgements if j.verdict is verdict]
     if verdict is Verdict.WITHIN:
         return verdict, "within all limits"
-    return verdict, f"{leading[0].rule}: {leading[0].words}"
+    leading = max((j for j in judgements if j.verdict is verdict), key=lambda j: j.severity)
+    return verdict, f"{leading.rule}: {leading.words}"
 
 
 def held(
-    judgement: Judgement, rule: Rule, findings: Sequence[Finding], alone: Mapping[str, float], decimals: int
+    judgement: Judgement,
+    rule: Rule,
+    findings: Sequence[Finding],
+    alone: Mapping[str, float],
+    decimals: int,
+    extent: str,
 ) -> Judgement:
-    """A judgement that missing or bad data could overturn becomes "not assessable"; one it could not, stays.
+    """A judgement that missing or bad data could overturn becomes "not assessable", or what is proven in spite of it.
 
-    `alone` gives, by figure, its value if all that was not measured had been harmless: an excess that stands
-    even then stands, when the finding says that the truth can only be worse (`at_least`). Others ask for a person.
+    `alone` gives, by figure, its value if all that was not measured had been harmless (only figures that missing time
+    cannot lower are in it): where every open finding says that the truth can only be worse (`at_least`), the steps that this
+    value reaches are reached (see `assessment.proven`). Other findings ask for a person.
     """
     open_ones = [f for f in findings if f.concerns(judgement.figure)]
     if not open_ones or judgement.verdict is Verdict.NOT_ASSESSABLE:
         return judgement
-    if all(f.at_least for f in open_ones) and judgement.verdict is not Verdict.WITHIN:
-        value = round(alone.get(judgement.figure, math.nan), decimals)
-        if any(s.verdict is judgement.verdict and s.reached_by(value) for s in rule.steps):
-            return judgement
+    if all(f.at_least for f in open_ones):
+        found = proven(rule, judgement, alone.get(judgement.figure, math.nan), decimals, extent)
+        if found is not None:
+            return found
     words = "; ".join(f.text for f in open_ones)
     return replace(judgement, verdict=Verdict.NOT_ASSESSABLE, words=words)
 
@@ -139,6 +146,8 @@ def conclude(
     """
     blocking = [f for f in quality.findings if f.blocks and f.code not in review.accepted]
     judgements = []
+    short = quality.measured_s < quality.planned_s
+    extent = f"from {hours_minutes(quality.measured_s)} of {hours_minutes(quality.planned_s)} h" if short else ""
     for rule in limits.rules:
         figure = sheet.figures.get(rule.figure)
         if figure is None:
@@ -156,7 +165,7 @@ def conclude(
             )
             figure = sheet.figures[rule.figure]
         judged = judge(rule, figure)
-        judgements.append(held(judged, rule, blocking, alone or {}, figure.decimals))
+        judgements.append(held(judged, rule, blocking, alone or {}, figure.decimals, extent))
     verdict, words = overall(judgements)
     fresh = [s for s in suggestions if not any(c.start_s <= s.start_s and s.end_s <= c.end_s for c in review.left_out)]
     return Assessment(
@@ -187,7 +196,7 @@ def own_events(recording: Recording, review: Review, without: tuple[str, ...] = 
 def coverage_finding(measured_s: float, planned_s: float, minimum: float) -> list[Finding]:
     """The blocking finding that too little of the planned time was measured, or nothing."""
     share = measured_s / planned_s if planned_s > 0 else 0.0
-    if share >= minimum:
+    if round(share, 9) >= minimum:
         return []
     text = (
         f"{hours_minutes(measured_s)} of {hours_minutes(planned_s)} h measured ({100 * share:.0f} %), "

@@ -12,6 +12,14 @@ from kumpel.core.recording import Floats, Recording
 DAY_S = 86_400.0
 
 
+def on_grid(seconds: Floats) -> Floats:
+    """Times or lengths in s to the microsecond, shape alike, before they are compared with a limit.
+
+    16.1 - 6.1 is 10.000000000000002 in binary; a pause of exactly 10 s must not be longer than 10 s.
+    """
+    return np.round(seconds, 6)
+
+
 @dataclass(frozen=True)
 class Order:
     """How rows with time stamps were put in order: `index` takes them out of the file's order.
@@ -107,7 +115,7 @@ def next_at(recording: Recording, clock: str, after_s: float) -> float:
     begin = after_s
     for end in [*sorted(c for c in changes if c > after_s), float("inf")]:
         wall = float(wall_clock(recording, np.array([begin]))[0])
-        found = begin + (wanted - wall) % DAY_S
+        found = round(begin + (wanted - wall) % DAY_S, 6)
         if found < end:
             return found
         begin = end

@@ -46,5 +46,9 @@ def missing(address: str) -> list[str]:
 
 
 def _too_few(path: str, found: Any, needed: int) -> list[str]:
-    count = len(found) if isinstance(found, list) else max((len(v) for v in found.values() if isinstance(v, list)), default=1)
+    count = (
+        len(found)
+        if isinstance(found, list)
+        else max((len(v) for v in found.values() if isinstance(v, list)), default=1)
+    )
     return [] if count >= needed else [f"{path} lists {count}, {needed} were expected"]

@@ -13,6 +13,7 @@ import pyarrow as pa
 import pyarrow.csv as pc
 
 from kumpel.core.recording import Channel, ChannelWord, Event, Floats, Recording
+from kumpel.core.timebase import on_grid
 from kumpel.core.units import UnitError, converted, standard
 from kumpel.formats.csv_layout import ERROR_NAMES, CsvError, Layout, detect, plain_name, split
 from kumpel.formats.csv_rows import Body, body, head_lines, without_endless
@@ -50,19 +51,20 @@ def read(
     columns, units = _in_units(columns, _units(data, found, table.names), found, words)
     times = _times(table, found)
     said = _date_note(table, found, layout)
+    events: tuple[Event, ...] = ()
     if endless:
         said.append(f"{endless} cells are endless (inf) and count as not measured")
     if times is None:
         if found.interval_s is None:
             raise CsvError("the interval between rows is not known: give it with --interval SECONDS")
-        step, start, offset, events = found.interval_s, 0.0, found.utc_offset_min, ()
+        step, start, offset = found.interval_s, 0.0, found.utc_offset_min
     else:
         start = float(np.nanmin(times.seconds)) if times.dated else 0.0
         offset, events = times.offset_min, times.events()
         said += times.notes
         if single:
             texts = [t for e in errors for t in [table.texts[e]]]
-            rows = _readings(reading_code, {k: columns[k] for k in single}, texts, times.seconds - start)
+            rows = _readings(reading_code, {k: columns[k] for k in single}, texts, on_grid(times.seconds - start))
             length = max((e.at_s for e in rows), default=0.0)
             return Recording(
                 kind,
@@ -74,7 +76,9 @@ def read(
                 {"name": "file", "notes": said},
             )
         try:
-            even = evened(times.seconds - start, columns, found.interval_s, any(w.key == POSITION for w in words))
+            even = evened(
+                on_grid(times.seconds - start), columns, found.interval_s, any(w.key == POSITION for w in words)
+            )
         except ValueError as error:
             raise CsvError(
                 f"{error}: give it with --interval SECONDS" if "interval" in str(error) else str(error)

@@ -310,5 +310,3 @@ def _columns(
             f"no known column found in: {', '.join(names)}. Known are: {wanted}. Name one with --map {words[0].key if words else 'CHANNEL'}=COLUMN"
         )
     return found
-
-

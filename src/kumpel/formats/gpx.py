@@ -18,7 +18,8 @@ import numpy as np
 from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import iterparse
 
-from kumpel.core.recording import Channel, Event, Floats, Recording
+from kumpel.core.recording import Channel, Event, Floats, Recording, sample_times
+from kumpel.core.timebase import on_grid
 from kumpel.formats.rows import evened
 
 NAMESPACE = "http://www.topografix.com/GPX/1/1"
@@ -156,13 +157,13 @@ def _recording(points: _Points, kind: str, name: str, interval_s: float | None) 
         columns["heart_rate"][columns["heart_rate"] <= 0] = np.nan
     start = float(np.nanmin(times))
     try:
-        even = evened(times - start, columns, interval_s, keep_points=True)
+        even = evened(on_grid(times - start), columns, interval_s, keep_points=True)
     except ValueError as error:
         raise GpxError(str(error)) from None
     channels = {
         k: Channel(k, NAMES[k], UNITS[k], even.interval_s, v) for k, v in even.columns.items() if not np.isnan(v).all()
     }
-    marks = sorted({s - start for s in points.segments[1:] if not math.isnan(s)})
+    marks = sorted({round(s - start, 6) for s in points.segments[1:] if not math.isnan(s)})
     events = tuple(Event(at, "interval", f"segment {i}") for i, at in enumerate(marks, 2))
     events += even.points.events() if even.points is not None else ()
     length = max(c.length_s for c in channels.values())
@@ -188,9 +189,7 @@ def write(recording: Recording, name: str = "") -> bytes:
     if lat is None or lon is None or np.isnan(lat).all():
         raise ValueError("the recording has no positions (lat, lon): nothing to write as GPX")
     others = {k: v for k, v in columns.items() if k in ("altitude", "heart_rate", "cadence", "speed")}
-    marks = {
-        int(np.searchsorted(at_s, e.at_s - 1e-6)) for e in recording.events if e.code in ("interval", "lap")
-    }
+    marks = {int(np.searchsorted(at_s, e.at_s - 1e-6)) for e in recording.events if e.code in ("interval", "lap")}
     out = [
         '<?xml version="1.0" encoding="UTF-8"?>\n',
         f'<gpx version="1.1" creator="Kumpel" xmlns={quoteattr(NAMESPACE)} xmlns:k={quoteattr(EXTENSION)}>\n<trk>',
@@ -209,7 +208,10 @@ def write(recording: Recording, name: str = "") -> bytes:
             open_segment = True
         out.append(
             _point_text(
-                recording.start + float(at_s[i]), float(lat[i]), float(lon[i]), {k: float(v[i]) for k, v in others.items()}
+                recording.start + float(at_s[i]),
+                float(lat[i]),
+                float(lon[i]),
+                {k: float(v[i]) for k, v in others.items()},
             )
         )
         empty = False
@@ -225,7 +227,7 @@ def _rows(recording: Recording) -> tuple[Floats, dict[str, Floats]]:
     if lat is None or lon is None:
         return np.zeros(0), {}
     count = min(len(lat.values), len(lon.values))
-    at_s = np.arange(count) * lat.interval_s
+    at_s = sample_times(count, lat.interval_s)
     columns = {"lat": lat.values[:count], "lon": lon.values[:count]}
     for key in ("altitude", "heart_rate", "cadence", "speed"):
         channel = recording.channels.get(key)

@@ -50,8 +50,7 @@ def frame(recording: Recording, code: str = "") -> pa.Table:
     A recording with rows at uneven times gives these rows. One without channels gives one row an event (of `code`): its
     time, code, text, numbers and words.
     """
-    step, count = base_interval(recording)
-    if not count:
+    if not base_interval(recording)[1]:
         return _event_frame(recording, code)
     if recording.points is not None:
         points = recording.points

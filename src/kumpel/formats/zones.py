@@ -31,7 +31,12 @@ class InUtc:
         """The changes as events of a recording that begins at the earliest row."""
         start = float(np.nanmin(self.seconds))
         return tuple(
-            Event(at - start, "utc-offset", f"the clock is {_hours(minutes)} h from UTC", {"utc_offset_min": minutes})
+            Event(
+                round(at - start, 6),
+                "utc-offset",
+                f"the clock is {_hours(minutes)} h from UTC",
+                {"utc_offset_min": minutes},
+            )
             for at, minutes in self.changes
         )
 

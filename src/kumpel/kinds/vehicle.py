@@ -82,7 +82,7 @@ KIND = Kind(
         ChannelWord("water_temp", "Water temperature", "°C", ("water", "coolant")),
         ChannelWord("oil_temp", "Oil temperature", "°C", ("oil",)),
         ChannelWord("exhaust_temp", "Exhaust temperature", "°C", ("egt", "exhaust")),
-        ChannelWord("mixture", "Mixture ratio", "", ("lambda")),
+        ChannelWord("mixture", "Mixture ratio", "", ("lambda",)),
         ChannelWord("heart_rate", "Heart rate", "bpm", ("hr",)),
     ),
 )

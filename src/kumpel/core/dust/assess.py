@@ -9,6 +9,7 @@ import math
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from kumpel.core.assessment import (
     Assessment,
@@ -27,7 +28,7 @@ from kumpel.core.assessment import (
 from kumpel.core.averages import EIGHT_HOURS_S, by_day, highest_window, mean, time_weighted_average
 from kumpel.core.recording import Floats, Recording
 from kumpel.core.review import Review, Stretch, samples_inside
-from kumpel.core.runs import merge, runs
+from kumpel.core.runs import merge, runs, runs_over_gaps
 from kumpel.core.sheet import Sheet, both_ways, conclude, coverage_finding, planned_s, setup_number, table
 from kumpel.core.timebase import DAY_S, wall_days
 from kumpel.core.units import values_in
@@ -96,7 +97,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -
     alone = _means(basis, sheet)
     days = _daily(basis, sheet)
     guideline = _guideline(review, rules)
-    events = _stretches(basis, sheet, guideline)
+    events = _stretches(basis, sheet, guideline, alone)
     findings = [
         *coverage_finding(measured, basis.planned_s, limits.minimum_coverage),
         *_findings(basis, fraction, rules, limits),
@@ -231,10 +232,23 @@ def _guideline(review: Review, rules: tuple[Rule, ...]) -> float:
     return min((s.value for r in rules for s in r.steps if r.unit == "mg/m3"), default=math.nan)
 
 
-def _stretches(basis: _Basis, sheet: Sheet, guideline: float) -> list[Detected]:
-    """Runs of samples above the guideline; their number, length, and the most of them within 24 h."""
+def _most_in_a_day(spans: NDArray[np.intp], interval_s: float) -> float:
+    """The most runs that begin within 24 h of one's beginning."""
+    per = round(DAY_S / interval_s)
+    firsts = spans[:, 0]
+    return float((np.searchsorted(firsts, firsts + per) - np.arange(len(firsts))).max()) if len(firsts) else 0.0
+
+
+def _stretches(basis: _Basis, sheet: Sheet, guideline: float, alone: dict[str, float]) -> list[Detected]:
+    """Runs of samples above the guideline; their number, length, and the most of them within 24 h.
+
+    A single missing sample does not part a run. What is proven in `alone` counts two runs only where a measured
+    sample at or below the guideline lies between them.
+    """
+    missing = np.isnan(basis.values)
     with np.errstate(invalid="ignore"):
-        spans = runs(basis.values > guideline)
+        above = basis.values > guideline
+    spans = runs_over_gaps(above, missing)
     dt = basis.interval_s
     starts, ends = spans[:, 0] * dt, spans[:, 1] * dt
     line = Put("guideline", "value that must not be passed", guideline, "mg/m3")
@@ -245,16 +259,21 @@ def _stretches(basis: _Basis, sheet: Sheet, guideline: float) -> list[Detected]:
             key, name, math.nan if note else value, unit, 0, formula, "own rule, docs/methods/dust.md", line, note=note
         )
 
-    within = np.searchsorted(starts, starts + DAY_S) - np.arange(len(starts)) if len(starts) else np.zeros(1)
     figure("stretches", "Stretches above the guideline", float(len(spans)), "", "runs of samples with C > guideline")
     figure("stretches_s", "Time above the guideline", float(np.sum(ends - starts)) / 60, "min", "sum of their lengths")
     figure(
         "stretches_24h",
         "Stretches above the guideline in 24 h",
-        float(within.max()),
+        _most_in_a_day(spans, dt),
         "",
         "most runs that begin within 24 h",
     )
+    surely = runs_over_gaps(above, missing, None)
+    alone |= {
+        "stretches": float(len(surely)),
+        "stretches_s": float(np.count_nonzero(above)) * dt / 60,
+        "stretches_24h": _most_in_a_day(surely, dt),
+    }
     return [
         Detected(
             float(a),
@@ -335,7 +354,7 @@ def _day_table(basis: _Basis, days: list[_Day], guideline: float) -> Table:
         above = basis.values > guideline
     rows = []
     for day, (_, first, end) in zip(days, basis.days, strict=True):
-        spans = runs(above[first:end])
+        spans = runs_over_gaps(above[first:end], np.isnan(basis.values[first:end]))
         minutes = float(np.sum(spans[:, 1] - spans[:, 0])) * basis.interval_s / 60
         rows.append((day.start_s, day.mean, 100 * day.coverage, float(len(spans)), minutes))
     columns = (("Day from", "s", 0), ("Mean", "mg/m3", 3), ("Measured", "%", 0), ("Stretches above", "", 0), ("Time above", "min", 0))  # fmt: skip

@@ -27,7 +27,7 @@ from kumpel.core.averages import EIGHT_HOURS_S, Window, highest_window, time_wei
 from kumpel.core.gas.sensors import GASES, Sensor, check_findings, check_table, sensors
 from kumpel.core.recording import Flags, Floats, Recording
 from kumpel.core.review import Review, samples_inside
-from kumpel.core.runs import runs
+from kumpel.core.runs import runs, runs_over_gaps
 from kumpel.core.sheet import Sheet, both_ways, conclude, coverage_finding, hours_minutes, planned_s, table
 from kumpel.core.units import channel_in
 
@@ -262,7 +262,7 @@ def _figures(
     put(
         "alarms",
         "alarms",
-        float(len(runs(low | high))),
+        float(len(runs_over_gaps(low | high, ~known))),
         "",
         0,
         "runs of intervals at or past an alarm",
@@ -417,10 +417,9 @@ def _events(recording: Recording, review: Review, lanes: list[_Lane]) -> list[De
     for lane in lanes:
         gas = lane.sensor.gas
         for flags, name in zip(_alarms(lane), ("low", "high"), strict=True):
-            for first, end in runs(flags)[:MOST_EVENTS].tolist():
-                extreme = float(
-                    lane.lowest[first:end].min() if gas.key == "o2" and name == "low" else lane.highest[first:end].max()
-                )
+            for first, end in runs_over_gaps(flags, np.isnan(lane.average))[:MOST_EVENTS].tolist():
+                is_low = gas.key == "o2" and name == "low"
+                extreme = float(np.nanmin(lane.lowest[first:end]) if is_low else np.nanmax(lane.highest[first:end]))
                 text = f"{gas.name}: {name} alarm, {extreme:.3g} {gas.unit}"
                 found.append(
                     Detected(

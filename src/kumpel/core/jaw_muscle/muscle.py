@@ -235,13 +235,13 @@ def reference_clench(found: Activity) -> Reference:
         return Reference(math.nan, ())
     with np.errstate(invalid="ignore"):
         spans = runs(part >= top / 2)
-    long = [(a, b) for a, b in spans.tolist() if (b - a) * STEP_S >= 0.5]
+    long = [(a, b) for a, b in spans.tolist() if (b - a) * STEP_S >= 0.5 - 1e-9]
     if not long:
         return Reference(math.nan, ())
     # A clench flickers: stretches closer than a second are one.
     joined = [long[0]]
     for a, b in long[1:]:
-        if (a - joined[-1][1]) * STEP_S < 1.0:
+        if (a - joined[-1][1]) * STEP_S < 1.0 - 1e-9:
             joined[-1] = (joined[-1][0], b)
         else:
             joined.append((a, b))

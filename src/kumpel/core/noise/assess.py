@@ -24,19 +24,22 @@ from kumpel.core.assessment import (
     Suggestion,
     Table,
     TableColumn,
-    Verdict,
     Why,
     judge,
-    worst,
 )
 from kumpel.core.noise import exposure, levels, quality
 from kumpel.core.noise.exposure import DoseRule
 from kumpel.core.noise.setup import Weighting, planned_s, weightings
 from kumpel.core.recording import Flags, Floats, Recording
 from kumpel.core.review import Review, Stretch, samples_inside
+from kumpel.core.runs import merge, runs
+from kumpel.core.sheet import coverage_finding, held, hours_minutes, overall
 
 PEAK_COUNTS_DB = (135, 137, 140)
 DRIFT_LIMIT_DB = 0.5
+HIGHEST_LEVEL_DB = 160.0
+HIGHEST_PEAK_DB = 180.0
+"""Beyond what the microphones of personal meters take (IEC 61252 asks for 140 dB): a number there is a fault."""
 LAEQ_SOURCE = "ISO 1999:2013, 3.5; IEC 61252:1993, 3.4"
 LEX_SOURCE = "ISO 9612:2009, 3.4, equation 3"
 DOSE_SOURCE = "29 CFR 1910.95 App. A, I"
@@ -107,12 +110,15 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -
     by_key = {figure.key: figure for figure in figures}
     judgements: list[Judgement] = []
     findings = _findings(recording, basis, limits)
+    extent = f"from {hours_minutes(basis.measured_s)} of {hours_minutes(basis.planned_s)} h"
     open_findings = [f for f in findings if f.blocks and f.code not in review.accepted]
     for rule in limits.rules:
         figure = _figure_for(rule, by_key, basis, setups)
         by_key.setdefault(figure.key, figure)
-        judgements.append(_with_findings(judge(rule, figure), rule, basis, open_findings, by_key))
-    verdict, words = _overall(judgements)
+        judged = judge(rule, figure)
+        alone = {figure.key: _value_of_measured_part(judged, basis, by_key)}
+        judgements.append(held(judged, rule, open_findings, alone, figure.decimals, extent))
+    verdict, words = overall(judgements)
     dose_like = [j.figure for j in judgements if j.figure != "lcpeak" and j.figure != "lex8h_protected"]
     key_figures = (*tuple(dict.fromkeys([*dose_like, "setup1.projected_dose"]))[:2], "lcpeak", "measured")
     return Assessment(
@@ -393,11 +399,8 @@ def _figure_for(rule: Rule, by_key: dict[str, Figure], basis: _Basis, setups: tu
 def _findings(recording: Recording, basis: _Basis, limits: LimitSet) -> list[Finding]:
     findings: list[Finding] = []
     if basis.coverage < limits.minimum_coverage:
-        text = (
-            f"{_hours(basis.measured_s)} of {_hours(basis.planned_s)} h measured ({100 * basis.coverage:.0f} %), "
-            f"{100 * limits.minimum_coverage:.0f} % needed"
-        )
-        findings.append(Finding("coverage", text, blocks=True))
+        findings += coverage_finding(basis.measured_s, basis.planned_s, limits.minimum_coverage)
+    findings += _implausible(basis)
     drift = calibration_drift(recording)
     if drift is not None and abs(drift) > DRIFT_LIMIT_DB:
         text = f"calibrator check drifted by {drift:+.1f} dB, {DRIFT_LIMIT_DB} dB allowed"
@@ -405,6 +408,31 @@ def _findings(recording: Recording, basis: _Basis, limits: LimitSet) -> list[Fin
     if drift is None:
         findings.append(Finding("no-check", "no calibrator check before and after is on record"))
     return findings
+
+
+def _highest(key: str) -> float | None:
+    """The highest level a channel can have measured; None for channels that are no level."""
+    if key == "peak":
+        return HIGHEST_PEAK_DB
+    return HIGHEST_LEVEL_DB if key.startswith(("leq.", "max.")) else None
+
+
+def _implausible(basis: _Basis) -> list[Finding]:
+    """Levels that nobody measured: no figure rests on them until a person leaves them out."""
+    found = []
+    for key, channel in basis.recording.channels.items():
+        highest, values = _highest(key), basis.levels(key)
+        if highest is None or values is None:
+            continue
+        wrong = quality.implausible(values, highest)
+        if wrong.any():
+            extreme = float(values[wrong][np.argmax(np.abs(values[wrong]))])
+            text = (
+                f"{channel.name}: {float(wrong.sum()) * channel.interval_s:.0f} s outside 0 to {highest:.0f} dB "
+                f"(such as {extreme:.0f}): leave them out, or correct the unit"
+            )
+            found.append(Finding(f"implausible.{key}", text, blocks=True))
+    return found
 
 
 def calibration_drift(recording: Recording) -> float | None:
@@ -419,38 +447,6 @@ def calibration_drift(recording: Recording) -> float | None:
     return round(reading["check-after"] - reading["check-before"], 6)
 
 
-def _hours(seconds: float) -> str:
-    minutes = round(seconds / 60)
-    return f"{minutes // 60}:{minutes % 60:02d}"
-
-
-def _with_findings(
-    judgement: Judgement, rule: Rule, basis: _Basis, findings: list[Finding], by_key: dict[str, Figure]
-) -> Judgement:
-    """A judgement that missing data could overturn becomes "not assessable"; one it could not stays.
-
-    With too little coverage, "above" stays when the measured part alone reaches the step: more time cannot take
-    exposure away. A peak that was seen was seen.
-    """
-    if not findings or judgement.verdict is Verdict.NOT_ASSESSABLE:
-        return judgement
-    only_coverage = all(f.code == "coverage" for f in findings)
-    if only_coverage and judgement.verdict is not Verdict.WITHIN:
-        alone = _value_of_measured_part(judgement, basis, by_key)
-        if any(s.verdict is judgement.verdict and s.reached_by(round(alone, 1)) for s in rule.steps):
-            return judgement
-    return Judgement(
-        judgement.rule,
-        judgement.figure,
-        judgement.value,
-        judgement.unit,
-        Verdict.NOT_ASSESSABLE,
-        "; ".join(f.text for f in findings),
-        judgement.limit,
-        judgement.steps,
-    )
-
-
 def _value_of_measured_part(judgement: Judgement, basis: _Basis, by_key: dict[str, Figure]) -> float:
     """The judged figure if the rest of the working day had been silent."""
     if judgement.figure == "lcpeak" or basis.working_day_s <= 0 or basis.measured_s <= 0:
@@ -461,17 +457,6 @@ def _value_of_measured_part(judgement: Judgement, basis: _Basis, by_key: dict[st
     figure = by_key[judgement.figure]
     q = next((n.value for n in figure.why.numbers if n.symbol == "q"), 10.0)
     return judgement.value + q * math.log10(share)
-
-
-def _overall(judgements: list[Judgement]) -> tuple[Verdict, str]:
-    if not judgements:
-        return Verdict.NOT_ASSESSABLE, "the limit set has no rule"
-    verdict = worst([j.verdict for j in judgements])
-    leading = [j for j in judgements if j.verdict is verdict]
-    if verdict is Verdict.WITHIN:
-        return verdict, "within all limits"
-    lead = max(leading, key=lambda j: j.limit or 0.0) if verdict is Verdict.ABOVE else leading[0]
-    return verdict, lead.words
 
 
 def _suggestions(recording: Recording, review: Review) -> list[Suggestion]:
@@ -485,6 +470,14 @@ def _suggestions(recording: Recording, review: Review) -> list[Suggestion]:
         found += quality.flat_lines(main.values, motion, main.interval_s)
     if peak is not None and len(peak) == len(main.values):
         found += quality.knocks(main.values, peak, main.interval_s)
+    spans = [
+        runs(quality.implausible(c.values, highest)).astype(np.float64) * c.interval_s
+        for c in recording.channels.values()
+        if (highest := _highest(c.key)) is not None
+    ]
+    together = np.concatenate(spans)
+    for a, b in merge(together[np.argsort(together[:, 0], kind="stable")], 5.0):
+        found.append(Suggestion(a, b, "implausible", "a level that nobody can have measured"))
     covered = review.left_out
     return sorted(
         (s for s in found if not any(c.start_s <= s.start_s and s.end_s <= c.end_s for c in covered)),

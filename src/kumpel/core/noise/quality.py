@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from kumpel.core.assessment import Suggestion
-from kumpel.core.recording import Floats
+from kumpel.core.recording import Flags, Floats
 from kumpel.core.runs import merge, runs
 
 FLAT_SPREAD_DB = 2.0
@@ -20,6 +20,13 @@ def overloads(overload: Floats, interval_s: float) -> list[Suggestion]:
     text = "the meter's input was overloaded: levels are too low"
     spans = runs(np.nan_to_num(overload) > 0).astype(np.float64) * interval_s
     return [Suggestion(a, b, "overload", text) for a, b in merge(spans, 5.0)]
+
+
+def implausible(values: Floats, highest_db: float) -> Flags:
+    """Flags of levels that no personal meter can have measured: below 0 dB or above `highest_db`, shape (n,)."""
+    with np.errstate(invalid="ignore"):
+        found: Flags = (values < 0) | (values > highest_db)
+    return found
 
 
 def flat_lines(levels: Floats, motion: Floats, interval_s: float) -> list[Suggestion]:

@@ -174,7 +174,7 @@ def _levels(sheet: Sheet, spo2: Floats, known: Floats, dt: float, valid_s: float
 def _desaturations(sheet: Sheet, review: Review, spo2: Floats, dt: float, hours: float) -> list[Detected]:
     """Figures of the falls that count, and all falls as events; those of 4 points are a mark on those of 3."""
     events: list[Detected] = []
-    deep = {round(d.start_s, 3) for d in desaturations(spo2, dt, 4)}
+    deep = [(d.start_s, d.end_s) for d in desaturations(spo2, dt, 4)]
     for points in (3, 4):
         found = desaturations(spo2, dt, points)
         code = f"desaturation{points}"
@@ -199,7 +199,7 @@ def _desaturations(sheet: Sheet, review: Review, spo2: Floats, dt: float, hours:
         for d in found:
             numbers: dict[str, float | str] = {"baseline": d.baseline, "lowest": d.lowest, "fall": d.fall}
             if points == 3:
-                numbers["also 4 points"] = "yes" if round(d.start_s, 3) in deep else ""
+                numbers["also 4 points"] = "yes" if any(a < d.end_s and d.start_s < b for a, b in deep) else ""
             text = f"fall of {d.fall:.0f} points to {d.lowest:.0f} %, {d.length_s:.0f} s"
             events.append(
                 Detected(d.start_s, d.end_s, code, text, event_key(code, d.start_s) not in review.dropped, numbers)

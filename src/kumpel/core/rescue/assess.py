@@ -22,10 +22,10 @@ from kumpel.core.assessment import (
     Table,
     event_key,
 )
-from kumpel.core.recording import Event, Floats, Recording
+from kumpel.core.recording import Event, Flags, Floats, Recording
 from kumpel.core.review import Review
 from kumpel.core.sheet import Sheet, both_ways, conclude, table
-from kumpel.core.timebase import in_order
+from kumpel.core.timebase import in_order, on_grid
 from kumpel.core.units import values_in
 
 SOURCE = "AHA guidelines 2020, part 3; ERC guidelines 2021, basic life support"
@@ -50,15 +50,21 @@ class Compressions:
         return np.diff(self.at_s)
 
     @property
+    def in_train(self) -> Flags:
+        """Flags of the intervals inside a train, shape (n - 1,)."""
+        found: Flags = on_grid(self.intervals_s) <= STOP_S
+        return found
+
+    @property
     def rates(self) -> Floats:
         """Rate of each interval inside a train, in 1/min: 60 / interval."""
-        inside = self.intervals_s[self.intervals_s <= STOP_S]
+        inside = self.intervals_s[self.in_train]
         return 60.0 / inside
 
     @property
     def pauses(self) -> list[tuple[float, float]]:
         """Start and end in s of the times between trains."""
-        return [(float(self.at_s[i]), float(self.at_s[i + 1])) for i in np.flatnonzero(self.intervals_s > STOP_S)]
+        return [(float(self.at_s[i]), float(self.at_s[i + 1])) for i in np.flatnonzero(~self.in_train)]
 
 
 def _counts(review: Review, code: str, at_s: float) -> bool:
@@ -195,7 +201,7 @@ def _compressions(sheet: Sheet, found: Compressions) -> None:
         with np.errstate(invalid="ignore"):
             rate_ok = (60 / intervals >= RATE_TARGET[0] - 1e-6) & (60 / intervals <= RATE_TARGET[1] + 1e-6)
             depth_ok = (found.depth_mm[:-1] >= DEPTH_TARGET[0]) & (found.depth_mm[:-1] <= DEPTH_TARGET[1])
-        known = (intervals <= STOP_S) & ~np.isnan(found.depth_mm[:-1])
+        known = found.in_train & ~np.isnan(found.depth_mm[:-1])
         both = 100 * float(np.mean((rate_ok & depth_ok)[known])) if known.any() else math.nan
     sheet.put(
         "in_target",
@@ -234,7 +240,7 @@ def _pauses(sheet: Sheet, found: Compressions, shocks: list[float], length: floa
         Put("paused", "sum of pauses", paused, "s"),
         note=none,
     )
-    long = [(a, b) for a, b in pauses if b - a > LONG_PAUSE_S]
+    long = [(a, b) for a, b in pauses if round(b - a, 6) > LONG_PAUSE_S]
     sheet.put(
         "long_pauses",
         "Pauses over 10 s",

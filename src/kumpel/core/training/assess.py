@@ -21,13 +21,14 @@ from kumpel.core.assessment import (
     Table,
     event_key,
 )
-from kumpel.core.recording import POINT, Floats, Recording
+from kumpel.core.recording import PLAUSIBLE_BPM, POINT, Floats, Recording
 from kumpel.core.review import Review
 from kumpel.core.sheet import Sheet, both_ways, conclude, own_events, setup_number, table
+from kumpel.core.timebase import on_grid
+from kumpel.core.track import FASTEST_M_S
 from kumpel.core.training.course import MOVING_FROM_M_S, Base, Course, ascent_descent, base_of, course_of, moving_s
 from kumpel.core.training.heart import (
     LOAD_SOURCE,
-    PLAUSIBLE_BPM,
     ZONE_SOURCE,
     Wearer,
     time_in_zones,
@@ -78,8 +79,12 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
         limits,
         basis,
         sheet,
-        Quality(share, elapsed, length, tuple(_findings(sheet, course, rate, spoilt, wearer, elapsed))),
+        Quality(
+            share, elapsed, length, tuple(_findings(course, rate, spoilt, wearer, elapsed, limits.minimum_coverage))
+        ),
         key_figures=("distance", "moving", "heart_rate_mean", "load"),
+        # Missing heart rate cannot take a highest one away.
+        alone={"heart_rate_share": sheet.value("heart_rate_share")},
         tables=(
             _parts("intervals", "Intervals", bounds, *extra),
             _parts("splits", f"Splits of {split_word}", split_bounds, *extra),
@@ -223,7 +228,7 @@ def _strokes(sheet: Sheet, recording: Recording, review: Review, base: Base, cou
     turning = np.nan_to_num(cadence) > 0
     known = cadence[turning]
     mean_cadence = float(np.average(known, weights=course.lengths_s[turning])) if len(known) else math.nan
-    gaps = np.diff(at)
+    gaps = on_grid(np.diff(at))
     steady = gaps[gaps <= 10.0]
     value = mean_cadence if len(known) else 60 / float(steady.mean()) if len(steady) else math.nan
     source = "mean of the samples above 0" if len(known) else "60 / mean time between strokes"
@@ -360,7 +365,7 @@ def _zone_table(rate: Floats, lengths_s: Floats, edges: Floats, elapsed: float) 
 
 
 def _findings(
-    sheet: Sheet, course: Course, rate: Floats, spoilt: float, wearer: Wearer, elapsed: float
+    course: Course, rate: Floats, spoilt: float, wearer: Wearer, elapsed: float, minimum: float
 ) -> list[Finding]:
     found = []
     cover = float(course.lengths_s[~np.isnan(rate)].sum()) / elapsed if elapsed > 0 else 0.0
@@ -369,9 +374,15 @@ def _findings(
             Finding("no-heart-rate", "no heart rate: figures that need it are not given", True, ("heart_rate", "load"))
         )
     elif cover < 0.9:
-        found.append(Finding("heart-rate", f"heart rate for {100 * cover:.0f} % of the time"))
+        blocks = round(cover, 9) < minimum
+        text = f"heart rate for {100 * cover:.0f} % of the time"
+        text += f", {100 * minimum:.0f} % needed" if blocks else ""
+        found.append(Finding("heart-rate", text, blocks, ("heart_rate_share",), at_least=True))
     if spoilt:
         found.append(Finding("implausible", f"{spoilt:.0f} s of heart rate outside 25 to 240 bpm are not counted"))
+    if course.false_speed_s:
+        text = f"{course.false_speed_s:.0f} s of a speed above {FASTEST_M_S:g} m/s or below 0 are not counted"
+        found.append(Finding("implausible-speed", text))
     if course.bridged_s > 0.1 * elapsed:
         found.append(Finding("positions", f"no position for {course.bridged_s:.0f} s: the distance is at least this"))
     if wearer.estimated:

@@ -9,9 +9,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from kumpel.core.geo import GEODESIC_SOURCE, usable_positions
-from kumpel.core.recording import POINT_STANDS_S, Channel, Flags, Floats, Recording
+from kumpel.core.recording import POINT_STANDS_S, Channel, Flags, Floats, Recording, sample_times
 from kumpel.core.review import Review, Stretch
-from kumpel.core.track import believable, steps_m
+from kumpel.core.track import FASTEST_M_S, believable, steps_m
 from kumpel.core.units import channel_in
 
 MOVING_FROM_M_S = 0.5
@@ -37,6 +37,7 @@ class Course:
     counted: Flags
     source: str
     bridged_s: float
+    false_speed_s: float = 0.0
 
     @property
     def lengths_s(self) -> Floats:
@@ -109,7 +110,7 @@ def base_of(recording: Recording) -> Base:
         channel = recording.channels.get(key)
         if channel is not None:
             columns[key] = _at_middles(channel_in(channel, wanted), n, dt)
-    return Base(np.arange(n + 1) * dt, columns)
+    return Base(sample_times(n + 1, dt), columns)
 
 
 def _at_middles(channel: Channel, n: int, interval_s: float) -> Floats:
@@ -127,6 +128,12 @@ def course_of(recording: Recording, review: Review, base: Base) -> Course:
     lengths = np.diff(base.edges_s)
     counted = ~_inside(review.left_out, base.edges_s)
     lat, lon, speed, distance = (base.columns.get(k) for k in ("lat", "lon", "speed", "distance"))
+    false_s = 0.0
+    if speed is not None:
+        with np.errstate(invalid="ignore"):
+            wrong = (speed < 0) | (speed > FASTEST_M_S)
+        if wrong.any():
+            speed, false_s = np.where(wrong, np.nan, speed), float(lengths[wrong].sum())
     pod = str(recording.setup.get("speed_source", "satellite")) != "satellite"
     bridged = 0.0
     if distance is not None and (pod or lat is None):
@@ -145,7 +152,7 @@ def course_of(recording: Recording, review: Review, base: Base) -> Course:
     shown = speed if speed is not None else _speed_of(base.edges_s, steps)
     way = np.concatenate(([0.0], np.cumsum(steps)))
     times = np.concatenate(([0.0], np.cumsum(np.where(counted, lengths, 0.0))))
-    return Course(base.edges_s, way, times, np.where(counted, shown, np.nan), counted, source, bridged)
+    return Course(base.edges_s, way, times, np.where(counted, shown, np.nan), counted, source, bridged, false_s)
 
 
 def _inside(stretches: tuple[Stretch, ...], edges_s: Floats) -> Flags:

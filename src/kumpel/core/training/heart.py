@@ -14,7 +14,6 @@ from kumpel.core.sheet import setup_number
 ZONE_SOURCE = "zones as set: percent of the highest rate, of the reserve (Karvonen 1957), or typed"
 LOAD_SOURCE = "Banister, TRIMP; Morton et al., J Appl Physiol 1990;69:1171"
 USUAL_EDGES = (50.0, 60.0, 70.0, 80.0, 90.0)
-PLAUSIBLE_BPM = (25.0, 240.0)
 
 
 @dataclass(frozen=True)
@@ -76,7 +75,7 @@ def time_in_zones(rate_bpm: Floats, lengths_s: Floats | float, edges: Floats) ->
         return np.full(len(edges) + 1, np.nan)
     which = np.searchsorted(np.round(edges, 9), np.round(rate_bpm[good], 9), side="right")
     stands = np.broadcast_to(np.asarray(lengths_s, dtype=np.float64), rate_bpm.shape)[good]
-    return np.bincount(which, stands, minlength=len(edges) + 1)
+    return np.bincount(which, stands, minlength=len(edges) + 1).astype(np.float64)
 
 
 def trimp(rate_bpm: Floats, lengths_s: Floats | float, wearer: Wearer) -> float:

@@ -22,7 +22,7 @@ from kumpel.core.assessment import (
     Table,
     event_key,
 )
-from kumpel.core.recording import Channel, Floats, Recording
+from kumpel.core.recording import PLAUSIBLE_BPM, POINT, Channel, Floats, Recording
 from kumpel.core.review import Review, samples_inside
 from kumpel.core.sheet import Sheet, both_ways, conclude, own_events, table
 from kumpel.core.vehicle.channels import in_units
@@ -43,6 +43,18 @@ MAXIMA = {
     "heart_rate": ("Driver's highest heart rate", "bpm", 1.0, 0),
 }
 SIGNED = ("lateral_g", "forward_g")
+PLAUSIBLE = {
+    "speed": (-5.0, 130.0),
+    "lateral_g": (-8.0, 8.0),
+    "forward_g": (-8.0, 8.0),
+    "rpm": (0.0, 25_000.0),
+    "water_temp": (-60.0, 250.0),
+    "oil_temp": (-60.0, 350.0),
+    "exhaust_temp": (-60.0, 1300.0),
+    "mixture": (0.3, 5.0),
+    "heart_rate": PLAUSIBLE_BPM,
+}
+"""Lowest and highest values that are believed, in the units of `channels.WANTED`; own choice, docs/methods/vehicle.md."""
 
 
 @dataclass(frozen=True)
@@ -195,11 +207,18 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
         wanted,
         basis,
         sheet,
-        Quality(known, known * length, length, tuple(_findings(drive, laps, known))),
+        Quality(
+            known,
+            known * length,
+            length,
+            (*_findings(drive, laps, known), *_channel_findings(recording, extremes, limits.minimum_coverage)),
+        ),
         key_figures=("best", "theoretical", "consistency", "laps"),
+        # Missing samples cannot take an extreme away.
+        alone={k: f.value for k, f in sheet.figures.items() if k.startswith(("max.", "min."))},
         suggestions=_suggestions(laps),
         tables=(_lap_table(drive, laps, found), _maxima_table(extremes, laps), _corner_table(drive)),
-        events=own_events(recording, review),
+        events=own_events(recording, review, (POINT,)),
     )
 
 
@@ -274,21 +293,34 @@ class _Extremes:
 
     low: dict[str, Floats]
     high: dict[str, Floats]
+    coverage: dict[str, float]
+    wrong_s: dict[str, float]
 
 
 def _extremes(recording: Recording, review: Review, laps: list[Lap]) -> _Extremes:
     edges = [lap.start_s for lap in laps] or [0.0]
     low: dict[str, Floats] = {}
     high: dict[str, Floats] = {}
+    coverage: dict[str, float] = {}
+    wrong_s: dict[str, float] = {}
     for key, (_, _, factor, _) in MAXIMA.items():
         channel = in_units(recording, key)
         if channel is not None:
             if review.left_out:
                 out = samples_inside(review.left_out, len(channel.values), channel.interval_s)
                 channel = replace(channel, values=np.where(out, np.nan, channel.values))
+            lowest, highest = PLAUSIBLE[key]
+            with np.errstate(invalid="ignore"):
+                wrong = (channel.values < lowest) | (channel.values > highest)
+            if wrong.any():
+                wrong_s[key] = float(np.count_nonzero(wrong)) * channel.interval_s
+                channel = replace(channel, values=np.where(wrong, np.nan, channel.values))
+            measured = np.count_nonzero(~np.isnan(channel.values))
+            whole = max(recording.length_s / channel.interval_s, 1.0)
+            coverage[key] = min(float(measured) / whole, 1.0)
             bottom, top = _by_part(channel, edges)
             low[key], high[key] = bottom * factor, (np.fmax(top, -bottom) if key in SIGNED else top) * factor
-    return _Extremes(low, high)
+    return _Extremes(low, high, coverage, wrong_s)
 
 
 def _maxima(sheet: Sheet, found: _Extremes, laps: list[Lap]) -> None:
@@ -297,10 +329,12 @@ def _maxima(sheet: Sheet, found: _Extremes, laps: list[Lap]) -> None:
     for key, top in found.high.items():
         name, unit, _, decimals = MAXIMA[key]
         formula = f"max of {'|x|' if key in SIGNED else 'x'} over the laps that count"
-        sheet.put(f"max.{key}", name, _nan_or(np.fmax, top[counts]), unit, decimals, formula, SOURCE)
+        value, cover = _nan_or(np.fmax, top[counts]), found.coverage[key]
+        sheet.put(f"max.{key}", name, value, unit, decimals, formula, SOURCE, coverage=cover)
     if "mixture" in found.low:
         low = _nan_or(np.fmin, found.low["mixture"][counts])
-        sheet.put("min.mixture", "Lowest mixture ratio", low, "", 2, "min of x over the laps that count", SOURCE)
+        formula, cover = "min of x over the laps that count", found.coverage["mixture"]
+        sheet.put("min.mixture", "Lowest mixture ratio", low, "", 2, formula, SOURCE, coverage=cover)
 
 
 def _nan_or(pick: np.ufunc, values: Floats) -> float:
@@ -342,6 +376,21 @@ def _findings(drive: Drive, laps: list[Lap], known: float) -> list[Finding]:
             Finding("no-laps", "no full lap was driven", blocks=True, figures=("best", "theoretical", "rolling"))
         )
     return found
+
+
+def _channel_findings(recording: Recording, found: _Extremes, minimum: float) -> list[Finding]:
+    """Channels with values nobody can have measured (not counted), and channels measured for too little of the time."""
+    made = []
+    for key, seconds in found.wrong_s.items():
+        low, high = PLAUSIBLE[key]
+        text = f"{recording.channels[key].name}: {seconds:.1f} s outside {low:g} to {high:g} are not counted"
+        made.append(Finding(f"implausible.{key}", text))
+    for key, share in found.coverage.items():
+        if round(share, 9) < minimum:
+            text = f"{recording.channels[key].name}: measured for {100 * share:.0f} % of the time, {100 * minimum:.0f} % needed"
+            figures = (f"max.{key}", f"min.{key}")
+            made.append(Finding(f"coverage.{key}", text, blocks=True, figures=figures, at_least=True))
+    return made
 
 
 def _suggestions(laps: list[Lap]) -> list[Suggestion]:

@@ -11,6 +11,8 @@ from kumpel.core.recording import Floats
 
 STEADY_SHARE = 0.01
 SHORTEST_CAPTURE = 5
+LARGEST_OFF_G = 0.5
+AXES = ("sideways", "forward", "vertical")
 
 
 class CaptureError(ValueError):
@@ -75,10 +77,19 @@ def zeroed(
 ) -> tuple[PiecewiseLinear, ...]:
     """One press for accelerometers standing level: each axis reads its true value (0, 0 and 1 g) at its raw one.
 
-    `sensitivity` in raw units per g. Raises CaptureError when it is 0, or an axis reads more than 0.5 g off.
+    `sensitivity` in raw units per g. Raises CaptureError when it is 0, or when an axis reads more than 0.5 g beside what
+    the others let expect (their zero points lie alike): the logger lies on its side or upside down.
     """
-    if sensitivity == 0:
-        raise CaptureError("the sensitivity of the accelerometer must not be 0")
+    if sensitivity == 0 or not math.isfinite(sensitivity):
+        raise CaptureError("the sensitivity of the accelerometer must be a number other than 0")
+    zeros = [r - sensitivity * t for r, t in zip(raw, true, strict=True)]
+    usual = float(np.median(zeros))
+    for axis, zero in zip(AXES, zeros, strict=False):
+        off = (zero - usual) / sensitivity
+        if not abs(off) <= LARGEST_OFF_G:
+            raise CaptureError(
+                f"the {axis} axis reads {off:+.2f} g beside what is expected: lay the logger level, its top upwards, and press again"
+            )
     return tuple(PiecewiseLinear((r, r + sensitivity), (t, t + 1.0), "g") for r, t in zip(raw, true, strict=True))
 
 

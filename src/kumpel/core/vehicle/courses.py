@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -315,7 +316,7 @@ def find_lap(lat: Floats, lon: Floats, interval_s: float, shortest_s: float = 20
 
 def _period(x: Floats, y: Floats, hits: list[int]) -> int:
     """After how many passings of a place the way repeats; 1 when nothing repeats better than each with the next."""
-    rounds = [_at_shares(x[a : b + 1], y[a : b + 1]) for a, b in zip(hits[:-1], hits[1:], strict=True)]
+    rounds = [_at_shares(x[a : b + 1], y[a : b + 1]) for a, b in pairwise(hits)]
     for period in range(1, LONGEST_PERIOD + 1):
         pairs = list(zip(rounds[:-period], rounds[period:], strict=True)) if len(rounds) > period else []
         if pairs and float(np.median([np.abs(a - b).mean() for a, b in pairs])) < SAME_ROUND_M:

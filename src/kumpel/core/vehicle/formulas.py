@@ -218,14 +218,17 @@ Work = Callable[[_Base, "list[Floats]"], Floats]
 
 
 def _seconds(base: _Base, value: Floats, name: str) -> int:
+    """Whole samples of a time in s that must be the same throughout."""
     seconds = float(value.flat[0]) if value.size else 0.0
     if not (0 <= seconds <= 3600):
         raise ValueError(f"{name} needs between 0 and 3600 s, not {seconds:g}")
-    return max(round(seconds / base.interval_s), 1)
+    if value.size > 1 and not np.all(value == seconds):
+        raise ValueError(f"{name} needs one number of seconds, not a channel")
+    return round(seconds / base.interval_s)
 
 
 def _smooth(base: _Base, v: list[Floats]) -> Floats:
-    width = min(_seconds(base, v[1], "smooth") | 1, 2 * base.count + 1)
+    width = min(max(_seconds(base, v[1], "smooth"), 1) | 1, 2 * base.count + 1)
     known = ~np.isnan(v[0])
     sums = np.concatenate(([0.0], np.cumsum(np.where(known, v[0], 0.0))))
     counts = np.concatenate(([0], np.cumsum(known)))
@@ -247,7 +250,7 @@ def _integral(base: _Base, v: list[Floats]) -> Floats:
 
 
 def _delay(base: _Base, v: list[Floats]) -> Floats:
-    steps = min(_seconds(base, v[1], "delay"), base.count) if float(v[1].flat[0]) > 0 else 0
+    steps = min(_seconds(base, v[1], "delay"), base.count)
     return np.concatenate((np.full(steps, np.nan), v[0][: base.count - steps]))
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kumpel.core.geo import Plane, plane_of, usable_positions
-from kumpel.core.recording import Floats
+from kumpel.core.recording import Floats, sample_times
 from kumpel.core.track import believable, growth_m
 from kumpel.core.vehicle.branches import Branches, branches_at, outline_of
 from kumpel.core.vehicle.courses import Course, Gate
@@ -44,7 +44,7 @@ class Path:
 def path_of(lat: Floats, lon: Floats, interval_s: float, speed_m_s: Floats | None = None) -> Path:
     """A path from positions in degrees and, where there is one, speed in m/s, shapes (n,)."""
     lat, lon = usable_positions(lat, lon)
-    false = ~believable(np.arange(len(lat)) * interval_s, lat, lon)
+    false = ~believable(sample_times(len(lat), interval_s), lat, lon)
     if false.any():
         lat, lon = np.where(false, np.nan, lat), np.where(false, np.nan, lon)
     plane = plane_of(lat, lon)
@@ -97,7 +97,9 @@ def crossings(path: Path, gate: Gate, number: int = 0, branches: Branches | None
         at = _inside_gap(path, a, b, f) if b - a > 1 else (a + f) * path.interval_s
         if at - last < SHORTEST_LAP_S or not _passes(along, known, i, path.interval_s, gate):
             continue
-        own, sure = branches.is_own(way, path.x[known], path.y[known], i) if branches and way is not None else (True, True)
+        own, sure = (
+            branches.is_own(way, path.x[known], path.y[known], i) if branches and way is not None else (True, True)
+        )
         if not own and sure:
             continue
         found.append(Crossing(at, number, estimated, not sure))
