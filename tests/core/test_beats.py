@@ -119,6 +119,49 @@ class Waves(unittest.TestCase):
             self.assertGreater(min(sensitivity, predictive), 0.97)
 
 
+BROAD = {
+    "broad with a deep S": ((0.0, 0.05, 1.2), (0.12, 0.05, -0.9), (0.32, 0.07, -0.4)),
+    "broad, one wave": ((0.0, 0.05, 1.3), (0.28, 0.07, -0.5)),
+    "broad, downwards": ((0.0, 0.04, -1.3), (0.1, 0.04, 0.7), (0.3, 0.07, 0.5)),
+    "notched": ((0.0, 0.02, 0.9), (0.06, 0.02, 1.0), (0.3, 0.07, -0.4)),
+    "S as large as R": ((0.0, 0.035, 1.0), (0.09, 0.035, -1.1), (0.3, 0.06, 0.4)),
+}
+
+
+class Places(unittest.TestCase):
+    def test_found_beats_lie_within_20_ms_of_the_r_peak(self) -> None:
+        for name, waves in BROAD.items():
+            with mock.patch("kumpel.standins.heart_signal.ECTOPIC", waves):
+                for interval in (0.004, 0.001):
+                    made = make(replace(BASE, interval_s=interval, heart=Heart(ectopic_share=0.15)))
+                    found = find_beats(made.recording.channels["ecg"].values, interval).at_s
+                    true = np.array(made.truth["beats_s"])
+                    away = np.abs(found[np.argmin(np.abs(found[:, None] - true[None, :]), axis=0)] - true)
+                    with self.subTest(name=name, interval=interval):
+                        self.assertLess(np.max(away[away < 0.2]), 0.02)
+                        self.assertGreater(np.mean(away < 0.02), 0.98)
+
+    def test_weak_beats_are_found_at_both_ends_as_in_the_middle(self) -> None:
+        at = np.arange(0.5, 59.9, 0.8)
+        for weak in ((0,), (0, 1), (-1,), (-2, -1), (-2,), (1,), (30,), (30, 31), (0, -1)):
+            ecg = np.zeros(15_000)
+            for i, t in enumerate(at):
+                small = 0.4 if i in weak or i - len(at) in weak else 1.0
+                near = np.arange(-15, 16) + round(t / 0.004)
+                near = near[(near >= 0) & (near < len(ecg))]
+                ecg[near] += small * np.exp(-0.5 * ((near * 0.004 - t) / 0.011) ** 2)
+            with self.subTest(weak=weak):
+                np.testing.assert_allclose(find_beats(ecg, 0.004).at_s, at, atol=0.005)
+
+    def test_nothing_is_invented_at_the_ends(self) -> None:
+        at = np.arange(1.9, 58.0, 0.8)
+        ecg = np.random.default_rng(1).normal(0, 0.01, 15_000)
+        for t in at:
+            near = np.arange(-15, 16) + round(t / 0.004)
+            ecg[near] += np.exp(-0.5 * ((near * 0.004 - t) / 0.011) ** 2)
+        self.assertEqual(len(find_beats(ecg, 0.004).at_s), len(at))
+
+
 class Rates(unittest.TestCase):
     def test_rate_by_hand(self) -> None:
         beats = Beats(np.arange(0, 20, 0.8), np.zeros(25, bool), (), 20.0)

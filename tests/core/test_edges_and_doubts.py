@@ -8,7 +8,7 @@ import numpy as np
 from kumpel.core.assessment import Assessment, Rule, Step, Verdict, event_key
 from kumpel.core.oximetry.desaturations import desaturations
 from kumpel.core.recording import Channel, Event, Recording
-from kumpel.core.review import Review
+from kumpel.core.review import Review, named
 from kumpel.core.runs import runs_over_gaps
 from kumpel.core.sheet import coverage_finding
 from kumpel.core.training.heart import Wearer, time_in_zones, zone_edges
@@ -170,6 +170,31 @@ class Proven(unittest.TestCase):
                         self.assertNotIn("alone", rule.parameters)
         rule = Rule("x", "X", "", (Step(1, Verdict.ACTION, "a"),))
         self.assertFalse(rule.steps[0].reached_by(math.nan))
+
+
+class Names(unittest.TestCase):
+    def test_a_dropped_event_finds_its_own_when_times_move(self) -> None:
+        starts, ends = np.array([10.0, 20.3, 40.0]), np.array([15.0, 25.0, 45.0])
+        for key, expected in (
+            ("a@20.3", [False, True, False]),
+            ("a@20.1", [False, True, False]),  # moved by 0.2 s
+            ("a@12.0", [True, False, False]),  # begins earlier than it did
+            ("a@26.0", [False, False, False]),  # gone
+            ("b@20.3", [False, False, False]),
+            ("a@x", [False, False, False]),
+            ("a@nan", [False, False, False]),
+        ):
+            self.assertEqual(named((key,), "a", starts, ends).tolist(), expected, key)
+        both = named(("a@20.3", "a@20.2"), "a", np.array([20.3, 20.6]), np.array([20.4, 20.7]))
+        self.assertEqual(both.tolist(), [True, True])  # one key an event
+
+    def test_a_dropped_lap_and_fall_stay_dropped(self) -> None:
+        beacons = tuple(Event(t, "beacon") for t in (10.04, 50.04, 90.04))
+        speed = channel("speed", "m/s", 1.0, np.full(120, 10.0))
+        made = Recording("vehicle", 0.0, 0, {"speed": speed}, beacons)
+        for key in ("lap@10.0", "lap@10.2", "lap@9.8"):
+            found = reviewed("vehicle", made, review=Review(dropped=(key,)))
+            self.assertEqual(found.figure("laps").value, 1)
 
 
 class Doubts(unittest.TestCase):

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from kumpel.core.recording import Flags
+from kumpel.core.recording import Flags, Floats
 
 
 @dataclass(frozen=True)
@@ -62,6 +63,43 @@ class Review:
         if found != found or found in (float("inf"), float("-inf")):
             raise ValueError(f"option {name}: a finite number is needed")
         return found
+
+
+MOVED_S = 0.5
+"""So far a found event may move (a better method, another filter) and still be the one that a review names."""
+
+
+def named(keys: tuple[str, ...], code: str, starts_s: Floats, ends_s: Floats) -> Flags:
+    """Flags, shape (n,), of the events of a code (from `starts_s` to `ends_s`) that `keys` name.
+
+    A key ("tonic@5421.3") names the event that starts then; when none does any more, the one that it lies in, else the
+    nearest within half a second. No event takes the key of another.
+    """
+    flags = np.zeros(len(starts_s), dtype=bool)
+    wanted = [float(at) for k in keys for name, _, at in [k.rpartition("@")] if name == code and _is_number(at)]
+    if not wanted or not len(starts_s):
+        return flags
+    tenths = np.round(starts_s, 1)
+    moved = []
+    for at in wanted:
+        exact = np.flatnonzero(np.abs(tenths - at) < 0.01)
+        if len(exact):
+            flags[exact] = True
+        else:
+            moved.append(at)
+    for at in moved:
+        away = np.maximum(np.maximum(starts_s - at, at - ends_s), 0.0)
+        away[flags] = np.inf
+        nearest = int(np.argmin(away))
+        flags[nearest] |= away[nearest] <= MOVED_S
+    return flags
+
+
+def _is_number(text: str) -> bool:
+    try:
+        return math.isfinite(float(text))
+    except ValueError:
+        return False
 
 
 def samples_inside(stretches: tuple[Stretch, ...], count: int, interval_s: float) -> Flags:

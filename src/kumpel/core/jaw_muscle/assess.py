@@ -22,7 +22,6 @@ from kumpel.core.assessment import (
     Quality,
     Suggestion,
     Table,
-    event_key,
 )
 from kumpel.core.jaw_muscle.beats import Beats, find_beats, mean_rate
 from kumpel.core.jaw_muscle.muscle import (
@@ -44,7 +43,7 @@ from kumpel.core.jaw_muscle.muscle import (
 )
 from kumpel.core.nights import sleep_from_setup
 from kumpel.core.recording import Channel, Flags, Floats, Recording
-from kumpel.core.review import Review, Stretch, samples_inside
+from kumpel.core.review import Review, Stretch, named, samples_inside
 from kumpel.core.runs import runs
 from kumpel.core.sheet import Sheet, both_ways, conclude, setup_number, table
 from kumpel.core.timebase import clock_words
@@ -213,11 +212,13 @@ def _kept(found: list[Contraction], review: Review) -> list[Contraction]:
     """Contractions without those of episodes that the reviewer dropped (by the key of the side's episode)."""
     if not review.dropped:
         return found
-    out: list[Contraction] = []
-    for each in episodes(found, found[0].side if found else ""):
-        if event_key(f"{each.side}.{each.kind}", each.start_s) not in review.dropped:
-            out += each.contractions
-    return out
+    side = found[0].side if found else ""
+    grouped = episodes(found, side)
+    # An episode's kind may change with the method; its side and time tell which it is.
+    keys = tuple(f"{k.partition('.')[0]}@{k.rpartition('@')[2]}" for k in review.dropped)
+    starts, ends = (np.array([getattr(e, at) for e in grouped], dtype=np.float64) for at in ("start_s", "end_s"))
+    gone = named(keys, side, starts, ends)
+    return [c for each, out in zip(grouped, gone.tolist(), strict=True) if not out for c in each.contractions]
 
 
 def _indices(sheet: Sheet, night: _Night, review: Review) -> None:

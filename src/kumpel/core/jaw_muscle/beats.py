@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import median_filter, uniform_filter1d
+from scipy.ndimage import maximum_filter1d, median_filter, uniform_filter1d
 from scipy.signal import butter, find_peaks, sosfilt
 
 from kumpel.core.recording import Flags, Floats
@@ -21,6 +21,7 @@ from kumpel.core.runs import runs
 
 WORK_HZ = 125.0
 LOCATE_S = 0.004
+BEFORE_S, AFTER_S, BASE_LINE_S, WAVE_S, FIRST_WAVE = 0.15, 0.1, 0.6, 0.032, 0.6
 BAND_HZ = (5.0, 15.0)
 REFRACTORY_S = 0.25
 ENERGY_WINDOW_S = 0.12
@@ -61,7 +62,7 @@ class Beats:
         for a, b in self.masked:
             first, end = np.searchsorted(self.at_s, [a, b])
             good[max(first - 1, 0) : end] = False
-        usual = median_filter(step, size=9, mode="nearest")
+        usual = median_filter(step, size=9, mode="mirror")
         good &= np.abs(step - usual) <= 0.3 * usual
         return self.at_s[1:][good], 60.0 / step[good]
 
@@ -119,7 +120,8 @@ def slope_energy(ecg: Floats, interval_s: float) -> Floats:
 def find_beats(ecg: Floats, interval_s: float) -> Beats:
     """Beats of one ECG lead, shape (n,), any unit, nan where nothing was measured.
 
-    Works from 100 Hz up. Empty for less than 2 s of signal. Found beats lie within 20 ms of the R peak.
+    Works from 100 Hz up. Empty for less than 2 s of signal. Found beats lie within 20 ms of the R peak, broad ones too,
+    where the R wave stands out at least six tenths as far as the S wave; else they lie on the S wave.
     """
     length = len(ecg) * interval_s
     factor = max(int(1 / interval_s / WORK_HZ + 1e-6), 1)
@@ -139,7 +141,7 @@ def find_beats(ecg: Floats, interval_s: float) -> Beats:
     local = np.interp(peaks, (np.arange(len(level)) + 0.5) * window, level)
     strong = energy[peaks] >= THRESHOLD * local
     strong &= ~_t_waves(peaks, energy, strong, dt)
-    chosen = _second_look(peaks, energy, local, strong)
+    chosen = _second_look(peaks, energy, local, strong, len(thin))
     inside = np.zeros(len(chosen), dtype=bool)
     for a, b in masked:
         inside |= (chosen * dt >= a) & (chosen * dt < b)
@@ -170,7 +172,7 @@ def _level(energy: Floats, dt: float) -> tuple[Floats, Flags]:
     padded = np.zeros(whole * window)
     padded[: len(energy)] = energy
     tops = padded.reshape(whole, window).max(axis=1)
-    level: Floats = median_filter(tops, size=LEVEL_WINDOWS, mode="nearest")
+    level: Floats = median_filter(tops, size=LEVEL_WINDOWS, mode="mirror")
     return level, tops > BURST * level
 
 
@@ -185,42 +187,71 @@ def _masked(missing: Flags, burst: Flags, window: int, dt: float, n: int) -> lis
     return [(a * dt, b * dt) for a, b in runs(flags).tolist()]
 
 
-def _second_look(peaks: NDArray[np.intp], energy: Floats, local: Floats, strong: Flags) -> NDArray[np.intp]:
-    """Strong peaks, and between two that lie far apart the best weaker one."""
+def _second_look(peaks: NDArray[np.intp], energy: Floats, local: Floats, strong: Flags, end: int) -> NDArray[np.intp]:
+    """Strong peaks, and between two that lie far apart, before the first and after the last (up to sample `end`), the best
+    weaker one."""
     chosen = peaks[strong]
     if len(chosen) < 3:
         return chosen
     steps = np.diff(chosen)
-    usual = median_filter(steps, size=9, mode="nearest")
-    added = []
-    for i in np.flatnonzero(steps > 1.6 * usual).tolist():
-        first, end = np.searchsorted(peaks, [chosen[i] + 0.4 * usual[i], chosen[i + 1] - 0.4 * usual[i]])
-        while first < end:
-            best = first + int(np.argmax(energy[peaks[first:end]]))
+    # Mirrored at the ends, so that a long last step does not count as the usual one.
+    usual = median_filter(steps, size=9, mode="mirror")
+    added: list[int] = []
+
+    def look(from_at: float, to_at: float, step: float) -> None:
+        first, last = np.searchsorted(peaks, [from_at, to_at])
+        while first < last:
+            best = first + int(np.argmax(energy[peaks[first:last]]))
             if energy[peaks[best]] < SECOND_LOOK * local[best]:
-                break
-            added.append(peaks[best])
-            first = int(np.searchsorted(peaks, peaks[best] + 0.6 * usual[i]))
+                return
+            added.append(int(peaks[best]))
+            first = int(np.searchsorted(peaks, peaks[best] + 0.6 * step))
+
+    for i in np.flatnonzero(steps > 1.6 * usual).tolist():
+        look(chosen[i] + 0.4 * usual[i], chosen[i + 1] - 0.4 * usual[i], float(usual[i]))
+
+    def look_on(at: float, step: float, sign: int) -> None:
+        while 0 < at + sign * 0.8 * step < end:
+            near, far = sorted((at + sign * 0.6 * step, at + sign * 1.4 * step))
+            before = len(added)
+            look(max(near, 0.0), min(far, end), 2 * step)
+            if len(added) == before:
+                return
+            at = float(added[-1])
+
+    # Beyond the outer beats, one usual step at a time, as long as a beat is to be expected there.
+    look_on(float(chosen[-1]), float(usual[-1]), 1)
+    look_on(float(chosen[0]), float(usual[0]), -1)
     return np.sort(np.concatenate((chosen, np.array(added, dtype=chosen.dtype))))
 
 
 def _at_peak(ecg: Floats, interval_s: float, near_s: Floats) -> Floats:
-    """Times of the R peaks in s: the sample that stands out most within 0.1 s, refined by a parabola.
+    """Times of the R peaks in s, refined by a parabola: the first wave that stands out from the base line at least six
+    tenths as far as the highest one, from 0.15 s before to 0.1 s after the peak of the slopes' energy.
 
-    A mean over 20 ms takes mains hum out first (one period of 50 Hz).
+    In a broad beat that energy lies between R and a deep S, and the S may stand out as far. The base line is straight
+    over 0.6 s around. A mean over 20 ms takes mains hum out first (one period of 50 Hz); a wave is the highest point within 32 ms.
     """
     if not len(near_s):
         return np.empty(0)
     step = max(round(LOCATE_S / interval_s), 1)
     dt = step * interval_s
-    reach, width = max(round(0.1 / dt), 2), max(round(0.02 / dt), 1) | 1
+    width, reach = max(round(0.02 / dt), 1) | 1, max(round(BASE_LINE_S / 2 / dt), 4)
     first = np.rint(near_s / interval_s).astype(np.intp) - (reach + width // 2) * step
     at = np.clip(first[:, None] + np.arange(2 * reach + width) * step, 0, len(ecg) - 1)
     sums = np.cumsum(np.nan_to_num(ecg[at]), axis=1)
     sums = np.concatenate((np.zeros((len(sums), 1)), sums), axis=1)
     rows = (sums[:, width:] - sums[:, :-width]) / width
-    height = np.abs(rows - np.median(rows, axis=1, keepdims=True))
-    best = np.clip(np.argmax(height, axis=1), 1, 2 * reach - 1)
+    # The base line may slope: by the median of how the signal changes over half of the window.
+    slope = np.median(rows[:, reach:] - rows[:, :-reach], axis=1, keepdims=True) / reach
+    rows = rows - slope * np.arange(rows.shape[1])
+    cut = reach - max(round(BEFORE_S / dt), 2)
+    height = np.abs(rows - np.median(rows, axis=1, keepdims=True))[:, cut : reach + max(round(AFTER_S / dt), 2) + 1]
+    first = first + cut * step
+    apart = 2 * max(round(WAVE_S / dt), 1) + 1
+    high = height >= FIRST_WAVE * height.max(axis=1, keepdims=True)
+    waves = high & (height >= maximum_filter1d(height, apart, axis=1, mode="nearest"))
+    best = np.clip(np.argmax(waves, axis=1), 1, height.shape[1] - 2)
     row = np.arange(len(near_s))
     left, top, right = height[row, best - 1], height[row, best], height[row, best + 1]
     bend = left - 2 * top + right

@@ -20,11 +20,10 @@ from kumpel.core.assessment import (
     Quality,
     Suggestion,
     Table,
-    event_key,
 )
 from kumpel.core.oximetry.desaturations import LOWEST, Desaturation, desaturations, jumps, pulse_rises
 from kumpel.core.recording import Channel, Flags, Floats, Recording
-from kumpel.core.review import Review, samples_inside
+from kumpel.core.review import Review, named, samples_inside
 from kumpel.core.runs import merge, runs
 from kumpel.core.sheet import Sheet, both_ways, conclude, hours_minutes, planned_s, table
 from kumpel.core.units import channel_in
@@ -178,7 +177,8 @@ def _desaturations(sheet: Sheet, review: Review, spo2: Floats, dt: float, hours:
     for points in (3, 4):
         found = desaturations(spo2, dt, points)
         code = f"desaturation{points}"
-        kept = [d for d in found if event_key(code, d.start_s) not in review.dropped]
+        gone = _dropped(review, code, [(d.start_s, d.end_s) for d in found])
+        kept = [d for d, out in zip(found, gone, strict=True) if not out]
         rate = len(kept) / hours if hours > 0 else math.nan
         put = Put("n", f"desaturations of {points} points or more", float(len(kept)), "")
         sheet.put(
@@ -196,15 +196,19 @@ def _desaturations(sheet: Sheet, review: Review, spo2: Floats, dt: float, hours:
         sheet.put(f"count{points}", f"Desaturations of {points} points", count, "", 0, "count", ODI_SOURCE)
         if points == 3:
             _extremes(sheet, kept)
-        for d in found:
+        for d, out in zip(found, gone, strict=True):
             numbers: dict[str, float | str] = {"baseline": d.baseline, "lowest": d.lowest, "fall": d.fall}
             if points == 3:
                 numbers["also 4 points"] = "yes" if any(a < d.end_s and d.start_s < b for a, b in deep) else ""
             text = f"fall of {d.fall:.0f} points to {d.lowest:.0f} %, {d.length_s:.0f} s"
-            events.append(
-                Detected(d.start_s, d.end_s, code, text, event_key(code, d.start_s) not in review.dropped, numbers)
-            )
+            events.append(Detected(d.start_s, d.end_s, code, text, not out, numbers))
     return events
+
+
+def _dropped(review: Review, code: str, spans: list[tuple[float, float]]) -> list[bool]:
+    edges = np.array(spans, dtype=np.float64).reshape(-1, 2)
+    found: list[bool] = named(review.dropped, code, edges[:, 0], edges[:, 1]).tolist()
+    return found
 
 
 def _extremes(sheet: Sheet, kept: list[Desaturation]) -> None:
@@ -260,7 +264,8 @@ def _pulse(sheet: Sheet, review: Review, pulse: Floats, dt: float) -> list[Detec
             used=len(known),
         )
     rises = pulse_rises(pulse, dt)
-    kept = [r for r in rises if event_key("pulse-rise", r[0]) not in review.dropped]
+    gone = _dropped(review, "pulse-rise", rises)
+    kept = [r for r, out in zip(rises, gone, strict=True) if not out]
     rate = len(kept) / (len(known) * dt / 3600) if there else math.nan
     sheet.put(
         "pulse_rises",
@@ -275,8 +280,8 @@ def _pulse(sheet: Sheet, review: Review, pulse: Floats, dt: float) -> list[Detec
         used=len(known),
     )
     return [
-        Detected(a, b, "pulse-rise", "pulse rose by 6 bpm or more", event_key("pulse-rise", a) not in review.dropped)
-        for a, b in rises
+        Detected(a, b, "pulse-rise", "pulse rose by 6 bpm or more", not out)
+        for (a, b), out in zip(rises, gone, strict=True)
     ]
 
 

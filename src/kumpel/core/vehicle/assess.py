@@ -23,7 +23,7 @@ from kumpel.core.assessment import (
     event_key,
 )
 from kumpel.core.recording import PLAUSIBLE_BPM, POINT, Channel, Floats, Recording
-from kumpel.core.review import Review, samples_inside
+from kumpel.core.review import Review, named, samples_inside
 from kumpel.core.sheet import Sheet, both_ways, conclude, own_events, table
 from kumpel.core.vehicle.channels import in_units
 from kumpel.core.vehicle.compare import Along, along, corners, gate_distances, way_of
@@ -168,10 +168,12 @@ def lap_key(lap: Lap) -> str:
 def _decided(laps: list[Lap], review: Review) -> list[Lap]:
     """Laps that the reviewer dropped, or that a left-out stretch touches, do not count."""
     found = []
-    for lap in laps:
+    starts = np.array([lap.start_s for lap in laps], dtype=np.float64)
+    dropped, kept = (named(keys, "lap", starts, starts).tolist() for keys in (review.dropped, review.kept))
+    for lap, gone, stays in zip(laps, dropped, kept, strict=True):
         touching = [s for s in review.left_out if s.start_s < lap.end_s and lap.start_s < s.end_s]
-        why = "left out" if lap_key(lap) in review.dropped else touching[0].label if touching else ""
-        out = bool(why) and lap_key(lap) not in review.kept and lap.kind == "timed"
+        why = "left out" if gone else touching[0].label if touching else ""
+        out = bool(why) and not stays and lap.kind == "timed"
         found.append(replace(lap, counts=False, why=why) if out else lap)
     return found
 
