@@ -25,7 +25,9 @@ from kumpel.reports import lanes
 from kumpel.reports.pictures import LimitLine
 
 EXIT = {"within": 0, "action level reached": 3, "above limit": 4, "not assessable": 5}
-WORDS = {kind.key: (kind.channels, kind.readings, kind.reading_code) for kind in KINDS.values()}
+WORDS = {
+    kind.key: files.KindFile(kind.channels, kind.readings, kind.reading_code, kind.bounds) for kind in KINDS.values()
+}
 MOST_LANES = 6
 
 

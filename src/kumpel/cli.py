@@ -107,7 +107,7 @@ def assess(
                 sys.stdout.write(assess_files.as_table(each) + "\n")
                 sys.stdout.write(assess_files.tables(each) + "\n" if tables else "")
         if save_layout is not None:
-            words = assess_files.WORDS[found[0].recording.kind][0]
+            words = assess_files.WORDS[found[0].recording.kind].channels
             told = known or csv_file.Layout()
             told = replace(told, columns={**told.columns, **mapping}, interval_s=interval or told.interval_s)
             save_layout.write_text(csv_file.detect(paths[0].read_bytes(), words, told).to_json())

@@ -12,6 +12,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.csv as pc
 
+from kumpel.core.bounds import ANY, Bounds, BoundsError
 from kumpel.core.recording import Channel, ChannelWord, Event, Floats, Recording
 from kumpel.core.timebase import on_grid
 from kumpel.core.units import UnitError, converted, standard
@@ -35,6 +36,7 @@ def read(
     layout: Layout | None = None,
     readings: Sequence[str] = (),
     reading_code: str = "reading",
+    bounds: Bounds = ANY,
 ) -> Recording:
     """A CSV as a recording of the given kind, in the units of `words`.
 
@@ -66,6 +68,7 @@ def read(
             texts = [t for e in errors for t in [table.texts[e]]]
             rows = _readings(reading_code, {k: columns[k] for k in single}, texts, on_grid(times.seconds - start))
             length = max((e.at_s for e in rows), default=0.0)
+            _within(bounds, kind, length, len(rows))
             return Recording(
                 kind,
                 start,
@@ -76,9 +79,10 @@ def read(
                 {"name": "file", "notes": said},
             )
         try:
-            even = evened(
-                on_grid(times.seconds - start), columns, found.interval_s, any(w.key == POSITION for w in words)
-            )
+            moves = any(w.key == POSITION for w in words)
+            even = evened(on_grid(times.seconds - start), columns, found.interval_s, moves, bounds)
+        except BoundsError as error:
+            raise CsvError(f"more than a recording of kind “{kind}” can hold: {error}") from None
         except ValueError as error:
             raise CsvError(
                 f"{error}: give it with --interval SECONDS" if "interval" in str(error) else str(error)
@@ -91,6 +95,14 @@ def read(
     length = max((len(v) for v in columns.values()), default=0) * step
     recorder = {"name": "file", "notes": said}
     return Recording(kind, start, offset, channels, events, {"run_length_min": length / 60}, recorder)
+
+
+def _within(bounds: Bounds, kind: str, length_s: float, events: int) -> None:
+    try:
+        bounds.check_span(length_s)
+        bounds.check_events(events)
+    except BoundsError as error:
+        raise CsvError(f"more than a recording of kind “{kind}” can hold: {error}") from None
 
 
 def _error_columns(data: bytes, found: Layout) -> list[str]:

@@ -15,6 +15,7 @@ from datetime import UTC, datetime
 
 import numpy as np
 
+from kumpel.core.bounds import ANY, Bounds, BoundsError
 from kumpel.core.recording import Channel, ChannelWord, Event, Floats, Recording
 from kumpel.core.units import standard
 
@@ -275,7 +276,11 @@ def _values(data: bytes, header: Header, number: int, starts: Floats) -> Floats:
 
 
 def read(
-    data: bytes, kind: str, words: Sequence[ChannelWord] = (), names: Mapping[str, str] | None = None
+    data: bytes,
+    kind: str,
+    words: Sequence[ChannelWord] = (),
+    names: Mapping[str, str] | None = None,
+    bounds: Bounds = ANY,
 ) -> Recording:
     """An EDF or EDF+ file as a recording of a kind.
 
@@ -287,6 +292,7 @@ def read(
     if not header.records:
         raise EdfError("the file holds no whole data record: was it cut off?", header.bytes)
     starts, annotations = _records(data, header)
+    _check(header, starts, len(annotations), kind, bounds)
     wished = {label.lower(): key for key, label in (names or {}).items()}
     labels = [s.label for s in header.signals]
     for key, label in (names or {}).items():
@@ -319,6 +325,22 @@ def read(
         {"run_length_min": length / 60},
         {"name": "file", "notes": _notes(data, header, starts)},
     )
+
+
+def _check(header: Header, starts: Floats, annotations: int, kind: str, bounds: Bounds) -> None:
+    """Refuse more than the kind can hold, gaps included, before anything is unpacked."""
+    signals = [s for s in header.signals if not s.is_annotations and s.samples]
+    span = float(np.ptp(starts)) + header.record_s
+    try:
+        bounds.check_channels(len(signals))
+        bounds.check_events(annotations)
+        bounds.check_span(span)
+        for signal in signals:
+            bounds.check_rate(header.record_s / signal.samples, f"signal “{signal.label}”")
+        records = span / header.record_s if header.record_s > 0 else 1
+        bounds.check_samples(round(records * sum(s.samples for s in signals)))
+    except BoundsError as error:
+        raise EdfError(f"more than a recording of kind “{kind}” can hold: {error}", header.bytes) from None
 
 
 def _notes(data: bytes, header: Header, starts: Floats) -> list[str]:

@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from kumpel.core.assessment import Assessment
+from kumpel.core.bounds import ANY, Bounds
 from kumpel.core.recording import Channel, ChannelWord, Event, Recording
 from kumpel.formats import csv_file, edf, edf_write, fhir, gpx, krec, tables, xlsx
 
@@ -29,8 +30,17 @@ class Wish:
     layout: csv_file.Layout | None = None
 
 
-KindWords = Mapping[str, tuple[tuple[ChannelWord, ...], tuple[str, ...], str]]
-"""Of each kind: the channels a file may bring, the columns of single readings, and the code of their events."""
+@dataclass(frozen=True)
+class KindFile:
+    """What a file of a kind may bring: channels, columns of single readings, the code of their events, and how much."""
+
+    channels: tuple[ChannelWord, ...]
+    readings: tuple[str, ...] = ()
+    reading_code: str = "reading"
+    bounds: Bounds = ANY
+
+
+KindWords = Mapping[str, KindFile]
 
 
 def form_of(path: Path, data: bytes) -> str:
@@ -68,14 +78,15 @@ def read(path: Path, words: KindWords, wish: Wish | None = None) -> Recording:
 def _read(path: Path, data: bytes, words: KindWords, wish: Wish) -> Recording:
     form = form_of(path, data)
     if form == "krec":
-        return krec.read(data)
+        return krec.read(data, lambda kind: _bounds(words, kind))
     if form == "parquet":
-        return tables.read_parquet(str(path))
+        return tables.read_parquet(str(path), lambda kind: _bounds(words, kind))
     if form == "gpx":
-        return gpx.read(data, wish.kind or "training", wish.interval_s)
+        kind = wish.kind or "training"
+        return gpx.read(data, kind, wish.interval_s, _bounds(words, kind))
     if form == "edf":
         kind = wish.kind or edf.kind_in(data) or _best(words, lambda w: _edf_fit(data, w))
-        return edf.read(data, kind, words[kind][0] if kind in words else (), wish.names)
+        return edf.read(data, kind, words[kind].channels if kind in words else (), wish.names, _bounds(words, kind))
     layout = wish.layout or csv_file.Layout()
     layout = replace(
         layout, interval_s=wish.interval_s or layout.interval_s, columns={**layout.columns, **(wish.names or {})}
@@ -83,13 +94,17 @@ def _read(path: Path, data: bytes, words: KindWords, wish: Wish) -> Recording:
     kind = wish.kind or _best(words, lambda w: _csv_fit(data, w, layout))
     if kind not in words:
         raise FileFormatError(f"there is no kind “{kind}”; there are: {', '.join(words)}")
-    channels, readings, code = words[kind]
-    return csv_file.read(data, kind, channels, layout, readings, code)
+    of = words[kind]
+    return csv_file.read(data, kind, of.channels, layout, of.readings, of.reading_code, of.bounds)
+
+
+def _bounds(words: KindWords, kind: str) -> Bounds:
+    return words[kind].bounds if kind in words else ANY
 
 
 def _best(words: KindWords, fit: Callable[[tuple[ChannelWord, ...]], int]) -> str:
     """The kind with most channels found; of equals the one that knows fewer."""
-    scores = {kind: (fit(each[0]), -len(each[0])) for kind, each in words.items()}
+    scores = {kind: (fit(each.channels), -len(each.channels)) for kind, each in words.items()}
     return max(scores, key=lambda k: scores[k])
 
 

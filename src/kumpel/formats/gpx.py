@@ -18,6 +18,7 @@ import numpy as np
 from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import iterparse
 
+from kumpel.core.bounds import ANY, Bounds, BoundsError
 from kumpel.core.recording import Channel, Event, Floats, Recording, sample_times
 from kumpel.core.timebase import on_grid
 from kumpel.formats.rows import evened
@@ -41,7 +42,7 @@ NAMES = {
     "cadence": "Cadence",
     "speed": "Speed",
 }
-MOST_POINTS = 20_000_000
+FEWEST_COLUMNS = 2
 
 
 class GpxError(ValueError):
@@ -112,7 +113,7 @@ def _walk(data: bytes) -> Iterator[tuple[str, Element]]:
         raise GpxError("the file defines entities or a document type of its own; a GPX file has neither") from None
 
 
-def read(data: bytes, kind: str, interval_s: float | None = None) -> Recording:
+def read(data: bytes, kind: str, interval_s: float | None = None, bounds: Bounds = ANY) -> Recording:
     """The track points of a GPX file as a recording of a kind.
 
     Points at even times become channels. Others are kept as they are, as events, beside channels for drawing (see
@@ -121,6 +122,7 @@ def read(data: bytes, kind: str, interval_s: float | None = None) -> Recording:
     """
     points = _Points([], {}, [])
     name, root = "", ""
+    open_segment: Element | None = None
     for event, element in _walk(data):
         tag = _local(element.tag)
         if event == "start":
@@ -129,24 +131,28 @@ def read(data: bytes, kind: str, interval_s: float | None = None) -> Recording:
                 if root != "gpx":
                     raise GpxError(f"not a GPX file: its root is “{root[:20]}”")
             if tag == "trkseg":
+                open_segment = element
                 points.segments.append(math.nan)
             continue
         if tag == "trkpt":
-            if len(points.at_s) >= MOST_POINTS:
-                raise GpxError(f"more than {MOST_POINTS} track points")
+            if len(points.at_s) * FEWEST_COLUMNS >= bounds.samples:
+                raise GpxError(
+                    f"more than {len(points.at_s):,} track points: more than a recording of kind “{kind}” can hold"
+                )
             at, values = _point(element, len(points.at_s) + 1)
             points.add(at, values)
             if points.segments and math.isnan(points.segments[-1]):
                 points.segments[-1] = at
-            element.clear()
+            # A point that was read is let go of, also by the segment that holds it.
+            (element if open_segment is None else open_segment).clear()
         elif tag == "name" and not name and element.text:
             name = element.text.strip()
         elif tag == "trkseg":
             element.clear()
-    return _recording(points, kind, name, interval_s)
+    return _recording(points, kind, name, interval_s, bounds)
 
 
-def _recording(points: _Points, kind: str, name: str, interval_s: float | None) -> Recording:
+def _recording(points: _Points, kind: str, name: str, interval_s: float | None, bounds: Bounds) -> Recording:
     if not points.at_s:
         raise GpxError("the file has no track point")
     times = np.array(points.at_s, dtype=np.float64)
@@ -157,7 +163,9 @@ def _recording(points: _Points, kind: str, name: str, interval_s: float | None) 
         columns["heart_rate"][columns["heart_rate"] <= 0] = np.nan
     start = float(np.nanmin(times))
     try:
-        even = evened(on_grid(times - start), columns, interval_s, keep_points=True)
+        even = evened(on_grid(times - start), columns, interval_s, keep_points=True, bounds=bounds)
+    except BoundsError as error:
+        raise GpxError(f"more than a recording of kind “{kind}” can hold: {error}") from None
     except ValueError as error:
         raise GpxError(str(error)) from None
     channels = {

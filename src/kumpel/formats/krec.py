@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 import io
 import zlib
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Final
 
@@ -18,6 +18,7 @@ import numpy as np
 import zstandard
 from numpy.typing import NDArray
 
+from kumpel.core.bounds import ANY, Bounds, BoundsError
 from kumpel.core.recording import Channel, Event, Floats, Recording
 
 VERSION: Final = 1
@@ -26,6 +27,8 @@ MAX_ITEM_BYTES: Final = 4 * 1024 * 1024
 MAX_BLOCK_SAMPLES: Final = 65_536
 MAX_CHANNELS: Final = 256
 BLOCK_GRAIN: Final = 256
+MAX_HEAD_BYTES: Final = 262_144
+MAX_EVENT_BYTES: Final = 65_536
 _TAGS_REFUSED: Final = (0, 1, 2, 3, 4, 5, 25, 28, 29, 30, 35, 36, 37, 43000, 100, 256, 258, 260, 261, 1004)
 HEAD, BLOCK, EVENT, TAIL = "head", "block", "event", "tail"
 
@@ -351,13 +354,24 @@ def _length_head(major: int, size: int) -> bytes:
 # ---------------------------------------------------------------- checking a whole file
 
 
+BoundsOf = Callable[[str], Bounds]
+
+
+def anything(kind: str) -> Bounds:
+    """The bounds of a kind that nobody declared."""
+    return ANY
+
+
 class Checker:
     """Follows the items of one file in order and says at once what does not fit.
 
-    `digest` is the SHA-256 of the whole file up to the last item taken.
+    `digest` is the SHA-256 of the whole file up to the last item taken. `bounds_of` gives, by the kind that the head names,
+    how much such a file may hold; what lies beyond is refused before anything of it is unpacked.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, bounds_of: BoundsOf = anything) -> None:
+        self._bounds_of = bounds_of
+        self._bounds = ANY
         self.head: Head | None = None
         self.tail: Tail | None = None
         self.blocks = 0
@@ -372,6 +386,13 @@ class Checker:
 
     def take(self, item: Item) -> None:
         """Raises FileError when the item does not belong where it stands."""
+        try:
+            self._take(item)
+        except BoundsError as error:
+            kind = self.head.kind if self.head is not None else ""
+            raise FileError(f"more than a recording of kind “{kind}” can hold: {error}", item.offset) from None
+
+    def _take(self, item: Item) -> None:
         content, offset = item.content, item.offset
         if self.tail is not None:
             raise FileError("something follows the tail", offset)
@@ -380,15 +401,28 @@ class Checker:
             raise FileError(text, offset)
         if isinstance(content, Head):
             self.head = content
+            self._take_head(content, len(item.raw), offset)
             self.samples = [0] * len(content.channels)
             self._indices = [0] * len(content.channels)
         elif isinstance(content, Block):
             self._take_block(content, offset)
         elif isinstance(content, Event):
             self.events += 1
+            self._bounds.check_events(self.events)
+            self._bounds.check_span(content.at_s)
+            if len(item.raw) > MAX_EVENT_BYTES:
+                raise FileError(f"an event of {len(item.raw)} bytes; {MAX_EVENT_BYTES} are possible", offset)
         else:
             self._take_tail(content, offset)
         self._hash.update(item.raw)
+
+    def _take_head(self, head: Head, size: int, offset: int) -> None:
+        if size > MAX_HEAD_BYTES:
+            raise FileError(f"a head of {size} bytes; {MAX_HEAD_BYTES} are possible", offset)
+        self._bounds = self._bounds_of(head.kind)
+        self._bounds.check_channels(len(head.channels))
+        for channel in head.channels:
+            self._bounds.check_rate(channel.interval_s, f"channel “{channel.key[:40]}”")
 
     def _take_block(self, block: Block, offset: int) -> None:
         if block.channel >= len(self.samples):
@@ -403,6 +437,9 @@ class Checker:
         self._indices[block.channel] += 1
         self.samples[block.channel] += block.count
         self.blocks += 1
+        assert self.head is not None
+        self._bounds.check_samples(sum(self.samples))
+        self._bounds.check_span(self.samples[block.channel] * self.head.channels[block.channel].interval_s)
 
     def _take_tail(self, tail: Tail, offset: int) -> None:
         if tail.sha256 != self._hash.digest():
@@ -437,9 +474,9 @@ def _filled(channel: ChannelHead, blocks: list[tuple[int, Block]]) -> Floats:
     return values
 
 
-def read(data: bytes) -> Recording:
+def read(data: bytes, bounds_of: BoundsOf = anything) -> Recording:
     """A whole file. Raises FileError (IncompleteError for a cut file) with the offset."""
-    checker = Checker()
+    checker = Checker(bounds_of)
     blocks: list[tuple[int, Block]] = []
     events: list[Event] = []
     for item in read_items(data):

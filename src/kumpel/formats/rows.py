@@ -6,11 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from kumpel.core.bounds import ANY, Bounds
 from kumpel.core.recording import POINT_STANDS_S, Floats, Points
 from kumpel.core.timebase import even, in_order, usual_interval
 
-LONGEST_S = 400 * 86_400.0
-MOST_SAMPLES = 400_000_000
 FINEST_S = 0.01
 MOST_LEFT_AWAY = 0.05
 
@@ -27,7 +26,11 @@ class Evened:
 
 
 def evened(
-    times_s: Floats, columns: dict[str, Floats], interval_s: float | None = None, keep_points: bool = False
+    times_s: Floats,
+    columns: dict[str, Floats],
+    interval_s: float | None = None,
+    keep_points: bool = False,
+    bounds: Bounds = ANY,
 ) -> Evened:
     """Bring rows at `times_s`, shape (n,), onto an even base; rows without a time are passed over.
 
@@ -35,7 +38,7 @@ def evened(
     the interval) keep their values; others are interpolated between neighbours at most 1.5 intervals apart. Where
     no row is, nothing was measured. With `keep_points` (positions), rows at uneven times are kept as they are beside the
     even columns, which are then as fine as the closest rows and bridge 30 s.
-    Raises ValueError when the interval cannot be told or the rows span more than 400 days.
+    Raises ValueError when the interval cannot be told, BoundsError when the rows hold more than `bounds` allow.
     """
     notes: list[str] = []
     order = in_order(times_s)
@@ -53,9 +56,10 @@ def evened(
     start = float(at[0])
     at = at - start
     span = float(at[-1])
-    if span > LONGEST_S or span / step > MOST_SAMPLES:
-        raise ValueError(f"the rows span {span / 86_400:.0f} days: is a time stamp wrong?")
+    bounds.check_span(span)
+    bounds.check_rate(step, "the rows")
     count = round(span / step) + 1
+    bounds.check_samples(count * max(len(columns), 1))
     slots = np.rint(at / step).astype(np.intp)
     slack = 1e-3 if keep_points else 0.1 * step
     on_grid = bool(np.all(np.abs(at - slots * step) <= slack)) and bool(np.all(np.diff(slots) > 0))
@@ -65,7 +69,10 @@ def evened(
     points = None
     if keep_points and not on_grid and len(at) > 1:
         points = Points(at, {k: v[order.index] for k, v in columns.items()})
-        step = interval_s or max(round(float(np.percentile(np.diff(at), 5)), 3), FINEST_S)
+        bounds.check_events(len(at))
+        # No finer than the bounds allow: the points themselves keep their times.
+        finest = max(FINEST_S, 1 / bounds.rate_hz, span * len(columns) / bounds.samples)
+        step = interval_s or max(round(float(np.percentile(np.diff(at), 5)), 3), finest)
         count = round(span / step) + 1
     found: dict[str, Floats] = {}
     for key, values in columns.items():

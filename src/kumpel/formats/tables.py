@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
+from kumpel.core.bounds import ANY, Bounds
 from kumpel.core.recording import Channel, Event, Floats, Recording, sample_times
 from kumpel.core.timebase import wall_clock
 
@@ -144,9 +145,14 @@ def write_parquet(recording: Recording, path: str) -> None:
     pq.write_table(table, path, compression="zstd")
 
 
-def read_parquet(path: str) -> Recording:
-    """A recording from a Parquet file that `write_parquet` made. Raises ValueError for another one."""
-    table = pq.read_table(path)
+def read_parquet(path: str, bounds_of: Callable[[str], Bounds] = lambda kind: ANY) -> Recording:
+    """A recording from a Parquet file that `write_parquet` made. Raises ValueError for another one, BoundsError for one
+    that holds more than its kind can (told before anything is unpacked)."""
+    with pq.ParquetFile(path) as file:
+        stored = (file.schema_arrow.metadata or {}).get(META, b"{}")
+        bounds = bounds_of(str(json.loads(stored).get("kind", "")))
+        bounds.check_samples(file.metadata.num_rows * max(file.metadata.num_columns - 2, 1))
+        table = file.read()
     meta = (table.schema.metadata or {}).get(META)
     if meta is None:
         raise ValueError("the Parquet file does not come from here: the metadata “kumpel” is missing")

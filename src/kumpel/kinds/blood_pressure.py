@@ -5,7 +5,9 @@ from __future__ import annotations
 from pydantic import BaseModel
 
 from kumpel.core.blood_pressure.assess import assess
+from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord
+from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.limit_sets import shipped
@@ -52,6 +54,7 @@ KIND = Kind(
     setup_library=LIBRARY,
     assess=assess,
     main_channel="activity.x",
+    bounds=Bounds(31 * DAY_S, 1.0, 16, 10_000_000, 20_000),
     limit_sets=shipped("blood_pressure"),
     fields=described,
     report=plain_report.parts,

@@ -6,8 +6,10 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from kumpel.core.bounds import Bounds
 from kumpel.core.dust.assess import assess
 from kumpel.core.recording import ChannelWord
+from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
@@ -47,6 +49,7 @@ KIND = Kind(
     setup_library=LIBRARY,
     assess=assess,
     main_channel="mass",
+    bounds=Bounds(400 * DAY_S, 1.0, 16, 40_000_000, 50_000),
     limit_sets=shipped("dust"),
     fields=described,
     report=plain_report.parts,

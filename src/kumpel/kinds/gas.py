@@ -6,8 +6,10 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from kumpel.core.bounds import Bounds
 from kumpel.core.gas.assess import assess
 from kumpel.core.recording import ChannelWord
+from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
@@ -73,6 +75,7 @@ KIND = Kind(
     setup_library=LIBRARY,
     assess=assess,
     main_channel="co.avg",
+    bounds=Bounds(31 * DAY_S, 1.0, 48, 50_000_000, 50_000),
     limit_sets=shipped("gas"),
     fields=described,
     report=plain_report.parts,

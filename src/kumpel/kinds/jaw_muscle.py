@@ -7,8 +7,10 @@ from typing import Literal
 from pydantic import BaseModel
 
 from kumpel.core.assessment import BothWays, LimitSet
+from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
+from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.limit_sets import shipped
@@ -49,6 +51,7 @@ KIND = Kind(
     setup_library=LIBRARY,
     assess=assess,
     main_channel="emg.left",
+    bounds=Bounds(DAY_S, 2000.0, 8, 350_000_000, 50_000),
     limit_sets=shipped("jaw_muscle"),
     fields=described,
     report=plain_report.parts,

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from pydantic import BaseModel
 
 from kumpel.core.assessment import BothWays, LimitSet
+from kumpel.core.bounds import ANY, Bounds
 from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.reports.document import Part
@@ -40,7 +41,8 @@ class Kind:
 
     `energy_channels` names the channels (by prefix) whose mean is an energy mean of decibels. `channels` are those that
     a file may bring, `groups` the figures of group statistics, `readings` the columns of single readings (a file with
-    these has rows at uneven times that become events `reading_code`), `options` what a reviewer may set for one session, with its meaning.
+    these has rows at uneven times that become events `reading_code`), `options` what a reviewer may set for one session, with
+    its meaning, `bounds` how much a recording may hold (docs/recording-file.md).
     """
 
     key: str
@@ -63,6 +65,7 @@ class Kind:
     readings: tuple[str, ...] = ()
     reading_code: str = "reading"
     options: dict[str, str] = field(default_factory=dict)
+    bounds: Bounds = ANY
 
     def is_energy(self, channel: str) -> bool:
         return channel.startswith(self.energy_channels) if self.energy_channels else False

@@ -6,8 +6,10 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
+from kumpel.core.bounds import Bounds
 from kumpel.core.noise.assess import assess
 from kumpel.core.recording import ChannelWord
+from kumpel.core.timebase import DAY_S
 from kumpel.kinds import noise_report
 from kumpel.kinds.kind import GroupRule, Kind, SetupField
 from kumpel.kinds.limit_sets import shipped
@@ -91,6 +93,7 @@ KIND = Kind(
     setup_library=LIBRARY,
     assess=assess,
     main_channel="leq.1",
+    bounds=Bounds(14 * DAY_S, 10.0, 16, 20_000_000, 50_000),
     limit_sets=shipped("noise"),
     fields=fields,
     report=noise_report.parts,

@@ -6,8 +6,10 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from kumpel.core.bounds import Bounds
 from kumpel.core.oximetry.assess import assess
 from kumpel.core.recording import ChannelWord
+from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.limit_sets import shipped
@@ -39,6 +41,7 @@ KIND = Kind(
     setup_library=LIBRARY,
     assess=assess,
     main_channel="spo2",
+    bounds=Bounds(14 * DAY_S, 10.0, 16, 20_000_000, 50_000),
     limit_sets=shipped("oximetry"),
     fields=described,
     report=plain_report.parts,

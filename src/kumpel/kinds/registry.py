@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from kumpel.core.bounds import ANY, Bounds
 from kumpel.kinds import blood_pressure, dust, gas, jaw_muscle, noise, oximetry, rescue, training, vehicle
 from kumpel.kinds.kind import Kind
 
@@ -19,3 +20,8 @@ def kind_of(key: str) -> Kind:
         return KINDS[key]
     except KeyError:
         raise UnknownKindError(f"no kind “{key}”; there are: {', '.join(sorted(KINDS))}") from None
+
+
+def bounds_of(key: str) -> Bounds:
+    """How much a recording of a kind may hold; generous bounds for a kind that is not known."""
+    return KINDS[key].bounds if key in KINDS else ANY

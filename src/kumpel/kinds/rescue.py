@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from pydantic import BaseModel
 
+from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord
 from kumpel.core.rescue.assess import assess
+from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.limit_sets import shipped
@@ -31,6 +33,7 @@ KIND = Kind(
     setup_library=LIBRARY,
     assess=assess,
     main_channel="ecg",
+    bounds=Bounds(2 * DAY_S, 1000.0, 16, 100_000_000, 100_000),
     limit_sets=shipped("rescue"),
     fields=described,
     report=plain_report.parts,

@@ -6,7 +6,9 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord
+from kumpel.core.timebase import DAY_S
 from kumpel.core.training.assess import assess
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import Kind
@@ -57,6 +59,7 @@ KIND = Kind(
     setup_library=LIBRARY,
     assess=assess,
     main_channel="heart_rate",
+    bounds=Bounds(14 * DAY_S, 50.0, 64, 60_000_000, 250_000),
     limit_sets=shipped("training"),
     fields=described,
     report=plain_report.parts,

@@ -7,8 +7,10 @@ from typing import Literal
 from pydantic import BaseModel
 
 from kumpel.core.assessment import BothWays, LimitSet
+from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
+from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.limit_sets import shipped
@@ -54,6 +56,7 @@ KIND = Kind(
     setup_library=LIBRARY,
     assess=assess,
     main_channel="speed",
+    bounds=Bounds(2 * DAY_S, 1000.0, 256, 250_000_000, 250_000),
     limit_sets=shipped("vehicle"),
     fields=described,
     report=plain_report.parts,

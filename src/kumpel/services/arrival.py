@@ -17,7 +17,7 @@ from sqlmodel import col, delete, select
 from kumpel.core.recording import Event as CoreEvent
 from kumpel.formats import krec
 from kumpel.kinds.kind import Kind
-from kumpel.kinds.registry import kind_of
+from kumpel.kinds.registry import bounds_of, kind_of
 from kumpel.link.client import LinkError
 from kumpel.link.messages import Piece
 from kumpel.services import review
@@ -49,7 +49,7 @@ class Arrival:
         assert session.id is not None
         self._db, self._id = db, session.id
         self.session = session
-        self._checker = krec.Checker()
+        self._checker = krec.Checker(bounds_of)
         self._kind = kind_of(session.kind)
         self._second: dict[int, list[samples.Cells]] = defaultdict(list)
         self._broken = False

@@ -15,7 +15,7 @@ from sqlmodel import Session as Db
 from sqlmodel import col, func, select
 
 from kumpel.formats import krec
-from kumpel.kinds.registry import KINDS, kind_of
+from kumpel.kinds.registry import KINDS, bounds_of, kind_of
 from kumpel.link.client import LinkError, RecorderLink
 from kumpel.link.messages import Piece
 from kumpel.services.arrival import Arrival, DifferentError
@@ -259,7 +259,7 @@ def _read(recorder: Recorder, arrival: Arrival) -> None:
 
 def from_file(db: Db, data: bytes, who: int | None, wish: dict[str, Any] | None = None) -> Session:
     """Store a recording file that came by another way; the same checks, once and only once."""
-    checker = krec.Checker()
+    checker = krec.Checker(bounds_of)
     items = []
     try:
         for item in krec.read_items(data):
