@@ -27,7 +27,7 @@ from kumpel.store import database
 from kumpel.store.cluster import Cluster, free_port
 from kumpel.store.tables import Account, HandOver, Person, Recorder, Session
 
-SERVICE_TYPE = f"_kumpel-t{os.getpid() % 10**5}._tcp.local."
+SCOPE = f"t{os.getpid() % 10**7}"
 _cluster: Cluster | None = None
 _counter = 0
 
@@ -176,7 +176,7 @@ class ServerTest(DatabaseTest):
         environment = os.environ | {
             "KUMPEL_DATABASE_URL": self.url,
             "KUMPEL_WATCH": self.watch,
-            "KUMPEL_SERVICE_TYPE": SERVICE_TYPE,
+            "KUMPEL_SCOPE": SCOPE,
             "PYTHONPATH": str(ROOT / "src"),
         }
         command = [
@@ -217,7 +217,7 @@ class ServerTest(DatabaseTest):
 
     def launch(self, *meters: Meter, time_factor: float = 7200.0) -> Fleet:
         """Simulated meters that announce themselves to this test's server only."""
-        os.environ["KUMPEL_SERVICE_TYPE"] = SERVICE_TYPE
+        os.environ["KUMPEL_SCOPE"] = SCOPE
         folder = Path(tempfile.mkdtemp(prefix="kumpel-fleet-"))
         self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
         fleet = Fleet(folder, time_factor)

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import os
+import secrets
 import sys
 from dataclasses import replace
 from pathlib import Path
@@ -12,6 +14,7 @@ import typer
 
 from kumpel.config import DEMO
 from kumpel.demo.fleet import METERS, Fleet
+from kumpel.link.discovery import SCOPE_VARIABLE
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -30,6 +33,7 @@ def demo(
     port: Annotated[int, typer.Option(help="Port of the web server; a free one if taken.")] = 8620,
 ) -> None:
     """Start the demo: the made-up salt mine Tarnfels, with simulated recorders."""
+    os.environ.setdefault(SCOPE_VARIABLE, secrets.token_hex(4))
     if once:
         from kumpel.demo.once import run_once
 

@@ -9,7 +9,7 @@ import unittest
 from pathlib import Path
 
 from kumpel.config import ROOT
-from tests.support import SERVICE_TYPE
+from tests.support import SCOPE
 
 WATCH = """
 import sys
@@ -21,7 +21,7 @@ sys.stdin.read()
 
 class Discovery(unittest.TestCase):
     def test_appears_and_leaves(self) -> None:
-        environment = os.environ | {"PYTHONPATH": str(ROOT / "src"), "KUMPEL_SERVICE_TYPE": SERVICE_TYPE}
+        environment = os.environ | {"PYTHONPATH": str(ROOT / "src"), "KUMPEL_SCOPE": SCOPE}
         with tempfile.TemporaryDirectory() as folder:
             watch = subprocess.Popen(
                 [sys.executable, "-c", WATCH], env=environment, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
@@ -43,7 +43,7 @@ class Discovery(unittest.TestCase):
                 port = meter.stdout.readline().split("port ")[1].split(",")[0]
                 self.assertEqual(self.line(watch), f"found NM-DISC {port}")
                 meter.terminate()
-                self.assertEqual(self.line(watch), "lost NM-DISC")
+                self.assertEqual(self.line(watch), f"lost NM-DISC {SCOPE}")
             finally:
                 meter.kill()
                 watch.kill()

@@ -150,7 +150,7 @@ class Link(MeterTest):
 
     def test_something_else_behind_the_port_is_no_recorder(self) -> None:
         with socket.create_server(("127.0.0.1", 0)) as server, self.assertRaises(LinkError):
-            RecorderLink("127.0.0.1", server.getsockname()[1], timeout_s=0.3)
+            RecorderLink("127.0.0.1", server.getsockname()[1], call_s=0.3)
 
 
 class Passcode(MeterTest):

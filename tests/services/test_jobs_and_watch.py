@@ -1,6 +1,7 @@
 """The queue and the lookout: one waiting job a session, recorders that move, leave and lie."""
 
 import time
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 from sqlalchemy import text
@@ -63,10 +64,17 @@ class Watching(MeterTest):
         self.addCleanup(self.jobs.close)
         self.lookout = Lookout(self.url, self.jobs)
 
-    def hear(self, port: int, serial: str = "NM-000107") -> Recorder:
-        self.lookout._news.put(Announcement(serial, "127.0.0.1", port))
-        self.lookout._round()
+    def look(self) -> None:
+        """One round, to its end."""
+        self.lookout._take_news()
+        self.lookout._ask_due()
+        self.lookout._pool.shutdown(wait=True)
+        self.lookout._pool = ThreadPoolExecutor(2)
         self.db.expire_all()
+
+    def hear(self, port: int, serial: str = "NM-000107") -> Recorder:
+        self.lookout._news.put(Announcement(serial, "127.0.0.1", port, serial))
+        self.look()
         return self.db.exec(select(Recorder).where(Recorder.serial == serial)).one()
 
     def test_what_a_recorder_says_is_kept_for_browsers(self) -> None:
@@ -90,8 +98,7 @@ class Watching(MeterTest):
     def test_one_that_leaves_is_remembered_as_away(self) -> None:
         self.hear(self.meter.link)
         self.lookout._news.put("NM-000107")
-        self.lookout._round()
-        self.db.expire_all()
+        self.look()
         row = self.db.exec(select(Recorder)).one()
         self.assertFalse(row.in_reach)
         self.assertIsNotNone(row.seen_at)

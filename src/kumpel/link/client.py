@@ -5,6 +5,7 @@ from __future__ import annotations
 import hmac
 import secrets
 import socket
+import time
 from collections.abc import Iterator
 from types import TracebackType
 from typing import Any, Self, TypeVar
@@ -25,6 +26,13 @@ from kumpel.link.messages import (
 )
 
 M = TypeVar("M", bound=BaseModel)
+CALL_S = 2.0
+"""A call other than `read` is answered within this time, however its bytes come."""
+READ_S = 10.0
+"""A piece of a session may take longer, but never so long without a byte."""
+SLOWEST_PIECE_S = 300.0
+MOST_NOTES = 1000
+"""Notes that may come before an answer; a recorder that sends more is not answering."""
 
 
 class LinkError(Exception):
@@ -47,15 +55,16 @@ class RecorderLink:
     0.61
     """
 
-    def __init__(self, host: str, port: int, timeout_s: float = 5.0) -> None:
+    def __init__(self, host: str, port: int, call_s: float = CALL_S) -> None:
         self._next_id = 1
+        self._call_s = call_s
+        self._ahead = bytearray()
         try:
-            self._socket = socket.create_connection((host, port), timeout=timeout_s)
+            self._socket = socket.create_connection((host, port), timeout=call_s)
         except OSError as error:
             raise LinkError(f"the recorder at {host}:{port} does not answer") from error
         try:
             self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-            self._stream = self._socket.makefile("rb", buffering=262_144)
             self.hello = self._greeting()
         except BaseException:
             self._socket.close()
@@ -70,7 +79,6 @@ class RecorderLink:
         self.close()
 
     def close(self) -> None:
-        self._stream.close()
         self._socket.close()
 
     # -- calls
@@ -131,7 +139,7 @@ class RecorderLink:
     # -- frames
 
     def _greeting(self) -> Hello:
-        message = self._receive()
+        message = self._receive(_Patience(self._call_s, self._call_s))
         if message.get("note") != "hello":
             raise LinkError("what answers there is no recorder (no hello)")
         hello = self._checked(Hello, message.get("with"), "hello")
@@ -158,8 +166,9 @@ class RecorderLink:
             self._socket.sendall(frames.pack({"id": number, "call": call, "with": values}))
         except OSError as error:
             raise LinkError("the link to the recorder broke") from error
-        while True:
-            message = self._receive()
+        patience = _Patience(READ_S, SLOWEST_PIECE_S) if call == "read" else _Patience(self._call_s, self._call_s)
+        for _ in range(MOST_NOTES):
+            message = self._receive(patience)
             if "note" in message:
                 continue
             if message.get("id") != number:
@@ -171,11 +180,12 @@ class RecorderLink:
             if not isinstance(answer, dict):
                 raise LinkError(f"an answer to “{call}” without content")
             return answer
+        raise LinkError(f"notes without end in place of an answer to “{call}”")
 
-    def _receive(self) -> dict[str, Any]:
+    def _receive(self, patience: _Patience) -> dict[str, Any]:
         try:
-            header = self._exactly(frames.HEADER.size)
-            payload = self._exactly(frames.payload_length(header))
+            header = self._exactly(frames.HEADER.size, patience)
+            payload = self._exactly(frames.payload_length(header), patience)
             return frames.unpack(header, payload)
         except frames.FrameError as error:
             raise LinkError(f"disturbed link: {error}") from error
@@ -184,8 +194,26 @@ class RecorderLink:
         except OSError as error:
             raise LinkError("the link to the recorder broke") from error
 
-    def _exactly(self, count: int) -> bytes:
-        data: bytes = self._stream.read(count)
-        if len(data) < count:
-            raise LinkError("the recorder closed the link")
+    def _exactly(self, count: int, patience: _Patience) -> bytes:
+        while len(self._ahead) < count:
+            self._socket.settimeout(patience.left_s())
+            part = self._socket.recv(262_144)
+            if not part:
+                raise LinkError("the recorder closed the link")
+            self._ahead += part
+        data = bytes(self._ahead[:count])
+        del self._ahead[:count]
         return data
+
+
+class _Patience:
+    """How long to wait for the next byte: `silence_s` at the most, and not beyond `whole_s` from the beginning."""
+
+    def __init__(self, silence_s: float, whole_s: float) -> None:
+        self._silence_s, self._until = silence_s, time.monotonic() + whole_s
+
+    def left_s(self) -> float:
+        left = min(self._silence_s, self._until - time.monotonic())
+        if left <= 0:
+            raise TimeoutError
+        return left

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import os
 import socket
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 from zeroconf import IPVersion, ServiceBrowser, ServiceInfo, Zeroconf
@@ -12,13 +14,26 @@ from zeroconf import ServiceStateChange as Change
 from kumpel.link.messages import SERVICE_TYPE
 
 LOOPBACK = ["127.0.0.1"]
+SCOPE_VARIABLE = "KUMPEL_SCOPE"
+
+
+def scope() -> str:
+    """The scope of this process: recorders announce theirs, a server sees its own only. Empty means real ones.
+
+    A demo and a test give a random one to the server and the stand-ins that they start, so that several of them on one machine
+    never share a recorder.
+    """
+    return os.environ.get(SCOPE_VARIABLE, "")
 
 
 @dataclass(frozen=True)
 class Announcement:
+    """A recorder at an address; `name` is the instance name that is announced, and taken back when it leaves."""
+
     serial: str
     host: str
     port: int
+    name: str = ""
 
 
 def open_mdns() -> Zeroconf:
@@ -26,34 +41,52 @@ def open_mdns() -> Zeroconf:
 
 
 def service_info(serial: str, kind: str, port: int) -> ServiceInfo:
-    """What a recorder announces: instance name = serial number, TXT = protocol version and kind."""
+    """What a recorder announces: instance name = serial number (and scope), TXT = protocol version, kind, serial, scope."""
+    within = scope()
+    instance = f"{serial} {within}".strip()
+    properties = {"proto": "1", "kind": kind, "serial": serial} | ({"scope": within} if within else {})
     return ServiceInfo(
         SERVICE_TYPE,
-        f"{serial}.{SERVICE_TYPE}",
+        f"{instance}.{SERVICE_TYPE}",
         addresses=[socket.inet_aton("127.0.0.1")],
         port=port,
-        properties={"proto": "1", "kind": kind, "serial": serial},
-        server=f"{serial.lower()}.local.",
+        properties=properties,
+        server=f"{instance.lower().replace(' ', '-')}.local.",
     )
 
 
 class Watch:
-    """Calls `found` for a recorder that appears or moves, `lost` (with the serial number) for one that leaves."""
+    """Calls `found` for a recorder that appears or moves, `lost` (with the instance name) for one that leaves."""
 
     def __init__(self, found: Callable[[Announcement], None], lost: Callable[[str], None]) -> None:
-        self._found, self._lost = found, lost
+        self._found, self._lost, self._scope = found, lost, scope()
         self._mdns = open_mdns()
+        # Resolving waits; one announcement that nobody stands behind must not hold the others up.
+        self._pool = ThreadPoolExecutor(8, "resolve")
         self._browser = ServiceBrowser(self._mdns, SERVICE_TYPE, handlers=[self._changed])
 
     def _changed(self, zeroconf: Zeroconf, service_type: str, name: str, state_change: Change) -> None:
-        serial = name.removesuffix(f".{SERVICE_TYPE}")
+        instance = name.removesuffix(f".{SERVICE_TYPE}")
         if state_change is Change.Removed:
-            self._lost(serial)
-            return
+            self._lost(instance)
+        else:
+            self._pool.submit(self._resolve, zeroconf, service_type, name, instance)
+
+    def _resolve(self, zeroconf: Zeroconf, service_type: str, name: str, instance: str) -> None:
         info = zeroconf.get_service_info(service_type, name, timeout=2000)
         if info is None or info.port is None or not info.parsed_addresses():
             return
-        self._found(Announcement(serial, info.parsed_addresses()[0], info.port))
+        told = {_text(k): _text(v) for k, v in info.properties.items()}
+        if told.get("scope", "") != self._scope:
+            return
+        serial = told.get("serial") or instance
+        if 0 < len(serial) <= 64:
+            self._found(Announcement(serial, info.parsed_addresses()[0], info.port, instance))
 
     def close(self) -> None:
+        self._pool.shutdown(wait=False, cancel_futures=True)
         self._mdns.close()
+
+
+def _text(value: bytes | None) -> str:
+    return (value or b"").decode("utf-8", errors="replace")

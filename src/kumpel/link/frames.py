@@ -17,6 +17,13 @@ class FrameError(ValueError):
     """Bytes on the link that are no frame; the connection has to be closed."""
 
 
+_TAGS_REFUSED: Final = (0, 1, 2, 3, 4, 5, 25, 28, 29, 30, 35, 36, 37, 43000, 100, 256, 258, 260, 261, 1004)
+
+
+def _refuse_tag(*_: object) -> object:
+    raise cbor2.CBORDecodeError("tags have no place in a message")
+
+
 def pack(message: dict[str, Any]) -> bytes:
     """A message as bytes on the link."""
     payload = cbor2.dumps(message)
@@ -38,7 +45,13 @@ def unpack(header: bytes, payload: bytes) -> dict[str, Any]:
     if zlib.crc32(payload) != HEADER.unpack(header)[1]:
         raise FrameError("the CRC-32 of a frame does not match")
     try:
-        message = cbor2.loads(payload, max_depth=16, allow_indefinite=False)
+        message = cbor2.loads(
+            payload,
+            max_depth=16,
+            allow_indefinite=False,
+            semantic_decoders=dict.fromkeys(_TAGS_REFUSED, _refuse_tag),
+            tag_hook=_refuse_tag,
+        )
     except (cbor2.CBORDecodeError, ValueError, TypeError, OverflowError, MemoryError) as error:
         raise FrameError(f"a frame that is no CBOR ({error})") from error
     if not isinstance(message, dict):

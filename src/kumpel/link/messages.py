@@ -4,13 +4,65 @@ from __future__ import annotations
 
 import hashlib
 import hmac
-import os
-from typing import Any, Final
+from typing import Annotated, Any, Final
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
-# Another type keeps several installations on one machine (and tests) out of each other's way.
-SERVICE_TYPE: Final = os.environ.get("KUMPEL_SERVICE_TYPE", "_kumpel-recorder._tcp.local.")
+SERVICE_TYPE: Final = "_kumpel-recorder._tcp.local."
+LATEST: Final = 4_102_444_800.0
+LONGEST_S: Final = 400 * 86_400.0
+LARGEST: Final = 1 << 40
+MOST_SESSIONS: Final = 10_000
+MOST_NODES, DEEPEST, LONGEST_TEXT, LARGEST_NUMBER = 5_000, 8, 4_000, 1 << 53
+
+
+def _clean(text: str) -> str:
+    """Refuses what is no text for people: control characters, halves of surrogate pairs."""
+    if any(ord(c) < 32 or 0xD800 <= ord(c) <= 0xDFFF for c in text):
+        raise ValueError("control characters have no place in a name")
+    return text
+
+
+def _plain(value: dict[str, Any]) -> dict[str, Any]:
+    """Refuses settings that are not plain: anything but maps, lists, texts, finite numbers, true, false and null."""
+    left = MOST_NODES
+
+    def check(part: object, depth: int) -> None:
+        nonlocal left
+        left -= 1
+        if left < 0:
+            raise ValueError(f"more than {MOST_NODES} values")
+        if depth > DEEPEST:
+            raise ValueError(f"nested deeper than {DEEPEST}")
+        match part:
+            case None | bool():
+                return
+            case str():
+                if len(part) > LONGEST_TEXT or "\0" in part or any(0xD800 <= ord(c) <= 0xDFFF for c in part):
+                    raise ValueError(f"a text longer than {LONGEST_TEXT} or with signs that are none")
+            case int() | float():
+                # Written so that nan is refused.
+                if not abs(part) <= LARGEST_NUMBER:
+                    raise ValueError("a number that is not finite, or too large")
+            case list():
+                for each in part:
+                    check(each, depth + 1)
+            case dict():
+                for key, each in part.items():
+                    if not isinstance(key, str):
+                        raise ValueError("a name that is no text")
+                    check(key, depth)
+                    check(each, depth + 1)
+            case _:
+                raise ValueError(f"a value of a form that has no place in settings ({type(part).__name__})")
+
+    check(value, 0)
+    return value
+
+
+Name = Annotated[str, AfterValidator(_clean)]
+Plain = Annotated[dict[str, Any], AfterValidator(_plain)]
+Moment = Annotated[float, Field(ge=0, le=LATEST, allow_inf_nan=False)]
 
 
 class Code:
@@ -31,71 +83,71 @@ class Code:
 
 
 class Message(BaseModel):
-    """Unknown fields are ignored, so that later versions can add some."""
+    """Unknown fields are ignored, so that later versions can add some. Everything else is typed, finite and bounded."""
 
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(frozen=True, strict=True)
 
 
 class Hello(Message):
     """First frame of the recorder on every connection."""
 
     protocol: int
-    serial: str = Field(min_length=1, max_length=64)
+    serial: Name = Field(min_length=1, max_length=64)
     nonce: bytes = Field(min_length=16, max_length=16)
     locked: bool
 
 
 class Description(Message):
-    serial: str = Field(min_length=1, max_length=64)
-    name: str = Field(max_length=40)
-    token: str = Field(max_length=8)
-    kind: str
-    model: str = ""
-    firmware: str = ""
+    serial: Name = Field(min_length=1, max_length=64)
+    name: Name = Field(max_length=40)
+    token: Name = Field(max_length=8)
+    kind: Name = Field(max_length=40)
+    model: Name = Field(default="", max_length=80)
+    firmware: Name = Field(default="", max_length=40)
     keeps_one: bool = False
 
 
 class Status(Message):
     """Battery and memory as shares (0..1); clock in Unix seconds by the recorder."""
 
-    clock: float
-    utc_offset_min: int
-    battery: float = Field(ge=0, le=1)
-    memory_used: float = Field(ge=0, le=1)
-    mode: str
-    place: str = ""
+    clock: Moment
+    utc_offset_min: int = Field(ge=-1080, le=1080)
+    battery: float = Field(ge=0, le=1, allow_inf_nan=False)
+    memory_used: float = Field(ge=0, le=1, allow_inf_nan=False)
+    mode: Name = Field(max_length=40)
+    place: Name = Field(default="", max_length=80)
 
 
 class ListedSession(Message):
-    id: str = Field(min_length=1, max_length=64)
-    start: float
-    length_s: float = Field(ge=0)
-    size: int = Field(ge=0)
-    sha256: bytes | None = None
+    id: Name = Field(min_length=1, max_length=64)
+    start: Moment
+    length_s: float = Field(ge=0, le=LONGEST_S, allow_inf_nan=False)
+    size: int = Field(ge=0, le=LARGEST)
+    sha256: bytes | None = Field(default=None, min_length=32, max_length=32)
     complete: bool
-    about: str = ""
+    about: Name = Field(default="", max_length=200)
 
 
 class SessionList(Message):
-    sessions: list[ListedSession]
+    sessions: list[ListedSession] = Field(max_length=MOST_SESSIONS)
 
 
 class Piece(Message):
     """Whole items of a recording file, from `offset` on; `next` is the offset after them."""
 
-    offset: int = Field(ge=0)
-    next: int = Field(ge=0)
+    offset: int = Field(ge=0, le=LARGEST)
+    next: int = Field(ge=0, le=LARGEST)
     items: bytes
 
 
 class SetupState(Message):
-    revision: int = Field(ge=0)
-    setup: dict[str, Any]
-    slip: dict[str, Any] = Field(default_factory=dict)
+    revision: int = Field(ge=0, le=2**31 - 1)
+    setup: Plain
+    slip: Plain = Field(default_factory=dict)
 
 
 class Cleared(Message):
-    cleared: list[str]
+    cleared: list[Name] = Field(max_length=MOST_SESSIONS)
 
 
 def proof(passcode: str, side: str, recorder_nonce: bytes, client_nonce: bytes) -> bytes:

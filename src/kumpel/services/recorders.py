@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 
 from sqlmodel import Session as Db
 from sqlmodel import col, select
@@ -12,7 +13,7 @@ from sqlmodel import col, select
 from kumpel.kinds.registry import KINDS
 from kumpel.link.client import LinkError, RecorderLink, RefusedError
 from kumpel.link.discovery import Announcement
-from kumpel.link.messages import Code
+from kumpel.link.messages import Code, Description, ListedSession, SetupState, Status
 from kumpel.services.problems import ConflictError, NotFoundError, PasscodeNeededError, RecorderError
 from kumpel.store.database import tell
 from kumpel.store.tables import Recorder, now
@@ -68,13 +69,46 @@ def _refusal(recorder: Recorder, error: RefusedError) -> Exception:
     return RecorderError(f"{recorder.token} refused: {error}.")
 
 
+@dataclass(frozen=True)
+class Answer:
+    """What a recorder said of itself; `asked` and `answered` bracket the moment its clock was read (Unix s)."""
+
+    described: Description
+    status: Status
+    sessions: list[ListedSession]
+    setup: SetupState
+    asked: float
+    answered: float
+
+
+def ask(host: str, port: int) -> Answer | str:
+    """Ask a recorder for description, status, settings and sessions; a sentence when it does not answer well.
+
+    No database is held meanwhile: a recorder that is slow keeps nothing but its own thread.
+    """
+    try:
+        with RecorderLink(host, port) as link:
+            described = link.describe()
+            asked = time.time()
+            status = link.status()
+            answered = time.time()
+            return Answer(described, status, link.sessions(), link.setup(), asked, answered)
+    except LinkError as error:
+        return str(error)
+
+
 def heard(db: Db, announcement: Announcement) -> Recorder:
     """A recorder announced itself: remember where it is and ask it for everything."""
+    return note(db, announcement, ask(announcement.host, announcement.port))
+
+
+def note(db: Db, announcement: Announcement, answer: Answer | str) -> Recorder:
+    """Keep what a recorder at an address answered."""
     recorder = db.exec(select(Recorder).where(Recorder.serial == announcement.serial)).first()
     if recorder is None:
         recorder = Recorder(serial=announcement.serial, kind="", token="", name="")
-    recorder.host, recorder.port, recorder.in_reach = announcement.host, announcement.port, True
-    return refresh(db, recorder)
+    recorder.host, recorder.port = announcement.host, announcement.port
+    return _keep(db, recorder, answer)
 
 
 def gone(db: Db, serial: str) -> None:
@@ -86,39 +120,33 @@ def gone(db: Db, serial: str) -> None:
         db.commit()
 
 
+def in_conflict(db: Db, known: Announcement, other: Announcement) -> None:
+    """The same serial number at a second address while the first still answers: said, and nothing else changes."""
+    recorder = db.exec(select(Recorder).where(Recorder.serial == known.serial)).first()
+    if recorder is None:
+        return
+    recorder.trouble = (
+        f"two recorders say they are {known.serial}: the one known (port {known.port}) and one at "
+        f"{other.host}:{other.port}. Nothing of the second is taken in; switch one of them off"
+    )
+    db.add(recorder)
+    tell(db, "recorders")
+    db.commit()
+
+
 def refresh(db: Db, recorder: Recorder) -> Recorder:
-    """Ask a recorder for description, status, settings and sessions. One that does not answer is out of reach."""
+    """Ask a recorder again. One that does not answer is out of reach."""
+    host, port = recorder.host or "", recorder.port or 0
+    db.commit()  # nothing is held while the recorder is asked
+    return _keep(db, recorder, ask(host, port))
+
+
+def _keep(db: Db, recorder: Recorder, answer: Answer | str) -> Recorder:
     before = _fingerprint(recorder)
-    try:
-        with RecorderLink(recorder.host or "", recorder.port or 0, 3.0) as link:
-            described = link.describe()
-            asked = time.time()
-            status = link.status()
-            answered = time.time()
-            sessions = link.sessions()
-            setup = link.setup()
-    except LinkError as error:
-        recorder.in_reach, recorder.trouble = False, str(error)
+    if isinstance(answer, str):
+        recorder.in_reach, recorder.trouble = False, answer
     else:
-        if described.serial != recorder.serial:
-            recorder.in_reach, recorder.trouble = False, f"{described.serial} answers in its place"
-        elif described.kind not in KINDS:
-            recorder.kind, recorder.token, recorder.name = described.kind, described.token, described.name
-            recorder.in_reach, recorder.trouble = (
-                True,
-                f"a recorder of kind “{described.kind}”, which this Kumpel does not know",
-            )
-        else:
-            recorder.in_reach, recorder.trouble = True, ""
-            recorder.kind, recorder.token, recorder.name = described.kind, described.token, described.name
-            recorder.model, recorder.firmware = described.model, described.firmware
-            recorder.keeps_one = described.keeps_one
-            recorder.clock_error_s = round(status.clock - (asked + answered) / 2, 1)
-            recorder.status = status.model_dump(exclude={"clock"})
-            recorder.inventory = [
-                s.model_dump(exclude={"sha256"}) | {"sha256": s.sha256.hex() if s.sha256 else None} for s in sessions
-            ]
-            recorder.setup, recorder.setup_revision = setup.setup | {"_slip": setup.slip}, setup.revision
+        _describe(recorder, answer)
         recorder.seen_at = now()
     db.add(recorder)
     if _fingerprint(recorder) != before:
@@ -126,6 +154,29 @@ def refresh(db: Db, recorder: Recorder) -> Recorder:
     db.commit()
     db.refresh(recorder)
     return recorder
+
+
+def _describe(recorder: Recorder, answer: Answer) -> None:
+    described = answer.described
+    if described.serial != recorder.serial:
+        recorder.in_reach, recorder.trouble = False, f"{described.serial} answers in its place"
+        return
+    recorder.in_reach, recorder.trouble = True, ""
+    recorder.kind, recorder.token, recorder.name = described.kind, described.token, described.name
+    if described.kind not in KINDS:
+        recorder.trouble = f"a recorder of kind “{described.kind}”, which this Kumpel does not know"
+        return
+    recorder.model, recorder.firmware = described.model, described.firmware
+    recorder.keeps_one = described.keeps_one
+    recorder.clock_error_s = round(answer.status.clock - (answer.asked + answer.answered) / 2, 1)
+    recorder.status = answer.status.model_dump(exclude={"clock"})
+    recorder.inventory = [
+        s.model_dump(exclude={"sha256"}) | {"sha256": s.sha256.hex() if s.sha256 else None} for s in answer.sessions
+    ]
+    recorder.setup, recorder.setup_revision = (
+        answer.setup.setup | {"_slip": answer.setup.slip},
+        answer.setup.revision,
+    )
 
 
 def _fingerprint(recorder: Recorder) -> str:

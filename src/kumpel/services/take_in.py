@@ -252,7 +252,7 @@ def _run(db: Db, session_id: int) -> bool:
 def _read(recorder: Recorder, arrival: Arrival) -> None:
     if recorder.host is None or recorder.port is None:
         raise LinkError("the recorder is not in reach")
-    with RecorderLink(recorder.host, recorder.port, 10.0) as link:
+    with RecorderLink(recorder.host, recorder.port, 5.0) as link:
         arrival.take(link.pieces(arrival.session.recorder_session, arrival.received))
     arrival.finish()
 

@@ -5,6 +5,11 @@ from __future__ import annotations
 import logging
 import queue
 import threading
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import partial
 
 import procrastinate
 import psycopg
@@ -20,72 +25,135 @@ from kumpel.store.tables import Recorder
 
 log = logging.getLogger("kumpel.watch")
 EVERY_S = 2.0
+LONGEST_PAUSE_S = 60.0
+STEP_S = 0.1
+AT_ONCE = 16
+"""Recorders asked side by side; one that keeps its asker waiting (2 s a call at the most) holds up nobody else."""
+DATABASE_ERRORS = (SQLAlchemyError, psycopg.Error, procrastinate.exceptions.ConnectorException)
+
+
+@dataclass
+class _Known:
+    """A recorder that was announced: when it is asked next, how often in a row it did not answer, whether it is being asked."""
+
+    at: Announcement
+    next_s: float = 0.0
+    failures: int = 0
+    busy: bool = False
+    claimed_by: Announcement | None = None
+
+
+def _gone(serial: str, db: Db) -> None:
+    recorders.gone(db, serial)
 
 
 class Lookout(threading.Thread):
-    """One thread that listens for announcements and asks every recorder in reach again every two seconds."""
+    """Listens for announcements and asks every recorder in reach again every two seconds, each by itself.
+
+    One that does not answer is tried again after 2, 4, 8 .. 60 s. Whatever goes wrong with a recorder stays with it.
+    """
 
     def __init__(self, url: str, jobs: Jobs) -> None:
         super().__init__(name="lookout", daemon=True)
         self._url, self._jobs = url, jobs
         self._news: queue.Queue[Announcement | str] = queue.Queue()
-        self._known: dict[str, Announcement] = {}
+        self._known: dict[str, _Known] = {}
         self._ending = threading.Event()
+        self._pool = ThreadPoolExecutor(AT_ONCE, "ask")
 
     def run(self) -> None:
         watch = Watch(self._news.put, self._news.put)
+        going_on_s = 0.0
         try:
-            while not self._ending.is_set():
-                try:
-                    self._round()
-                except (SQLAlchemyError, psycopg.Error, procrastinate.exceptions.ConnectorException) as error:
-                    log.warning(
-                        "the database did not answer (%s); looking again in %s s", type(error).__name__, EVERY_S
-                    )
-                    self._ending.wait(EVERY_S)
+            while not self._ending.wait(STEP_S):
+                self._take_news()
+                self._ask_due()
+                if time.monotonic() >= going_on_s:
+                    going_on_s = time.monotonic() + EVERY_S
+                    self._pool.submit(self._safely, "going on with take-in", self._go_on)
         finally:
             watch.close()
+            self._pool.shutdown(wait=False, cancel_futures=True)
 
     def stop(self) -> None:
         self._ending.set()
         self.join(timeout=5)
 
-    def _round(self) -> None:
-        """Take one piece of news, or ask all the known ones when there is none for a while."""
-        try:
-            news: Announcement | str | None = self._news.get(timeout=EVERY_S)
-        except queue.Empty:
-            news = None
-        with Db(engine(self._url)) as db:
+    def _take_news(self) -> None:
+        while not self._news.empty():
+            news = self._news.get_nowait()
             if isinstance(news, str):
-                self._known.pop(news, None)
-                recorders.gone(db, news)
-            elif news is not None:
-                self._known[news.serial] = news
-                self._heard(db, news)
+                self._left(news)
+                continue
+            known = self._known.get(news.serial)
+            if known is None:
+                self._known[news.serial] = _Known(news)
+            elif (known.at.host, known.at.port) == (news.host, news.port):
+                known.at, known.next_s, known.failures = news, 0.0, 0
             else:
-                self._ask_all(db)
+                # Moved, or somebody else says it is the same recorder: the next asking tells.
+                known.claimed_by, known.next_s, known.failures = news, 0.0, 0
 
-    def _ask_all(self, db: Db) -> None:
-        self._jobs.go_on(db, stopped_too=False)  # a worker may have died at it
-        for announcement in list(self._known.values()):
-            if self._ending.is_set():
-                return
-            self._heard(db, announcement)
+    def _left(self, name: str) -> None:
+        for serial, known in list(self._known.items()):
+            if known.claimed_by is not None and known.claimed_by.name == name:
+                known.claimed_by = None
+            if known.at.name != name:
+                continue
+            if known.claimed_by is not None:
+                known.at, known.claimed_by, known.next_s = known.claimed_by, None, 0.0
+                continue
+            del self._known[serial]
+            self._pool.submit(self._safely, serial, partial(self._with, partial(_gone, serial)))
 
-    def _heard(self, db: Db, announcement: Announcement) -> None:
-        known = db.exec(select(Recorder).where(Recorder.serial == announcement.serial)).first()
-        was_in_reach = known is not None and known.in_reach
-        recorder = (
-            recorders.heard(db, announcement)
-            if known is None or not was_in_reach
-            else self._again(db, known, announcement)
-        )
-        if recorder.in_reach and not was_in_reach:
-            self._jobs.go_on(db, recorder.serial)
+    def _ask_due(self) -> None:
+        now_s = time.monotonic()
+        for known in self._known.values():
+            if not known.busy and known.next_s <= now_s:
+                known.busy = True
+                self._pool.submit(self._ask, known)
+
+    def _ask(self, known: _Known) -> None:
+        try:
+            self._safely(known.at.serial, lambda: self._ask_one(known))
+        finally:
+            known.next_s = time.monotonic() + min(EVERY_S * 2.0 ** max(known.failures - 1, 0), LONGEST_PAUSE_S)
+            known.busy = False
+
+    def _ask_one(self, known: _Known) -> None:
+        known.failures += 1  # until it has answered and that is stored
+        other = known.claimed_by
+        answer = recorders.ask(known.at.host, known.at.port)
+        still_there = not isinstance(answer, str) and answer.described.serial == known.at.serial
+        if other is not None and not still_there:
+            known.at, known.claimed_by = other, None
+            answer = recorders.ask(other.host, other.port)
+
+        def keep(db: Db) -> None:
+            before = db.exec(select(Recorder.in_reach).where(Recorder.serial == known.at.serial)).first()
+            recorder = recorders.note(db, known.at, answer)
+            if known.claimed_by is not None:
+                recorders.in_conflict(db, known.at, known.claimed_by)
+            if recorder.in_reach and not before:
+                self._jobs.go_on(db, recorder.serial)
+
+        self._with(keep)
+        if not isinstance(answer, str):
+            known.failures = 0
+
+    def _with(self, work: Callable[[Db], None]) -> None:
+        with Db(engine(self._url)) as db:
+            work(db)
+
+    def _go_on(self) -> None:
+        self._with(lambda db: self._jobs.go_on(db, stopped_too=False))  # a worker may have died at it
 
     @staticmethod
-    def _again(db: Db, recorder: Recorder, announcement: Announcement) -> Recorder:
-        if (recorder.host, recorder.port) != (announcement.host, announcement.port):
-            return recorders.heard(db, announcement)
-        return recorders.refresh(db, recorder)
+    def _safely(what: str, work: Callable[[], None]) -> None:
+        """Whatever happens stays here. The log names the recorder and the kind of error, never what a recorder sent."""
+        try:
+            work()
+        except DATABASE_ERRORS as error:
+            log.warning("%s: the database did not answer (%s)", what, type(error).__name__)
+        except Exception as error:
+            log.warning("%s: %s while it was asked", what, type(error).__name__)
