@@ -15,11 +15,11 @@ MAY: dict[str, set[str]] = {
     "core": set(),
     "formats": {"core"},
     "reports": {"core"},
-    "link": set(),
+    "link": {"core"},
     "kinds": {"core", "reports"},
     "store": {"core", "formats"},
     "services": {"store", "link", "kinds", "reports", "formats", "core"},
-    "api": {"services", "store", "kinds", "config"},
+    "api": {"services", "store", "kinds", "core", "config"},
     "standins": {"link", "formats", "core"},
     "demo": {"services", "store", "link", "kinds", "standins", "serve", "config"},
 }

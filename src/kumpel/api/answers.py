@@ -8,6 +8,7 @@ from sqlmodel import Session as Db
 from sqlmodel import col, select
 
 from kumpel.api import schemas
+from kumpel.core.recording import POINT
 from kumpel.kinds.registry import KINDS
 from kumpel.services import hand_out, review, take_in
 from kumpel.services.people import PersonRow
@@ -102,6 +103,7 @@ def session(row: SessionRow) -> schemas.Session:
                 "length_s",
                 "size",
                 "aside",
+                "trouble",
                 "clock_error_s",
                 "clock_shift_s",
                 "note",
@@ -127,8 +129,11 @@ def full_review(db: Db, found: tables.Session, limit_set_id: int | None = None) 
     undo, redo = review.next_undo(db, found.id)
     conclusion = review.conclusion_of(db, found.id)
     signer = db.get(tables.Account, conclusion.signed_by) if conclusion and conclusion.signed_by else None
+    writer = db.get(tables.Account, conclusion.written_by) if conclusion and conclusion.written_by else None
     events = db.exec(
-        select(tables.Event).where(tables.Event.session_id == found.id).order_by(col(tables.Event.at_s))
+        select(tables.Event)
+        .where(tables.Event.session_id == found.id, tables.Event.code != POINT)
+        .order_by(col(tables.Event.at_s))
     ).all()
     channels = db.exec(
         select(tables.Channel).where(tables.Channel.session_id == found.id).order_by(col(tables.Channel.index))
@@ -150,6 +155,8 @@ def full_review(db: Db, found: tables.Session, limit_set_id: int | None = None) 
         undo=undo,
         redo=redo,
         conclusion=conclusion.text if conclusion else "",
+        conclusion_version=conclusion.version if conclusion else 0,
+        conclusion_by=writer.name if writer else "",
         signed_by=signer.name if signer else "",
     )
 

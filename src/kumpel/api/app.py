@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import errno
 import logging
-from collections.abc import AsyncIterator, Awaitable, Callable
+from collections.abc import AsyncIterator
 from http import HTTPStatus
 from typing import Any
 
@@ -15,8 +16,10 @@ from fastapi.responses import FileResponse, JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
 from sqlalchemy.exc import DataError, OperationalError
 from sqlmodel import Session as Db
+from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException
 from starlette.middleware.gzip import GZipMiddleware
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from kumpel import __version__
 from kumpel.api import events, hand_out, people, reports, review, schemas, sessions, sign_in, take_in
@@ -29,6 +32,12 @@ from kumpel.services.watch import Lookout
 from kumpel.store import database
 
 log = logging.getLogger("kumpel")
+LARGEST_BODY = 1_000_000
+DISK_FULL = "The disk of the server is full. Nothing was changed, what is stored is safe; make room, then try again."
+DISK_STATES = ("53100", "58030")
+"""PostgreSQL's disk_full and io_error."""
+STREAMED = ("/api/files",)
+"""Addresses that take files: their bodies go to the disk piece by piece, with a limit of their own."""
 ROUTERS = (sign_in, people, hand_out, take_in, sessions, review, reports, events)
 PROBLEMS: dict[int | str, dict[str, Any]] = {
     "4XX": {
@@ -130,22 +139,72 @@ def create_app(config: Config | None = None) -> FastAPI:
     for module in ROUTERS:
         app.include_router(module.router, prefix="/api", responses=PROBLEMS)
     _add_problem_handlers(app)
-    app.middleware("http")(_guard)
+    app.add_middleware(Guard)
     _add_interface(app, config)
     return app
 
 
-async def _guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
-    """Refuse changes that another site asked for; add security headers."""
-    origin = request.headers.get("origin")
-    if request.method not in ("GET", "HEAD", "OPTIONS") and origin:
-        host = origin.split("://", 1)[-1]
-        if host != request.headers.get("host"):
-            return problem(403, "other-origin", "This request came from another site.")
-    response = await call_next(request)
-    for key, value in SECURITY_HEADERS.items():
-        response.headers.setdefault(key, value)
-    return response
+class Guard:
+    """Refuses changes that another site asked for and bodies that are too large; adds security headers.
+
+    Plain ASGI: an open stream costs no task of its own here.
+    """
+
+    def __init__(self, app: ASGIApp) -> None:
+        self._app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self._app(scope, receive, send)
+            return
+        headers = Headers(scope=scope)
+
+        async def with_headers(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                sent = MutableHeaders(scope=message)
+                for key, value in SECURITY_HEADERS.items():
+                    sent.setdefault(key, value)
+            await send(message)
+
+        origin = headers.get("origin")
+        changes = scope["method"] not in ("GET", "HEAD", "OPTIONS")
+        if changes and origin and origin.split("://", 1)[-1] != headers.get("host"):
+            await problem(403, "other-origin", "This request came from another site.")(scope, receive, with_headers)
+            return
+        if scope["path"] in STREAMED:
+            await self._app(scope, receive, with_headers)
+            return
+        declared = headers.get("content-length", "0")
+        body = _Body(receive, LARGEST_BODY)
+        if declared.isdigit() and int(declared) <= LARGEST_BODY and await body.fits(scope["method"]):
+            await self._app(scope, body, with_headers)
+        else:
+            words = f"A request may have {LARGEST_BODY // 1_000_000} MB at most. Nothing was changed."
+            await problem(413, "too-large", words)(scope, receive, with_headers)
+
+
+class _Body:
+    """A request's body, read before anything parses it, so that one without a length is bounded, too."""
+
+    def __init__(self, receive: Receive, most: int) -> None:
+        self._receive, self._most = receive, most
+        self._messages: list[Message] = []
+
+    async def fits(self, method: str) -> bool:
+        if method in ("GET", "HEAD", "OPTIONS", "DELETE"):
+            return True
+        size = 0
+        while True:
+            message = await self._receive()
+            self._messages.append(message)
+            size += len(message.get("body", b""))
+            if size > self._most:
+                return False
+            if message["type"] != "http.request" or not message.get("more_body", False):
+                return True
+
+    async def __call__(self) -> Message:
+        return self._messages.pop(0) if self._messages else await self._receive()
 
 
 def _add_problem_handlers(app: FastAPI) -> None:
@@ -174,8 +233,16 @@ def _add_problem_handlers(app: FastAPI) -> None:
             422, "invalid", "A number is out of range, or a text has a sign that cannot be stored. Nothing was changed."
         )
 
+    @app.exception_handler(OSError)
+    async def disk(request: Request, error: OSError) -> JSONResponse:
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            return problem(507, "disk-full", DISK_FULL)
+        return await unknown(request, error)
+
     @app.exception_handler(OperationalError)
     async def away(request: Request, error: OperationalError) -> JSONResponse:
+        if getattr(error.orig, "sqlstate", None) in DISK_STATES:
+            return problem(507, "disk-full", DISK_FULL)
         return problem(503, "database-away", "The database does not answer. Nothing is lost; try again in a moment.")
 
     @app.exception_handler(Exception)

@@ -9,6 +9,7 @@ from fastapi import Cookie, Depends, Request
 from sqlmodel import Session as Db
 
 from kumpel.services import accounts
+from kumpel.services.accounts import Browser
 from kumpel.services.jobs import Jobs
 from kumpel.services.problems import SignInError
 from kumpel.store.database import engine
@@ -22,7 +23,8 @@ def database(request: Request) -> Iterator[Db]:
         yield db
 
 
-Database = Annotated[Db, Depends(database)]
+# Given back before the answer is sent: a browser that reads slowly keeps no connection.
+Database = Annotated[Db, Depends(database, scope="function")]
 
 
 def account(db: Database, kumpel: Annotated[str | None, Cookie()] = None) -> Account:
@@ -32,7 +34,19 @@ def account(db: Database, kumpel: Annotated[str | None, Cookie()] = None) -> Acc
     return found
 
 
-Who = Annotated[Account, Depends(account)]
+Who = Annotated[Account, Depends(account, scope="function")]
+
+
+def browser(request: Request, kumpel: Annotated[str | None, Cookie()] = None) -> Browser:
+    """The signed-in browser of a stream or a download, which keep no connection to the database."""
+    with Db(engine(request.app.state.config.database_url)) as db:
+        found = accounts.browser_of(db, kumpel)
+    if found is None:
+        raise SignInError("Please sign in.")
+    return found
+
+
+SignedIn = Annotated[Browser, Depends(browser)]
 
 
 def jobs(request: Request) -> Jobs:

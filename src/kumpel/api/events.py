@@ -3,27 +3,53 @@
 from __future__ import annotations
 
 import asyncio
-import contextlib
+import json
 import logging
 from collections.abc import AsyncIterator
+from dataclasses import dataclass, field
 
 import psycopg
 from fastapi import APIRouter, Request
 from sse_starlette import EventSourceResponse, ServerSentEvent
 
-from kumpel.api.dependencies import Who
+from kumpel.api.dependencies import SignedIn
+from kumpel.services.accounts import SIGNED_OUT, Browser
 from kumpel.store.database import CHANGES, plain_url
+from kumpel.store.tables import now
 
 router = APIRouter(tags=["events"])
 log = logging.getLogger("kumpel.events")
+EVERYTHING = '{"what": "everything"}'
+MOST_WAITING = 200
+PING_S = 4
+"""A browser that hears nothing for a little longer than this knows that the server hangs."""
+
+
+@dataclass(eq=False)
+class _Stream:
+    """One open stream: what it has still to send; None ends it."""
+
+    browser: Browser
+    notes: asyncio.Queue[str | None] = field(default_factory=lambda: asyncio.Queue(MOST_WAITING))
+
+    def put(self, note: str | None) -> None:
+        if self.notes.full():
+            # A browser that does not read: it looks at everything again when it does.
+            while not self.notes.empty():
+                self.notes.get_nowait()
+            self.notes.put_nowait(EVERYTHING)
+        self.notes.put_nowait(note)
 
 
 class Broadcast:
-    """Listens on the database once and passes every note on to all open browsers."""
+    """Listens on the database once and passes every note on to all open browsers.
+
+    A stream keeps no connection to the database, and ends when its browser signs out or its sign-in runs out.
+    """
 
     def __init__(self, url: str) -> None:
         self._url = url
-        self._open: set[asyncio.Queue[str]] = set()
+        self._open: set[_Stream] = set()
 
     async def listen(self) -> None:
         """Until cancelled; comes back after a database restart and tells browsers to look at everything again."""
@@ -31,31 +57,46 @@ class Broadcast:
             try:
                 async with await psycopg.AsyncConnection.connect(plain_url(self._url), autocommit=True) as connection:
                     await connection.execute(f"listen {CHANGES}")
-                    self.tell('{"what": "everything"}')
+                    self.tell(EVERYTHING)
                     async for note in connection.notifies():
-                        self.tell(note.payload)
+                        self.hear(note.payload)
             except psycopg.Error as error:
                 log.warning("the database is away (%s); listening again in a second", type(error).__name__)
             await asyncio.sleep(1)
 
-    def tell(self, note: str) -> None:
-        for browser in self._open:
-            with contextlib.suppress(asyncio.QueueFull):
-                browser.put_nowait(note)
+    def hear(self, payload: str) -> None:
+        """A note of the database: passed on, or the end of somebody's streams."""
+        if SIGNED_OUT not in payload:
+            self.tell(payload)
+            return
+        key = json.loads(payload).get("key")
+        for stream in self._open:
+            if stream.browser.key == key:
+                stream.put(None)
 
-    async def notes(self) -> AsyncIterator[ServerSentEvent]:
-        browser: asyncio.Queue[str] = asyncio.Queue(1000)
-        self._open.add(browser)
+    def tell(self, note: str) -> None:
+        for stream in self._open:
+            stream.put(note)
+
+    async def notes(self, browser: Browser) -> AsyncIterator[ServerSentEvent]:
+        stream = _Stream(browser)
+        self._open.add(stream)
         try:
-            yield ServerSentEvent(data='{"what": "everything"}')
-            while True:
-                yield ServerSentEvent(data=await browser.get())
+            yield ServerSentEvent(data=EVERYTHING)
+            while (left_s := (browser.until - now()).total_seconds()) > 0:
+                try:
+                    note = await asyncio.wait_for(stream.notes.get(), min(left_s, 3600))
+                except TimeoutError:
+                    continue
+                if note is None:
+                    return
+                yield ServerSentEvent(data=note)
         finally:
-            self._open.discard(browser)
+            self._open.discard(stream)
 
 
 @router.get("/events", response_class=EventSourceResponse)
-async def events(request: Request, who: Who) -> EventSourceResponse:
+async def events(request: Request, browser: SignedIn) -> EventSourceResponse:
     """A stream of notes: recorders, hand-overs, take-in, arriving (with bytes), stored, review, sessions, reports."""
     broadcast: Broadcast = request.app.state.broadcast
-    return EventSourceResponse(broadcast.notes(), ping=15)
+    return EventSourceResponse(broadcast.notes(browser), ping=PING_S)

@@ -9,6 +9,7 @@ from fastapi.responses import Response
 
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Who
+from kumpel.api.downloads import attachment
 from kumpel.api.people import Limit, Offset
 from kumpel.services import reports, review
 
@@ -45,6 +46,5 @@ def list_reports(db: Database, who: Who, search: str = "", limit: Limit = 50, of
 @router.get("/reports/{report_id}/pdf", response_class=Response, responses={200: {"content": {"application/pdf": {}}}})
 def pdf(report_id: int, db: Database, who: Who) -> Response:
     found = reports.report_of(db, report_id)
-    name = f"{found.number} {found.title.split(',')[0]}".encode("ascii", "ignore").decode().strip()
-    headers = {"Content-Disposition": f'attachment; filename="{name}.pdf"'}
+    headers = {"Content-Disposition": attachment(f"{found.number} {found.document.get('title', '')}.pdf")}
     return Response(found.pdf, media_type="application/pdf", headers=headers)

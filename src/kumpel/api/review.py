@@ -56,15 +56,17 @@ def redo(session_id: int, wish: schemas.Version, db: Database, who: Who) -> sche
     return answers.full_review(db, review.redo(db, session_id, wish.version))
 
 
-@router.put("/sessions/{session_id}/conclusion", status_code=204)
-def conclude(session_id: int, wish: schemas.ConclusionText, db: Database, who: Who) -> None:
-    review.conclude(db, session_id, wish.text, who.id)
+@router.put("/sessions/{session_id}/conclusion")
+def conclude(session_id: int, wish: schemas.ConclusionText, db: Database, who: Who) -> schemas.ConclusionKept:
+    """Keep the text; 409 `stale-conclusion` when somebody else has written since."""
+    return schemas.ConclusionKept(version=review.conclude(db, session_id, wish.text, who.id, wish.version).version)
 
 
 @router.post("/sessions/{session_id}/sign")
-def sign(session_id: int, wish: schemas.Version, db: Database, who: Who) -> schemas.Review:
+def sign(session_id: int, wish: schemas.Signing, db: Database, who: Who) -> schemas.Review:
+    """Sign just what was looked at; 409 when review or conclusion are not the ones seen any more."""
     assert who.id is not None
-    return answers.full_review(db, review.sign(db, session_id, wish.version, who.id))
+    return answers.full_review(db, review.sign(db, session_id, wish.version, who.id, wish.conclusion_version))
 
 
 @router.post("/sessions/{session_id}/open-again")

@@ -4,10 +4,28 @@ from __future__ import annotations
 
 import uuid
 from datetime import date, datetime
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field
 
+from kumpel.core.names import clean_line, clean_text
+
+
+def _not_in_the_future(day: date) -> date:
+    if day > date.today():
+        raise ValueError("a birthday lies in the past")
+    return day
+
+
+Line = Annotated[str, BeforeValidator(lambda value: clean_line(value) if isinstance(value, str) else value)]
+"""A text of one line, cleaned of control signs."""
+Text = Annotated[str, BeforeValidator(lambda value: clean_text(value) if isinstance(value, str) else value)]
+Id = Annotated[int, Field(ge=1, le=2**31 - 1, strict=True)]
+Tags = Annotated[
+    dict[Annotated[Line, Field(min_length=1, max_length=30)], Annotated[Line, Field(max_length=200)]],
+    Field(max_length=40),
+]
+Birthday = Annotated[date, Field(ge=date(1880, 1, 1)), AfterValidator(_not_in_the_future)]
 VerdictWord = Literal["within", "action level reached", "above limit", "not assessable", ""]
 
 
@@ -52,7 +70,7 @@ class SignIn(BaseModel):
 
 
 class FirstAdministrator(SignIn):
-    name: str = Field(max_length=120, examples=["Runa Halvorsen"])
+    name: Line = Field(max_length=120, examples=["Runa Halvorsen"])
 
 
 class Waiting(Out):
@@ -92,29 +110,31 @@ class PersonList(BaseModel):
 
 
 class NewPerson(BaseModel):
-    """A name is enough; a number is made when none is given."""
+    """A name is enough; a number is made when none is given. `again` says that a second one of the same name is meant."""
 
-    name: str = Field(min_length=1, max_length=200, examples=["Ida Brandvik"])
-    number: str | None = Field(default=None, max_length=40)
-    team: str | None = Field(default=None, max_length=120)
-    born: date | None = None
-    contact: str | None = None
-    notes: str | None = None
+    model_config = ConfigDict(extra="forbid")
+    name: Line = Field(min_length=1, max_length=200, examples=["Ida Brandvik"])
+    number: Line | None = Field(default=None, max_length=40)
+    team: Line | None = Field(default=None, max_length=120)
+    born: Birthday | None = None
+    contact: Line | None = Field(default=None, max_length=400)
+    notes: Text | None = Field(default=None, max_length=4000)
+    again: bool = False
 
 
 class PersonChange(BaseModel):
-    """Only the fields given are changed."""
+    """Only the fields given are changed; null takes away what may be missing, and is refused where something is needed."""
 
-    model_config = _example(team="Crusher hall", born="1984-02-11")
-    name: str | None = Field(default=None, max_length=200)
-    number: str | None = Field(default=None, max_length=40)
-    team: str | None = Field(default=None, max_length=120)
-    born: date | None = None
-    sex: str | None = Field(default=None, max_length=20)
-    height_cm: float | None = Field(default=None, gt=0, lt=300)
-    weight_kg: float | None = Field(default=None, gt=0, lt=500)
-    contact: str | None = Field(default=None, max_length=400)
-    notes: str | None = None
+    model_config = _example(team="Crusher hall", born="1984-02-11") | ConfigDict(extra="forbid")
+    name: Line = Field(default="", min_length=1, max_length=200)
+    number: Line = Field(default="", min_length=1, max_length=40)
+    team: Line | None = Field(default=None, max_length=120)
+    born: Birthday | None = None
+    sex: Line | None = Field(default=None, max_length=20)
+    height_cm: float | None = Field(default=None, gt=20, lt=300, allow_inf_nan=False)
+    weight_kg: float | None = Field(default=None, gt=0.3, lt=500, allow_inf_nan=False)
+    contact: Line = Field(default="", max_length=400)
+    notes: Text = Field(default="", max_length=4000)
 
 
 class Recorder(Out):
@@ -179,7 +199,7 @@ class NewHandOver(BaseModel):
     revision: int
     set_clock: bool = True
     expected_at: datetime | None = None
-    tags: dict[str, str] = Field(default_factory=dict, examples=[{"place": "crusher hall", "shift": "early, 8 h"}])
+    tags: Tags = Field(default_factory=dict, examples=[{"place": "crusher hall", "shift": "early, 8 h"}])
     passcode: str = ""
 
 
@@ -237,10 +257,10 @@ class TakeInWish(BaseModel):
         recorder_id=5, recorder_session="NM-000107-00012", tags={"place": "crusher hall"}, shift_clock=True
     )
     recorder_id: int
-    recorder_session: str
-    tags: dict[str, str] = Field(default_factory=dict)
-    note: str = ""
-    person_id: int | None = None
+    recorder_session: Line = Field(max_length=64)
+    tags: Tags = Field(default_factory=dict)
+    note: Text = Field(default="", max_length=4000)
+    person_id: Id | None = None
     unclaimed: bool = False
     shift_clock: bool = False
 
@@ -288,6 +308,7 @@ class Session(BaseModel):
     size: int
     sha256: str
     aside: str
+    trouble: str
     clock_error_s: float | None
     clock_shift_s: float
     note: str
@@ -306,14 +327,16 @@ class SessionList(BaseModel):
 
 
 class SessionChange(BaseModel):
-    """Only the fields given are changed."""
+    """Only the fields given are changed; a `person_id` of null gives the session to nobody."""
 
-    model_config = _example(person_id=12, tags={"place": "crusher hall", "task": "feed control"})
-    person_id: int | None = None
-    note: str | None = None
-    clock_shift_s: float | None = None
-    tags: dict[str, str] | None = None
-    aside: str | None = None
+    model_config = _example(person_id=12, tags={"place": "crusher hall", "task": "feed control"}) | ConfigDict(
+        extra="forbid"
+    )
+    person_id: Id | None = None
+    note: Text = Field(default="", max_length=4000)
+    clock_shift_s: float = Field(default=0, ge=-366 * 86_400, le=366 * 86_400, allow_inf_nan=False)
+    tags: Tags = Field(default_factory=dict)
+    aside: Line = Field(default="", max_length=120)
 
 
 class Channel(Out):
@@ -381,6 +404,7 @@ class Judgement(Out):
     words: str
     limit: float | None
     steps: list[Step]
+    at_least: float | None = None
 
 
 class Suggestion(Out):
@@ -475,6 +499,8 @@ class Review(BaseModel):
     undo: str
     redo: str
     conclusion: str
+    conclusion_version: int
+    conclusion_by: str
     signed_by: str
 
 
@@ -483,7 +509,7 @@ class Mark(BaseModel):
     what: Literal["left out", "task"]
     start_s: float
     end_s: float
-    label: str = Field(max_length=200, examples=["meter knocked"])
+    label: Line = Field(max_length=200, examples=["meter knocked"])
 
 
 class Version(BaseModel):
@@ -503,9 +529,24 @@ class ReviewField(BaseModel):
 
 
 class ConclusionText(BaseModel):
-    model_config = _example(text="Liner change alone brings half of the day's dose.")
+    """The text, and the version of the conclusion that the writer saw before."""
 
-    text: str = Field(max_length=20_000)
+    model_config = _example(text="Liner change alone brings half of the day's dose.", version=0)
+
+    text: Text = Field(max_length=20_000)
+    version: int = Field(ge=0)
+
+
+class ConclusionKept(BaseModel):
+    version: int
+
+
+class Signing(BaseModel):
+    """What the signer saw: the versions of the review and of the conclusion."""
+
+    model_config = _example(version=3, conclusion_version=1)
+    version: int
+    conclusion_version: int
 
 
 class ReportOptions(BaseModel):

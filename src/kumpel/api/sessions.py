@@ -5,14 +5,17 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import StreamingResponse
+from sqlmodel import Session as Db
 
 from kumpel.api import answers, schemas
-from kumpel.api.dependencies import Database, Who
+from kumpel.api.dependencies import Database, SignedIn, Who
+from kumpel.api.downloads import attachment
 from kumpel.api.people import Limit, Offset
 from kumpel.services import review, sessions
 from kumpel.services.plain import plain
+from kumpel.store.database import engine
 
 router = APIRouter(tags=["sessions"])
 Seconds = Annotated[float, Query(ge=-1e9, le=1e9, allow_inf_nan=False)]
@@ -93,9 +96,14 @@ def view(
 
 
 @router.get("/sessions/{session_id}/original", response_class=StreamingResponse)
-def original(session_id: int, db: Database, who: Who) -> StreamingResponse:
-    """The recording file as it came from the recorder, bit for bit."""
-    found = review.session_of(db, session_id)
-    name = f"{found.recorder_session}.krec"
-    headers = {"Content-Disposition": f'attachment; filename="{name}"', "Content-Length": str(found.size)}
-    return StreamingResponse(sessions.original(db, found), media_type="application/cbor-seq", headers=headers)
+def original(session_id: int, request: Request, browser: SignedIn) -> StreamingResponse:
+    """The recording file as it came from the recorder, bit for bit; 409 when the stored copy is damaged."""
+    store = engine(request.app.state.config.database_url)
+    with Db(store) as db:
+        row = sessions.row_of(db, review.session_of(db, session_id))
+        headers = {
+            "Content-Disposition": attachment(sessions.file_name(row)),
+            "Content-Length": str(row.session.size),
+        }
+    pieces = sessions.original(store, session_id)
+    return StreamingResponse(pieces, media_type="application/cbor-seq", headers=headers)

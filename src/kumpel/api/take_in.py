@@ -2,16 +2,25 @@
 
 from __future__ import annotations
 
+import asyncio
+import tempfile
+from typing import BinaryIO
+
 from fastapi import APIRouter, Request
+from sqlalchemy import Engine
+from sqlmodel import Session as Db
 
 from kumpel.api import answers, schemas
-from kumpel.api.dependencies import Database, Queue, Who
+from kumpel.api.dependencies import Database, Queue, SignedIn, Who
 from kumpel.services import take_in
 from kumpel.services.problems import InvalidError
 from kumpel.services.sessions import row_of
+from kumpel.store.database import engine
 
 router = APIRouter(tags=["take in"])
 LARGEST_FILE = 512 * 1024 * 1024
+TOO_LARGE = "The file is larger than 512 MB. Nothing was stored."
+PIECE_BYTES = 1 << 20
 
 
 @router.get("/take-in")
@@ -40,11 +49,30 @@ FILE_BODY = {
 
 
 @router.post("/files", status_code=201, openapi_extra={"requestBody": FILE_BODY})
-async def upload(request: Request, db: Database, who: Who) -> schemas.Session:
-    """Take a recording file (.krec, as the request's body) in by the same door."""
-    data = bytearray()
-    async for chunk in request.stream():
-        data += chunk
-        if len(data) > LARGEST_FILE:
-            raise InvalidError("The file is larger than 512 MB. Nothing was stored.")
-    return answers.session(row_of(db, take_in.from_file(db, bytes(data), who.id)))
+async def upload(request: Request, browser: SignedIn) -> schemas.Session:
+    """Take a recording file (.krec, as the request's body) in by the same door.
+
+    It goes to the disk as it comes, into a file without a name: a broken upload or a killed server leaves nothing.
+    """
+    declared = request.headers.get("content-length", "0")
+    if declared.isdigit() and int(declared) > LARGEST_FILE:
+        raise InvalidError(TOO_LARGE)
+    with tempfile.TemporaryFile(prefix="kumpel-upload-") as file:
+        size, held = 0, bytearray()
+        async for chunk in request.stream():
+            held += chunk
+            size += len(chunk)
+            if size > LARGEST_FILE:
+                raise InvalidError(TOO_LARGE)
+            if len(held) >= PIECE_BYTES:
+                await asyncio.to_thread(file.write, bytes(held))
+                held.clear()
+        await asyncio.to_thread(file.write, bytes(held))
+        await asyncio.to_thread(file.seek, 0)
+        store = engine(request.app.state.config.database_url)
+        return await asyncio.to_thread(_store, store, file, browser.account_id)
+
+
+def _store(store: Engine, file: BinaryIO, who: int) -> schemas.Session:
+    with Db(store, expire_on_commit=False) as db:
+        return answers.session(row_of(db, take_in.from_file(db, file, who)))

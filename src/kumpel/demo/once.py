@@ -95,7 +95,7 @@ def _job(db: Db, fleet: Fleet, out: Path) -> int:
     done = step("report")
     report = reports.issue(db, session.id, reports.Options(ONE_PAGE), officer.id)
     (out / f"{report.number}.pdf").write_bytes(report.pdf)
-    (out / "session.krec").write_bytes(b"".join(sessions.original(db, session)))
+    (out / "session.krec").write_bytes(b"".join(sessions.original(engine, session.id)))
     (out / "assessment.json").write_text(json.dumps(plain(both), indent=1, ensure_ascii=False))
     _write_levels(db, session, out / "levels.csv")
     done()

@@ -11,7 +11,7 @@ import io
 import zlib
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
-from typing import Any, Final
+from typing import Any, BinaryIO, Final
 
 import cbor2
 import numpy as np
@@ -19,6 +19,7 @@ import zstandard
 from numpy.typing import NDArray
 
 from kumpel.core.bounds import ANY, Bounds, BoundsError
+from kumpel.core.plain_values import check_plain, check_text
 from kumpel.core.recording import Channel, Event, Floats, Recording
 
 VERSION: Final = 1
@@ -29,6 +30,9 @@ MAX_CHANNELS: Final = 256
 BLOCK_GRAIN: Final = 256
 MAX_HEAD_BYTES: Final = 262_144
 MAX_EVENT_BYTES: Final = 65_536
+LARGEST_VALUE: Final = 1e12
+"""Beyond this a sample was not measured, in whatever unit."""
+PIECE_BYTES: Final = 1 << 20
 _TAGS_REFUSED: Final = (0, 1, 2, 3, 4, 5, 25, 28, 29, 30, 35, 36, 37, 43000, 100, 256, 258, 260, 261, 1004)
 HEAD, BLOCK, EVENT, TAIL = "head", "block", "event", "tail"
 
@@ -155,6 +159,24 @@ def read_items(data: bytes, base: int = 0) -> Iterator[Item]:
         yield _read_one(stream, len(data), base)
 
 
+def stream_items(file: BinaryIO) -> Iterator[Item]:
+    """Items of a whole file, read piece by piece. Raises as `read_items`."""
+    held, offset = b"", 0
+    while True:
+        part = file.read(PIECE_BYTES)
+        held, end = held + part, 0
+        try:
+            for item in read_items(held, offset):
+                yield item
+                end = item.end - offset
+        except IncompleteError:
+            if not part:
+                raise
+        held, offset = held[end:], offset + end
+        if not part:
+            return
+
+
 def _read_one(stream: io.BytesIO, size: int, base: int) -> Item:
     position = stream.tell()
     offset = base + position
@@ -202,6 +224,24 @@ def _typed(
     return value
 
 
+def _text(source: Mapping[str, Any], key: str, longest: int, offset: int) -> str:
+    text: str = _typed(source, key, str, offset)
+    try:
+        check_text(text, longest)
+    except ValueError as error:
+        raise FileError(f"field “{key}”: {error}", offset) from None
+    return text
+
+
+def _plain_map(source: Mapping[str, Any], key: str, offset: int, default: Any = None) -> dict[str, Any]:
+    value: dict[str, Any] = _typed(source, key, dict, offset, default)
+    try:
+        check_plain(value)
+    except ValueError as error:
+        raise FileError(f"field “{key}”: {error}", offset) from None
+    return value
+
+
 _NUMBER = (int, float)
 
 
@@ -220,18 +260,18 @@ def _head(value: Mapping[str, Any], offset: int) -> Head:
         raise FileError(f"start {start!r} is no time between 1970 and 2099", offset)
     if not -1080 <= zone <= 1080:
         raise FileError(f"utc_offset_min {zone} is no offset from UTC", offset)
-    session = _typed(value, "session", str, offset)
-    if not 0 < len(session) <= 64:
+    session = _text(value, "session", 64, offset)
+    if not session:
         raise FileError("field “session” must have 1 to 64 characters", offset)
     return Head(
-        kind=_typed(value, "kind", str, offset),
+        kind=_text(value, "kind", 40, offset),
         session=session,
         start=start,
         utc_offset_min=zone,
-        recorder=_typed(value, "recorder", dict, offset),
-        setup=_typed(value, "setup", dict, offset, {}),
+        recorder=_plain_map(value, "recorder", offset),
+        setup=_plain_map(value, "setup", offset, {}),
         channels=channels,
-        slip=_typed(value, "slip", dict, offset, {}),
+        slip=_plain_map(value, "slip", offset, {}),
     )
 
 
@@ -250,9 +290,9 @@ def _channel_head(value: object, offset: int) -> ChannelHead:
     if missing is not None and not isinstance(missing, int):
         raise FileError("field “missing” must be a whole number", offset)
     return ChannelHead(
-        _typed(value, "key", str, offset),
-        _typed(value, "name", str, offset),
-        _typed(value, "unit", str, offset),
+        _text(value, "key", 60, offset),
+        _text(value, "name", 120, offset),
+        _text(value, "unit", 30, offset),
         interval,
         kind,
         scale,
@@ -288,6 +328,12 @@ def _event(value: list[Any], offset: int) -> Event:
         case ["e", int() | float() as at, str() as code, str() as text, dict() as data]:
             if not np.isfinite(at):
                 raise FileError("an event at no finite time", offset)
+            try:
+                check_text(code, 40)
+                check_text(text, lines=True)
+                check_plain(data)
+            except ValueError as error:
+                raise FileError(f"an event with {error}", offset) from None
             return Event(float(at), code, text, {str(k): v for k, v in data.items()})
     raise FileError('an event is ["e", seconds, code, text, data]', offset)
 
@@ -334,6 +380,11 @@ def unpack(block: Block, channel: ChannelHead, offset: int = 0) -> Floats:
         values += channel.offset
     if channel.missing is not None:
         values[raw == channel.missing] = np.nan
+    # An endless or absurd value of a float channel was not measured either.
+    with np.errstate(invalid="ignore"):
+        absurd = np.abs(values) > LARGEST_VALUE
+    if absurd.any():
+        values[absurd] = np.nan
     return values
 
 

@@ -8,55 +8,22 @@ from typing import Annotated, Any, Final
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
+from kumpel.core.plain_values import check_plain, check_text
+
 SERVICE_TYPE: Final = "_kumpel-recorder._tcp.local."
 LATEST: Final = 4_102_444_800.0
 LONGEST_S: Final = 400 * 86_400.0
 LARGEST: Final = 1 << 40
 MOST_SESSIONS: Final = 10_000
-MOST_NODES, DEEPEST, LONGEST_TEXT, LARGEST_NUMBER = 5_000, 8, 4_000, 1 << 53
 
 
 def _clean(text: str) -> str:
-    """Refuses what is no text for people: control characters, halves of surrogate pairs."""
-    if any(ord(c) < 32 or 0xD800 <= ord(c) <= 0xDFFF for c in text):
-        raise ValueError("control characters have no place in a name")
+    check_text(text)
     return text
 
 
 def _plain(value: dict[str, Any]) -> dict[str, Any]:
-    """Refuses settings that are not plain: anything but maps, lists, texts, finite numbers, true, false and null."""
-    left = MOST_NODES
-
-    def check(part: object, depth: int) -> None:
-        nonlocal left
-        left -= 1
-        if left < 0:
-            raise ValueError(f"more than {MOST_NODES} values")
-        if depth > DEEPEST:
-            raise ValueError(f"nested deeper than {DEEPEST}")
-        match part:
-            case None | bool():
-                return
-            case str():
-                if len(part) > LONGEST_TEXT or "\0" in part or any(0xD800 <= ord(c) <= 0xDFFF for c in part):
-                    raise ValueError(f"a text longer than {LONGEST_TEXT} or with signs that are none")
-            case int() | float():
-                # Written so that nan is refused.
-                if not abs(part) <= LARGEST_NUMBER:
-                    raise ValueError("a number that is not finite, or too large")
-            case list():
-                for each in part:
-                    check(each, depth + 1)
-            case dict():
-                for key, each in part.items():
-                    if not isinstance(key, str):
-                        raise ValueError("a name that is no text")
-                    check(key, depth)
-                    check(each, depth + 1)
-            case _:
-                raise ValueError(f"a value of a form that has no place in settings ({type(part).__name__})")
-
-    check(value, 0)
+    check_plain(value)
     return value
 
 

@@ -5,7 +5,9 @@ from __future__ import annotations
 import hashlib
 import math
 import secrets
-from datetime import timedelta
+import threading
+from dataclasses import dataclass
+from datetime import datetime, timedelta
 
 from argon2 import PasswordHasher
 from argon2.exceptions import VerifyMismatchError
@@ -14,14 +16,20 @@ from sqlmodel import Session as Db
 from sqlmodel import col, delete, func, select
 
 from kumpel.services.problems import ConflictError, InvalidError, SignInError, TooManyTriesError
+from kumpel.store.database import tell
 from kumpel.store.tables import Account, SignIn, now
 
 STAYS = timedelta(days=14)
+SIGNED_OUT = "signed-out"
+"""The note that ends the streams of a browser; it is not passed on to others."""
+AT_ONCE = 2
+"""Password hashes computed at a time: each takes 64 MB and a core for a good while."""
 SHORTEST_PASSWORD = 10
 FREE_TRIES = 5
 LONGEST_PAUSE_S = 300.0
 _hasher = PasswordHasher()
 _NOBODY = _hasher.hash("nobody has this password")
+_hashing = threading.BoundedSemaphore(AT_ONCE)
 
 
 def is_first_visit(db: Db) -> bool:
@@ -36,7 +44,9 @@ def create_account(db: Db, login: str, name: str, password: str, role: str = "of
         raise InvalidError(f"The password needs at least {SHORTEST_PASSWORD} characters.")
     if db.exec(select(Account).where(Account.login == login)).first():
         raise ConflictError(f"The sign-in name “{login}” is taken.")
-    account = Account(login=login, name=name.strip(), password_hash=_hasher.hash(password), role=role)
+    with _hashing:
+        hashed = _hasher.hash(password)
+    account = Account(login=login, name=name.strip(), password_hash=hashed, role=role)
     db.add(account)
     db.commit()
     db.refresh(account)
@@ -60,29 +70,40 @@ def waiting_s(account: Account) -> float:
 
 
 def sign_in(db: Db, login: str, password: str) -> tuple[Account, str]:
-    """The account and a new token for the browser. The same sentence for a wrong name and a wrong password."""
-    account = db.exec(select(Account).where(Account.login == login.strip().lower()).with_for_update()).first()
-    pause = waiting_s(account) if account else 0.0
-    if pause > 0:
-        raise TooManyTriesError(f"Too many wrong passwords for this name. Try again in {math.ceil(pause)} s.")
-    try:
-        _hasher.verify(account.password_hash if account else _NOBODY, password)
-    except VerifyMismatchError:
+    """The account and a new token for the browser. The same sentence for a wrong name and a wrong password.
+
+    At most two passwords are checked at a time, and no connection to the database is held meanwhile. Whether the account may be
+    tried is asked just before, so that many tries at once are slowed down like those one after the other.
+    """
+    with _hashing:
+        account = db.exec(select(Account).where(Account.login == login.strip().lower())).first()
+        pause = waiting_s(account) if account else 0.0
+        hashed = account.password_hash if account else _NOBODY
+        db.rollback()
+        if pause > 0:
+            raise TooManyTriesError(f"Too many wrong passwords for this name. Try again in {math.ceil(pause)} s.")
+        right = _is_right(hashed, password)
+        account = db.exec(select(Account).where(Account.login == login.strip().lower()).with_for_update()).first()
         if account is not None:
-            account.failures, account.failed_at = account.failures + 1, now()
+            account.failures = 0 if right else account.failures + 1
+            account.failed_at = account.failed_at if right else now()
             db.add(account)
             db.commit()
-        account = None
-    if account is None or account.id is None:
+    if account is None or account.id is None or not right:
         raise SignInError("The name or the password is not right.")
-    account.failures = 0
     token = secrets.token_urlsafe(32)
     db.exec(delete(SignIn).where(col(SignIn.expires_at) < now()))
-    db.add(account)
     db.add(SignIn(token_hash=_hash(token), account_id=account.id, expires_at=now() + STAYS))
     db.commit()
     db.refresh(account)
     return account, token
+
+
+def _is_right(hashed: str, password: str) -> bool:
+    try:
+        return _hasher.verify(hashed, password)
+    except VerifyMismatchError:
+        return False
 
 
 def account_of(db: Db, token: str | None) -> Account | None:
@@ -95,9 +116,27 @@ def account_of(db: Db, token: str | None) -> Account | None:
     ).first()
 
 
+@dataclass(frozen=True)
+class Browser:
+    """A signed-in browser: a name for its sign-in that is not its token, and until when it is signed in."""
+
+    key: str
+    until: datetime
+    account_id: int
+
+
+def browser_of(db: Db, token: str | None) -> Browser | None:
+    if not token:
+        return None
+    found = db.exec(select(SignIn).where(SignIn.token_hash == _hash(token), col(SignIn.expires_at) > now())).first()
+    return None if found is None else Browser(_hash(_hash(token)), found.expires_at, found.account_id)
+
+
 def sign_out(db: Db, token: str | None) -> None:
+    """Forget the browser's token; its open streams end (see SIGNED_OUT)."""
     if token:
         db.exec(delete(SignIn).where(col(SignIn.token_hash) == _hash(token)))
+        tell(db, SIGNED_OUT, key=_hash(_hash(token)))
         db.commit()
 
 

@@ -45,8 +45,10 @@ class Arrival:
     While one piece is being stored, the next is checked, hashed and reduced to cells by a second thread.
     """
 
-    def __init__(self, db: Db, session: Session) -> None:
+    def __init__(self, db: Db, session: Session, at_once: bool = False) -> None:
+        """With `at_once`, everything is one transaction, which the caller ends; else every piece is one."""
         assert session.id is not None
+        self._at_once = at_once
         self._db, self._id = db, session.id
         self.session = session
         self._checker = krec.Checker(bounds_of)
@@ -120,8 +122,9 @@ class Arrival:
             samples.add_cells(self._db, self._id, prepared.cells)
             self.received = self.session.received = prepared.items[-1].end
             self._db.add(self.session)
-            tell(self._db, "arriving", session=self._id, received=self.received, size=self.session.size)
-            self._db.commit()
+            if not self._at_once:
+                tell(self._db, "arriving", session=self._id, received=self.received, size=self.session.size)
+                self._db.commit()
         head = self._checker.head
         for channel, _, _, cells in prepared.cells:
             assert head is not None
@@ -148,7 +151,8 @@ class Arrival:
             review.reassess(db, session)
         _bring_back(db, session)
         tell(db, "stored", session=self._id)
-        db.commit()
+        if not self._at_once:
+            db.commit()
 
     def withdraw(self) -> None:
         """Forget what was read: it is not the session that was asked for. The recorder still has everything."""

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from sqlmodel import Session as Db
 from sqlmodel import col, or_, select
 
-from kumpel.services import hand_out, reports, review, take_in
+from kumpel.services import hand_out, take_in
 from kumpel.services.people import like, list_people
 from kumpel.services.recorders import all_recorders
-from kumpel.services.sessions import Filter, list_sessions
+from kumpel.services.sessions import Filter, count_sessions, list_sessions
 from kumpel.store.tables import Recorder
 
 
@@ -32,8 +32,8 @@ def waiting(db: Db) -> Waiting:
     return Waiting(
         len(ready),
         take_in.new_count(db),
-        review.waiting_count(db),
-        reports.unreported_count(db),
+        count_sessions(db, Filter(standing="waiting")),
+        count_sessions(db, Filter(standing="unreported")),
         take_in.arriving_count(db),
     )
 

@@ -9,6 +9,7 @@ from sqlalchemy import text
 from sqlmodel import Session as Db
 from sqlmodel import col, func, or_, select
 
+from kumpel.core.names import clean_line
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.store.database import tell
 from kumpel.store.tables import HandOver, Person, Session, Team, now
@@ -51,11 +52,22 @@ def team_named(db: Db, name: str) -> Team:
     return team
 
 
-def create_person(db: Db, name: str, *, number: str | None = None, team: str | None = None, **rest: Any) -> Person:
-    """A person; a name is enough. ConflictError when the number belongs to somebody (even long gone)."""
-    name = " ".join(name.split())
+def create_person(
+    db: Db, name: str, *, number: str | None = None, team: str | None = None, again: bool = False, **rest: Any
+) -> Person:
+    """A person; a name is enough. ConflictError when the number belongs to somebody (even long gone), and when somebody has
+    the same name already, unless a second one is meant (`again`)."""
+    name = clean_line(name)
     if not name:
         raise InvalidError("A name is needed; everything else can be added later.")
+    same = db.exec(
+        select(Person, Team.name)
+        .outerjoin(Team, col(Person.team_id) == Team.id)
+        .where(func.lower(Person.name) == name.lower(), col(Person.deleted_at).is_(None))
+    ).first()
+    if same is not None and not again and not (number or "").strip():
+        who = ", ".join(x for x in (same[0].number, same[1] or "", f"born {same[0].born}" if same[0].born else "") if x)
+        raise ConflictError(f"There is a {same[0].name} already ({who}). Is this the same person?", code="same-name")
     number = (number or "").strip() or _next_number(db)
     taken = db.exec(select(Person).where(Person.number == number)).first()
     if taken:
@@ -75,8 +87,9 @@ def change_person(db: Db, person_id: int, changes: dict[str, Any]) -> Person:
     if "team" in changes:
         team = (changes.pop("team") or "").strip()
         person.team_id = team_named(db, team).id if team else None
-    if "name" in changes and not (changes["name"] or "").strip():
-        raise InvalidError("The name cannot be empty.")
+    for needed in ("name", "number"):
+        if needed in changes and not changes[needed].strip():
+            raise InvalidError(f"The {needed} cannot be empty.")
     if "number" in changes and changes["number"] != person.number:
         taken = db.exec(select(Person).where(Person.number == changes["number"])).first()
         if taken:

@@ -159,16 +159,3 @@ def report_of(db: Db, report_id: int) -> Report:
     if hashlib.sha256(report.pdf).digest() != report.sha256:
         raise ConflictError("The stored report does not match its hash: it was changed outside Kumpel.")
     return report
-
-
-def unreported_count(db: Db) -> int:
-    newest = select(func.max(Report.issued_at)).where(Report.session_id == Session.id).scalar_subquery()
-    return db.exec(
-        select(func.count())
-        .select_from(Session)
-        .where(
-            col(Session.signed_at).is_not(None),
-            col(Session.deleted_at).is_(None),
-            or_(newest.is_(None), newest < Session.signed_at),
-        )
-    ).one()

@@ -10,9 +10,10 @@ from typing import Any
 
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session as Db
-from sqlmodel import col, delete, func, select
+from sqlmodel import col, delete, select
 
 from kumpel.core.assessment import BothWays, LimitSet
+from kumpel.core.names import clean_line
 from kumpel.core.recording import Event as CoreEvent
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review
@@ -38,6 +39,8 @@ from kumpel.store.tables import (
 )
 
 LEFT_OUT, TASK = "left out", "task"
+MOST_LINES = 400
+"""Lines of a conclusion: about eight pages."""
 _FIELDS = {"limit_set_id", "working_day_s", "attenuation_db", "accepted"}
 
 
@@ -268,14 +271,9 @@ def set_field(db: Db, session_id: int, version: int, field: str, value: Any, who
     session = _open_session(db, session_id, version)
     if field not in _FIELDS:
         raise InvalidError(f"“{field}” cannot be set in a review.")
+    value = _checked_field(field, value)
     if field == "limit_set_id":
         limits_of(db, session.kind, value)
-    if field == "working_day_s" and value is not None and not 0 < value <= 86400:
-        raise InvalidError("The working day must be longer than nothing and at most 24 h.")
-    if field == "attenuation_db" and value is not None and not 0 <= value <= 60:
-        raise InvalidError("The attenuation must lie between 0 and 60 dB.")
-    if field == "accepted" and not all(str(reason).strip() for reason in value.values()):
-        raise InvalidError("Accepting this needs a reason.")
     before = getattr(session, field)
     setattr(session, field, value)
     db.add(session)
@@ -294,6 +292,34 @@ def set_field(db: Db, session_id: int, version: int, field: str, value: Any, who
         who,
     )
     return session
+
+
+def _checked_field(field: str, value: Any) -> Any:
+    """The value in the type the store reads again; InvalidError naming the field."""
+    if value is None and field != "accepted":
+        return None
+    if field == "accepted":
+        if not isinstance(value, dict) or len(value) > 40:
+            raise InvalidError("accepted: a map of findings and reasons is needed.")
+        if not all(
+            isinstance(k, str) and isinstance(r, str) and len(k) <= 80 and len(r) <= 400 for k, r in value.items()
+        ):
+            raise InvalidError("accepted: findings and reasons must be texts of up to 400 characters.")
+        reasons = {clean_line(k): clean_line(r) for k, r in value.items()}
+        if not all(reasons.values()):
+            raise InvalidError("Accepting this needs a reason.")
+        return reasons
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        raise InvalidError(f"{field}: a number is needed.")
+    if field == "limit_set_id":
+        if not isinstance(value, int) or not 0 < value < 2**31:
+            raise InvalidError("limit_set_id: no such limit set.")
+        return value
+    if field == "working_day_s" and not 0 < value <= 86400:
+        raise InvalidError("The working day must be longer than nothing and at most 24 h.")
+    if field == "attenuation_db" and not 0 <= value <= 60:
+        raise InvalidError("The attenuation must lie between 0 and 60 dB.")
+    return float(value)
 
 
 def undo(db: Db, session_id: int, version: int) -> Session:
@@ -382,24 +408,47 @@ def conclusion_of(db: Db, session_id: int) -> Conclusion | None:
     return db.get(Conclusion, session_id)
 
 
-def conclude(db: Db, session_id: int, text: str, who: int | None) -> Conclusion:
-    """Keep the text of the conclusion; saved while it is written, so that a reload loses nothing."""
-    session = session_of(db, session_id)
+def conclude(db: Db, session_id: int, text: str, who: int | None, version: int | None = None) -> Conclusion:
+    """Keep the text of the conclusion; saved while it is written, so that a reload loses nothing.
+
+    `version` is that of the conclusion the writer saw; ConflictError when somebody else has written meanwhile.
+    """
+    if text.count("\n") >= MOST_LINES:
+        raise InvalidError(f"The conclusion has more than {MOST_LINES} lines. It was not kept; shorten it.")
+    session = db.exec(select(Session).where(Session.id == session_id).with_for_update()).first()
+    if session is None or session.state != "stored":
+        raise NotFoundError("This session is not on record.")
     if session.signed_at is not None:
         raise ConflictError("This session is signed off. Open it again before changing the conclusion.", code="signed")
     row = db.get(Conclusion, session_id) or Conclusion(session_id=session_id)
-    row.text, row.written_by, row.written_at = text, who, now()
+    if version is not None and row.version != version:
+        raise ConflictError(
+            "Somebody else has written a conclusion since you looked. Yours was not kept; it is still in the field.",
+            code="stale-conclusion",
+        )
+    row.text, row.written_by, row.written_at, row.version = text, who, now(), row.version + 1
     db.add(row)
-    tell(db, "review", session=session_id, version=session.review_version)
+    tell(db, "conclusion", session=session_id, version=row.version)
     db.commit()
     db.refresh(row)
     return row
 
 
-def sign(db: Db, session_id: int, version: int, who: int) -> Session:
-    """Sign off what the reviewer looked at."""
+def sign(db: Db, session_id: int, version: int, who: int, conclusion_version: int | None = None) -> Session:
+    """Sign off just what the reviewer looked at: the review and the conclusion of these versions."""
     session = _open_session(db, session_id, version)
+    if session.aside:
+        raise ConflictError(
+            f"This session is kept aside ({session.aside}). Bring it in before signing it.", code="aside"
+        )
+    if session.deleted_at is not None:
+        raise ConflictError("This session is deleted. Bring it back before signing it.", code="deleted")
     row = db.get(Conclusion, session_id) or Conclusion(session_id=session_id, written_by=who)
+    if conclusion_version is not None and row.version != conclusion_version:
+        raise ConflictError(
+            "The conclusion on record is not the one you see: it was not kept yet, or somebody else has written. Nothing was signed.",
+            code="stale-conclusion",
+        )
     row.signed_at, row.signed_by = now(), who
     session.signed_at = row.signed_at
     db.add(row)
@@ -439,16 +488,3 @@ def view(
         samples.view(db, by_key[key], heads[by_key[key].index], kind.is_energy(key), start_s, end_s, points, bin_s)
         for key in keys
     ]
-
-
-def waiting_count(db: Db) -> int:
-    return db.exec(
-        select(func.count())
-        .select_from(Session)
-        .where(
-            Session.state == "stored",
-            Session.aside == "",
-            col(Session.deleted_at).is_(None),
-            col(Session.signed_at).is_(None),
-        )
-    ).one()

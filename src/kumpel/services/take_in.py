@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import dataclasses
 import hashlib
-from collections.abc import Callable
+import io
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, BinaryIO
 
 from sqlalchemy import Engine, text
 from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.exc import DataError, IntegrityError
 from sqlmodel import Session as Db
 from sqlmodel import col, func, select
 
 from kumpel.formats import krec
-from kumpel.kinds.registry import KINDS, bounds_of, kind_of
+from kumpel.kinds.registry import KINDS, bounds_of
 from kumpel.link.client import LinkError, RecorderLink
 from kumpel.link.messages import Piece
 from kumpel.services.arrival import Arrival, DifferentError
@@ -28,6 +30,7 @@ from kumpel.store.tables import HandOver, Person, Recorder, Session
 
 CLOCK_TOLERANCE_S = 5.0
 READS = 3
+ROTTEN = "the stored copy does not match its hash any more: it was damaged on the disk or changed outside Kumpel"
 Starter = Callable[[int], None]
 
 
@@ -245,6 +248,11 @@ def _run(db: Db, session_id: int) -> bool:
                 why = f"damaged on the way ({error}); everything before it is here. Take it in again to go on."
                 arrival.stopped(why)
                 return False
+        except (ValueError, TypeError, DataError) as error:
+            # Read whole and right, but nothing that can be kept or assessed: it stays on the recorder, and that is said.
+            what = "it holds what cannot be stored" if isinstance(error, DataError) else str(error)
+            arrival.stopped(f"not taken in: {what}. It is safe on the recorder.")
+            return False
     refresh(db, recorder)
     return True
 
@@ -257,47 +265,106 @@ def _read(recorder: Recorder, arrival: Arrival) -> None:
     arrival.finish()
 
 
-def from_file(db: Db, data: bytes, who: int | None, wish: dict[str, Any] | None = None) -> Session:
-    """Store a recording file that came by another way; the same checks, once and only once."""
+def from_file(db: Db, file: bytes | BinaryIO, who: int | None, wish: dict[str, Any] | None = None) -> Session:
+    """Store a recording file that came by another way; the same checks, once and only once, in one transaction.
+
+    Whatever is wrong with it, nothing is left behind. A session that is on its way from its recorder is taken over, unless
+    somebody is reading it just now.
+    """
+    stream = io.BytesIO(file) if isinstance(file, bytes) else file
     checker = krec.Checker(bounds_of)
-    items = []
+    size = 0
     try:
-        for item in krec.read_items(data):
+        for item in krec.stream_items(stream):
             checker.take(item)
-            items.append(item)
+            size = item.end
     except krec.FileError as error:
         raise InvalidError(f"The file cannot be taken in: {error}. Nothing was stored.") from error
     head = checker.head
     if head is None or checker.tail is None:
         raise InvalidError("The file is not complete. Nothing was stored.")
+    if head.kind not in KINDS:
+        raise InvalidError(f"The file is of kind “{head.kind}”, which this Kumpel does not know. Nothing was stored.")
     serial = str(head.recorder.get("serial", "unknown"))[:64]
-    if db.exec(
-        select(Session.id).where(
-            Session.serial == serial,
-            Session.recorder_session == head.session,
-            Session.sha256 == checker.digest,
+    try:
+        wish = _taken_over(db, serial, head.session, checker.digest) if wish is None else wish
+        session = _stored_at_once(db, stream, head, checker.digest, serial, size, who, wish)
+    except IntegrityError as error:
+        db.rollback()
+        raise ConflictError(f"Session {head.session} of {serial} has just been stored by somebody else.") from error
+    except (krec.FileError, ValueError) as error:
+        db.rollback()
+        raise InvalidError(f"The file cannot be taken in: {error}. Nothing was stored.") from error
+    except BaseException:
+        db.rollback()
+        raise
+    db.refresh(session)
+    return session
+
+
+def _taken_over(db: Db, serial: str, name: str, digest: bytes) -> dict[str, Any]:
+    """What was wished of the same session on its way from its recorder, whose half is put aside; nothing when there is none."""
+    known = db.exec(
+        select(Session).where(Session.serial == serial, Session.recorder_session == name, Session.sha256 == digest)
+    ).first()
+    if known is None:
+        return {}
+    if known.state == "stored":
+        where = " (deleted: bring it back in Sessions)" if known.deleted_at is not None else ""
+        raise ConflictError(f"Session {name} of {serial} is stored already{where}.")
+    lock = text("select pg_try_advisory_xact_lock(7245002, :id)")
+    if not db.connection().execute(lock, {"id": known.id}).scalar_one():
+        raise ConflictError(
+            f"Session {name} of {serial} is being read from its recorder just now. Nothing was stored here."
         )
-    ).first():
-        raise ConflictError(f"Session {head.session} of {serial} is stored already.")
+    wish = known.wish
+    db.delete(known)
+    db.flush()
+    return wish
+
+
+def _stored_at_once(
+    db: Db,
+    stream: BinaryIO,
+    head: krec.Head,
+    digest: bytes,
+    serial: str,
+    size: int,
+    who: int | None,
+    wish: dict[str, Any],
+) -> Session:
     recorder = db.exec(select(Recorder).where(Recorder.serial == serial)).first()
     session = Session(
         serial=serial,
         recorder_session=head.session,
-        sha256=checker.digest,
-        kind=kind_of(head.kind).key,
+        sha256=digest,
+        kind=head.kind,
         recorder_id=recorder.id if recorder else None,
         started_at=datetime.fromtimestamp(head.start, UTC),
-        size=len(data),
+        size=size,
         taken_in_by=who,
-        wish=wish or {},
+        wish=wish,
     )
     db.add(session)
-    db.commit()
-    arrival = Arrival(db, session)
-    arrival.take([Piece(offset=0, next=len(data), items=data)])
+    db.flush()
+    arrival = Arrival(db, session, at_once=True)
+    stream.seek(0)
+    arrival.take(_pieces(stream))
     arrival.finish()
-    db.refresh(session)
+    db.commit()
     return session
+
+
+def _pieces(stream: BinaryIO) -> Iterator[Piece]:
+    """The file's items in pieces, as a recorder would send them."""
+    held, first = bytearray(), 0
+    for item in krec.stream_items(stream):
+        held += item.raw
+        if len(held) >= krec.PIECE_BYTES:
+            yield Piece(offset=first, next=item.end, items=bytes(held))
+            held, first = bytearray(), item.end
+    if held:
+        yield Piece(offset=first, next=first + len(held), items=bytes(held))
 
 
 def clear(db: Db, recorder_id: int, recorder_sessions: list[str], passcode: str = "") -> list[str]:
@@ -321,8 +388,10 @@ def clear(db: Db, recorder_id: int, recorder_sessions: list[str], passcode: str 
         ).first()
         if session is None or session.id is None:
             raise ConflictError(f"Session {name} is not stored here. Nothing was cleared.")
-        if stored_hash(db, session.id) != session.sha256:
-            raise ConflictError(f"The stored copy of {name} does not match any more. Nothing was cleared.")
+        if not is_whole(db, session):
+            raise ConflictError(
+                f"The stored copy of {name} does not match its hash any more. Nothing was cleared; take it in again from the recorder."
+            )
         hashes[name] = session.sha256
     with link_to(recorder, passcode) as link:
         cleared = link.clear(hashes)
@@ -330,11 +399,27 @@ def clear(db: Db, recorder_id: int, recorder_sessions: list[str], passcode: str 
     return cleared
 
 
+def is_whole(db: Db, session: Session) -> bool:
+    """Whether the stored copy, read again, still has the session's hash. A rotten one is said on the session."""
+    assert session.id is not None
+    try:
+        good = stored_hash(db, session.id) == session.sha256
+    except krec.FileError:
+        good = False
+    trouble = "" if good else ROTTEN
+    if session.trouble != trouble:
+        session.trouble = trouble
+        db.add(session)
+        tell(db, "sessions", session=session.id)
+        db.commit()
+    return good
+
+
 def stored_hash(db: Db, session_id: int) -> bytes:
-    """SHA-256 of the stored items, read again from the database (as bytes, in the database's own words)."""
+    """SHA-256 of the stored items, read again from the database."""
     digest = hashlib.sha256()
-    for item in samples.read_items(db, session_id):
-        digest.update(item.raw)
+    for _, raw in samples.read_raw(db, session_id):
+        digest.update(raw)
     return digest.digest()
 
 

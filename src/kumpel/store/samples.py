@@ -19,6 +19,7 @@ from kumpel.formats import krec
 from kumpel.store.database import driver
 from kumpel.store.tables import Block, Channel, Pyramid
 
+BATCH = 64
 FACTOR = 16
 CELLS_A_ROW = 4096
 Cells = NDArray[np.float32]
@@ -161,21 +162,30 @@ def read_cells(db: Db, session_id: int, channel: int, level: int, first: int, en
     return cells[:, max(first - found[0][0], 0) : end - found[0][0]]
 
 
-def read_items(db: Db, session_id: int) -> Iterator[krec.Item]:
-    """The stored items of a session in the order of the file, a few at a time."""
-    last = -1
-    while True:
-        rows = db.exec(
+def read_batch(db: Db, session_id: int, after: int) -> list[tuple[int, bytes]]:
+    """The next few stored items behind the place `after` (-1: from the beginning): place in the file and bytes each."""
+    return list(
+        db.exec(
             select(Block.at, Block.item)
-            .where(Block.session_id == session_id, col(Block.at) > last)
+            .where(Block.session_id == session_id, col(Block.at) > after)
             .order_by(col(Block.at))
-            .limit(64)
+            .limit(BATCH)
         ).all()
-        if not rows:
-            return
-        for at, item in rows:
-            yield from krec.read_items(item, at)
-        last = rows[-1][0]
+    )
+
+
+def read_raw(db: Db, session_id: int) -> Iterator[tuple[int, bytes]]:
+    """All stored items in the order of the file, a few at a time: place in the file and bytes each."""
+    rows = read_batch(db, session_id, -1)
+    while rows:
+        yield from rows
+        rows = read_batch(db, session_id, rows[-1][0])
+
+
+def read_items(db: Db, session_id: int) -> Iterator[krec.Item]:
+    """The stored items of a session in the order of the file."""
+    for at, item in read_raw(db, session_id):
+        yield from krec.read_items(item, at)
 
 
 def read_samples(db: Db, session_id: int, head: krec.ChannelHead, channel: int, first: int, end: int) -> Floats:

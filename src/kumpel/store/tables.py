@@ -312,6 +312,7 @@ class Conclusion(SQLModel, table=True):
 
     session_id: int = Field(sa_column=Column(ForeignKey("session.id", ondelete="CASCADE"), primary_key=True))
     text: str = ""
+    version: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
     written_by: int | None = Field(default=None, sa_column=_to("account.id"))
     written_at: datetime = Field(default_factory=now, sa_column=_time())
     signed_by: int | None = Field(default=None, sa_column=_to("account.id"))

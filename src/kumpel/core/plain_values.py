@@ -1,0 +1,55 @@
+"""Values that came from outside (settings of a recorder, data of an event): plain, finite, bounded, or refused."""
+
+from __future__ import annotations
+
+MOST_VALUES, DEEPEST, LONGEST_TEXT, LARGEST_NUMBER = 5_000, 8, 4_000, 1 << 53
+
+
+def check_text(text: str, longest: int = LONGEST_TEXT, lines: bool = False) -> None:
+    """Raises ValueError for a text that is too long, or has signs that cannot be kept or shown.
+
+    Control characters and halves of surrogate pairs have no place in a name; with `lines`, line breaks and tabs have one.
+    """
+    if len(text) > longest:
+        raise ValueError(f"a text of {len(text)} characters; {longest} are possible")
+    allowed = "\n\r\t" if lines else ""
+    if any((ord(c) < 32 and c not in allowed) or ord(c) == 127 or 0xD800 <= ord(c) <= 0xDFFF for c in text):
+        raise ValueError("a text with control characters")
+
+
+def check_plain(value: object) -> None:
+    """Raises ValueError for anything but maps with texts as names, lists, texts, finite numbers, true, false and null.
+
+    At most 5,000 values, 8 deep, texts of 4,000 characters, numbers up to 2^53.
+    """
+    left = MOST_VALUES
+
+    def check(part: object, depth: int) -> None:
+        nonlocal left
+        left -= 1
+        if left < 0:
+            raise ValueError(f"more than {MOST_VALUES} values")
+        if depth > DEEPEST:
+            raise ValueError(f"nested deeper than {DEEPEST}")
+        match part:
+            case None | bool():
+                return
+            case str():
+                check_text(part, lines=True)
+            case int() | float():
+                # Written so that nan is refused.
+                if not abs(part) <= LARGEST_NUMBER:
+                    raise ValueError("a number that is not finite, or too large")
+            case list() | tuple():
+                for each in part:
+                    check(each, depth + 1)
+            case dict():
+                for key, each in part.items():
+                    if not isinstance(key, str):
+                        raise ValueError("a name that is no text")
+                    check_text(key, 200)
+                    check(each, depth + 1)
+            case _:
+                raise ValueError(f"a value of a form that has no place here ({type(part).__name__})")
+
+    check(value, 0)
