@@ -247,16 +247,10 @@ def groups(all_of_them: Sequence[Assessed]) -> list[GroupResult]:
             figures = [f for a in mine for f in a.found.figures if f.key == rule.figure and math.isfinite(f.value)]
             if not figures:
                 continue
-            limit = next(
-                (
-                    s.value
-                    for r in mine[0].limits.rules
-                    if r.figure == rule.figure
-                    for s in reversed(r.steps)
-                    if s.verdict is Verdict.ABOVE
-                ),
-                math.nan,
-            )
+            # The limit value; where there are action values only, the highest of them.
+            steps = [s for r in mine[0].limits.rules if r.figure == rule.figure for s in r.steps]
+            limit = next((s.value for s in reversed(steps) if s.verdict is Verdict.ABOVE), math.nan)
+            limit = steps[-1].value if steps and math.isnan(limit) else limit
             try:
                 found = group(np.array([f.value for f in figures]), limit, logarithmic=rule.logarithmic)
             except ValueError as error:

@@ -199,7 +199,7 @@ class Reports(ReviewTest):
 
     def test_full_is_longer_and_the_preview_has_the_same_pages(self) -> None:
         full = reports.Options(tuple(PARTS))
-        pages = reports.preview(self.db, self.id, full)
+        pages, _ = reports.preview(self.db, self.id, full)
         self.assertEqual(self.issue(parts=tuple(PARTS)).pages, len(pages))
         self.assertGreater(len(pages), 1)
         self.assertTrue(all(p.startswith(b"\x89PNG") for p in pages))
@@ -216,12 +216,12 @@ class Reports(ReviewTest):
             self.assertEqual(reports.list_reports(self.db, words)[1], count)
 
     def test_the_queue_of_unreported_sessions(self) -> None:
-        self.assertEqual(reports.unreported_count(self.db), 0)
+        self.assertEqual(sessions.count_sessions(self.db, sessions.Filter(standing="unreported")), 0)
         review.conclude(self.db, self.id, "x", self.who)
         self.row = review.sign(self.db, self.id, self.row.review_version, self.who)
-        self.assertEqual(reports.unreported_count(self.db), 1)
+        self.assertEqual(sessions.count_sessions(self.db, sessions.Filter(standing="unreported")), 1)
         self.issue()
-        self.assertEqual(reports.unreported_count(self.db), 0)
+        self.assertEqual(sessions.count_sessions(self.db, sessions.Filter(standing="unreported")), 0)
 
     def test_a_session_without_any_level_still_prints(self) -> None:
         import numpy as np

@@ -6,6 +6,7 @@ import numpy as np
 
 from kumpel.services import review, sessions
 from kumpel.store import samples
+from kumpel.store.database import engine
 from tests.support import DatabaseTest, recording_file, small_file
 
 
@@ -78,7 +79,7 @@ class Views(DatabaseTest):
         from kumpel.services import take_in
 
         row = take_in.from_file(self.db, data, None)
-        self.assertEqual(b"".join(sessions.original(self.db, row)), data)
+        self.assertEqual(b"".join(sessions.original(engine(self.url), row.id or 0)), data)
         self.assertEqual(take_in.stored_hash(self.db, row.id or 0), row.sha256)
 
 

@@ -26,8 +26,10 @@ def choices(kind: str, who: Who) -> schemas.ReportChoices:
 @router.post("/sessions/{session_id}/report-pages")
 def preview(session_id: int, wish: schemas.ReportOptions, db: Database, who: Who) -> schemas.Pages:
     """The true pages of the report as it stands now."""
-    pages = reports.preview(db, session_id, reports.Options(tuple(wish.parts), wish.named))
-    return schemas.Pages(pages=["data:image/png;base64," + base64.b64encode(page).decode() for page in pages])
+    pages, notes = reports.preview(db, session_id, reports.Options(tuple(wish.parts), wish.named))
+    return schemas.Pages(
+        notes=notes, pages=["data:image/png;base64," + base64.b64encode(page).decode() for page in pages]
+    )
 
 
 @router.post("/sessions/{session_id}/reports", status_code=201)

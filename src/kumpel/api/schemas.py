@@ -563,9 +563,10 @@ class ReportChoices(BaseModel):
 
 
 class Pages(BaseModel):
-    """The true pages as PNG, each as a data URL."""
+    """The true pages as PNG, each as a data URL, and what is to be said of them."""
 
     pages: list[str]
+    notes: list[str]
 
 
 class Report(BaseModel):

@@ -52,11 +52,11 @@ class Canvas:
     def hatch(self, x: float, y: float, width: float, height: float) -> None:
         """A left-out stretch: slanting lines on the ground colour."""
         self.rect(x, y, width, height, "#f6f4ef")
-        top = y
-        while top < y + height:
-            low = min(top + width, y + height)
-            self.line(x + (low - top), top, x, low, "#9aa4a8", 0.6)
-            top += 4
+        offset = 4.0
+        while offset < width + height:
+            from_x, to_x = max(offset - height, 0.0), min(offset, width)
+            self.line(x + from_x, y + offset - from_x, x + to_x, y + offset - to_x, "#9aa4a8", 0.6)
+            offset += 4
 
     def text(
         self,
@@ -90,8 +90,9 @@ def level_over_time(
     hours: Floats, levels: Floats, left_out: Sequence[tuple[float, float]], lines: Sequence[LimitLine], unit: str
 ) -> str:
     """Minute levels as bars over the wall clock (hours, shape (n,)), limit lines, hatched left-out stretches."""
-    canvas = Canvas(510, 150)
-    left, right, top, bottom = 26.0, 506.0, 6.0, 136.0
+    canvas = Canvas(510, 156)
+    # The names of the limits stand beside the bars, not on them.
+    left, right, top, bottom = 26.0, 424.0 if lines else 506.0, 14.0, 142.0
     shown = ~np.isnan(levels)
     low = max(math.floor(float(np.min(levels[shown], initial=60)) / 10) * 10, 30)
     high = max(float(np.max(levels[shown], initial=90)), *(line.value for line in lines), low + 20) + 3
@@ -115,16 +116,14 @@ def level_over_time(
     last = math.inf
     for line in sorted(lines, key=lambda each: each.value):
         y = y_of(line.value)
-        canvas.line(left, y, right, y, INK, 0.7, "5 3")
-        if last - y > 7:
-            words = f"{line.value:g} {line.text}"
-            canvas.text(right - 1, y - 2, words, 7, INK, "end", halo=True)
-            last = y
+        canvas.line(left, y, right + 3, y, INK, 0.7, "5 3")
+        last = min(y, last - 7.5)
+        canvas.text(right + 5, last + 2.5, f"{line.value:g} {line.text}", 7, INK)
     for hour in range(math.ceil(begin), math.floor(end) + 1):
         canvas.line(x_of(hour), bottom, x_of(hour), bottom + 2.5, SOFT, 0.5)
         canvas.text(x_of(hour), bottom + 10, f"{hour % 24:02d}:00", 7.5, anchor="middle")
     canvas.line(left, bottom, right, bottom, SOFT, 0.5)
-    canvas.text(0, top + 4, unit, 7)
+    canvas.text(0, 7, unit, 7)
     return canvas.svg()
 
 

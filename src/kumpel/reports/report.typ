@@ -34,15 +34,18 @@
   set text(7.5pt, fill: soft, stretch: 87.5%)
   grid(columns: (1fr, auto), doc.footer, [page #counter(page).display() of #counter(page).final().first()])
 })
-#set text(font: ("Barlow",), size: 9pt, fill: ink, lang: "en", number-type: "lining", number-width: "tabular")
+// Names of any script: what Barlow has not, Noto has; numbers and Latin letters stay in Barlow.
+#set text(font: ("Barlow", "Noto Sans", "Noto Sans CJK SC", "Noto Color Emoji"), size: 9pt, fill: ink, lang: "en", number-type: "lining", number-width: "tabular")
 #set par(leading: 0.5em)
 #show heading: it => block(above: 9pt, below: 4.5pt, narrow(size: 10.5pt, weight: 600, it.body))
 
-#grid(columns: (auto, 1fr, auto), column-gutter: 10pt, align: (left + horizon, left + horizon, right + horizon),
+#grid(columns: (auto, 1fr, auto), column-gutter: 10pt, align: (left + horizon, left + horizon, right + top),
   circle(radius: 16pt, fill: brass-soft, stroke: none, align(center + horizon, narrow(weight: 600, size: 9.5pt, fill: rgb("#5d430d"), doc.token))),
   [#narrow(size: 17pt, weight: 600, doc.title) \ #text(fill: soft, doc.subtitle)],
-  [#text(size: 11pt, verdict-text(doc.verdict, doc.words)) #if doc.draft [ \ #text(size: 8pt, fill: soft)[draft, not issued]]],
+  if doc.draft { text(size: 8pt, fill: soft)[draft, not issued] },
 )
+#v(-2pt)
+#text(size: 11pt, verdict-text(doc.verdict, doc.words))
 #v(2pt)
 #std.line(length: 100%, stroke: 0.8pt + rgb("#b98a2e"))
 

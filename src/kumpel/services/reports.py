@@ -92,10 +92,12 @@ def _who(db: Db, person: Person | None, tags: dict[str, str]) -> list[Fact]:
     return facts
 
 
-def preview(db: Db, session_id: int, options: Options) -> list[bytes]:
-    """The true pages as PNG."""
+def preview(db: Db, session_id: int, options: Options) -> tuple[list[bytes], list[str]]:
+    """The true pages as PNG, and what is to be said of them."""
     made, _, _ = document(db, review.session_of(db, session_id), options)
-    return pages.preview(made)
+    shown, unknown = pages.printable(made)
+    notes = [f"No font here has the sign {code}; it is printed as [{code}]." for code in unknown]
+    return pages.preview(shown), notes
 
 
 def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
@@ -110,6 +112,7 @@ def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
     serial = db.connection().execute(text("select nextval('report_number')")).scalar_one()
     number = f"R-{now():%Y}-{serial:05d}"
     made, limits, _ = document(db, session, options, number)
+    made, _ = pages.printable(made)
     data = pages.pdf(made)
     report = Report(
         number=number,

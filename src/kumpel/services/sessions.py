@@ -15,7 +15,7 @@ from sqlmodel import col, delete, func, or_, select
 from kumpel.services import review
 from kumpel.services.arrival import shift_clock
 from kumpel.services.people import like, person_of
-from kumpel.services.problems import ConflictError
+from kumpel.services.problems import ConflictError, InvalidError
 from kumpel.services.tags import tags_of
 from kumpel.services.take_in import ROTTEN, is_whole
 from kumpel.store import samples
@@ -152,6 +152,8 @@ def change(db: Db, session_id: int, changes: dict[str, Any]) -> Session:
     if "note" in changes:
         session.note = changes["note"]
     if "clock_shift_s" in changes:
+        if not abs(changes["clock_shift_s"]) <= 366 * 86_400:
+            raise InvalidError("A session can be shifted by a year at most.")
         shift_clock(session, changes["clock_shift_s"])
     if "tags" in changes:
         db.exec(delete(Tag).where(col(Tag.session_id) == session_id))
