@@ -52,9 +52,9 @@ def fresh_database() -> str:
     global _counter
     _counter += 1
     url, name = cluster().url, f"test_{_counter}"
-    with psycopg.connect(url.rsplit("/", 1)[0] + "/postgres", autocommit=True) as connection:
+    with psycopg.connect(cluster().keeper_url, autocommit=True) as connection:
         connection.execute(f"drop database if exists {name}")
-        connection.execute(f"create database {name} template kumpel")
+        connection.execute(f"create database {name} template kumpel owner kumpel")
     return url.rsplit("/", 1)[0] + f"/{name}"
 
 

@@ -8,8 +8,11 @@ import unittest
 from pathlib import Path
 
 import psycopg
+from sqlmodel import Session as Db
 
+from kumpel.services.accounts import create_account
 from kumpel.store.cluster import Cluster, ClusterError, free_port, programs
+from kumpel.store.database import engine, migrate
 
 
 class OwnCluster(unittest.TestCase):
@@ -49,10 +52,55 @@ class OwnCluster(unittest.TestCase):
         url = self.cluster.start()
         with psycopg.connect(url) as connection:
             self.assertEqual(connection.execute("show listen_addresses").fetchone(), ("127.0.0.1",))
+        with psycopg.connect(self.cluster.keeper_url) as connection:
             self.assertEqual(connection.execute("show unix_socket_directories").fetchone(), ("",))
         with self.assertRaises(psycopg.OperationalError):
             psycopg.connect(url.replace(url.split(":")[2].split("@")[0], "wrong"))
         self.assertEqual((self.folder / "postgres" / "password").stat().st_mode & 0o077, 0)
+
+    def test_the_role_is_no_superuser(self) -> None:
+        with psycopg.connect(self.cluster.start()) as connection:
+            self.assertEqual(connection.execute("show is_superuser").fetchone(), ("off",))
+            with self.assertRaises(psycopg.errors.InsufficientPrivilege):
+                connection.execute("create role x")
+        with psycopg.connect(self.cluster.url) as connection, self.assertRaises(psycopg.errors.InsufficientPrivilege):
+            connection.execute("copy (select 1) to program 'true'")
+
+    def test_an_older_cluster_is_turned_over_with_everything_in_it(self) -> None:
+        """As it was: the role is the first one and a superuser; the whole schema is its own."""
+        url = self.cluster.start()
+        with psycopg.connect(self.cluster.keeper_url, autocommit=True) as connection:
+            connection.execute("drop database kumpel")
+            connection.execute("drop role kumpel")
+            connection.execute("create role other superuser login password 'x'")
+        place = self.folder / "postgres"
+        other = (
+            self.cluster.keeper_url.split("://")[0] + "://other:x@" + url.split("@")[1].replace("/kumpel", "/postgres")
+        )
+        password = (place / "password").read_text()
+        with psycopg.connect(other, autocommit=True) as connection:
+            connection.execute("alter role kumpel_keeper rename to kumpel")
+            connection.execute(f"alter role kumpel password '{password}'")  # type: ignore[arg-type]
+            connection.execute("create database kumpel owner kumpel")
+        (place / "keeper-password").unlink()
+        migrate(url)
+        with Db(engine(url)) as db:
+            create_account(db, "officer", "Runa Halvorsen", "long enough")
+        engine(url).dispose()
+        again = Cluster(self.folder / "postgres", durable=False)
+        self.assertEqual(again.start(), url)
+        with psycopg.connect(url) as connection:
+            self.assertEqual(connection.execute("show is_superuser").fetchone(), ("off",))
+            self.assertEqual(connection.execute("select login from account").fetchone(), ("officer",))
+            foreign = connection.execute(
+                "select relname from pg_class c join pg_namespace n on n.oid = c.relnamespace "
+                "where nspname = 'public' and pg_get_userbyid(relowner) <> 'kumpel'"
+            ).fetchall()
+            self.assertEqual(foreign, [])
+            # It may still change its own tables, as the next migration does.
+            connection.execute("alter table account add column later int")
+            connection.execute("select nextval('person_number')")
+        self.assertEqual(again.start(), url)
 
     def test_a_folder_that_the_server_user_cannot_enter(self) -> None:
         if os.geteuid() != 0:

@@ -6,8 +6,10 @@ import asyncio
 import contextlib
 import errno
 import logging
+import traceback
 from collections.abc import AsyncIterator
 from http import HTTPStatus
+from pathlib import Path
 from typing import Any
 
 from fastapi import FastAPI, Request
@@ -33,6 +35,7 @@ from kumpel.store import database
 
 log = logging.getLogger("kumpel")
 LARGEST_BODY = 1_000_000
+UNEXPECTED = "Something unexpected went wrong on the server; it is in the server's log. What was stored is safe."
 DISK_FULL = "The disk of the server is full. Nothing was changed, what is stored is safe; make room, then try again."
 DISK_STATES = ("53100", "58030")
 """PostgreSQL's disk_full and io_error."""
@@ -103,9 +106,11 @@ def _prepare(config: Config) -> None:
 
 async def _work(jobs: Jobs, config: Config) -> None:
     """The worker, started again when the database went away under it."""
+    first = True
     while True:
         with contextlib.suppress(Exception):
-            await asyncio.to_thread(_go_on, jobs, config)
+            await asyncio.to_thread(_go_on, jobs, config, first)
+            first = False
         try:
             await jobs.work()
         except asyncio.CancelledError:
@@ -115,8 +120,10 @@ async def _work(jobs: Jobs, config: Config) -> None:
         await asyncio.sleep(1)
 
 
-def _go_on(jobs: Jobs, config: Config) -> None:
+def _go_on(jobs: Jobs, config: Config, tidy: bool) -> None:
     with Db(database.engine(config.database_url)) as db:
+        if tidy:
+            jobs.tidy(db)
         jobs.go_on(db)
 
 
@@ -172,15 +179,43 @@ class Guard:
             await problem(403, "other-origin", "This request came from another site.")(scope, receive, with_headers)
             return
         if scope["path"] in STREAMED:
-            await self._app(scope, receive, with_headers)
+            await self._guarded(scope, receive, with_headers)
             return
         declared = headers.get("content-length", "0")
         body = _Body(receive, LARGEST_BODY)
         if declared.isdigit() and int(declared) <= LARGEST_BODY and await body.fits(scope["method"]):
-            await self._app(scope, body, with_headers)
+            await self._guarded(scope, body, with_headers)
         else:
             words = f"A request may have {LARGEST_BODY // 1_000_000} MB at most. Nothing was changed."
             await problem(413, "too-large", words)(scope, receive, with_headers)
+
+    async def _guarded(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """What nobody expected is logged without what it carried, and ends an answer that has begun."""
+        began = False
+
+        async def watched(message: Message) -> None:
+            nonlocal began
+            began = began or message["type"] == "http.response.start"
+            await send(message)
+
+        try:
+            await self._app(scope, receive, watched)
+        except Exception as error:
+            _log_failure(scope["path"], error)
+            if began:
+                raise BrokenOffError from None
+            await problem(500, "unexpected", UNEXPECTED)(scope, receive, send)
+
+
+class BrokenOffError(Exception):
+    """An answer that had begun could not be finished: the connection closes, so that the browser knows."""
+
+
+def _log_failure(path: str, error: Exception) -> None:
+    """Kind and place of a failure. Its words and values stay out of the log: they may name people."""
+    frames = traceback.extract_tb(error.__traceback__)
+    own = [f"{Path(f.filename).name}:{f.lineno} {f.name}" for f in frames if "kumpel" in f.filename][-4:]
+    log.error("unexpected %s at %s: %s", type(error).__name__, path, " > ".join(own))
 
 
 class _Body:
@@ -247,11 +282,11 @@ def _add_problem_handlers(app: FastAPI) -> None:
 
     @app.exception_handler(Exception)
     async def unknown(request: Request, error: Exception) -> JSONResponse:
-        log.exception("unexpected error at %s", request.url.path)
+        _log_failure(request.url.path, error)
         return problem(
             500,
             "unexpected",
-            "Something unexpected went wrong on the server; it is in the server's log. What was stored is safe.",
+            UNEXPECTED,
         )
 
 

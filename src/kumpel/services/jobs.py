@@ -6,10 +6,14 @@ import asyncio
 import contextlib
 
 import procrastinate
+from sqlalchemy import text
 from sqlmodel import Session as Db
 
 from kumpel.services import take_in
 from kumpel.store.database import engine, plain_url
+
+STALLED_S = 30.0
+"""A worker that has not said anything for so long is gone (it says so every ten seconds)."""
 
 
 class Jobs:
@@ -27,6 +31,22 @@ class Jobs:
 
     def open(self) -> None:
         self._sync.open()
+
+    @staticmethod
+    def tidy(db: Db) -> int:
+        """Take away what ended workers left: jobs done or failed, and those at work under nobody. What they were for is found
+        again by `go_on`. How many there were."""
+        db.connection().execute(
+            text("delete from procrastinate_workers where last_heartbeat < now() - make_interval(secs => :stalled)"),
+            {"stalled": STALLED_S},
+        )
+        gone = db.connection().execute(
+            text(
+                "delete from procrastinate_jobs where status not in ('todo', 'doing') or (status = 'doing' and worker_id is null)"
+            )
+        )
+        db.commit()
+        return gone.rowcount
 
     def close(self) -> None:
         self._sync.close()

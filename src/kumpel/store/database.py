@@ -24,7 +24,8 @@ CHANGES = "kumpel_changes"
 def engine(url: str) -> Engine:
     """The engine for a database URL ("postgresql://..."), one per process."""
     address = make_url(url).set(drivername="postgresql+psycopg")
-    return create_engine(address, pool_size=10, max_overflow=20, pool_pre_ping=True)
+    # Errors name no parameters: they would carry what people typed into the log.
+    return create_engine(address, pool_size=10, max_overflow=20, pool_pre_ping=True, hide_parameters=True)
 
 
 def plain_url(url: str) -> str:
