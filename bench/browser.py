@@ -1,5 +1,5 @@
 """First load, and frames while zooming and panning, in headless Chromium against a running demo:
-`.venv/bin/python -m bench.browser http://127.0.0.1:8620`."""
+`./kumpel bench browser http://127.0.0.1:8620`."""
 
 from __future__ import annotations
 

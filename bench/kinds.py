@@ -1,4 +1,4 @@
-"""Measures the assessments: `.venv/bin/python -m bench.kinds`. Beside each stands one plain NumPy pass over the same arrays,
+"""Measures the assessments: `./kumpel bench kinds`. Beside each stands one plain NumPy pass over the same arrays,
 and the loop or data-frame version that somebody would write, timed in the same run. EDF+ and CSV beside other libraries.
 """
 

@@ -1,4 +1,4 @@
-"""Errors of lap and sector times against the simulator: `.venv/bin/python -m bench.lap_errors`; the table of docs/methods/vehicle.md."""
+"""Errors of lap and sector times against the simulator: `./kumpel bench lap_errors`; the table of docs/methods/vehicle.md."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Measures the budgets: `.venv/bin/python -m bench.measure`. Prints ratios against a peer or a limit of the same run."""
+"""Measures the budgets: `./kumpel bench measure`. Prints ratios against a peer or a limit of the same run."""
 
 from __future__ import annotations
 

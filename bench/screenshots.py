@@ -1,4 +1,4 @@
-"""Renews docs/screenshots/ from a running demo: `.venv/bin/python -m bench.screenshots http://127.0.0.1:8620`.
+"""Renews docs/screenshots/ from a running demo: `./kumpel bench screenshots http://127.0.0.1:8620`.
 
 Best on a fresh demo (`./kumpel demo --fresh`): it takes Ida's shift in and reviews it on the way.
 """

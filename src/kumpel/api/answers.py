@@ -108,6 +108,7 @@ def session(row: SessionRow) -> schemas.Session:
                 "clock_shift_s",
                 "note",
                 "verdict",
+                "verdict_step",
                 "key_figure",
                 "signed_at",
                 "taken_in_at",

@@ -126,15 +126,15 @@ class PersonChange(BaseModel):
     """Only the fields given are changed; null takes away what may be missing, and is refused where something is needed."""
 
     model_config = _example(team="Crusher hall", born="1984-02-11") | ConfigDict(extra="forbid")
-    name: Line = Field(default="", min_length=1, max_length=200)
-    number: Line = Field(default="", min_length=1, max_length=40)
+    name: Line = Field(default_factory=str, min_length=1, max_length=200)
+    number: Line = Field(default_factory=str, min_length=1, max_length=40)
     team: Line | None = Field(default=None, max_length=120)
     born: Birthday | None = None
     sex: Line | None = Field(default=None, max_length=20)
     height_cm: float | None = Field(default=None, gt=20, lt=300, allow_inf_nan=False)
     weight_kg: float | None = Field(default=None, gt=0.3, lt=500, allow_inf_nan=False)
-    contact: Line = Field(default="", max_length=400)
-    notes: Text = Field(default="", max_length=4000)
+    contact: Line = Field(default_factory=str, max_length=400)
+    notes: Text = Field(default_factory=str, max_length=4000)
 
 
 class Recorder(Out):
@@ -314,6 +314,7 @@ class Session(BaseModel):
     note: str
     tags: dict[str, str]
     verdict: VerdictWord
+    verdict_step: str
     key_figure: str
     signed_at: datetime | None
     taken_in_at: datetime | None
@@ -333,10 +334,10 @@ class SessionChange(BaseModel):
         extra="forbid"
     )
     person_id: Id | None = None
-    note: Text = Field(default="", max_length=4000)
-    clock_shift_s: float = Field(default=0, ge=-366 * 86_400, le=366 * 86_400, allow_inf_nan=False)
+    note: Text = Field(default_factory=str, max_length=4000)
+    clock_shift_s: float = Field(default_factory=float, ge=-366 * 86_400, le=366 * 86_400, allow_inf_nan=False)
     tags: Tags = Field(default_factory=dict)
-    aside: Line = Field(default="", max_length=120)
+    aside: Line = Field(default_factory=str, max_length=120)
 
 
 class Channel(Out):

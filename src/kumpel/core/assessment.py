@@ -238,6 +238,15 @@ class Assessment:
     events: tuple[Detected, ...] = ()
     stretches: tuple[Stretch, ...] = ()
 
+    @property
+    def step(self) -> str:
+        """Name of the step that leads the verdict ("upper action value"); empty when none is reached."""
+        leading = [j for j in self.judgements if j.verdict is self.verdict]
+        lead = max(leading, key=lambda j: j.severity, default=None)
+        if lead is None or self.verdict in (Verdict.WITHIN, Verdict.NOT_ASSESSABLE):
+            return ""
+        return next((s.name for s in lead.steps if s.value == lead.limit), "")
+
     def table(self, key: str) -> Table:
         """The table of this key; KeyError when the assessment has none."""
         for table in self.tables:

@@ -15,7 +15,10 @@ from kumpel.store.tables import LimitSetRow
 
 
 def put_shipped(db: Db) -> None:
-    """Add the shipped limit sets that are not on record yet; versions on record are never changed."""
+    """Add the shipped limit sets that are not on record yet, and correct one that was shipped with a mistake.
+
+    Copies that people made are theirs; what a report used is frozen with it.
+    """
     for kind in KINDS.values():
         for limits in kind.limit_sets:
             known = db.exec(
@@ -33,6 +36,9 @@ def put_shipped(db: Db) -> None:
                         data=limit_set_data(limits),
                     )
                 )
+            elif known.shipped and known.data != limit_set_data(limits):
+                known.data, known.name = limit_set_data(limits), limits.name
+                db.add(known)
     db.commit()
 
 

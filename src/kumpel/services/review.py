@@ -153,6 +153,7 @@ def reassess(db: Db, session: Session) -> BothWays:
         db.connection().execute(statement.on_conflict_do_update(index_elements=["session_id", "basis"], set_=values))
     lead = both.reviewed.figure(both.reviewed.key_figures[0])
     session.verdict = both.reviewed.verdict.value
+    session.verdict_step = both.reviewed.step[:80]
     session.key_figure = (
         f"{lead.name.split(',')[0] if lead.key.startswith('limit.') else lead.name} {lead.stated:.{lead.decimals}f} {lead.unit}"
         if math.isfinite(lead.value)

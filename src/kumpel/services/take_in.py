@@ -166,6 +166,7 @@ def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[i
             "accepted": {},
             "review_version": 0,
             "verdict": "",
+            "verdict_step": "",
             "key_figure": "",
             "taken_in_by": who,
             "wish": {

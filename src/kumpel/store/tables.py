@@ -171,6 +171,7 @@ class Session(SQLModel, table=True):
     accepted: dict[str, str] = Field(default_factory=dict, sa_column=_json())
     review_version: int = 0
     verdict: str = Field(default="", max_length=30)
+    verdict_step: str = Field(default="", max_length=80, sa_column_kwargs={"server_default": ""})
     key_figure: str = Field(default="", max_length=80)
     signed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
     __table_args__ = (

@@ -16,6 +16,9 @@ export class Problem extends Error {
 
 const client = createClient<paths>({ baseUrl: "" });
 
+/** Told to the window when an answer says that nobody is signed in (any more). */
+export const SIGNED_OUT = "kumpel-signed-out";
+
 async function told(response: Response, error: unknown): Promise<Problem> {
   const body = error as { detail?: string; code?: string } | undefined;
   if (body?.detail) return new Problem(response.status, body.code ?? "problem", body.detail);
@@ -36,7 +39,11 @@ export async function ask<T>(answer: Answer<T>): Promise<T> {
       "The server does not answer. What is stored is safe; this page tries again by itself.",
     );
   }
-  if (!got.response.ok) throw await told(got.response, got.error);
+  if (!got.response.ok) {
+    const problem = await told(got.response, got.error);
+    if (problem.status === 401 && problem.code === "sign-in") window.dispatchEvent(new Event(SIGNED_OUT));
+    throw problem;
+  }
   return got.data as T;
 }
 

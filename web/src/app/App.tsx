@@ -1,8 +1,9 @@
-import { useQuery } from "@tanstack/react-query";
-import { lazy, Suspense } from "react";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { lazy, Suspense, useEffect, useState } from "react";
 import { Navigate, Route, Routes } from "react-router";
-import { api, ask } from "@/api/client";
+import { api, ask, type Schemas, SIGNED_OUT } from "@/api/client";
 import { Loading, Trouble } from "@/ui/basics";
+import { Boundary } from "./Boundary";
 import { Shell } from "./Shell";
 import { SignIn } from "./SignIn";
 
@@ -30,26 +31,50 @@ const wanted = window.location.pathname.split("/")[1] || "take-in";
 if (wanted in SCREENS) void SCREENS[wanted as keyof typeof SCREENS]();
 
 export function App() {
+  const queries = useQueryClient();
   const state = useQuery({ queryKey: ["state"], queryFn: () => ask(api.GET("/api/state")) });
-  if (state.isError) return <Trouble error={state.error} again={() => state.refetch()} />;
-  if (!state.data) return <Loading what="Kumpel" />;
-  if (!state.data.me) return <SignIn first={state.data.first_visit} />;
+  // Who was signed in last stays on the screen, with everything typed, while somebody signs in again over it.
+  const [me, setMe] = useState<Schemas["Me"] | null>(null);
+  const [expired, setExpired] = useState(false);
+  useEffect(() => {
+    if (state.data?.me) {
+      setMe(state.data.me);
+      setExpired(false);
+    } else if (state.data && me) setExpired(true);
+  }, [state.data, me]);
+  useEffect(() => {
+    const out = () => {
+      setExpired(true);
+      queries.invalidateQueries({ queryKey: ["state"] });
+    };
+    window.addEventListener(SIGNED_OUT, out);
+    return () => window.removeEventListener(SIGNED_OUT, out);
+  }, [queries]);
+  const shown = state.data?.me ?? me;
+  if (state.isError && !shown) return <Trouble error={state.error} again={() => state.refetch()} />;
+  if (!state.data && !shown) return <Loading what="Kumpel" />;
+  if (!shown) return <SignIn first={state.data?.first_visit ?? false} />;
   return (
-    <Shell me={state.data.me}>
-      <Suspense fallback={<Loading what="the page" />}>
-        <Routes>
-          <Route path="/" element={<Navigate to="/take-in" replace />} />
-          <Route path="/hand-out" element={<HandOut />} />
-          <Route path="/take-in" element={<TakeIn />} />
-          <Route path="/review/:id?" element={<Review />} />
-          <Route path="/report/:id?" element={<Report />} />
-          <Route path="/people/:id?" element={<People />} />
-          <Route path="/recorders" element={<Recorders />} />
-          <Route path="/sessions" element={<Sessions />} />
-          <Route path="/limits" element={<Limits />} />
-          <Route path="*" element={<Navigate to="/take-in" replace />} />
-        </Routes>
-      </Suspense>
-    </Shell>
+    <>
+      <Shell me={shown}>
+        <Boundary>
+          <Suspense fallback={<Loading what="the page" />}>
+            <Routes>
+              <Route path="/" element={<Navigate to="/take-in" replace />} />
+              <Route path="/hand-out" element={<HandOut />} />
+              <Route path="/take-in" element={<TakeIn />} />
+              <Route path="/review/:id?" element={<Review />} />
+              <Route path="/report/:id?" element={<Report />} />
+              <Route path="/people/:id?" element={<People />} />
+              <Route path="/recorders" element={<Recorders />} />
+              <Route path="/sessions" element={<Sessions />} />
+              <Route path="/limits" element={<Limits />} />
+              <Route path="*" element={<Navigate to="/take-in" replace />} />
+            </Routes>
+          </Suspense>
+        </Boundary>
+      </Shell>
+      {expired && <SignIn first={false} over={shown} />}
+    </>
   );
 }

@@ -82,7 +82,7 @@ export function Find({ open, onClose }: { open: boolean; onClose: () => void }) 
               onClick={() => go(c)}
               className={`flex w-full items-baseline gap-3 rounded px-2.5 py-1.5 text-left ${i === at ? "bg-act-soft" : "hover:bg-hair"}`}
             >
-              <b className="font-semibold">{c.title}</b>
+              <b className="font-medium">{c.title}</b>
               <span className="truncate text-soft">{c.about}</span>
             </button>
           </li>

@@ -1,13 +1,13 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import { api, ask } from "@/api/client";
+import { api, ask, type Schemas } from "@/api/client";
 import { Button, Field, inputLook } from "@/ui/basics";
 import mark from "./mark.svg";
 
-/** Signing in; on the first visit, making the first administrator. */
-export function SignIn({ first }: { first: boolean }) {
+/** Signing in; on the first visit, making the first administrator; over the page when a sign-in has run out. */
+export function SignIn({ first, over }: { first: boolean; over?: Schemas["Me"] }) {
   const [name, setName] = useState("");
-  const [login, setLogin] = useState("");
+  const [login, setLogin] = useState(over?.login ?? "");
   const [password, setPassword] = useState("");
   const queries = useQueryClient();
   const enter = useMutation({
@@ -21,47 +21,61 @@ export function SignIn({ first }: { first: boolean }) {
     event.preventDefault();
     enter.mutate();
   };
+  const form = (
+    <form onSubmit={submit} className="grid w-full max-w-[360px] gap-3.5 rounded-lg bg-panel p-6 text-ink">
+      <div className="flex items-center gap-2.5">
+        <img src={mark} alt="" width={30} height={30} />
+        <h1>{first ? "Welcome to Kumpel" : over ? "Sign in again" : "Kumpel"}</h1>
+      </div>
+      {over && (
+        <p className="text-soft">Your sign-in has run out. The page below stays as it is, with what you typed.</p>
+      )}
+      {first && <p className="text-soft">Nobody is here yet. Make the first account; it administers the others.</p>}
+      {first && (
+        <Field label="Your name, as it is printed under a report">
+          <input className={inputLook} value={name} onChange={(e) => setName(e.target.value)} required />
+        </Field>
+      )}
+      <Field label="Sign-in name">
+        <input
+          className={inputLook}
+          value={login}
+          autoComplete="username"
+          onChange={(e) => setLogin(e.target.value)}
+          required
+        />
+      </Field>
+      <Field label="Password" hint={first ? "at least 10 characters" : undefined}>
+        <input
+          className={inputLook}
+          type="password"
+          // biome-ignore lint/a11y/noAutofocus: the only thing asked for when signing in again
+          autoFocus={over !== undefined}
+          value={password}
+          autoComplete={first ? "new-password" : "current-password"}
+          onChange={(e) => setPassword(e.target.value)}
+          required
+        />
+      </Field>
+      {enter.isError && (
+        <p role="alert" className="text-above">
+          {enter.error.message}
+        </p>
+      )}
+      <Button look="primary" type="submit" disabled={enter.isPending} className="justify-center">
+        {first ? "Make the account and begin" : "Sign in"}
+      </Button>
+    </form>
+  );
+  if (!over) return <main className="grid h-screen place-items-center bg-slate p-4">{form}</main>;
   return (
-    <main className="grid h-screen place-items-center bg-slate p-4">
-      <form onSubmit={submit} className="grid w-full max-w-[360px] gap-3.5 rounded-lg bg-panel p-6 text-ink">
-        <div className="flex items-center gap-2.5">
-          <img src={mark} alt="" width={30} height={30} />
-          <h1>{first ? "Welcome to Kumpel" : "Kumpel"}</h1>
-        </div>
-        {first && <p className="text-soft">Nobody is here yet. Make the first account; it administers the others.</p>}
-        {first && (
-          <Field label="Your name, as it is printed under a report">
-            <input className={inputLook} value={name} onChange={(e) => setName(e.target.value)} required />
-          </Field>
-        )}
-        <Field label="Sign-in name">
-          <input
-            className={inputLook}
-            value={login}
-            autoComplete="username"
-            onChange={(e) => setLogin(e.target.value)}
-            required
-          />
-        </Field>
-        <Field label="Password" hint={first ? "at least 10 characters" : undefined}>
-          <input
-            className={inputLook}
-            type="password"
-            value={password}
-            autoComplete={first ? "new-password" : "current-password"}
-            onChange={(e) => setPassword(e.target.value)}
-            required
-          />
-        </Field>
-        {enter.isError && (
-          <p role="alert" className="text-above">
-            {enter.error.message}
-          </p>
-        )}
-        <Button look="primary" type="submit" disabled={enter.isPending} className="justify-center">
-          {first ? "Make the account and begin" : "Sign in"}
-        </Button>
-      </form>
-    </main>
+    <div
+      role="dialog"
+      aria-modal="true"
+      aria-label="Sign in again"
+      className="fixed inset-0 z-[70] grid place-items-center bg-[#10191dcc] p-4"
+    >
+      {form}
+    </div>
   );
 }

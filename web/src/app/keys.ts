@@ -18,6 +18,11 @@ function typing(target: EventTarget | null): boolean {
   return target instanceof HTMLElement && (target.matches("input, textarea, select") || target.isContentEditable);
 }
 
+/** Whether a dialog, a menu or a list lies over the screen: its keys are its own. */
+function covered(): boolean {
+  return document.querySelector('[role="dialog"], [role="alertdialog"], [role="menu"]') !== null;
+}
+
 function matches(key: Key, event: KeyboardEvent): boolean {
   const parts = key.keys.split(" ");
   const ctrl = parts.includes("Ctrl");
@@ -34,7 +39,7 @@ export function useKeys(keys: Key[]) {
     const id = Symbol("keys");
     shown.set(id, keys);
     const listen = (event: KeyboardEvent) => {
-      if (event.altKey || event.defaultPrevented) return;
+      if (event.altKey || event.defaultPrevented || covered()) return;
       const key = keys.find((k) => matches(k, event));
       if (!key || (typing(event.target) && key.keys !== "Ctrl K")) return;
       event.preventDefault();

@@ -1,6 +1,6 @@
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import type { Schemas } from "@/api/client";
+import { api, ask, type Schemas, SIGNED_OUT } from "@/api/client";
 
 interface Note {
   what: string;
@@ -15,6 +15,7 @@ const STALE: Record<string, string[]> = {
   "take-in": ["take-in", "line"],
   stored: ["take-in", "line", "sessions", "hand-overs", "recorders"],
   review: ["sessions", "line"],
+  conclusion: [],
   sessions: ["sessions", "line", "take-in", "review"],
   reports: ["reports", "line", "sessions"],
   people: ["people"],
@@ -37,19 +38,66 @@ function take(queries: QueryClient, note: Note) {
     return;
   }
   for (const key of STALE[note.what] ?? []) queries.invalidateQueries({ queryKey: [key] });
-  if (note.what === "review" && note.session) queries.invalidateQueries({ queryKey: ["review", note.session] });
+  if ((note.what === "review" || note.what === "conclusion") && note.session)
+    queries.invalidateQueries({ queryKey: ["review", note.session] });
 }
 
-/** Follows the server's stream of changes; false while the server is away. */
+/** The server says that it is there every two seconds; longer than this it hangs. */
+const SILENCE_MS = 4_500;
+const AGAIN_MS = 1_500;
+
+/** Follows the server's stream of changes; false while the server is away or hangs. */
 export function useLive(): boolean {
   const queries = useQueryClient();
   const [here, setHere] = useState(true);
   useEffect(() => {
-    const source = new EventSource("/api/events");
-    source.onopen = () => setHere(true);
-    source.onerror = () => setHere(false);
-    source.onmessage = (event) => take(queries, JSON.parse(event.data) as Note);
-    return () => source.close();
+    let source: EventSource | null = null;
+    let silence: number | undefined;
+    let again: number | undefined;
+    const heard = () => {
+      setHere(true);
+      window.clearTimeout(silence);
+      silence = window.setTimeout(lost, SILENCE_MS);
+    };
+    const lost = () => {
+      setHere(false);
+      source?.close();
+      window.clearTimeout(silence);
+      window.clearTimeout(again);
+      again = window.setTimeout(() => {
+        // A sign-in that ran out closes the stream, too: the state tells which it is.
+        ask(api.GET("/api/state")).then(
+          (state) => {
+            if (state.me) open();
+            else {
+              window.dispatchEvent(new Event(SIGNED_OUT));
+              setHere(true);
+              again = window.setTimeout(lost, AGAIN_MS);
+            }
+          },
+          () => lost(),
+        );
+      }, AGAIN_MS);
+    };
+    const open = () => {
+      source?.close();
+      source = new EventSource("/api/events");
+      source.onopen = heard;
+      source.onerror = lost;
+      source.addEventListener("ping", heard);
+      source.onmessage = (event) => {
+        heard();
+        take(queries, JSON.parse(event.data) as Note);
+      };
+      window.clearTimeout(silence);
+      silence = window.setTimeout(lost, SILENCE_MS);
+    };
+    open();
+    return () => {
+      window.clearTimeout(silence);
+      window.clearTimeout(again);
+      source?.close();
+    };
   }, [queries]);
   return here;
 }

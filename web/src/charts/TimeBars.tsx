@@ -36,6 +36,9 @@ interface Props {
   label: string;
 }
 
+/** Room to the right of the bars for the names of the limits, in px. */
+const LABELS = 128;
+
 function token(name: string): string {
   return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 }
@@ -118,16 +121,20 @@ function draw(plot: uPlot, props: Props) {
     context.moveTo(left, y(line.value));
     context.lineTo(left + width, y(line.value));
     context.stroke();
-    const words = `${line.value} ${line.text}`;
-    const room = context.measureText(words).width;
-    const at: [number, number] = [left + width - room - 6 * ratio, y(line.value) - 5 * ratio];
-    context.setLineDash([]);
-    context.strokeStyle = token("--panel");
-    context.lineWidth = 4 * ratio;
-    context.lineJoin = "round";
-    context.strokeText(words, ...at);
-    context.fillStyle = token("--ink");
-    context.fillText(words, ...at);
+  }
+  context.restore();
+  // The names of the limits stand beside the bars, on the plain ground, never two on each other.
+  context.save();
+  context.setLineDash([]);
+  context.textBaseline = "middle";
+  context.font = `500 ${11.5 * ratio}px "Barlow Semi Condensed"`;
+  context.fillStyle = token("--ink");
+  let last = Number.POSITIVE_INFINITY;
+  for (const line of rising) {
+    const at = Math.min(y(line.value), last - 12 * ratio);
+    if (at < top - 6 * ratio || y(line.value) > bottom) continue;
+    context.fillText(`${line.value} ${line.text}`, left + width + 6 * ratio, at, (LABELS - 10) * ratio);
+    last = at;
   }
   context.restore();
 }
@@ -213,7 +220,7 @@ export function TimeBars(props: Props) {
         width: element.clientWidth,
         height: latest.current.height,
         legend: { show: false },
-        padding: [6, 8, 0, 0],
+        padding: [18, LABELS, 0, 0],
         cursor: { drag: { x: true, y: false, setScale: false }, points: { show: false }, y: false },
         scales: {
           x: { time: false, range: () => latest.current.span },

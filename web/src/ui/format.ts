@@ -77,9 +77,10 @@ export function clockError(seconds: number | null): string {
   return `${words} ${seconds > 0 ? "fast" : "slow"}`;
 }
 
-/** Wall clock of a session at a number of seconds after its start. */
+/** Wall clock of a session at a number of seconds after its start, to the nearest second: starts lie on fractions of one. */
 export function clockAt(startIso: string, offsetMin: number, atS: number, seconds = false): string {
-  return clock(new Date(new Date(startIso).getTime() + atS * 1000).toISOString(), offsetMin, seconds);
+  const nearest = Math.round(new Date(startIso).getTime() / 1000 + atS) * 1000;
+  return clock(new Date(nearest).toISOString(), offsetMin, seconds);
 }
 
 export function percent(share: number): string {

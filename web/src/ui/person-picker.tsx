@@ -64,7 +64,7 @@ export function PersonPicker({
                   className={`block w-full truncate rounded px-2 py-1.5 text-left ${i === at ? "bg-act-soft" : "hover:bg-hair"}`}
                   onClick={() => pick(p)}
                 >
-                  <b className="font-semibold">{p.name}</b>{" "}
+                  <b className="font-medium">{p.name}</b>{" "}
                   <span className="text-soft">
                     {p.number} {p.team}
                   </span>

@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, ask, Problem, type Schemas } from "@/api/client";
@@ -6,6 +6,7 @@ import { Button, Empty, inputLook, Loading, Token, Trouble, Verdict } from "@/ui
 import { Dialog } from "@/ui/dialog";
 import { clock, moment, since } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
+import { More, useAddPerson, usePeople } from "@/ui/people";
 import { Slip } from "./Slip";
 
 function useNumber(name: string): [number | null, (value: number | null) => void] {
@@ -26,14 +27,9 @@ function useNumber(name: string): [number | null, (value: number | null) => void
 function AddPerson({ name, onMade }: { name: string; onMade: (id: number) => void }) {
   const [open, setOpen] = useState(false);
   const [typed, setTyped] = useState("");
-  const queries = useQueryClient();
-  const make = useMutation({
-    mutationFn: () => ask(api.POST("/api/people", { body: { name: typed } })),
-    onSuccess: (person) => {
-      queries.invalidateQueries({ queryKey: ["people"] });
-      setOpen(false);
-      onMade(person.id);
-    },
+  const add = useAddPerson((person) => {
+    setOpen(false);
+    onMade(person.id);
   });
   return (
     <>
@@ -51,7 +47,7 @@ function AddPerson({ name, onMade }: { name: string; onMade: (id: number) => voi
           className="grid gap-3"
           onSubmit={(e) => {
             e.preventDefault();
-            make.mutate();
+            add.ask(typed);
           }}
         >
           <input
@@ -66,29 +62,21 @@ function AddPerson({ name, onMade }: { name: string; onMade: (id: number) => voi
           <p className="text-[13px] text-soft">
             A number is made for them. Everything else can follow later, in People.
           </p>
-          {make.isError && (
-            <p role="alert" className="text-above">
-              {make.error.message}
-            </p>
-          )}
           <div>
-            <Button look="primary" type="submit" disabled={!typed.trim() || make.isPending}>
+            <Button look="primary" type="submit" disabled={!typed.trim() || add.isPending}>
               Add {typed.trim()}
             </Button>
           </div>
         </form>
       </Dialog>
+      {add.dialog}
     </>
   );
 }
 
 function PeopleColumn({ chosen, onChoose }: { chosen: number | null; onChoose: (id: number) => void }) {
   const [words, setWords] = useState("");
-  const people = useQuery({
-    queryKey: ["people", words, 200],
-    queryFn: () => ask(api.GET("/api/people", { params: { query: { search: words, limit: 200 } } })),
-    placeholderData: keepPreviousData,
-  });
+  const people = usePeople(words);
   return (
     <section aria-label="People" className="flex min-h-0 flex-col pt-[18px]">
       <div className="px-5">
@@ -103,7 +91,7 @@ function PeopleColumn({ chosen, onChoose }: { chosen: number | null; onChoose: (
       </div>
       {people.isError && <Trouble error={people.error} again={() => people.refetch()} />}
       <ul className="min-h-0 flex-1 overflow-auto px-2.5">
-        {people.data?.people.map((p) => (
+        {people.rows.map((p) => (
           <li key={p.id}>
             <button
               type="button"
@@ -111,16 +99,19 @@ function PeopleColumn({ chosen, onChoose }: { chosen: number | null; onChoose: (
               onClick={() => onChoose(p.id)}
               className={`block w-full rounded-md px-2.5 py-1.5 text-left ${p.id === chosen ? "bg-act-soft" : "hover:bg-hair"}`}
             >
-              <b className="block truncate font-semibold">{p.name}</b>
+              <b className="block truncate font-medium">{p.name}</b>
               <span className="block truncate text-[12.5px] text-soft">
                 {[p.team, p.number, p.has_recorder ? "has a recorder" : ""].filter(Boolean).join(", ")}
               </span>
             </button>
           </li>
         ))}
-        {people.data?.total === 0 && (
+        {people.total === 0 && (
           <li className="px-2.5 py-2 text-soft">{words ? "Nobody of that name yet." : "Nobody is here yet."}</li>
         )}
+        <li>
+          <More list={people} what="people" />
+        </li>
       </ul>
       <div className="border-line border-t px-2.5 py-2">
         <AddPerson name={words} onMade={onChoose} />
@@ -155,7 +146,7 @@ function OutNow() {
           <li key={slip.id} className="flex items-center gap-3 border-line border-t py-2">
             <Token name={slip.token} size="small" away={!slip.in_reach} />
             <span className="min-w-0 flex-1">
-              <b className="block truncate font-semibold">{slip.person}</b>
+              <b className="block truncate font-medium">{slip.person}</b>
               <span className="text-[12.5px] text-soft">since {since(slip.given_at)}</span>
             </span>
             <span className="text-right text-[13px]">

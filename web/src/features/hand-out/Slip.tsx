@@ -3,6 +3,7 @@ import { Fragment, useEffect, useRef, useState } from "react";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { type SetupControl, settingsOf } from "@/kinds/kinds";
 import { Button, Loading, Token, Trouble, Warn } from "@/ui/basics";
+import { type Entry, lengthOf, numberOf } from "@/ui/entry";
 import { clockError, percent } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { PasscodeDialog } from "@/ui/passcode";
@@ -29,6 +30,7 @@ function Editor({
   onChange: (value: unknown) => void;
 }) {
   const [typed, setTyped] = useState<string | null>(null);
+  const [wrong, setWrong] = useState<string | null>(null);
   if (control.choices)
     return (
       <select
@@ -47,23 +49,46 @@ function Editor({
   const shown = typed ?? (field.value === null || field.value === undefined ? "" : String(field.value));
   const commit = () => {
     if (typed === null) return;
-    const text = typed.trim();
+    const entry =
+      control.type === "number" ? enteredNumber(typed, field.unit, control.empty) : enteredText(typed, control.empty);
+    if ("wrong" in entry) return setWrong(entry.wrong);
     setTyped(null);
-    if (!text && control.empty) onChange(null);
-    else if (text) onChange(control.type === "number" ? Number(text.replace(",", ".")) : text);
+    setWrong(null);
+    if (entry.value !== field.value) onChange(entry.value);
   };
   return (
-    <input
-      aria-label={field.label}
-      className={`-ml-1 min-h-7 rounded border border-transparent bg-transparent px-1 hover:border-line ${control.type === "number" ? "w-14" : "w-full"}`}
-      inputMode={control.type === "number" ? "decimal" : undefined}
-      placeholder={control.empty ? "none" : undefined}
-      value={shown}
-      onChange={(e) => setTyped(e.target.value)}
-      onBlur={commit}
-      onKeyDown={(e) => e.key === "Enter" && commit()}
-    />
+    <>
+      <input
+        aria-label={field.label}
+        aria-invalid={wrong !== null}
+        className={`-ml-1 min-h-7 rounded border bg-transparent px-1 hover:border-line ${wrong ? "border-above" : "border-transparent"} ${control.type === "number" ? "w-16" : "w-full"}`}
+        inputMode={control.type === "number" ? "decimal" : undefined}
+        placeholder={control.empty ? "none" : undefined}
+        value={shown}
+        onChange={(e) => setTyped(e.target.value)}
+        onBlur={commit}
+        onKeyDown={(e) => e.key === "Enter" && commit()}
+      />
+      {wrong && (
+        <span role="alert" className="text-[12.5px] text-above">
+          {wrong}
+        </span>
+      )}
+    </>
   );
+}
+
+/** A number of a setting; lengths in minutes may be typed as hours ("7 h 30"). */
+function enteredNumber(text: string, unit: string, empty?: boolean): Entry {
+  const entry = numberOf(text, { unit, empty });
+  if (!("wrong" in entry) || unit !== "min") return entry;
+  const length = lengthOf(text);
+  return "value" in length && length.value !== null ? { value: Math.round(length.value / 60) } : entry;
+}
+
+function enteredText(text: string, empty?: boolean): { value: string | null } | { wrong: string } {
+  if (text.trim()) return { value: text.trim() };
+  return empty ? { value: null } : { wrong: "Something is needed here." };
 }
 
 const TAGS = [

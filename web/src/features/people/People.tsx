@@ -1,28 +1,49 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
 import { Button, Empty, inputLook, Loading, Trouble, Verdict } from "@/ui/basics";
+import { type Entry, numberOf } from "@/ui/entry";
 import { moment } from "@/ui/format";
-import { useNotices } from "@/ui/notices";
+import { More, useAddPerson, usePeople } from "@/ui/people";
 
-const FIELDS = [
-  ["name", "Name", "text"],
-  ["number", "Number", "text"],
-  ["team", "Team", "text"],
-  ["born", "Born", "date"],
-  ["sex", "Sex", "text"],
-  ["height_cm", "Height, cm", "number"],
-  ["weight_kg", "Weight, kg", "number"],
-  ["contact", "Contact", "text"],
-  ["notes", "Notes", "text"],
-] as const;
+interface FieldWish {
+  key: "name" | "number" | "team" | "born" | "sex" | "height_cm" | "weight_kg" | "contact" | "notes";
+  label: string;
+  type: "text" | "date" | "number";
+  parse?: (text: string) => Entry;
+}
+
+const HEIGHT = { unit: "cm", also: { m: 100, mm: 0.1 }, low: 21, high: 299, empty: true };
+const WEIGHT = { unit: "kg", also: { g: 0.001, lb: 0.45359237, lbs: 0.45359237 }, low: 1, high: 499, empty: true };
+
+/** "1,72" can only be metres. */
+function heightOf(text: string): Entry {
+  const entry = numberOf(text, HEIGHT);
+  const plain = numberOf(text, { ...HEIGHT, low: 0.4, high: 2.99 });
+  if ("wrong" in entry && "value" in plain && plain.value !== null)
+    return { value: Math.round(plain.value * 1000) / 10 };
+  return entry;
+}
+
+const FIELDS: FieldWish[] = [
+  { key: "name", label: "Name", type: "text" },
+  { key: "number", label: "Number", type: "text" },
+  { key: "team", label: "Team", type: "text" },
+  { key: "born", label: "Born", type: "date" },
+  { key: "sex", label: "Sex", type: "text" },
+  { key: "height_cm", label: "Height, cm", type: "number", parse: heightOf },
+  { key: "weight_kg", label: "Weight, kg", type: "number", parse: (t) => numberOf(t, WEIGHT) },
+  { key: "contact", label: "Contact", type: "text" },
+  { key: "notes", label: "Notes", type: "text" },
+];
+const NEEDED = ["name", "number"];
 
 function Card({ id }: { id: number }) {
   const queries = useQueryClient();
-  const { fail } = useNotices();
   const [typed, setTyped] = useState<Record<string, string>>({});
+  const [wrong, setWrong] = useState<Record<string, string>>({});
   const person = useQuery({
     queryKey: ["people", "one", id],
     queryFn: () => ask(api.GET("/api/people/{person_id}", { params: { path: { person_id: id } } })),
@@ -35,42 +56,68 @@ function Card({ id }: { id: number }) {
     mutationFn: (body: Schemas["PersonChange"]) =>
       ask(api.PATCH("/api/people/{person_id}", { params: { path: { person_id: id } }, body })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["people"] }),
-    onError: (error) => {
-      fail(error);
-      setTyped({});
-    },
   });
   if (person.isError) return <Trouble error={person.error} again={() => person.refetch()} />;
   if (!person.data) return <Loading what="the person" />;
   const data = person.data;
-  const commit = (key: string, type: string) => {
+  const refuse = (key: string, words: string | null) =>
+    setWrong((old) => {
+      const { [key]: _, ...rest } = old;
+      return words === null ? rest : { ...rest, [key]: words };
+    });
+  const commit = ({ key, type, parse }: FieldWish) => {
     const text = typed[key];
-    if (text === undefined || text === String(data[key as keyof typeof data] ?? "")) return;
-    const empty = ["contact", "notes", "team"].includes(key) ? "" : null;
-    const value = text.trim() === "" ? empty : type === "number" ? Number(text.replace(",", ".")) : text.trim();
-    change.mutate({ [key]: value });
+    if (text === undefined) return;
+    if (text === String(data[key] ?? "")) return refuse(key, null);
+    const entry: Entry | { value: string | null } = parse
+      ? parse(text)
+      : NEEDED.includes(key) && !text.trim()
+        ? { wrong: `A ${key} is needed.` }
+        : { value: text.trim() || (type === "date" ? null : "") };
+    // What cannot be taken stays in the field with the reason beside it; what was on record stays on record.
+    if ("wrong" in entry) return refuse(key, entry.wrong);
+    refuse(key, null);
+    change.mutate({ [key]: entry.value } as Schemas["PersonChange"], {
+      onSuccess: () =>
+        setTyped((old) => {
+          const { [key]: _, ...rest } = old;
+          return rest;
+        }),
+      onError: (error) => refuse(key, error.message),
+    });
   };
   return (
     <>
       <h1 className="truncate">{data.name}</h1>
       <div className="mt-3 grid grid-cols-[96px_1fr] gap-y-1.5">
-        {FIELDS.map(([key, label, type]) => (
-          <div key={key} className="contents">
-            <label htmlFor={`person-${key}`} className="pt-1 text-soft">
-              {label}
-            </label>
-            <input
-              id={`person-${key}`}
-              type={type === "date" ? "date" : "text"}
-              inputMode={type === "number" ? "decimal" : undefined}
-              className="min-h-7 w-full border-0 border-line border-b bg-transparent hover:border-soft"
-              value={typed[key] ?? String(data[key as keyof typeof data] ?? "")}
-              onChange={(e) => setTyped({ ...typed, [key]: e.target.value })}
-              onBlur={() => commit(key, type)}
-              onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
-            />
-          </div>
-        ))}
+        {FIELDS.map((field) => {
+          const { key, label, type } = field;
+          return (
+            <div key={key} className="contents">
+              <label htmlFor={`person-${key}`} className="pt-1 text-soft">
+                {label}
+              </label>
+              <span>
+                <input
+                  id={`person-${key}`}
+                  type={type === "date" ? "date" : "text"}
+                  inputMode={type === "number" ? "decimal" : undefined}
+                  className={`min-h-7 w-full border-0 border-b bg-transparent hover:border-soft ${wrong[key] ? "border-above" : "border-line"}`}
+                  aria-invalid={wrong[key] !== undefined}
+                  value={typed[key] ?? String(data[key] ?? "")}
+                  onChange={(e) => setTyped({ ...typed, [key]: e.target.value })}
+                  onBlur={() => commit(field)}
+                  onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+                />
+                {wrong[key] && (
+                  <span role="alert" className="block text-[12.5px] text-above">
+                    {wrong[key]}
+                  </span>
+                )}
+              </span>
+            </div>
+          );
+        })}
       </div>
       <p className="h-5 pt-1 text-[12px] text-soft" role="status">
         {change.isPending ? "keeping …" : change.isSuccess ? "kept" : ""}
@@ -96,7 +143,7 @@ function Card({ id }: { id: number }) {
               <span className="min-w-0 flex-1 truncate text-soft">
                 {kindName(s.kind)}, {s.key_figure}
               </span>
-              <Verdict verdict={s.verdict} bare />
+              <Verdict verdict={s.verdict} words={s.verdict_step || undefined} bare={!s.verdict_step} />
             </Link>
           </li>
         ))}
@@ -109,32 +156,20 @@ function Card({ id }: { id: number }) {
 export default function People() {
   const { id } = useParams();
   const navigate = useNavigate();
-  const queries = useQueryClient();
-  const { fail } = useNotices();
   const [words, setWords] = useState("");
-  const [limit, setLimit] = useState(100);
-  const people = useQuery({
-    queryKey: ["people", words, limit],
-    queryFn: () => ask(api.GET("/api/people", { params: { query: { search: words, limit } } })),
-    placeholderData: keepPreviousData,
-  });
-  const add = useMutation({
-    mutationFn: () => ask(api.POST("/api/people", { body: { name: words.trim() } })),
-    onSuccess: (made) => {
-      queries.invalidateQueries({ queryKey: ["people"] });
-      setWords("");
-      navigate(`/people/${made.id}`);
-    },
-    onError: fail,
+  const people = usePeople(words);
+  const add = useAddPerson((made) => {
+    setWords("");
+    navigate(`/people/${made.id}`);
   });
   if (people.isError && !people.data) return <Trouble error={people.error} again={() => people.refetch()} />;
-  const rows = people.data?.people ?? [];
+  const rows = people.rows;
   return (
     <main className="grid h-full grid-cols-[minmax(0,1fr)_400px]">
       <section aria-label="Register of people" className="overflow-auto px-5 py-[18px]">
         <div className="mb-3 flex items-center gap-3">
           <h1>People</h1>
-          <span className="text-soft">{people.data?.total ?? "…"}</span>
+          <span className="text-soft">{people.total ?? "…"}</span>
           <input
             className={`${inputLook} ml-auto max-w-64`}
             placeholder="name, number or team"
@@ -142,7 +177,7 @@ export default function People() {
             value={words}
             onChange={(e) => setWords(e.target.value)}
           />
-          <Button look="primary" disabled={!words.trim() || add.isPending} onClick={() => add.mutate()}>
+          <Button look="primary" disabled={!words.trim() || add.isPending} onClick={() => add.ask(words)}>
             Add {words.trim() ? `“${words.trim().slice(0, 24)}”` : "by name"}
           </Button>
         </div>
@@ -169,7 +204,7 @@ export default function People() {
                   className={`border-line border-t ${String(p.id) === id ? "bg-act-soft" : "hover:bg-hair"}`}
                 >
                   <td className="max-w-64 p-0">
-                    <Link className="block truncate px-2 py-1.5 font-semibold" to={`/people/${p.id}`}>
+                    <Link className="block truncate px-2 py-1.5 font-medium" to={`/people/${p.id}`}>
                       {p.name}
                     </Link>
                   </td>
@@ -184,11 +219,7 @@ export default function People() {
             </tbody>
           </table>
         )}
-        {(people.data?.total ?? 0) > rows.length && (
-          <Button look="quiet" onClick={() => setLimit(Math.min(limit + 200, 500))}>
-            show {Math.min((people.data?.total ?? 0) - rows.length, 200)} more
-          </Button>
-        )}
+        <More list={people} what="people" />
       </section>
       <aside aria-label="Person" className="overflow-auto border-line border-l bg-panel px-5 py-[18px]">
         {id ? (
@@ -197,6 +228,7 @@ export default function People() {
           <p className="text-soft">Choose somebody to see and change what is known.</p>
         )}
       </aside>
+      {add.dialog}
     </main>
   );
 }

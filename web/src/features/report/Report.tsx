@@ -3,7 +3,7 @@ import { useEffect, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
-import { Button, Empty, inputLook, Loading, Trouble, Verdict } from "@/ui/basics";
+import { Button, Empty, inputLook, Loading, Trouble, Verdict, Warn } from "@/ui/basics";
 import { day, moment } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 
@@ -38,8 +38,8 @@ function Ready({ chosen }: { chosen: number | null }) {
               className={`block w-full border-l-3 px-4 py-1.5 text-left ${s.id === chosen ? "border-brass bg-panel" : "border-transparent hover:bg-hair"}`}
             >
               <span className="flex gap-2">
-                <b className="min-w-0 flex-1 truncate font-semibold">{s.person || "Unclaimed"}</b>
-                <Verdict verdict={s.verdict} bare />
+                <b className="min-w-0 flex-1 truncate font-medium">{s.person || "Unclaimed"}</b>
+                <Verdict verdict={s.verdict} words={s.verdict_step || undefined} bare />
               </span>
               <span className="block truncate text-[12.5px] text-soft">
                 {kindName(s.kind)}, {moment(s.started_at, s.utc_offset_min)}
@@ -77,7 +77,7 @@ function Issued() {
         {issued.data?.reports.map((r) => (
           <li key={r.id}>
             <a className="block px-4 py-1.5 hover:bg-hair" href={`/api/reports/${r.id}/pdf`} download>
-              <b className="block truncate font-semibold">{r.title.split(",")[0]}</b>
+              <b className="block truncate font-medium">{r.title.split(",")[0]}</b>
               <span className="block truncate text-[12.5px] text-soft">
                 {r.number}, {day(r.issued_at)}, {r.pages} page{r.pages === 1 ? "" : "s"}
               </span>
@@ -144,6 +144,9 @@ function Desk({ id }: { id: number }) {
       <section aria-label="Pages" className="overflow-auto px-6 py-5">
         {pages.isError && <Trouble error={pages.error} again={() => pages.refetch()} />}
         {!pages.data && !pages.isError && <Loading what="the pages" />}
+        {pages.data?.notes.map((note) => (
+          <Warn key={note}>{note}</Warn>
+        ))}
         {pages.data?.pages.map((url, i) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: pages have no other identity
           <Page key={i} url={url} number={i + 1} />

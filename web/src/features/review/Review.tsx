@@ -27,14 +27,14 @@ function Waiting({ sessions, chosen }: { sessions: Schemas["Session"][]; chosen:
               className={`block w-full border-l-3 px-4 py-2 text-left text-[13.5px] ${s.id === chosen ? "border-brass bg-panel" : "border-transparent hover:bg-hair"}`}
             >
               <span className="flex items-start gap-2">
-                <b className="min-w-0 flex-1 truncate font-semibold">{s.person || "Unclaimed"}</b>
-                <Verdict verdict={s.verdict} bare />
+                <b className="min-w-0 flex-1 truncate font-medium">{s.person || "Unclaimed"}</b>
+                <Verdict verdict={s.verdict} words={s.verdict_step || undefined} bare />
               </span>
               <span className="block truncate">
                 {kindName(s.kind)}, {moment(s.started_at, s.utc_offset_min)}
               </span>
               <span className="block truncate text-[12.5px] text-soft">
-                {[s.tags.place, length(s.length_s)].filter(Boolean).join(", ")}
+                {[s.verdict_step, s.tags.place, length(s.length_s)].filter(Boolean).join(", ")}
               </span>
             </button>
           </li>
@@ -118,6 +118,7 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
               </Button>
             </>
           )}
+          {data.session.trouble && <span className="text-action">{data.session.trouble}</span>}
           {data.session.clock_error_s !== null && Math.abs(data.session.clock_error_s) >= 5 && (
             <span>
               {data.session.clock_shift_s ? "times shifted, " : ""}recorder’s clock was{" "}

@@ -1,71 +1,18 @@
-import { useEffect, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import type { Schemas } from "@/api/client";
 import { Button, inputLook, Verdict, Warn } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
+import { type Entry, lengthOf, numberOf } from "@/ui/entry";
 import { clockAt, day, hoursMinutes, length, number } from "@/ui/format";
-import { fromClock, StretchDialog } from "./StretchDialog";
+import { Conclusion, type Kept } from "./Conclusion";
+import { StretchDialog } from "./StretchDialog";
 import type { ReviewActions } from "./useReview";
 
 type ReviewData = Schemas["Review"];
 
 function Heading({ children }: { children: string }) {
   return <h2 className="mt-3.5 mb-1 first:mt-0">{children}</h2>;
-}
-
-/** The text is kept while it is written: a reload loses nothing. */
-function Conclusion({ review, actions, locked }: { review: ReviewData; actions: ReviewActions; locked: boolean }) {
-  const [text, setText] = useState(review.conclusion);
-  const [state, setState] = useState<"kept" | "typing" | "failed">("kept");
-  const timer = useRef<number | undefined>(undefined);
-  const pending = useRef<string | null>(null);
-  const save = useRef(actions.conclude);
-  save.current = actions.conclude;
-  const flush = () => {
-    window.clearTimeout(timer.current);
-    const waiting = pending.current;
-    if (waiting === null) return;
-    pending.current = null;
-    save.current(waiting).then(
-      () => setState("kept"),
-      () => setState("failed"),
-    );
-  };
-  const latest = useRef(flush);
-  latest.current = flush;
-  useEffect(() => {
-    const leave = () => latest.current();
-    window.addEventListener("pagehide", leave);
-    return () => {
-      window.removeEventListener("pagehide", leave);
-      leave();
-    };
-  }, []);
-  return (
-    <>
-      <textarea
-        aria-label="Conclusion"
-        className={`${inputLook} min-h-[92px] py-2 text-[13.5px]`}
-        placeholder="what this means, and what is to be done"
-        value={text}
-        readOnly={locked}
-        maxLength={20000}
-        onChange={(e) => {
-          setText(e.target.value);
-          setState("typing");
-          pending.current = e.target.value;
-          window.clearTimeout(timer.current);
-          timer.current = window.setTimeout(flush, 500);
-        }}
-        onBlur={flush}
-      />
-      <p className="h-4 text-[12px] text-soft" role="status">
-        {state === "typing" && "keeping …"}
-        {state === "kept" && text && "kept"}
-        {state === "failed" && "not kept: the server does not answer"}
-      </p>
-    </>
-  );
 }
 
 function Suggestions({ review, actions }: { review: ReviewData; actions: ReviewActions }) {
@@ -209,24 +156,35 @@ function Setting({
   label: string;
   unit: string;
   value: string;
-  parse: (text: string) => number | null;
+  parse: (text: string) => Entry;
   onSet: (value: number | null) => void;
   locked: boolean;
   hint: string;
 }) {
   const [typed, setTyped] = useState<string | null>(null);
+  const [wrong, setWrong] = useState<string | null>(null);
   const commit = () => {
     if (typed === null) return;
+    if (typed.trim() === value) {
+      setTyped(null);
+      setWrong(null);
+      return;
+    }
+    const entry = parse(typed);
+    // What is not understood stays in the field, and what was there before stays in force.
+    if ("wrong" in entry) return setWrong(entry.wrong);
     setTyped(null);
-    if (typed.trim() !== value) onSet(parse(typed.trim()));
+    setWrong(null);
+    onSet(entry.value);
   };
   return (
-    <label className="flex items-center justify-between gap-2 border-hair border-t py-1 text-[13px]">
+    <label className="flex flex-wrap items-center justify-between gap-x-2 border-hair border-t py-1 text-[13px]">
       <span className="text-soft">{label}</span>
       <span className="flex items-center gap-1">
         <input
           aria-label={label}
-          className="w-16 rounded border border-transparent bg-transparent px-1 text-right hover:border-line"
+          className={`w-20 rounded border bg-transparent px-1 text-right hover:border-line ${wrong ? "border-above" : "border-transparent"}`}
+          aria-invalid={wrong !== null}
           placeholder={hint}
           value={typed ?? value}
           readOnly={locked}
@@ -236,14 +194,13 @@ function Setting({
         />
         {unit}
       </span>
+      {wrong && (
+        <span role="alert" className="w-full text-right text-[12.5px] text-above">
+          {wrong}
+        </span>
+      )}
     </label>
   );
-}
-
-function hours(text: string): number | null {
-  if (!text) return null;
-  if (text.includes(":")) return fromClock(text);
-  return Number(text.replace(",", ".")) * 3600;
 }
 
 /** Right: tasks, what was left out and why, checks, conclusion, sign-off. */
@@ -263,6 +220,8 @@ export function SidePanel({
   const { session } = review;
   const locked = session.signed_at !== null;
   const [editing, setEditing] = useState<Schemas["Stretch"] | null>(null);
+  const [signing, setSigning] = useState(false);
+  const conclusion = useRef<Kept | null>(null);
   const navigate = useNavigate();
   const tasks = review.reviewed.tables.find((t) => t.key === "tasks")?.rows ?? [];
   const leftOut = review.stretches.filter((s) => s.what === "left out");
@@ -327,7 +286,7 @@ export function SidePanel({
         unit="h"
         hint={hoursMinutes(review.reviewed.quality.planned_s)}
         value={review.working_day_s === null ? "" : hoursMinutes(review.working_day_s)}
-        parse={hours}
+        parse={lengthOf}
         locked={locked}
         onSet={(v) => actions.setField("working_day_s", v)}
       />
@@ -336,12 +295,12 @@ export function SidePanel({
         unit="dB"
         hint="none"
         value={review.attenuation_db === null ? "" : number(review.attenuation_db)}
-        parse={(t) => (t ? Number(t.replace(",", ".")) : null)}
+        parse={(t) => numberOf(t, { unit: "dB", also: { "db(a)": 1 }, low: 0, high: 60, empty: true })}
         locked={locked}
         onSet={(v) => actions.setField("attenuation_db", v)}
       />
       <Heading>Conclusion</Heading>
-      <Conclusion key={`${session.id} ${locked}`} review={review} actions={actions} locked={locked} />
+      <Conclusion key={`${session.id} ${locked}`} review={review} actions={actions} locked={locked} kept={conclusion} />
       <div className="mt-2 flex flex-wrap gap-2">
         {locked ? (
           <>
@@ -353,14 +312,22 @@ export function SidePanel({
         ) : (
           <Button
             look="primary"
+            disabled={signing}
             onClick={async () => {
-              const area = document.activeElement;
-              if (area instanceof HTMLElement) area.blur();
-              await new Promise((resolve) => setTimeout(resolve, 50));
-              await actions.sign().catch(onFail);
+              setSigning(true);
+              try {
+                // Just what is on the screen is signed: first it has to be on record.
+                const version = (await conclusion.current?.settle()) ?? review.conclusion_version;
+                await actions.sign(version);
+              } catch (error) {
+                const reason = error instanceof Error ? error.message : "";
+                onFail(new Error(`Not signed: the conclusion on the screen could not be kept. ${reason}`));
+              } finally {
+                setSigning(false);
+              }
             }}
           >
-            Sign off
+            {signing ? "Signing …" : "Sign off"}
           </Button>
         )}
         {lead && <Button onClick={() => onWhy(lead)}>Why {number(lead.value, lead.decimals)}?</Button>}

@@ -2,20 +2,18 @@ import { useState } from "react";
 import type { Schemas } from "@/api/client";
 import { Button, Field, inputLook } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
+import { clockOf } from "@/ui/entry";
 import { clockAt, length } from "@/ui/format";
 
 const REASONS = ["meter knocked", "not worn", "rain or wind on the microphone", "wrong person"];
 
-/** Seconds from "9:12" or "09:12:30". */
-export function fromClock(text: string): number {
-  const [h = 0, m = 0, s = 0] = text.split(":").map(Number);
-  return h * 3600 + m * 60 + s;
-}
-
-/** A typed time of day as seconds after the session's start; past midnight when it lies before the start. */
-function afterStart(session: Schemas["Session"], text: string): number {
-  const start = fromClock(clockAt(session.started_at, session.utc_offset_min, 0, true));
-  const at = fromClock(text) - start;
+/** A typed time of day as seconds after the session's start; past midnight when it lies before the start. Or what is wrong. */
+function afterStart(session: Schemas["Session"], text: string): number | string {
+  const start = clockOf(clockAt(session.started_at, session.utc_offset_min, 0, true));
+  const typed = clockOf(text);
+  if ("wrong" in typed) return typed.wrong;
+  if ("wrong" in start) return start.wrong;
+  const at = Number(typed.value) - Number(start.value);
   return at < -60 ? at + 86_400 : Math.max(at, 0);
 }
 
@@ -45,14 +43,16 @@ export function StretchDialog({
   // The dragged edges are kept exactly unless somebody types over them.
   const begin = from === show(startS) ? startS : afterStart(session, from);
   const end = to === show(endS) ? endS : afterStart(session, to);
-  const good = end > begin && label.trim() !== "";
+  const wrong = [begin, end].find((each) => typeof each === "string");
+  const fits = typeof begin === "number" && typeof end === "number" && end > begin;
+  const good = fits && label.trim() !== "";
   return (
     <Dialog title={stretch ? "Change this stretch" : `${show(startS)} to ${show(endS)}`} open onClose={onClose}>
       <form
         className="grid gap-3"
         onSubmit={(e) => {
           e.preventDefault();
-          if (good) onSave(what, begin, end, label.trim());
+          if (good && typeof begin === "number" && typeof end === "number") onSave(what, begin, end, label.trim());
         }}
       >
         {!stretch && (
@@ -98,7 +98,7 @@ export function StretchDialog({
           </Field>
         </div>
         <p className="text-[13px] text-soft">
-          {end > begin ? length(end - begin) : "The end must come after the beginning."}
+          {fits ? length(end - begin) : (wrong ?? "The end must come after the beginning.")}
         </p>
         <div className="flex gap-2">
           <Button look="primary" type="submit" disabled={!good}>

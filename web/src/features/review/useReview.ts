@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useState } from "react";
+import { useCallback, useRef, useState } from "react";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { useNotices } from "@/ui/notices";
 
@@ -21,9 +21,10 @@ export function useReview(id: number) {
       ),
     placeholderData: keepPreviousData,
   });
-  const version = query.data?.version ?? 0;
+  const queue = useRef<Promise<unknown>>(Promise.resolve());
+  const refused = useRef(0);
 
-  const settle = useCallback(
+  const finish = useCallback(
     async (answer: Promise<ReviewData>) => {
       try {
         const data = await answer;
@@ -33,6 +34,7 @@ export function useReview(id: number) {
         return true;
       } catch (error) {
         fail(error);
+        if (error instanceof Problem && error.status === 409) refused.current++;
         if (error instanceof Problem && error.status === 409) queries.invalidateQueries({ queryKey: ["review", id] });
         return false;
       }
@@ -40,8 +42,25 @@ export function useReview(id: number) {
     [queries, id, limitSetId, fail],
   );
 
+  /** Each change waits for the one before, so that one's own quick second decision is based on the first. */
+  const settle = useCallback(
+    (work: (version: number) => Promise<ReviewData>): Promise<boolean> => {
+      const asked = refused.current;
+      const done = queue.current.then(() => {
+        // What followed a change that was refused as somebody else's was decided on what is no longer there.
+        if (asked !== refused.current) return false;
+        const now = queries.getQueryData<ReviewData>(["review", id, null]);
+        return finish(work(now?.version ?? query.data?.version ?? 0));
+      });
+      queue.current = done;
+      return done;
+    },
+    [queries, id, query.data?.version, finish],
+  );
   const setField = (field: Schemas["ReviewField"]["field"], value: unknown) =>
-    settle(ask(api.PUT("/api/sessions/{session_id}/review", { params: { path }, body: { version, field, value } })));
+    settle((version) =>
+      ask(api.PUT("/api/sessions/{session_id}/review", { params: { path }, body: { version, field, value } })),
+    );
 
   return {
     query,
@@ -52,7 +71,7 @@ export function useReview(id: number) {
     },
     setField,
     mark: (what: "left out" | "task", startS: number, endS: number, label: string) =>
-      settle(
+      settle((version) =>
         ask(
           api.POST("/api/sessions/{session_id}/stretches", {
             params: { path },
@@ -61,7 +80,7 @@ export function useReview(id: number) {
         ),
       ),
     edit: (stretch: Schemas["Stretch"], startS: number, endS: number, label: string) =>
-      settle(
+      settle((version) =>
         ask(
           api.PUT("/api/sessions/{session_id}/stretches/{stretch_id}", {
             params: { path: { ...path, stretch_id: stretch.id } },
@@ -70,7 +89,7 @@ export function useReview(id: number) {
         ),
       ),
     unmark: (stretch: Schemas["Stretch"]) =>
-      settle(
+      settle((version) =>
         ask(
           api.DELETE("/api/sessions/{session_id}/stretches/{stretch_id}", {
             params: { path: { ...path, stretch_id: stretch.id }, query: { version } },
@@ -79,22 +98,30 @@ export function useReview(id: number) {
       ),
     undo: useCallback(
       () =>
-        void settle(
+        void settle((version) =>
           ask(api.POST("/api/sessions/{session_id}/undo", { params: { path: { session_id: id } }, body: { version } })),
         ),
-      [settle, id, version],
+      [settle, id],
     ),
     redo: useCallback(
       () =>
-        void settle(
+        void settle((version) =>
           ask(api.POST("/api/sessions/{session_id}/redo", { params: { path: { session_id: id } }, body: { version } })),
         ),
-      [settle, id, version],
+      [settle, id],
     ),
-    sign: () => settle(ask(api.POST("/api/sessions/{session_id}/sign", { params: { path }, body: { version } }))),
-    openAgain: () => settle(ask(api.POST("/api/sessions/{session_id}/open-again", { params: { path } }))),
-    conclude: (text: string) =>
-      ask(api.PUT("/api/sessions/{session_id}/conclusion", { params: { path }, body: { text } })),
+    sign: (conclusionVersion: number) =>
+      settle((version) =>
+        ask(
+          api.POST("/api/sessions/{session_id}/sign", {
+            params: { path },
+            body: { version, conclusion_version: conclusionVersion },
+          }),
+        ),
+      ),
+    openAgain: () => settle(() => ask(api.POST("/api/sessions/{session_id}/open-again", { params: { path } }))),
+    conclude: (text: string, version: number) =>
+      ask(api.PUT("/api/sessions/{session_id}/conclusion", { params: { path }, body: { text, version } })),
   };
 }
 

@@ -2,7 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { DropdownMenu } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
-import { api, ask, type Schemas } from "@/api/client";
+import { api, ask, Problem, type Schemas } from "@/api/client";
 import { KINDS, kindName } from "@/kinds/kinds";
 import { Button, Empty, inputLook, Loading, Tag, Token, Trouble, Verdict } from "@/ui/basics";
 import { length, moment } from "@/ui/format";
@@ -25,7 +25,7 @@ const COLUMNS: Column[] = [
     name: "Person",
     sort: "person",
     cell: (s) => (
-      <Link className="block max-w-56 truncate font-semibold hover:text-act" to={`/review/${s.id}`}>
+      <Link className="block max-w-56 truncate font-medium hover:text-act" to={`/review/${s.id}`}>
         {s.person || "Unclaimed"}
       </Link>
     ),
@@ -41,7 +41,14 @@ const COLUMNS: Column[] = [
     key: "verdict",
     name: "Verdict",
     sort: "verdict",
-    cell: (s) => (s.aside ? <span className="text-soft">{s.aside}</span> : <Verdict verdict={s.verdict} />),
+    cell: (s) =>
+      s.trouble ? (
+        <span className="text-action">{s.trouble}</span>
+      ) : s.aside ? (
+        <span className="text-soft">{s.aside}</span>
+      ) : (
+        <Verdict verdict={s.verdict} words={s.verdict_step || undefined} />
+      ),
   },
   {
     key: "state",
@@ -107,37 +114,57 @@ export default function Sessions() {
     queryFn: () => ask(api.GET("/api/sessions", { params: { query } })),
     placeholderData: keepPreviousData,
   });
+  const rows = sessions.data?.sessions ?? [];
+  /** One after the other; those that were done. Signed sessions that refuse are left as they are and counted. */
   const each = async (ids: number[], work: (id: number) => Promise<unknown>) => {
+    const done: number[] = [];
+    let signed = 0;
     try {
-      for (const id of ids) await work(id);
+      for (const id of ids)
+        try {
+          await work(id);
+          done.push(id);
+        } catch (error) {
+          if (!(error instanceof Problem && error.code === "signed")) throw error;
+          signed++;
+        }
     } catch (error) {
       fail(error);
     }
     setPicked([]);
     queries.invalidateQueries();
+    return { done, signed };
   };
+  const amount = (count: number) => `${count} session${count === 1 ? "" : "s"}`;
   const restore = (ids: number[]) =>
     each(ids, (id) => ask(api.POST("/api/sessions/{session_id}/restore", { params: { path: { session_id: id } } })));
   const remove = useMutation({
     mutationFn: (ids: number[]) =>
       each(ids, (id) => ask(api.DELETE("/api/sessions/{session_id}", { params: { path: { session_id: id } } }))),
-    onSuccess: (_, ids) =>
-      say(`${ids.length} session${ids.length === 1 ? "" : "s"} deleted here. Nothing happened on a recorder.`, () =>
-        restore(ids),
-      ),
+    onSuccess: ({ done }) => {
+      if (done.length === 0) return;
+      const signed = rows.filter((s) => done.includes(s.id) && s.signed_at !== null).length;
+      const reports = signed ? ` ${signed} of them signed off; their reports stay.` : "";
+      say(`${amount(done.length)} deleted here.${reports} Nothing happened on a recorder.`, () => restore(done));
+    },
   });
-  const give = (person: Schemas["Person"]) =>
-    each(picked, (id) =>
+  const giveEach = (ids: number[], to: (id: number) => number | null) =>
+    each(ids, (id) =>
       ask(
-        api.PATCH("/api/sessions/{session_id}", {
-          params: { path: { session_id: id } },
-          body: { person_id: person.id },
-        }),
+        api.PATCH("/api/sessions/{session_id}", { params: { path: { session_id: id } }, body: { person_id: to(id) } }),
       ),
     );
+  const give = async (person: Schemas["Person"]) => {
+    const before = new Map(rows.map((s) => [s.id, s.person_id]));
+    const { done, signed } = await giveEach(picked, () => person.id);
+    const left = signed
+      ? ` ${signed} signed off and left as ${signed === 1 ? "it is" : "they are"}: open again first.`
+      : "";
+    if (done.length === 0) return say(`Nothing was given to ${person.name}.${left}`);
+    say(`${amount(done.length)} given to ${person.name}.${left}`, () => giveEach(done, (id) => before.get(id) ?? null));
+  };
   if (sessions.isError && !sessions.data) return <Trouble error={sessions.error} again={() => sessions.refetch()} />;
   if (!sessions.data) return <Loading what="the sessions" />;
-  const rows = sessions.data.sessions;
   const columns = COLUMNS.filter((c) => !hidden.includes(c.key));
   const restart =
     <T,>(set: (value: T) => void) =>

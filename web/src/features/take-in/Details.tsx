@@ -125,7 +125,7 @@ export function Details({
       )}
       <div className="mt-3 grid grid-cols-[84px_1fr] gap-y-2">
         <span className="text-soft">Person</span>
-        <b className="truncate border-line border-b pb-0.5 font-semibold">{person}</b>
+        <b className="truncate border-line border-b pb-0.5 font-medium">{person}</b>
         {TAGS.map(([key, label, hint]) => text(key, label, tags[key] ?? "", hint, (v) => setTag(key, v)))}
         {Math.abs(error) >= 5 && (
           <>

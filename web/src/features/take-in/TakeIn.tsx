@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { Button, Empty, Loading, Progress, Tag, Token, Trouble, Verdict, Warn } from "@/ui/basics";
@@ -131,6 +131,7 @@ export default function TakeIn() {
   const [unticked, setUnticked] = useState<Set<string>>(new Set());
   const [asked, setAsked] = useState<Set<string>>(new Set());
   const [selected, setSelected] = useState<string | null>(null);
+  const proposed = useRef<string | null>(null);
   const [drafts, setDrafts] = useState<Record<string, Draft>>({});
   const [clearing, setClearing] = useState<Bay | null>(null);
   const queries = useQueryClient();
@@ -178,7 +179,9 @@ export default function TakeIn() {
     begin.mutate(wishes);
     setAsked(new Set());
   };
-  const current = all.find((s) => s.key === selected) ?? fresh[0] ?? all[0];
+  // What the panel shows stays that session, whatever becomes of it: nobody else's slips in under the same fields.
+  proposed.current ??= (fresh[0] ?? all[0])?.key ?? null;
+  const current = all.find((s) => s.key === (selected ?? proposed.current));
   const visible = (found: Found) => showOld || !["stored", "deleted", "aside"].includes(found.standing);
   const oldCount = all.filter((s) => ["stored", "deleted", "aside"].includes(s.found.standing)).length;
   const amount = chosen.length + cut.length;

@@ -1,0 +1,67 @@
+/** What people type for a number or a length of time: understood where it is clear, else refused in words. */
+
+export type Entry = { value: number | null } | { wrong: string };
+
+interface NumberWish {
+  /** The unit the value is kept in; it may be typed behind the number. */
+  unit: string;
+  /** Other units that may be typed, with what one of them is in the kept unit: { m: 100 } for cm. */
+  also?: Record<string, number>;
+  low?: number;
+  high?: number;
+  /** Whether nothing is a value. */
+  empty?: boolean;
+}
+
+const NUMBER = /^([-+\u2212]?)\s*(\d{1,3}(?:[\s'’]\d{3})+|\d+)?(?:[.,](\d+))?\s*(.*)$/u;
+
+function plain(unit: string): string {
+  return unit.toLowerCase().replace(/[\s().]/g, "");
+}
+
+/** "1,72 m" as 172 for cm; "20 dB" as 20. */
+export function numberOf(text: string, wish: NumberWish): Entry {
+  const typed = text.trim();
+  if (!typed) return wish.empty ? { value: null } : { wrong: "A number is needed." };
+  const found = NUMBER.exec(typed);
+  const hint = wish.unit ? `Type a number, such as ${example(wish)} ${wish.unit}.` : "Type a number.";
+  if (!found || (!found[2] && !found[3])) return { wrong: hint };
+  const [, sign = "", whole = "0", part = "", unit = ""] = found;
+  let value = Number(`${whole.replace(/\D/g, "")}${part ? `.${part}` : ""}`);
+  if (sign === "-" || sign === "−") value = -value;
+  const given = plain(unit);
+  if (given && given !== plain(wish.unit) && given !== plain(wish.unit.split("(")[0] ?? "")) {
+    const factor = Object.entries(wish.also ?? {}).find(([name]) => plain(name) === given)?.[1];
+    if (factor === undefined) return { wrong: `“${unit.slice(0, 12)}” is not understood here. ${hint}` };
+    value *= factor;
+  }
+  value = Math.round(value * 1e6) / 1e6;
+  if (wish.low !== undefined && value < wish.low) return { wrong: `At least ${wish.low} ${wish.unit}.`.trim() };
+  if (wish.high !== undefined && value > wish.high) return { wrong: `At most ${wish.high} ${wish.unit}.`.trim() };
+  return { value };
+}
+
+function example(wish: NumberWish): number {
+  const { low = 1, high = 100 } = wish;
+  return Math.round((low + high) / 2);
+}
+
+/** "7:30", "7 h 30", "7h30", "7,5", "7.5 h", "450 min" as seconds. */
+export function lengthOf(text: string, empty = true): Entry {
+  const typed = text.trim().toLowerCase();
+  if (!typed) return empty ? { value: null } : { wrong: "A length of time is needed, such as 7:30." };
+  const clock = /^(\d{1,3}):([0-5]\d)(?:\s*h)?$/.exec(typed) ?? /^(\d{1,3})\s*h\s*([0-5]?\d)\s*(?:m|min)?$/.exec(typed);
+  if (clock) return { value: Number(clock[1]) * 3600 + Number(clock[2]) * 60 };
+  const hours = /^(\d{1,3}(?:[.,]\d+)?)\s*(?:h|hours?)?$/.exec(typed);
+  if (hours) return { value: Math.round(Number((hours[1] ?? "").replace(",", ".")) * 3600) };
+  const minutes = /^(\d{1,4})\s*(?:m|min|minutes?)$/.exec(typed);
+  if (minutes) return { value: Number(minutes[1]) * 60 };
+  return { wrong: "Not understood. Type hours, such as 7:30 or 7,5." };
+}
+
+/** "9:12", "09:12:30", "9.12" as seconds of the day. */
+export function clockOf(text: string): Entry {
+  const found = /^(\d{1,2})[:.]([0-5]\d)(?:[:.]([0-5]\d))?$/.exec(text.trim());
+  if (!found || Number(found[1]) > 23) return { wrong: "Not a time of day. Type it like 9:12 or 9:12:30." };
+  return { value: Number(found[1]) * 3600 + Number(found[2]) * 60 + Number(found[3] ?? 0) };
+}

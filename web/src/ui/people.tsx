@@ -1,0 +1,93 @@
+import { keepPreviousData, useInfiniteQuery, useMutation, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { api, ask, Problem, type Schemas } from "@/api/client";
+import { Button } from "./basics";
+import { Dialog } from "./dialog";
+import { useNotices } from "./notices";
+
+const PAGE = 100;
+
+/** People by a few letters of name, number or team, page by page. */
+export function usePeople(words: string) {
+  const found = useInfiniteQuery({
+    queryKey: ["people", "pages", words],
+    queryFn: ({ pageParam }) =>
+      ask(api.GET("/api/people", { params: { query: { search: words, limit: PAGE, offset: pageParam } } })),
+    initialPageParam: 0,
+    getNextPageParam: (last, pages) => {
+      const so = pages.reduce((sum, p) => sum + p.people.length, 0);
+      return last.people.length > 0 && so < last.total ? so : undefined;
+    },
+    placeholderData: keepPreviousData,
+  });
+  return { ...found, rows: found.data?.pages.flatMap((p) => p.people) ?? [], total: found.data?.pages[0]?.total };
+}
+
+/** At the end of a list: brings the next page when it comes into view, and says that there is more. */
+export function More({
+  list,
+  what,
+}: {
+  list: { hasNextPage: boolean; isFetchingNextPage: boolean; fetchNextPage: () => unknown };
+  what: string;
+}) {
+  const end = useRef<HTMLDivElement>(null);
+  const next = useRef(list.fetchNextPage);
+  next.current = list.fetchNextPage;
+  const { hasNextPage, isFetchingNextPage } = list;
+  useEffect(() => {
+    const element = end.current;
+    if (!element || !hasNextPage || isFetchingNextPage) return;
+    const watch = new IntersectionObserver((seen) => seen.some((s) => s.isIntersecting) && next.current(), {
+      rootMargin: "400px",
+    });
+    watch.observe(element);
+    return () => watch.disconnect();
+  }, [hasNextPage, isFetchingNextPage]);
+  if (!hasNextPage) return null;
+  return (
+    <div ref={end} className="px-2 py-2">
+      <Button look="quiet" onClick={() => list.fetchNextPage()} disabled={isFetchingNextPage}>
+        {isFetchingNextPage ? `Reading more ${what} …` : `More ${what}`}
+      </Button>
+    </div>
+  );
+}
+
+/** Adding somebody by name; a second one of the same name is asked about. `dialog` belongs into the screen. */
+export function useAddPerson(onMade: (person: Schemas["Person"]) => void) {
+  const queries = useQueryClient();
+  const { fail } = useNotices();
+  const [same, setSame] = useState<{ name: string; words: string } | null>(null);
+  const make = useMutation({
+    mutationFn: ({ name, again }: { name: string; again: boolean }) =>
+      ask(api.POST("/api/people", { body: { name: name.trim(), again } })),
+    onSuccess: (person) => {
+      setSame(null);
+      queries.invalidateQueries({ queryKey: ["people"] });
+      onMade(person);
+    },
+    onError: (error, { name }) => {
+      if (error instanceof Problem && error.code === "same-name") setSame({ name, words: error.message });
+      else fail(error);
+    },
+  });
+  const dialog = same && (
+    <Dialog title="The same person?" open onClose={() => setSame(null)}>
+      <p>{same.words}</p>
+      <div className="mt-4 flex gap-2">
+        <Button look="primary" onClick={() => setSame(null)}>
+          It is the same, add nobody
+        </Button>
+        <Button disabled={make.isPending} onClick={() => make.mutate({ name: same.name, again: true })}>
+          Another person, add
+        </Button>
+      </div>
+    </Dialog>
+  );
+  return {
+    ask: (name: string) => make.mutate({ name, again: false }),
+    isPending: make.isPending,
+    dialog,
+  };
+}
