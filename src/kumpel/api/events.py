@@ -30,8 +30,6 @@ def _ping() -> ServerSentEvent:
     return ServerSentEvent(event="ping", data="")
 
 
-
-
 @dataclass(eq=False)
 class _Stream:
     """One open stream: what it has still to send; None ends it."""

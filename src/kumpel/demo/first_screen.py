@@ -5,12 +5,15 @@ from __future__ import annotations
 import http.cookiejar
 import json
 import re
+import time
 import urllib.error
 import urllib.request
 from typing import Any
 
 from kumpel.demo import history
 
+RECORDERS, FOUND_S = 5, 15.0
+"""The simulated recorders show by themselves within a few seconds."""
 SMALLEST_SCRIPT = 10_000
 """Bytes that a built interface has at the least; an error page has fewer."""
 
@@ -38,8 +41,13 @@ def missing(address: str) -> list[str]:
                 reasons.append(f"{path} has {size} bytes only")
         path = "/api/sign-in"
         load(path, {"login": history.LOGIN, "password": history.PASSWORD})
-        for path, needed in (("/api/line", 1), ("/api/take-in", 5), ("/api/people", 40)):
+        for path, needed in (("/api/line", 1), ("/api/people", 40)):
             reasons += _too_few(path, json.loads(load(path)), needed)
+        path = "/api/take-in"
+        limit = time.monotonic() + FOUND_S
+        while (few := _too_few(path, json.loads(load(path)), RECORDERS)) and time.monotonic() < limit:
+            time.sleep(0.2)
+        reasons += few
     except (OSError, urllib.error.URLError, ValueError) as error:
         return [f"{path}: {error}"]
     return reasons
