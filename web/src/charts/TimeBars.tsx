@@ -126,6 +126,7 @@ function draw(plot: uPlot, props: Props) {
   // The names of the limits stand beside the bars, on the plain ground, never two on each other.
   context.save();
   context.setLineDash([]);
+  context.textAlign = "left";
   context.textBaseline = "middle";
   context.font = `500 ${11.5 * ratio}px "Barlow Semi Condensed"`;
   context.fillStyle = token("--ink");
