@@ -6,7 +6,6 @@ import dataclasses
 import json
 import math
 from collections.abc import Mapping, Sequence
-from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -16,7 +15,7 @@ from kumpel.core.assessment import Assessment, Figure, LimitSet, Table, Verdict
 from kumpel.core.groups import Group, group
 from kumpel.core.recording import Event, Recording
 from kumpel.core.review import Review
-from kumpel.core.timebase import wall_clock
+from kumpel.core.timebase import wall_clock, wall_moment
 from kumpel.formats import files
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.limit_sets import limit_set_from
@@ -99,7 +98,7 @@ def as_json(each: Assessed) -> dict[str, Any]:
     return {
         "file": str(each.path),
         "kind": each.recording.kind,
-        "start": _start(each.recording).isoformat(),
+        "start": datetime.fromtimestamp(each.recording.start, _zone(each.recording)).isoformat(),
         "length_s": each.recording.length_s,
         "limits": {"key": each.limits.key, "version": each.limits.version},
         "verdict": found.verdict.value,
@@ -131,8 +130,8 @@ def as_json(each: Assessed) -> dict[str, Any]:
     }
 
 
-def _start(recording: Recording) -> datetime:
-    return datetime.fromtimestamp(recording.start, UTC) + timedelta(minutes=recording.utc_offset_min)
+def _zone(recording: Recording) -> timezone:
+    return timezone(timedelta(minutes=recording.utc_offset_min))
 
 
 def as_table(each: Assessed) -> str:
@@ -140,7 +139,7 @@ def as_table(each: Assessed) -> str:
     found, recording, limits = each.found, each.recording, each.limits
     judged = {j.figure: j for j in found.judgements}
     lines = [
-        f"{each.path}: {recording.kind.replace('_', ' ')}, {_start(recording):%Y-%m-%d %H:%M}, {recording.length_s / 3600:.2f} h, coverage {100 * found.quality.coverage:.0f} %",
+        f"{each.path}: {recording.kind.replace('_', ' ')}, {wall_moment(recording, 0):%Y-%m-%d %H:%M}, {recording.length_s / 3600:.2f} h, coverage {100 * found.quality.coverage:.0f} %",
         f"{limits.name} ({limits.version}): {found.verdict.value.upper()}, {found.words}",
         "",
     ]
@@ -210,9 +209,7 @@ def why(each: Assessed, wish: str) -> str:
     )
     lines.append(f"  coverage  {100 * figure.coverage:.1f} %")
     if figure.at_s is not None:
-        lines.append(
-            f"  at        {figure.at_s:.1f} s, {datetime.fromtimestamp(float(wall_clock(each.recording, np.array([figure.at_s]))[0]), UTC):%Y-%m-%d %H:%M:%S}"
-        )
+        lines.append(f"  at        {figure.at_s:.1f} s, {wall_moment(each.recording, figure.at_s):%Y-%m-%d %H:%M:%S}")
     if figure.note:
         lines.append(f"  note      {figure.note}")
     return "\n".join([*lines, f"  source    {reason.source}"]) + "\n"
@@ -248,7 +245,8 @@ def groups(all_of_them: Sequence[Assessed]) -> list[GroupResult]:
             if not figures:
                 continue
             # The limit value; where there are action values only, the highest of them.
-            steps = [s for r in mine[0].limits.rules if r.figure == rule.figure for s in r.steps]
+            # Only the rules that were held against these recordings: a set has one of each dust fraction.
+            steps = [s for a in mine for j in a.found.judgements if j.figure == rule.figure for s in j.steps]
             limit = next((s.value for s in reversed(steps) if s.verdict is Verdict.ABOVE), math.nan)
             limit = steps[-1].value if steps and math.isnan(limit) else limit
             try:
@@ -304,7 +302,7 @@ def plot(each: Assessed) -> str:
     if not drawn:
         raise WrongFileError(f"{each.path}: no channel to draw; the recording holds events only")
     clock = float(wall_clock(recording, np.array([0.0]))[0]) % 86_400
-    title = f"{kind.name}, {_start(recording):%Y-%m-%d %H:%M}: {each.found.verdict.value}, {each.found.words}"
+    title = f"{kind.name}, {wall_moment(recording, 0):%Y-%m-%d %H:%M}: {each.found.verdict.value}, {each.found.words}"
     return lanes.draw(title, drawn, recording.length_s, clock)
 
 

@@ -2,6 +2,8 @@
 
 import math
 import unittest
+from dataclasses import replace
+from datetime import UTC, datetime
 
 import numpy as np
 
@@ -9,6 +11,7 @@ from kumpel.core.assessment import Verdict, judge
 from kumpel.core.noise.assess import assess
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.core.review import Review, Stretch, samples_inside
+from kumpel.core.timebase import clock_words
 from kumpel.formats import krec
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.noise import NoiseSetup
@@ -234,6 +237,20 @@ class Tasks(unittest.TestCase):
         self.assertTrue(4 * 3600 <= float(start) < float(end) <= 5 * 3600)
         self.assertAlmostEqual(float(end) - float(start), 1812, delta=2)
         self.assertAlmostEqual(float(level), 100.0, places=6)
+
+    def test_hours_on_the_wall_over_the_end_of_summer_time(self) -> None:
+        # Starts at 01:00 UTC+2 with an hour each of 80, 90, 100 dB; at 03:00 the clock goes back to 02:00.
+        start = datetime(2026, 10, 24, 23, 0, tzinfo=UTC).timestamp()
+        back = Event(7200.0, "utc-offset", "", {"utc_offset_min": 60})
+        day = np.concatenate([steady(80, 1), steady(90, 1), steady(100, 1)])
+        for fraction in (0.0, -0.3, 0.3):
+            with self.subTest(fraction=fraction):
+                made = replace(recording(day, events=(*CHECKED, back)), start=start + fraction, utc_offset_min=120)
+                rows = assess(made, Review(), EU).reviewed.table("hours").rows
+                self.assertEqual([clock_words(made, float(row[0])) for row in rows], ["01:00", "02:00", "02:00"])
+                # shares of 10^8, 10^9, 10^10
+                for row, share in zip(rows, (100 / 111, 1000 / 111, 10_000 / 111), strict=True):
+                    self.assertAlmostEqual(float(row[2]), share, places=6)
 
     def test_overlapping_tasks_are_counted_once(self) -> None:
         tasks = (Stretch(0, 4 * 3600, "a"), Stretch(2 * 3600, 8 * 3600, "b"))

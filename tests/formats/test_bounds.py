@@ -70,7 +70,10 @@ class Refused(unittest.TestCase):
         KINDS["jaw_muscle"].bounds.check_span(10 * 3600)
 
     def test_heads_and_events(self) -> None:
-        self.refuse(lambda: krec.read(with_head(setup={"x": "y" * 300_000}), bounds_of), "a head of 3")
+        self.refuse(
+            lambda: krec.read(with_head(setup={f"x{i}": "y" * 3000 for i in range(100)}), bounds_of), "a head of 3"
+        )
+        self.refuse(lambda: krec.read(with_head(setup={"x": "y" * 300_000}), bounds_of), "4000 are possible")
         many = [{"key": f"c{i}", "name": "", "unit": "", "interval_s": 1.0, "type": "u8"} for i in range(40)]
         self.refuse(lambda: krec.read(with_head(channels=many), bounds_of), "40 channels; 16 are possible")
         deep: object = 1
@@ -84,7 +87,10 @@ class Refused(unittest.TestCase):
         far = krec.write_recording(Recording("noise", 0.0, 0, made.channels, (Event(1e300, "x"),)))
         self.refuse(lambda: krec.read(far, bounds_of), "is a time wrong")
         long = krec.write_recording(Recording("noise", 0.0, 0, made.channels, (Event(1.0, "x", "y" * 70_000),)))
-        self.refuse(lambda: krec.read(long, bounds_of), "an event of")
+        self.refuse(lambda: krec.read(long, bounds_of), "an event with a text of 70000 characters; 4000 are possible")
+        wide = {f"x{i}": "y" * 3000 for i in range(30)}
+        heavy = krec.write_recording(Recording("noise", 0.0, 0, made.channels, (Event(1.0, "x", "", wide),)))
+        self.refuse(lambda: krec.read(heavy, bounds_of), "an event of")
 
     def test_times_far_away_in_csv_and_gpx(self) -> None:
         text = b"t;LAeq\n0;80\n1;80\n2;80\n30000000;80\n"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import UTC, datetime
 
 import numpy as np
 from numpy.typing import NDArray
@@ -97,9 +98,12 @@ def wall_days(recording: Recording, count: int, interval_s: float) -> NDArray[np
 
 def clock_words(recording: Recording, at_s: float) -> str:
     """The time on the wall, "06:30"."""
-    second = float(wall_clock(recording, np.array([at_s]))[0]) % DAY_S
-    minutes = int(second // 60)
-    return f"{minutes // 60:02d}:{minutes % 60:02d}"
+    return f"{wall_moment(recording, at_s):%H:%M}"
+
+
+def wall_moment(recording: Recording, at_s: float) -> datetime:
+    """Day and time on the wall, as if it were UTC; to the nearest second, as starts lie on fractions of one."""
+    return datetime.fromtimestamp(round(float(wall_clock(recording, np.array([at_s]))[0])), UTC)
 
 
 def next_at(recording: Recording, clock: str, after_s: float) -> float:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from datetime import UTC, datetime, timedelta
 
 import numpy as np
 
@@ -12,6 +11,7 @@ from kumpel.core.assessment import Assessment, BothWays, LimitSet
 from kumpel.core.noise.levels import mean_by_bin
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review, samples_inside
+from kumpel.core.timebase import clock_words, wall_clock
 from kumpel.reports import pictures
 from kumpel.reports.document import Fact, Facts, FigureLine, Figures, Part, Picture, TablePart
 
@@ -72,11 +72,6 @@ def parts(recording: Recording, review: Review, both: BothWays, limits: LimitSet
         if key in chosen
         for part in made[key]
     ]
-
-
-def _clock(recording: Recording, at_s: float) -> str:
-    local = datetime.fromtimestamp(recording.start, UTC) + timedelta(minutes=recording.utc_offset_min, seconds=at_s)
-    return local.strftime("%H:%M")
 
 
 def _checks(recording: Recording) -> Facts:
@@ -140,10 +135,17 @@ def _curve(recording: Recording, review: Review, limits: LimitSet) -> Picture:
     out = samples_inside(review.left_out, len(channel.values), channel.interval_s)
     per_minute = max(round(60 / channel.interval_s), 1)
     levels = mean_by_bin(np.where(out, np.nan, channel.values), per_minute)
-    start = ((recording.start + recording.utc_offset_min * 60) % 86400) / 3600
+    start = round(float(wall_clock(recording, np.zeros(1))[0])) % 86_400 / 3600
     hours = start + np.arange(len(levels)) / 60
     spans = [(start + s.start_s / 3600, start + s.end_s / 3600) for s in review.left_out]
-    svg = pictures.level_over_time(hours, levels, spans, limit_lines(limits), channel.unit)
+    svg = pictures.level_over_time(
+        hours,
+        levels,
+        spans,
+        limit_lines(limits),
+        channel.unit,
+        clock=lambda hour: clock_words(recording, (hour - start) * 3600),
+    )
     return Picture(
         title=f"Level over time, one minute, {channel.unit}",
         svg=svg,
@@ -155,7 +157,7 @@ def _origin(recording: Recording, leading: Assessment, limits: LimitSet) -> list
     hours = next(t for t in leading.tables if t.key == "hours")
     shares = [float(row[2]) for row in hours.rows]
     top = max(shares, default=0)
-    labels = [_clock(recording, float(row[0]))[:2] for row in hours.rows]
+    labels = [clock_words(recording, float(row[0]))[:2] for row in hours.rows]
     first = pictures.bars(labels, shares, [f"{s:.0f} %" for s in shares], [s == top and s > 25 for s in shares])
     table = next(t for t in leading.tables if t.key == "spread")
     edges = np.array([float(r[0]) for r in table.rows])
@@ -181,7 +183,7 @@ def _left_out(recording: Recording, review: Review) -> TablePart:
     rows = [
         [
             s.label,
-            f"{_clock(recording, s.start_s)} to {_clock(recording, s.end_s)}",
+            f"{clock_words(recording, s.start_s)} to {clock_words(recording, s.end_s)}",
             hours_minutes_seconds(s.end_s - s.start_s),
         ]
         for s in review.left_out

@@ -7,7 +7,7 @@ team stays instant.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from html import escape
 
@@ -87,9 +87,17 @@ def _colours(levels: Floats, lines: Sequence[LimitLine]) -> list[str]:
 
 
 def level_over_time(
-    hours: Floats, levels: Floats, left_out: Sequence[tuple[float, float]], lines: Sequence[LimitLine], unit: str
+    hours: Floats,
+    levels: Floats,
+    left_out: Sequence[tuple[float, float]],
+    lines: Sequence[LimitLine],
+    unit: str,
+    clock: Callable[[float], str] = lambda hour: f"{hour % 24:02.0f}:00",
 ) -> str:
-    """Minute levels as bars over the wall clock (hours, shape (n,)), limit lines, hatched left-out stretches."""
+    """Minute levels as bars over the wall clock (hours, shape (n,)), limit lines, hatched left-out stretches.
+
+    The hours run on over a clock change; `clock` says what the wall shows at one of them.
+    """
     canvas = Canvas(510, 156)
     # The names of the limits stand beside the bars, not on them.
     left, right, top, bottom = 26.0, 424.0 if lines else 506.0, 14.0, 142.0
@@ -121,7 +129,7 @@ def level_over_time(
         canvas.text(right + 5, last + 2.5, f"{line.value:g} {line.text}", 7, INK)
     for hour in range(math.ceil(begin), math.floor(end) + 1):
         canvas.line(x_of(hour), bottom, x_of(hour), bottom + 2.5, SOFT, 0.5)
-        canvas.text(x_of(hour), bottom + 10, f"{hour % 24:02d}:00", 7.5, anchor="middle")
+        canvas.text(x_of(hour), bottom + 10, clock(hour), 7.5, anchor="middle")
     canvas.line(left, bottom, right, bottom, SOFT, 0.5)
     canvas.text(0, 7, unit, 7)
     return canvas.svg()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import datetime
 from typing import Any
 
 from sqlalchemy import text
@@ -12,6 +12,7 @@ from sqlmodel import Session as Db
 from sqlmodel import col, func, or_, select
 
 from kumpel.core.assessment import Assessment, LimitSet
+from kumpel.core.timebase import wall_moment
 from kumpel.kinds.limit_sets import limit_set_data
 from kumpel.kinds.registry import kind_of
 from kumpel.reports import pages
@@ -49,9 +50,8 @@ def document(db: Db, session: Session, options: Options, number: str = "") -> tu
     _, limits, both = review.assessment(db, session)
     recording, decided = review.recording_of(db, session), review.decisions(db, session)
     row = row_of(db, session)
-    local = session.started_at.astimezone(UTC) + timedelta(minutes=session.utc_offset_min)
-    end = local + timedelta(seconds=session.length_s)
-    subtitle = f"{kind.name}, {local:%a %d %b %Y, %H:%M} to {end:%H:%M}"
+    begin, end = wall_moment(recording, 0), wall_moment(recording, session.length_s)
+    subtitle = f"{kind.name}, {begin:%a %d %b %Y, %H:%M} to {end:%H:%M}"
     if row.tags.get("place"):
         subtitle += f", {row.tags['place']}"
     name = (row.person.name if row.person else "Unclaimed session") if options.named else "Without name"

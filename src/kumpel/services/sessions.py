@@ -232,6 +232,7 @@ def _pieces(store: Engine, session_id: int, wanted: bytes) -> Iterator[bytes]:
 
 def file_name(row: SessionRow) -> str:
     """What a session's file is called: day, person, recorder, session."""
-    local = row.session.started_at.astimezone(UTC) + timedelta(minutes=row.session.utc_offset_min)
+    # Half a second on: starts lie on fractions of one.
+    local = row.session.started_at.astimezone(UTC) + timedelta(minutes=row.session.utc_offset_min, seconds=0.5)
     parts = (f"{local:%Y-%m-%d}", row.person.name if row.person else "", row.session.recorder_session)
     return " ".join(p for p in parts if p) + ".krec"

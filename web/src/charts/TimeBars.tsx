@@ -1,5 +1,6 @@
 import { type RefObject, useEffect, useRef } from "react";
 import uPlot from "uplot";
+import type { WallClock } from "@/ui/format";
 
 export interface Bars {
   startS: number;
@@ -27,7 +28,7 @@ interface Props {
   /** The span shown, in seconds from the start. */
   span: [number, number];
   whole: [number, number];
-  clock: (atS: number) => string;
+  clock: WallClock;
   onSpan: (span: [number, number]) => void;
   onSelect: (startS: number, endS: number) => void;
   onCursor: (at: { atS: number; value: number } | null) => void;
@@ -237,7 +238,7 @@ export function TimeBars(props: Props) {
             space: 64,
             incrs: [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400],
             splits: (_u, _i, from, to, incr) => {
-              const offset = clockOffset(latest.current.clock(0));
+              const offset = clockOffset(latest.current.clock(0, true));
               const first = Math.ceil((from + offset) / incr) * incr - offset;
               const all: number[] = [];
               for (let s = first; s <= to; s += incr) all.push(s);

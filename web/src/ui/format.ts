@@ -9,8 +9,9 @@ export function number(value: number | null | undefined, decimals = 1): string {
 
 const hereOffset = () => -new Date().getTimezoneOffset();
 
+/** To the nearest second: recorded starts lie on fractions of one, and 06:59:59.7 is 07:00 to everybody. */
 function shifted(iso: string, offsetMin: number): Date {
-  return new Date(new Date(iso).getTime() + offsetMin * 60_000);
+  return new Date(Math.round(new Date(iso).getTime() / 1000) * 1000 + offsetMin * 60_000);
 }
 
 function zone(offsetMin: number): string {
@@ -77,10 +78,29 @@ export function clockError(seconds: number | null): string {
   return `${words} ${seconds > 0 ? "fast" : "slow"}`;
 }
 
-/** Wall clock of a session at a number of seconds after its start, to the nearest second: starts lie on fractions of one. */
-export function clockAt(startIso: string, offsetMin: number, atS: number, seconds = false): string {
-  const nearest = Math.round(new Date(startIso).getTime() / 1000 + atS) * 1000;
-  return clock(new Date(nearest).toISOString(), offsetMin, seconds);
+/** Wall clock at a number of seconds after a session's start. */
+export type WallClock = (atS: number, seconds?: boolean) => string;
+
+/** Seconds after the start from which the recorder's clock has another offset from UTC, and which, in minutes. */
+export function offsetChanges(
+  events: { code: string; at_s: number; data: Record<string, unknown> }[],
+): [number, number][] {
+  return events
+    .filter((e) => e.code === "utc-offset" && typeof e.data.utc_offset_min === "number")
+    .map((e): [number, number] => [e.at_s, Number(e.data.utc_offset_min)])
+    .sort((a, b) => a[0] - b[0]);
+}
+
+/** The wall clock of a session, over changes of summer time. */
+export function wallClock(
+  session: { started_at: string; utc_offset_min: number },
+  changes: [number, number][] = [],
+): WallClock {
+  const start = new Date(session.started_at).getTime() / 1000;
+  return (atS, seconds = false) => {
+    const offset = changes.findLast(([from]) => atS >= from)?.[1] ?? session.utc_offset_min;
+    return clock(new Date((start + atS) * 1000).toISOString(), offset, seconds);
+  };
 }
 
 export function percent(share: number): string {

@@ -6,6 +6,7 @@ the interval), `peak` (C-weighted peak, dB(C)), `motion` and `overload` (0 or 1)
 
 from __future__ import annotations
 
+import itertools
 import math
 from dataclasses import dataclass, replace
 
@@ -34,6 +35,7 @@ from kumpel.core.recording import Flags, Floats, Recording
 from kumpel.core.review import Review, Stretch, samples_inside
 from kumpel.core.runs import merge, runs
 from kumpel.core.sheet import coverage_finding, held, hours_minutes, overall
+from kumpel.core.timebase import wall_clock
 
 PEAK_COUNTS_DB = (135, 137, 140)
 DRIFT_LIMIT_DB = 0.5
@@ -517,7 +519,10 @@ def _task_row(name: str, found: Floats, inside: Flags, interval_s: float, total:
 
 
 def _hour_table(basis: _Basis) -> Table:
-    """Share of the dose by hour of the recorder's wall clock."""
+    """Share of the dose by hour on the wall, met in order: an hour that summer time's end repeats is there twice.
+
+    Samples belong to the hour of the nearest second, as starts lie on fractions of one.
+    """
     found, _ = _equal_energy_levels(basis)
     columns = (
         TableColumn("Hour from", "s", 0),
@@ -526,16 +531,17 @@ def _hour_table(basis: _Basis) -> Table:
     )
     if found is None or not len(found):
         return Table("hours", "Where the dose comes from", columns, ())
-    local = basis.recording.start + basis.recording.utc_offset_min * 60
-    hour = ((local + np.arange(len(found)) * basis.interval_s) // 3600).astype(int)
+    at = np.arange(len(found), dtype=np.float64) * basis.interval_s
+    wall = wall_clock(basis.recording, at)
+    new_hour = np.diff(np.round(wall) // 3600) != 0
+    new_offset = np.abs(np.diff(wall - at)) > 1
     energy = np.nan_to_num(10 ** (found / 10))
     total = float(energy.sum())
     rows = []
-    for each in np.unique(hour):
-        inside = hour == each
-        share = 100 * float(energy[inside].sum()) / total if total > 0 else math.nan
-        start = max(float(each) * 3600 - local, 0.0)
-        rows.append((start, levels.mean_level(found[inside]), share))
+    edges = [0, *(np.flatnonzero(new_hour | new_offset) + 1).tolist(), len(found)]
+    for first, end in itertools.pairwise(edges):
+        share = 100 * float(energy[first:end].sum()) / total if total > 0 else math.nan
+        rows.append((float(at[first]), levels.mean_level(found[first:end]), share))
     return Table("hours", "Where the dose comes from", columns, tuple(rows))
 
 

@@ -78,10 +78,11 @@ function Card({ id }: { id: number }) {
     if ("wrong" in entry) return refuse(key, entry.wrong);
     refuse(key, null);
     change.mutate({ [key]: entry.value } as Schemas["PersonChange"], {
+      // What is typed by now may be something newer.
       onSuccess: () =>
         setTyped((old) => {
-          const { [key]: _, ...rest } = old;
-          return rest;
+          const { [key]: now, ...rest } = old;
+          return now === text ? rest : old;
         }),
       onError: (error) => refuse(key, error.message),
     });

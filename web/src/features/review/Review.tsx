@@ -5,7 +5,7 @@ import { api, ask, type Schemas } from "@/api/client";
 import { type Key, useKeys } from "@/app/keys";
 import { KINDS, kindName } from "@/kinds/kinds";
 import { Button, Empty, Loading, Trouble, Verdict } from "@/ui/basics";
-import { clock, clockError, day, length, moment } from "@/ui/format";
+import { clockError, day, length, moment, offsetChanges, wallClock } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { SidePanel } from "./SidePanel";
 import { useReview } from "./useReview";
@@ -44,12 +44,10 @@ function Waiting({ sessions, chosen }: { sessions: Schemas["Session"][]; chosen:
   );
 }
 
-function headline(session: Schemas["Session"], word: string): string {
-  const end = new Date(new Date(session.started_at).getTime() + session.length_s * 1000).toISOString();
-  const from = `${day(session.started_at, session.utc_offset_min, true)}, ${clock(session.started_at, session.utc_offset_min)}`;
-  return [word, `${from} to ${clock(end, session.utc_offset_min)}`, session.token, session.tags.place]
-    .filter(Boolean)
-    .join(", ");
+function headline({ session, events }: Schemas["Review"], word: string): string {
+  const clock = wallClock(session, offsetChanges(events));
+  const from = `${day(session.started_at, session.utc_offset_min, true)}, ${clock(0)}`;
+  return [word, `${from} to ${clock(session.length_s)}`, session.token, session.tags.place].filter(Boolean).join(", ");
 }
 
 function Sheet({ id, next, previous }: { id: number; next: number | null; previous: number | null }) {
@@ -87,7 +85,7 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
       <section aria-label="Sheet" className="min-w-0 overflow-auto px-[18px] py-3.5">
         <div className="flex flex-wrap items-baseline gap-x-3">
           <h1 className="max-w-full truncate">{data.session.person || "Unclaimed session"}</h1>
-          <span className="truncate text-soft">{headline(data.session, kind.word)}</span>
+          <span className="truncate text-soft">{headline(data, kind.word)}</span>
           <span className="ml-auto text-[15px]">
             <Verdict verdict={data.reviewed.verdict} words={data.reviewed.words} />
           </span>

@@ -4,7 +4,7 @@ import type { Schemas } from "@/api/client";
 import { Button, inputLook, Verdict, Warn } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
 import { type Entry, lengthOf, numberOf } from "@/ui/entry";
-import { clockAt, day, hoursMinutes, length, number } from "@/ui/format";
+import { day, hoursMinutes, length, number, offsetChanges, wallClock } from "@/ui/format";
 import { Conclusion, type Kept } from "./Conclusion";
 import { StretchDialog } from "./StretchDialog";
 import type { ReviewActions } from "./useReview";
@@ -16,7 +16,7 @@ function Heading({ children }: { children: string }) {
 }
 
 function Suggestions({ review, actions }: { review: ReviewData; actions: ReviewActions }) {
-  const { session } = review;
+  const clock = wallClock(review.session, offsetChanges(review.events));
   const found = review.reviewed.suggestions;
   if (found.length === 0) return null;
   return (
@@ -26,7 +26,7 @@ function Suggestions({ review, actions }: { review: ReviewData; actions: ReviewA
         {found.slice(0, 6).map((s) => (
           <li key={`${s.code} ${s.start_s}`} className="border-hair border-t py-1">
             <span className="flex justify-between gap-2">
-              {clockAt(session.started_at, session.utc_offset_min, s.start_s, true)}, {length(s.end_s - s.start_s)}
+              {clock(s.start_s, true)}, {length(s.end_s - s.start_s)}
               <button
                 type="button"
                 className="text-act hover:underline"
@@ -218,6 +218,7 @@ export function SidePanel({
   next: number | null;
 }) {
   const { session } = review;
+  const clock = wallClock(session, offsetChanges(review.events));
   const locked = session.signed_at !== null;
   const [editing, setEditing] = useState<Schemas["Stretch"] | null>(null);
   const [signing, setSigning] = useState(false);
@@ -230,7 +231,7 @@ export function SidePanel({
   const stretchRow = (s: Schemas["Stretch"]) => (
     <tr key={s.id} className="border-hair border-t align-top">
       <td className="py-1 pr-2 whitespace-nowrap">
-        {clockAt(session.started_at, session.utc_offset_min, s.start_s)}, {length(s.end_s - s.start_s)}
+        {clock(s.start_s)}, {length(s.end_s - s.start_s)}
       </td>
       <td className="py-1 text-right text-soft">
         <button
@@ -344,7 +345,8 @@ export function SidePanel({
       )}
       {editing && (
         <StretchDialog
-          session={session}
+          clock={clock}
+          lengthS={session.length_s}
           startS={editing.start_s}
           endS={editing.end_s}
           stretch={editing}

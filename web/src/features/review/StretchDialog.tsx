@@ -3,23 +3,31 @@ import type { Schemas } from "@/api/client";
 import { Button, Field, inputLook } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
 import { clockOf } from "@/ui/entry";
-import { clockAt, length } from "@/ui/format";
+import { length, type WallClock } from "@/ui/format";
 
 const REASONS = ["meter knocked", "not worn", "rain or wind on the microphone", "wrong person"];
 
-/** A typed time of day as seconds after the session's start; past midnight when it lies before the start. Or what is wrong. */
-function afterStart(session: Schemas["Session"], text: string): number | string {
-  const start = clockOf(clockAt(session.started_at, session.utc_offset_min, 0, true));
-  const typed = clockOf(text);
-  if ("wrong" in typed) return typed.wrong;
-  if ("wrong" in start) return start.wrong;
-  const at = Number(typed.value) - Number(start.value);
-  return at < -60 ? at + 86_400 : Math.max(at, 0);
+const DAY_S = 86_400;
+
+/**
+ * A typed time of day as seconds after the session's start; past midnight when it lies before the start. Or what is wrong.
+ * An hour that the wall shows twice is the first of the two.
+ */
+function afterStart(clock: WallClock, lengthS: number, text: string): number | string {
+  const wanted = clockOf(text);
+  if ("wrong" in wanted) return wanted.wrong;
+  const shown = (at: number) => Number((clockOf(clock(at, true)) as { value: number }).value);
+  const plain = Number(wanted.value) - shown(0);
+  const at = plain < -60 ? plain + DAY_S : Math.max(plain, 0);
+  // Where summer time begins or ends on the way, the time is met an hour sooner or later.
+  const met = [at, at + 3600, at - 3600].find((s) => s >= 0 && s <= lengthS + 60 && shown(s) === Number(wanted.value));
+  return met ?? at;
 }
 
 /** What to do with a stretch: leave it out with a reason, or mark it as a task; every drag can be typed instead. */
 export function StretchDialog({
-  session,
+  clock,
+  lengthS,
   startS,
   endS,
   stretch,
@@ -27,7 +35,8 @@ export function StretchDialog({
   onRemove,
   onClose,
 }: {
-  session: Schemas["Session"];
+  clock: WallClock;
+  lengthS: number;
   startS: number;
   endS: number;
   stretch?: Schemas["Stretch"];
@@ -35,14 +44,14 @@ export function StretchDialog({
   onRemove?: () => void;
   onClose: () => void;
 }) {
-  const show = (at: number) => clockAt(session.started_at, session.utc_offset_min, at, true);
+  const show = (at: number) => clock(at, true);
   const [what, setWhat] = useState<"left out" | "task">((stretch?.what as "task" | undefined) ?? "left out");
   const [from, setFrom] = useState(show(startS));
   const [to, setTo] = useState(show(endS));
   const [label, setLabel] = useState(stretch?.label ?? "");
   // The dragged edges are kept exactly unless somebody types over them.
-  const begin = from === show(startS) ? startS : afterStart(session, from);
-  const end = to === show(endS) ? endS : afterStart(session, to);
+  const begin = from === show(startS) ? startS : afterStart(clock, lengthS, from);
+  const end = to === show(endS) ? endS : afterStart(clock, lengthS, to);
   const wrong = [begin, end].find((each) => typeof each === "string");
   const fits = typeof begin === "number" && typeof end === "number" && end > begin;
   const good = fits && label.trim() !== "";

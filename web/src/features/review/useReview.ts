@@ -28,6 +28,8 @@ export function useReview(id: number) {
     async (answer: Promise<ReviewData>) => {
       try {
         const data = await answer;
+        // An older view that is still on its way must not replace what this answer brings.
+        await queries.cancelQueries({ queryKey: ["review", id] });
         queries.setQueryData(["review", id, null], data);
         queries.invalidateQueries({ queryKey: ["review", id], refetchType: limitSetId === null ? "none" : "active" });
         queries.invalidateQueries({ queryKey: ["sessions"] });

@@ -139,11 +139,15 @@ export default function Sessions() {
   const restore = (ids: number[]) =>
     each(ids, (id) => ask(api.POST("/api/sessions/{session_id}/restore", { params: { path: { session_id: id } } })));
   const remove = useMutation({
-    mutationFn: (ids: number[]) =>
-      each(ids, (id) => ask(api.DELETE("/api/sessions/{session_id}", { params: { path: { session_id: id } } }))),
-    onSuccess: ({ done }) => {
+    mutationFn: async (ids: number[]) => {
+      const shut = new Set(rows.filter((s) => s.signed_at !== null).map((s) => s.id));
+      const { done } = await each(ids, (id) =>
+        ask(api.DELETE("/api/sessions/{session_id}", { params: { path: { session_id: id } } })),
+      );
+      return { done, signed: done.filter((id) => shut.has(id)).length };
+    },
+    onSuccess: ({ done, signed }) => {
       if (done.length === 0) return;
-      const signed = rows.filter((s) => done.includes(s.id) && s.signed_at !== null).length;
       const reports = signed ? ` ${signed} of them signed off; their reports stay.` : "";
       say(`${amount(done.length)} deleted here.${reports} Nothing happened on a recorder.`, () => restore(done));
     },

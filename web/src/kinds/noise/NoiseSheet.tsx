@@ -4,7 +4,7 @@ import { api, ask, type Schemas } from "@/api/client";
 import { type Band, type Line, TimeBars } from "@/charts/TimeBars";
 import { StretchDialog } from "@/features/review/StretchDialog";
 import { Button, Verdict } from "@/ui/basics";
-import { clockAt, hoursMinutes, length, number, percent } from "@/ui/format";
+import { hoursMinutes, length, number, offsetChanges, percent, wallClock } from "@/ui/format";
 import type { ReviewSheetProps } from "../sheet";
 import { ShareBars, SpreadBars } from "./pictures";
 
@@ -201,7 +201,7 @@ export default function NoiseSheet({ review, limitSet, locked, onMark, onWhy }: 
     ],
     [review.stretches, reviewed.suggestions],
   );
-  const clock = (s: number, seconds = false) => clockAt(session.started_at, session.utc_offset_min, s, seconds);
+  const clock = useMemo(() => wallClock(session, offsetChanges(review.events)), [session, review.events]);
   const levels = review.channels.filter((c) => c.key.startsWith("leq.") || c.key === "peak");
   const unit = found?.unit ?? "dB";
   const binWords = bars.binS === 60 ? "one minute" : bars.binS === 1 ? "one second" : `${number(bars.binS, 0)} s`;
@@ -323,7 +323,8 @@ export default function NoiseSheet({ review, limitSet, locked, onMark, onWhy }: 
       <AllFigures review={review} onWhy={onWhy} />
       {chosen && (
         <StretchDialog
-          session={session}
+          clock={clock}
+          lengthS={session.length_s}
           startS={chosen[0]}
           endS={chosen[1]}
           onClose={() => setChosen(null)}

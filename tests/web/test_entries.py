@@ -1,0 +1,270 @@
+"""Typed entries, long lists, people of the same name, giving and deleting with a way back, the hours of the dose."""
+
+import datetime
+import itertools
+import re
+
+import numpy as np
+from playwright.sync_api import expect
+from sqlalchemy import text
+
+from kumpel.core.recording import Channel, Event, Recording
+from kumpel.formats import krec
+from kumpel.services import people, review, take_in
+from tests.web.browser import BrowserTest
+
+
+class Entries(BrowserTest):
+    watch = "0"
+
+    def test_a_height_is_understood_or_refused_beside_the_field(self) -> None:
+        person = self.person("Ida Brandvik", height_cm=168.0)
+        page = self.sign_in()
+        page.goto(f"{self.address}/people/{person.id}")
+        field = page.get_by_label("Height, cm")
+        expect(field).to_have_value("168")
+        for typed, kept in (
+            ("1,72 m", 172),
+            ("173", 173),
+            ("174 cm", 174),
+            ("1.75", 175),
+            ("1760 mm", 176),
+            ("177,5", 177.5),
+        ):
+            with self.subTest(typed=typed):
+                field.fill(typed)
+                field.press("Enter")
+                expect(field).to_have_value(f"{kept:g}")
+                self.eventually(lambda wanted=kept: self.height(person.id or 0) == wanted)
+        for typed in ("tall", "172 kg", "1,7,2", "17", "3000", "-172", "1e2"):
+            with self.subTest(typed=typed):
+                field.fill(typed)
+                field.press("Enter")
+                expect(page.get_by_role("alert")).to_be_visible()
+                expect(field).to_have_value(typed)
+                self.assertEqual(self.height(person.id or 0), 177.5)
+        field.fill("")
+        field.press("Enter")
+        expect(page.get_by_role("alert")).to_have_count(0)
+        self.eventually(lambda: self.height(person.id or 0) is None)
+        page.get_by_label("Name", exact=True).fill(" ")
+        page.get_by_label("Name", exact=True).press("Enter")
+        expect(page.get_by_role("alert")).to_contain_text("A name is needed")
+
+    def height(self, person_id: int) -> float | None:
+        self.db.expire_all()
+        return people.person_of(self.db, person_id).height_cm
+
+    def test_a_working_day_and_protection_are_understood_or_refused(self) -> None:
+        row = self.session(7200, self.person("Ida Brandvik"))
+        page = self.sign_in()
+        page.goto(f"{self.address}/review/{row.id}")
+        day = page.get_by_role("textbox", name="Working day")
+        for typed, seconds in (
+            ("7 h 30", 27_000),
+            ("7:15", 26_100),
+            ("7,5", 27_000),
+            ("450 min", 27_000),
+            ("8 h", 28_800),
+        ):
+            with self.subTest(typed=typed):
+                day.fill(typed)
+                day.press("Enter")
+                self.eventually(lambda wanted=seconds: self.field(row.id, "working_day_s") == wanted)
+        day.fill("a while")
+        day.press("Enter")
+        expect(page.get_by_role("alert")).to_contain_text("7:30")
+        expect(day).to_have_value("a while")
+        self.assertEqual(self.field(row.id, "working_day_s"), 28_800)
+        worn = page.get_by_role("textbox", name="Worn protection")
+        worn.fill("20 dB")
+        worn.press("Enter")
+        self.eventually(lambda: self.field(row.id, "attenuation_db") == 20)
+        worn.fill("good ones")
+        worn.press("Enter")
+        expect(worn).to_have_value("good ones")
+        self.assertEqual(self.field(row.id, "attenuation_db"), 20)
+
+    def field(self, session_id: int | None, name: str) -> object:
+        self.db.expire_all()
+        return getattr(review.session_of(self.db, session_id or 0), name)
+
+
+class Lists(BrowserTest):
+    watch = "0"
+
+    def many(self, count: int) -> None:
+        self.db.connection().execute(
+            text(
+                "insert into person (number, name, contact, notes, created_at) select 'X-' || n, "
+                "'Person ' || lpad(n::text, 4, '0'), '', '', now() from generate_series(1, :count) n"
+            ),
+            {"count": count},
+        )
+        self.db.commit()
+
+    def test_people_and_hand_out_go_on_while_scrolling(self) -> None:
+        self.many(640)
+        page = self.sign_in()
+        for path, role in (("/people", "link"), ("/hand-out", "button")):
+            with self.subTest(path=path):
+                page.goto(self.address + path)
+                last = page.get_by_role(role, name=re.compile("^Person 0640"))
+                for _ in range(40):
+                    if last.count():
+                        break
+                    page.get_by_role(role, name=re.compile("^Person ")).last.scroll_into_view_if_needed()
+                    page.wait_for_timeout(150)
+                last.scroll_into_view_if_needed()
+                expect(last).to_be_visible()
+                self.assertEqual(page.get_by_role(role, name=re.compile("^Person ")).count(), 640)
+
+    def test_a_second_person_of_the_same_name_is_asked_about(self) -> None:
+        self.person("Ida Brandvik", team="Crusher hall")
+        page = self.sign_in()
+        page.goto(f"{self.address}/people")
+        for answer, there in (("It is the same, add nobody", 1), ("Another person, add", 2)):
+            page.get_by_label("Find a person").fill("ida  brandvik")
+            page.get_by_role("button", name=re.compile("^Add “")).click()
+            expect(page.get_by_role("dialog", name="The same person?")).to_contain_text("Crusher hall")
+            page.get_by_role("button", name=answer).click()
+            expect(page.get_by_role("dialog")).to_have_count(0)
+            page.get_by_label("Find a person").fill("")
+            expect(page.get_by_role("cell", name=re.compile("^ida +brandvik$", re.I))).to_have_count(there)
+
+
+class GivingAndDeleting(BrowserTest):
+    watch = "0"
+
+    def setUp(self) -> None:
+        super().setUp()
+        ida = self.person("Ida Brandvik")
+        self.person("Leila Haddad")
+        self.open_one = self.session(7200, ida, session="S-1")
+        self.signed_one = self.session(3600, ida, session="S-2")
+        review.sign(self.db, self.signed_one.id or 0, self.signed_one.review_version, self.who)
+        self.page_ = self.sign_in()
+        self.page_.goto(f"{self.address}/sessions")
+        self.page_.get_by_label("Choose all on this page").check()
+
+    def owners(self) -> dict[str, int]:
+        rows = self.db.connection().execute(
+            text(
+                "select coalesce(p.name, ''), count(*) from session s left join person p on p.id = s.person_id group by 1"
+            )
+        )
+        found = {str(name): int(count) for name, count in rows}
+        self.db.rollback()
+        return found
+
+    def test_giving_leaves_what_is_signed_says_so_and_can_be_undone(self) -> None:
+        page = self.page_
+        page.get_by_role("button", name="Give 2 to").click()
+        page.get_by_placeholder("name, number or team").fill("leila")
+        expect(page.get_by_role("button", name=re.compile("^Leila Haddad"))).to_be_visible()
+        page.keyboard.press("Enter")
+        expect(page.get_by_text("1 session given to Leila Haddad. 1 signed off and left as it is")).to_be_visible()
+        self.assertEqual(self.owners(), {"Ida Brandvik": 1, "Leila Haddad": 1})
+        page.get_by_role("button", name="Undo").click()
+        self.eventually(lambda: self.owners() == {"Ida Brandvik": 2})
+
+    def test_deleting_says_what_it_does_and_can_be_undone(self) -> None:
+        page = self.page_
+        page.get_by_role("button", name="Delete 2 here").click()
+        expect(page.get_by_text("2 sessions deleted here. 1 of them signed off; their reports stay.")).to_be_visible()
+        expect(page.get_by_text("No session yet")).to_be_visible()
+        page.get_by_role("button", name="Undo").click()
+        expect(page.get_by_role("link", name="Ida Brandvik")).to_have_count(2)
+
+
+class Hours(BrowserTest):
+    watch = "0"
+
+    def test_a_start_on_a_fraction_of_a_second_does_not_shift_the_hours(self) -> None:
+        """A start of 06:59:59.7 is 07:00:00 on every clock; the first bar is that of hour 07."""
+        start = datetime.datetime(2026, 11, 18, 5, 59, 59, 700_000, datetime.UTC).timestamp()
+        row = self.session(7200, self.person("Ida Brandvik"), start=start)
+        page = self.sign_in()
+        page.goto(f"{self.address}/review/{row.id}")
+        hours = page.get_by_text("Where the dose comes from").locator("xpath=ancestor::div[1]")
+        expect(hours).to_be_visible()
+        shown = re.findall(r"(?m)^(\d\d)$", "\n".join(hours.locator("text").all_text_contents()))
+        self.assertEqual(shown, ["07", "08"])
+        self.assertIn("07:00", page.get_by_role("heading", name="Ida Brandvik").locator("..").inner_text())
+
+    def test_a_night_over_the_end_of_summer_time_shows_what_the_wall_showed(self) -> None:
+        """From 22:00 by UTC+2; at 03:00 the clock goes back: 5 h to the change, then 02:00 again, 03:00 after 6 h."""
+        start = datetime.datetime(2026, 10, 24, 20, 0, tzinfo=datetime.UTC).timestamp()
+        levels = Channel("leq.1", "Level", "dB(A)", 1.0, np.full(8 * 3600, 82.0))
+        back = Event(5 * 3600.0, "utc-offset", "clock set back", {"utc_offset_min": 60})
+        night = Recording("noise", start, 120, {"leq.1": levels}, (back,), recorder={"serial": "NM-9"})
+        row = take_in.from_file(
+            self.db, krec.write_recording(night), self.who, {"person_id": self.person("Ida Brandvik").id}
+        )
+        page = self.sign_in()
+        page.goto(f"{self.address}/review/{row.id}")
+        hours = page.get_by_text("Where the dose comes from").locator("xpath=ancestor::div[1]")
+        expect(hours).to_be_visible()
+        shown = re.findall(r"(?m)^(\d\d)$", "\n".join(hours.locator("text").all_text_contents()))
+        self.assertEqual(shown, ["22", "23", "00", "01", "02", "02", "03", "04"])
+        page.get_by_role("button", name="type a stretch").click()
+        page.get_by_label("From", exact=True).fill("03:30")
+        page.get_by_label("To", exact=True).fill("04:00")
+        page.get_by_label("Why?").fill("not worn")
+        page.get_by_role("button", name="Leave out", exact=True).click()
+        expect(page.get_by_role("button", name="Change not worn")).to_be_visible()
+        self.db.expire_all()
+        [stretch] = review.stretches(self.db, row.id or 0)
+        # 03:30 is six and a half hours after 22:00, as the hour from two to three was met twice
+        self.assertEqual((stretch.start_s, stretch.end_s), (6.5 * 3600, 7 * 3600))
+
+
+class Letters(BrowserTest):
+    watch = "0"
+
+    def test_the_dot_of_an_i_stands_clear_of_its_stem_at_every_size(self) -> None:
+        """In each size and weight a row of pixels between dot and stem is lighter than both."""
+        page = self.sign_in()
+        sizes = (12, 12.5, 13, 13.5, 14, 15, 16)
+        kinds = list(itertools.product(("Barlow", "Barlow Semi Condensed"), (400, 500, 600), sizes))
+        page.evaluate(
+            """async (kinds) => {
+            const sheet = document.createElement('div');
+            sheet.id = 'letters';
+            sheet.style.cssText = 'position:fixed;inset:0;background:#fff;color:#000;z-index:99';
+            kinds.forEach(([family, weight, size], n) => {
+              const cell = document.createElement('span');
+              cell.style.cssText = `position:absolute;left:${(n % 20) * 40 + 10}px;top:${Math.floor(n / 20) * 40 + 5}px`;
+              cell.style.font = `${weight} ${size}px/30px "${family}"`;
+              cell.textContent = 'i';
+              sheet.append(cell);
+            });
+            document.body.append(sheet);
+            await document.fonts.ready;
+            }""",
+            kinds,
+        )
+        page.wait_for_timeout(500)
+        rows = page.evaluate(
+            """async ([bytes, count]) => {
+            const picture = await createImageBitmap(new Blob([new Uint8Array(bytes)], { type: 'image/png' }));
+            const paper = new OffscreenCanvas(picture.width, picture.height).getContext('2d');
+            paper.drawImage(picture, 0, 0);
+            return [...Array(count).keys()].map((n) => {
+              const { data } = paper.getImageData((n % 20) * 40, Math.floor(n / 20) * 40, 40, 40);
+              return [...Array(40).keys()].map((y) => {
+                let ink = 0;
+                for (let x = 0; x < 40; x++) ink += 255 - data[4 * (40 * y + x)];
+                return ink;
+              });
+            });
+            }""",
+            [list(page.screenshot()), len(kinds)],
+        )
+        for kind, all_rows in zip(kinds, rows, strict=True):
+            with self.subTest(kind=kind):
+                dark = [y for y, ink in enumerate(all_rows) if ink > 20]
+                inked = all_rows[dark[0] : dark[-1] + 1]
+                gap = min(inked[1 : len(inked) // 2])
+                self.assertLess(gap, 0.8 * max(inked[-4:-1]), inked)
+                self.assertLess(gap, 0.95 * max(inked[:3]), inked)

@@ -1,0 +1,189 @@
+"""What was typed or decided lasts: absent and hanging servers, an expired sign-in, two tabs, scripts that fail."""
+
+import re
+import signal
+import time
+
+from playwright.sync_api import Route, expect
+from sqlalchemy import text
+
+from kumpel.demo.fleet import Meter
+from kumpel.services import review, tags
+from tests.web.browser import BrowserTest
+
+WORDS = "Repeat with the new impact tool."
+
+
+class Concluding(BrowserTest):
+    watch = "0"
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.row = self.session(7200, self.person("Ida Brandvik"))
+
+    def open_review(self, page):
+        page.goto(f"{self.address}/review/{self.row.id}")
+        expect(page.get_by_role("heading", name="Ida Brandvik")).to_be_visible()
+        return page
+
+    def on_record(self) -> str:
+        self.db.expire_all()
+        row = review.conclusion_of(self.db, self.row.id or 0)
+        return row.text if row else ""
+
+    def signed(self) -> bool:
+        self.db.expire_all()
+        return self.row.signed_at is not None
+
+    def test_signing_at_once_after_typing_signs_what_is_on_the_screen(self) -> None:
+        page = self.open_review(self.sign_in())
+        page.get_by_label("Conclusion").fill(WORDS)
+        page.get_by_role("button", name="Sign off").click()
+        expect(page.get_by_text("Signed off by Runa Halvorsen")).to_be_visible()
+        self.assertEqual(self.on_record(), WORDS)
+
+    def test_what_cannot_be_kept_cannot_be_signed_and_is_there_after_a_reload(self) -> None:
+        page = self.open_review(self.sign_in())
+        page.route("**/conclusion", lambda route: route.abort())
+        page.get_by_label("Conclusion").fill(WORDS)
+        expect(page.get_by_text("not kept yet")).to_be_visible()
+        page.get_by_role("button", name="Sign off").click()
+        expect(page.get_by_role("alert").first).to_be_visible()
+        self.assertFalse(self.signed())
+        page.reload()
+        expect(page.get_by_label("Conclusion")).to_have_value(WORDS)
+        page.unroute("**/conclusion")
+        expect(page.get_by_text("kept", exact=True)).to_be_visible()
+        self.assertEqual(self.on_record(), WORDS)
+
+    def test_two_tabs_never_overwrite_each_other_unseen(self) -> None:
+        first = self.open_review(self.sign_in())
+        second = self.open_review(self.sign_in(self.open_page()))
+        second.route("**/conclusion", lambda route: (time.sleep(1.5), route.continue_()))
+        second.get_by_label("Conclusion").fill("Second opinion.")
+        first.get_by_label("Conclusion").fill("First opinion.")
+        expect(first.get_by_text("kept", exact=True)).to_be_visible()
+        expect(second.get_by_text("has written meanwhile")).to_be_visible()
+        expect(second.get_by_label("Conclusion")).to_have_value("Second opinion.")
+        self.assertEqual(self.on_record(), "First opinion.")
+        second.get_by_role("button", name="Sign off").click()
+        second.wait_for_timeout(800)
+        self.assertFalse(self.signed())
+        second.get_by_role("button", name="Keep mine").click()
+        expect(second.get_by_text("kept", exact=True)).to_be_visible()
+        expect(first.get_by_label("Conclusion")).to_have_value("Second opinion.")
+
+    def test_signing_a_text_that_changed_meanwhile_is_refused(self) -> None:
+        page = self.open_review(self.sign_in())
+        # Nothing tells this tab that another one writes.
+        page.route("**/review", lambda route: route.abort())
+        review.conclude(self.db, self.row.id or 0, "Written elsewhere.", self.who)
+        page.get_by_role("button", name="Sign off").click()
+        expect(page.get_by_text(re.compile("conclusion", re.I)).first).to_be_visible()
+        page.wait_for_timeout(800)
+        self.assertFalse(self.signed())
+
+    def test_an_expired_sign_in_is_renewed_over_the_page_and_nothing_typed_is_lost(self) -> None:
+        page = self.open_review(self.sign_in())
+        self.db.connection().execute(text("delete from sign_in"))
+        self.db.commit()
+        page.get_by_label("Conclusion").fill(WORDS)
+        over = page.get_by_role("dialog", name="Sign in again")
+        expect(over).to_be_visible()
+        expect(page.get_by_role("heading", name="Ida Brandvik")).to_be_visible()
+        page.keyboard.type("long enough")
+        page.keyboard.press("Enter")
+        expect(over).to_have_count(0)
+        expect(page).to_have_url(f"{self.address}/review/{self.row.id}")
+        expect(page.get_by_label("Conclusion")).to_have_value(WORDS)
+        expect(page.get_by_text("kept", exact=True)).to_be_visible()
+        self.assertEqual(self.on_record(), WORDS)
+
+    def test_a_hanging_server_is_noticed_within_five_seconds(self) -> None:
+        page = self.open_review(self.sign_in())
+        page.wait_for_timeout(2500)
+        self.server.send_signal(signal.SIGSTOP)
+        self.addCleanup(self.server.send_signal, signal.SIGCONT)
+        expect(page.get_by_text("The server does not answer")).to_be_visible(timeout=5_000)
+        page.get_by_label("Conclusion").fill(WORDS)
+        self.server.send_signal(signal.SIGCONT)
+        expect(page.get_by_text("The server does not answer")).to_have_count(0)
+        expect(page.get_by_text("kept", exact=True)).to_be_visible()
+        self.assertEqual(self.on_record(), WORDS)
+
+    def test_a_quick_second_decision_on_a_slow_line_is_queued(self) -> None:
+        page = self.open_review(self.sign_in())
+
+        def slowly(route: Route) -> None:
+            page.wait_for_timeout(900)
+            route.continue_()
+
+        page.route("**/stretches", slowly)
+        for label in ("meter knocked", "not worn"):
+            page.get_by_role("button", name="type a stretch").click()
+            page.get_by_label("Why?").fill(label)
+            page.get_by_role("button", name="Leave out", exact=True).click()
+        for label in ("meter knocked", "not worn"):
+            expect(page.get_by_role("button", name=f"Change {label}")).to_be_visible()
+        expect(page.get_by_role("alert")).to_have_count(0)
+
+    def test_keys_do_not_reach_through_an_open_dialog(self) -> None:
+        page = self.open_review(self.sign_in())
+        page.get_by_role("button", name="type a stretch").click()
+        page.get_by_label("Why?").fill("meter knocked")
+        page.get_by_role("button", name="Leave out", exact=True).click()
+        expect(page.get_by_role("button", name="Change meter knocked")).to_be_visible()
+        page.get_by_role("complementary", name="Decisions").get_by_role("button", name=re.compile("^Why")).click()
+        expect(page.get_by_role("dialog")).to_be_visible()
+        for key in ("1", "Control+z", "0", "?"):
+            page.keyboard.press(key)
+        expect(page).to_have_url(f"{self.address}/review/{self.row.id}")
+        expect(page.get_by_role("dialog")).to_have_count(1)
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("button", name="Change meter knocked")).to_be_visible()
+
+
+class Scripts(BrowserTest):
+    watch = "0"
+
+    def test_a_screen_whose_script_fails_to_load_says_so_and_the_head_band_stays(self) -> None:
+        page = self.sign_in()
+        page.route("**/assets/Sessions-*.js", lambda route: route.abort())
+        page.get_by_role("link", name="Sessions", exact=True).click()
+        expect(page.get_by_text("This screen could not be loaded.")).to_be_visible()
+        expect(page.get_by_role("navigation", name="The line")).to_be_visible()
+        page.get_by_role("link", name="People", exact=True).click()
+        expect(page.get_by_role("heading", name="People")).to_be_visible()
+        page.unroute("**/assets/Sessions-*.js")
+        page.get_by_role("link", name="Sessions", exact=True).click()
+        if page.get_by_role("button", name="Load it again").is_visible():
+            page.get_by_role("button", name="Load it again").click()
+        expect(page.get_by_role("heading", name="Sessions")).to_be_visible()
+        self.errors.clear()  # the failed script is in the browser's own words there
+
+
+class TakingIn(BrowserTest):
+    def test_the_panel_stays_with_its_session_while_all_are_taken_in(self) -> None:
+        fleet = self.launch(Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        meter = fleet.running["N-07"]
+        day = 86_400
+        for days, length_s, seed in ((3, 25_200, 1), (2, 21_600, 2), (1, 18_000, 3)):
+            meter.tell("record", start=time.time() - days * day, length_s=length_s, seed=seed)
+        page = self.sign_in()
+        page.goto(f"{self.address}/take-in")
+        panel = page.get_by_role("complementary", name="Session")
+        page.get_by_role("row").filter(has_text="6 h").get_by_role("button").click()
+        expect(panel).to_contain_text("6 h")
+        page.get_by_label("Place").fill("mill floor")
+        page.get_by_role("button", name="Take in all 3").click()
+        expect(page.get_by_role("button", name="Show 3 stored")).to_be_visible()
+        expect(panel).to_contain_text("6 h")
+        page.get_by_label("Task").fill("relining")
+        page.get_by_label("Task").press("Tab")
+        self.eventually(lambda: self.tags() == {7: {}, 6: {"place": "mill floor", "task": "relining"}, 5: {}})
+
+    def tags(self) -> dict[int, dict[str, str]]:
+        self.db.rollback()
+        lengths = self.db.connection().execute(text("select id, length_s from session")).all()
+        found = tags.tags_of(self.db, [id_ for id_, _ in lengths])
+        return {round(length_s / 3600): found.get(id_, {}) for id_, length_s in lengths}
