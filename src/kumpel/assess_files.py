@@ -6,6 +6,7 @@ import dataclasses
 import json
 import math
 from collections.abc import Mapping, Sequence
+from datetime import datetime, timedelta, timezone
 from pathlib import Path
 from typing import Any
 
