@@ -131,8 +131,8 @@ class PersonChange(BaseModel):
     team: Line | None = Field(default=None, max_length=120)
     born: Birthday | None = None
     sex: Line | None = Field(default=None, max_length=20)
-    height_cm: float | None = Field(default=None, gt=20, lt=300, allow_inf_nan=False)
-    weight_kg: float | None = Field(default=None, gt=0.3, lt=500, allow_inf_nan=False)
+    height_cm: float | None = Field(default=None, strict=True, gt=20, lt=300, allow_inf_nan=False)
+    weight_kg: float | None = Field(default=None, strict=True, gt=0.3, lt=500, allow_inf_nan=False)
     contact: Line = Field(default_factory=str, max_length=400)
     notes: Text = Field(default_factory=str, max_length=4000)
 
@@ -335,7 +335,9 @@ class SessionChange(BaseModel):
     )
     person_id: Id | None = None
     note: Text = Field(default_factory=str, max_length=4000)
-    clock_shift_s: float = Field(default_factory=float, ge=-366 * 86_400, le=366 * 86_400, allow_inf_nan=False)
+    clock_shift_s: float = Field(
+        default_factory=float, strict=True, ge=-366 * 86_400, le=366 * 86_400, allow_inf_nan=False
+    )
     tags: Tags = Field(default_factory=dict)
     aside: Line = Field(default_factory=str, max_length=120)
 
