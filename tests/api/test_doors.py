@@ -337,3 +337,50 @@ class Standings(Doors):
         for standing in ("all", "waiting", "signed", "unclaimed", "aside", "deleted", "unreported"):
             found = self.http.get("/api/sessions", params={"standing": standing}).json()
             self.assertEqual(found["total"], len(found["sessions"]), standing)
+
+
+class FullDisk(Doors):
+    def test_a_full_disk_is_told_from_a_database_that_is_away(self) -> None:
+        """The database answers with disk_full when it cannot write."""
+        self.db.connection().execute(
+            text(
+                "create function full_disk() returns trigger language plpgsql as "
+                "$$ begin raise exception sqlstate '53100' using message = 'No space left on device'; end $$"
+            )
+        )
+        for table in ("person", "block"):
+            self.db.connection().execute(
+                text(f"create trigger full_disk before insert on {table} for each row execute function full_disk()")
+            )
+        self.db.commit()
+        answers = [
+            self.http.post("/api/people", json={"name": "Ida Brandvik"}),
+            self.http.post("/api/files", content=recording_file(3600)),
+        ]
+        for answer in answers:
+            self.assertEqual((answer.status_code, answer.json()["code"]), (507, "disk-full"), answer.text)
+            self.assertIn("disk of the server is full", answer.json()["detail"])
+        self.assertEqual((self.rows("person"), self.rows("session")), ([], []))
+
+
+class Hashing(Doors):
+    def test_a_crowd_at_the_door_does_not_stop_those_inside(self) -> None:
+        """Hashing a password takes memory and time on purpose: two at a time."""
+        wish = {"login": "officer", "password": "wrong wrong"}
+
+        def knock() -> None:
+            httpx.post(f"{self.address}/api/sign-in", json=wish, timeout=60)
+
+        crowd = [threading.Thread(target=knock) for _ in range(24)]
+        for one in crowd:
+            one.start()
+        time.sleep(0.2)
+        spent = []
+        while any(one.is_alive() for one in crowd):
+            began = time.monotonic()
+            self.assertEqual(self.http.get("/api/line").status_code, 200)
+            spent.append(time.monotonic() - began)
+        for one in crowd:
+            one.join()
+        self.assertTrue(spent)
+        self.assertLess(sorted(spent)[len(spent) // 2], 1.0)

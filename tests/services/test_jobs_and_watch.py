@@ -13,7 +13,7 @@ from kumpel.services.jobs import Jobs
 from kumpel.services.problems import RecorderError
 from kumpel.services.watch import Lookout
 from kumpel.store.tables import Recorder, Session
-from tests.support import MeterTest
+from tests.support import DatabaseTest, MeterTest
 
 
 class Queue(MeterTest):
@@ -123,3 +123,20 @@ class Watching(MeterTest):
         before = recorders._fingerprint(row)
         time.sleep(0.1)
         self.assertEqual(recorders._fingerprint(recorders.refresh(self.db, row)), before)
+
+
+class LeftOver(DatabaseTest):
+    def test_what_ended_workers_left_is_tidied_and_waiting_jobs_stay(self) -> None:
+        put = text(
+            "insert into procrastinate_jobs (queue_name, task_name, args, status) values ('default', 't', '{}', :s)"
+        )
+        for status in ("todo", "doing", "succeeded", "failed"):
+            self.db.connection().execute(put, {"s": status})
+        self.db.connection().execute(
+            text("insert into procrastinate_workers (last_heartbeat) values (now() - interval '1 day')")
+        )
+        self.db.commit()
+        self.assertEqual(Jobs.tidy(self.db), 3)
+        left = self.db.connection().execute(text("select status from procrastinate_jobs")).scalars().all()
+        self.assertEqual(left, ["todo"])
+        self.assertEqual(self.db.connection().execute(text("select count(*) from procrastinate_workers")).scalar(), 0)

@@ -12,6 +12,7 @@ from http import HTTPStatus
 from pathlib import Path
 from typing import Any
 
+import psycopg
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse, Response
@@ -274,9 +275,12 @@ def _add_problem_handlers(app: FastAPI) -> None:
             return problem(507, "disk-full", DISK_FULL)
         return await unknown(request, error)
 
+    # COPY speaks to the driver itself.
+    @app.exception_handler(psycopg.OperationalError)
     @app.exception_handler(OperationalError)
-    async def away(request: Request, error: OperationalError) -> JSONResponse:
-        if getattr(error.orig, "sqlstate", None) in DISK_STATES:
+    async def away(request: Request, error: OperationalError | psycopg.OperationalError) -> JSONResponse:
+        cause = error.orig if isinstance(error, OperationalError) else error
+        if getattr(cause, "sqlstate", None) in DISK_STATES:
             return problem(507, "disk-full", DISK_FULL)
         return problem(503, "database-away", "The database does not answer. Nothing is lost; try again in a moment.")
 
