@@ -16,12 +16,13 @@ from kumpel.core.assessment import Assessment, Figure, LimitSet, Table, Verdict
 from kumpel.core.groups import Group, group
 from kumpel.core.recording import Event, Recording
 from kumpel.core.review import Review
-from kumpel.core.timebase import wall_clock, wall_moment
+from kumpel.core.timebase import wall_clock
 from kumpel.formats import files
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.limit_sets import limit_set_from
 from kumpel.kinds.registry import KINDS, kind_of
 from kumpel.reports import lanes
+from kumpel.reports.moments import wall_moment
 from kumpel.reports.pictures import LimitLine
 
 EXIT = {"within": 0, "action level reached": 3, "above limit": 4, "not assessable": 5}

@@ -99,6 +99,16 @@ class Concluding(BrowserTest):
         expect(page.get_by_text("kept", exact=True)).to_be_visible()
         self.assertEqual(self.on_record(), WORDS)
 
+    def test_a_refusal_older_than_the_sign_in_does_not_ask_again(self) -> None:
+        page = self.open_review(self.sign_in())
+        late = {"status": 401, "content_type": "application/problem+json"}
+        body = '{"type": "x", "title": "x", "status": 401, "detail": "Sign in first.", "code": "sign-in"}'
+        page.route("**/api/sessions?*", lambda route: route.fulfill(**late, body=body), times=1)
+        page.keyboard.press("3")
+        page.get_by_role("link", name="Sessions", exact=True).click()
+        page.wait_for_timeout(1500)
+        expect(page.get_by_role("dialog", name="Sign in again")).to_have_count(0)
+
     def test_a_hanging_server_is_noticed_within_five_seconds(self) -> None:
         page = self.open_review(self.sign_in())
         page.wait_for_timeout(2500)

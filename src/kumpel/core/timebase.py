@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import UTC, datetime
 
 import numpy as np
 from numpy.typing import NDArray
@@ -98,12 +97,13 @@ def wall_days(recording: Recording, count: int, interval_s: float) -> NDArray[np
 
 def clock_words(recording: Recording, at_s: float) -> str:
     """The time on the wall, "06:30"."""
-    return f"{wall_moment(recording, at_s):%H:%M}"
+    minutes = wall_second(recording, at_s) // 60 % 1440
+    return f"{minutes // 60:02d}:{minutes % 60:02d}"
 
 
-def wall_moment(recording: Recording, at_s: float) -> datetime:
-    """Day and time on the wall, as if it were UTC; to the nearest second, as starts lie on fractions of one."""
-    return datetime.fromtimestamp(round(float(wall_clock(recording, np.array([at_s]))[0])), UTC)
+def wall_second(recording: Recording, at_s: float) -> int:
+    """`wall_clock` at one time, to the nearest second: starts lie on fractions of one, and 06:59:59.7 is 07:00."""
+    return round(float(wall_clock(recording, np.array([at_s]))[0]))
 
 
 def next_at(recording: Recording, clock: str, after_s: float) -> float:

@@ -12,11 +12,11 @@ from sqlmodel import Session as Db
 from sqlmodel import col, func, or_, select
 
 from kumpel.core.assessment import Assessment, LimitSet
-from kumpel.core.timebase import wall_moment
 from kumpel.kinds.limit_sets import limit_set_data
 from kumpel.kinds.registry import kind_of
 from kumpel.reports import pages
 from kumpel.reports.document import Document, Fact, Facts, Signature, TextPart
+from kumpel.reports.moments import wall_moment
 from kumpel.services import review
 from kumpel.services.people import like
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError

@@ -35,21 +35,16 @@ export function App() {
   const state = useQuery({ queryKey: ["state"], queryFn: () => ask(api.GET("/api/state")) });
   // Who was signed in last stays on the screen, with everything typed, while somebody signs in again over it.
   const [me, setMe] = useState<Schemas["Me"] | null>(null);
-  const [expired, setExpired] = useState(false);
   useEffect(() => {
-    if (state.data?.me) {
-      setMe(state.data.me);
-      setExpired(false);
-    } else if (state.data && me) setExpired(true);
-  }, [state.data, me]);
+    if (state.data?.me) setMe(state.data.me);
+  }, [state.data]);
   useEffect(() => {
-    const out = () => {
-      setExpired(true);
-      queries.invalidateQueries({ queryKey: ["state"] });
-    };
+    // The server says whether it is so: an answer may be older than the sign-in.
+    const out = () => queries.invalidateQueries({ queryKey: ["state"] });
     window.addEventListener(SIGNED_OUT, out);
     return () => window.removeEventListener(SIGNED_OUT, out);
   }, [queries]);
+  const expired = me !== null && state.data !== undefined && state.data.me === null;
   const shown = state.data?.me ?? me;
   if (state.isError && !shown) return <Trouble error={state.error} again={() => state.refetch()} />;
   if (!state.data && !shown) return <Loading what="Kumpel" />;
