@@ -1,6 +1,6 @@
 """Open event streams beside working browsers: `./kumpel bench streams`.
 
-Thirty-two browsers look at the line, the sessions and a review, with 0.2 to 0.6 s between; first alone, then beside five
+Thirty-two browsers look at the line, the sessions and a review, with one to three seconds between; first alone, then beside five
 hundred open streams, twice. Printed: the 95th percentile of each and their ratio, the memory a stream takes in the server,
 and the connections to the database.
 """
@@ -20,7 +20,7 @@ import numpy as np
 from sqlalchemy import text
 from tests import support
 
-STREAMS, BROWSERS, SECONDS = 500, 32, 15.0
+STREAMS, BROWSERS, SECONDS = 500, 32, 25.0
 
 
 class _Server(support.ServerTest):
@@ -45,13 +45,14 @@ def working(address: str, cookies: httpx.Cookies, session_id: int) -> list[float
 
     def browse(seed: int) -> None:
         luck = random.Random(seed)
+        time.sleep(luck.uniform(0.0, 2.0))  # not all at once
         paths = ("/api/line", "/api/sessions?limit=50", "/api/people?limit=100", f"/api/sessions/{session_id}/review")
         with httpx.Client(base_url=address, cookies=cookies, timeout=30) as client:
             while time.monotonic() < end:
                 began = time.perf_counter()
                 client.get(luck.choice(paths)).raise_for_status()
                 spent.append(time.perf_counter() - began)
-                time.sleep(luck.uniform(0.2, 0.6))
+                time.sleep(luck.uniform(1.0, 3.0))
 
     threads = [threading.Thread(target=browse, args=(seed,)) for seed in range(BROWSERS)]
     for thread in threads:
@@ -102,7 +103,7 @@ def measure(server: _Server) -> None:
 
     working(server.address, client.cookies, row.id or 0)  # warm
     ratios = []
-    for _ in range(2):
+    for _ in range(3):
         alone = np.percentile(working(server.address, client.cookies, row.id or 0), 95)
         memory, before = resident_kb(server.server.pid), counted()
         holder = subprocess.Popen(
@@ -111,7 +112,7 @@ def measure(server: _Server) -> None:
         )
         assert holder.stdout is not None
         holder.stdout.readline()
-        time.sleep(1)
+        time.sleep(3)
         more, during = resident_kb(server.server.pid) - memory, counted()
         beside = np.percentile(working(server.address, client.cookies, row.id or 0), 95)
         holder.terminate()
