@@ -167,8 +167,8 @@ export default function People() {
   const rows = people.rows;
   return (
     <main className="grid h-full grid-cols-[minmax(0,1fr)_400px]">
-      <section aria-label="Register of people" className="overflow-auto px-5 py-[18px]">
-        <div className="mb-3 flex items-center gap-3">
+      <section aria-label="Register of people" className="overflow-auto px-5 pb-[18px]">
+        <div className="sticky top-0 z-10 flex items-center gap-3 bg-salt pt-[18px] pb-3">
           <h1>People</h1>
           <span className="text-soft">{people.total ?? "…"}</span>
           <input
