@@ -66,8 +66,12 @@ def create_person(
         .where(func.lower(Person.name) == name.lower(), col(Person.deleted_at).is_(None))
     ).first()
     if same is not None and not again and not (number or "").strip():
-        who = ", ".join(x for x in (same[0].number, same[1] or "", f"born {same[0].born}" if same[0].born else "") if x)
-        raise ConflictError(f"There is a {same[0].name} already ({who}). Is this the same person?", code="same-name")
+        who = ", ".join(
+            x for x in (same[0].number, same[1] or "", f"born {same[0].born:%d %b %Y}" if same[0].born else "") if x
+        )
+        raise ConflictError(
+            f"{same[0].name} is on the register already ({who}). Is this the same person?", code="same-name"
+        )
     number = (number or "").strip() or _next_number(db)
     taken = db.exec(select(Person).where(Person.number == number)).first()
     if taken:
