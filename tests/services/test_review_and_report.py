@@ -2,6 +2,7 @@
 
 import hashlib
 import io
+import json
 import math
 
 import pypdf
@@ -137,6 +138,28 @@ class Decisions(ReviewTest):
         before = hours()
         self.row = sessions.change(self.db, self.id, {"clock_shift_s": 600.0})
         self.assertAlmostEqual(before[1] - hours()[1], 600)
+
+
+class CorrectedLimits(DatabaseTest):
+    def test_unsigned_sessions_are_assessed_anew_signed_ones_stay(self) -> None:
+        """As shipped before, the upper action value counted as a limit."""
+        row = limits.limits_of(self.db, "noise", None)[0]
+        row.data = json.loads(json.dumps(row.data).replace("action level reached", "above limit"))
+        self.db.add(row)
+        self.db.commit()
+        waiting, signed = (self.session(27_660, session=name) for name in ("S-1", "S-2"))
+        review.sign(self.db, signed.id or 0, signed.review_version, self.who)
+        self.assertEqual({waiting.verdict, signed.verdict}, {"above limit"})
+        self.assertEqual(review.catch_up(self.db), 0)
+        limits.put_shipped(self.db)
+        self.assertEqual(review.catch_up(self.db), 1)
+        self.db.expire_all()
+        lead = review.assessment(self.db, waiting)[2].reviewed
+        self.assertEqual((waiting.verdict, waiting.verdict_step), (lead.verdict.value, lead.step))
+        self.assertEqual(signed.verdict, "above limit")
+        self.assertEqual(review.catch_up(self.db), 0)
+        limits.put_shipped(self.db)
+        self.assertEqual(review.catch_up(self.db), 0)
 
 
 class Reports(ReviewTest):

@@ -31,6 +31,7 @@ from kumpel.kinds.registry import UnknownKindError
 from kumpel.services import limits
 from kumpel.services.jobs import Jobs
 from kumpel.services.problems import ProblemError
+from kumpel.services.review import catch_up
 from kumpel.services.watch import Lookout
 from kumpel.store import database
 
@@ -121,11 +122,13 @@ async def _work(jobs: Jobs, config: Config) -> None:
         await asyncio.sleep(1)
 
 
-def _go_on(jobs: Jobs, config: Config, tidy: bool) -> None:
+def _go_on(jobs: Jobs, config: Config, at_start: bool) -> None:
     with Db(database.engine(config.database_url)) as db:
-        if tidy:
+        if at_start:
             jobs.tidy(db)
         jobs.go_on(db)
+        if at_start:
+            catch_up(db)
 
 
 def create_app(config: Config | None = None) -> FastAPI:

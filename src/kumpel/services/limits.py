@@ -5,19 +5,20 @@ from __future__ import annotations
 from datetime import date
 
 from sqlmodel import Session as Db
-from sqlmodel import col, select
+from sqlmodel import col, delete, select
 
 from kumpel.core.assessment import LimitSet
 from kumpel.kinds.limit_sets import limit_set_data, limit_set_from
 from kumpel.kinds.registry import KINDS
 from kumpel.services.problems import NotFoundError
-from kumpel.store.tables import LimitSetRow
+from kumpel.store.tables import AssessmentRow, LimitSetRow, Session
 
 
 def put_shipped(db: Db) -> None:
     """Add the shipped limit sets that are not on record yet, and correct one that was shipped with a mistake.
 
-    Copies that people made are theirs; what a report used is frozen with it.
+    Copies that people made are theirs; what a report used is frozen with it. Sessions that were held against the mistake and
+    are not signed lose their assessment; `review.catch_up` makes it anew.
     """
     for kind in KINDS.values():
         for limits in kind.limit_sets:
@@ -39,6 +40,12 @@ def put_shipped(db: Db) -> None:
             elif known.shipped and known.data != limit_set_data(limits):
                 known.data, known.name = limit_set_data(limits), limits.name
                 db.add(known)
+                unsigned = select(Session.id).where(col(Session.signed_at).is_(None))
+                db.exec(
+                    delete(AssessmentRow).where(
+                        col(AssessmentRow.limit_set_id) == known.id, col(AssessmentRow.session_id).in_(unsigned)
+                    )
+                )
     db.commit()
 
 

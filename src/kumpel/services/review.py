@@ -27,6 +27,7 @@ from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.store import samples
 from kumpel.store.database import tell
 from kumpel.store.tables import (
+    AssessmentRow,
     Change,
     Channel,
     Conclusion,
@@ -161,6 +162,31 @@ def reassess(db: Db, session: Session) -> BothWays:
     )[:80]
     db.add(session)
     return both
+
+
+def catch_up(db: Db) -> int:
+    """Assess stored sessions that have no assessment, because their limits were corrected; how many there were.
+
+    Each on its own: what cannot be read says so when it is opened, and stops none of the others.
+    """
+    assessed = select(AssessmentRow.session_id)
+    waiting = select(Session.id).where(
+        Session.state == "stored",
+        Session.aside == "",
+        col(Session.deleted_at).is_(None),
+        col(Session.signed_at).is_(None),
+        col(Session.id).not_in(assessed),
+    )
+    done = 0
+    for session_id in db.exec(waiting).all():
+        try:
+            reassess(db, session_of(db, session_id or 0))
+            tell(db, "sessions")
+            db.commit()
+            done += 1
+        except (krec.FileError, ValueError, NotFoundError):
+            db.rollback()
+    return done
 
 
 # ---------------------------------------------------------------- decisions
