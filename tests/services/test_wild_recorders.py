@@ -99,34 +99,34 @@ class Wilds(DatabaseTest):
             self.assertLess(time.monotonic() - began, 4.5)
 
     def test_one_wild_among_a_hundred_delays_none_of_the_others(self) -> None:
-        """No recorder waits longer than the usual one by more than half a second. A machine that is busy otherwise may
-        delay one, too, but not three times in a row."""
+        """With the wild one none is left unasked more than half a second longer than without it. A machine that is busy
+        otherwise may do that, too, but not three times in a row."""
         calm = [Wild(f"G-{i:03d}") for i in range(99)]
         wild = Wild("W-0", greets=False)
         self.crowd(wild, *calm)
         delays: list[float] = []
         while len(delays) < 3 and min(delays, default=math.inf) >= 0.5:
-            delays.append(self.worst_delay(wild, calm))
+            delays.append(-self.longest_wait(calm) + self.longest_wait([wild, *calm]))
         self.assertLess(min(delays), 0.5, delays)
+        self.assertLess(len(wild.asked), 5)
 
-    def worst_delay(self, wild: Wild, calm: list[Wild]) -> float:
-        """How much longer than the usual time any of the calm ones was left unasked."""
-        for each in (wild, *calm):
+    def longest_wait(self, crowd: list[Wild]) -> float:
+        """The longest time in s that any recorder that answers is left unasked, over three rounds."""
+        for each in crowd:
             each.asked.clear()
         lookout = Lookout(self.url, self.jobs)
-        for each in (wild, *calm):
+        for each in crowd:
             lookout._news.put(self.at(each))
+        began = time.monotonic()
         lookout.start()
         self.addCleanup(lookout.stop)
-        time.sleep(3 * EVERY_S + 4)
-        lookout.stop()
+        time.sleep(3 * EVERY_S + 2)
         ended = time.monotonic()
-        gaps = []
-        for each in calm:
-            self.assertGreaterEqual(len(each.asked), 3, each.serial)
-            gaps += [b - a for a, b in pairwise([*each.asked, max(ended, each.asked[-1])])]
-        self.assertLess(len(wild.asked), 5)
-        return max(gaps) - sorted(gaps)[len(gaps) // 2]
+        lookout.stop()
+        found = []
+        for each in (e for e in crowd if e.greets):
+            found += [b - a for a, b in pairwise(sorted([began, *each.asked, ended]))]
+        return max(found)
 
     def test_a_silent_one_is_tried_less_and_less_often(self) -> None:
         wild = Wild("W-1", answers={"status": b"x" * 40})
