@@ -39,17 +39,20 @@ class Streams(ServerTest):
 
     def test_sixty_open_tabs_stop_nobody(self) -> None:
         client = self.client()
-        client.get("/api/line")
+        alone = self.ten_answers(client)
         before, _ = self.connections()
         with self.streams(client, 60):
             time.sleep(0.3)
             now, waiting = self.connections()
             self.assertLessEqual(now, before + 1)
             self.assertEqual(waiting, 0)
-            began = time.monotonic()
-            for _ in range(10):
-                self.assertEqual(client.get("/api/line").status_code, 200)
-            self.assertLess(time.monotonic() - began, 2.0)
+            self.assertLess(self.ten_answers(client), 3 * alone + 2.0)
+
+    def ten_answers(self, client: httpx.Client) -> float:
+        began = time.monotonic()
+        for _ in range(10):
+            self.assertEqual(client.get("/api/line").status_code, 200)
+        return time.monotonic() - began
 
     def test_streams_end_at_sign_out_and_only_those_of_this_browser(self) -> None:
         leaving, staying = self.client(), self.client()
@@ -62,20 +65,20 @@ class Streams(ServerTest):
             threading.Thread(target=self.drain, args=(open_still[0], 9, other), daemon=True).start()
             leaving.post("/api/sign-out")
             for thread in threads:
-                thread.join(3)
+                thread.join(12)
             self.assertEqual(sorted(ended), [0, 1, 2])
             time.sleep(2.5)  # a ping later the other one is still there
             self.assertEqual(other, [])
 
     def test_streams_end_when_the_sign_in_runs_out(self) -> None:
         client = self.client()
-        self.db.connection().execute(text("update sign_in set expires_at = clock_timestamp() + interval '3 seconds'"))
+        self.db.connection().execute(text("update sign_in set expires_at = clock_timestamp() + interval '6 seconds'"))
         self.db.commit()
         with self.streams(client, 1) as [stream]:
             ended: list[int] = []
             thread = threading.Thread(target=self.drain, args=(stream, 0, ended))
             thread.start()
-            thread.join(6)
+            thread.join(20)
             self.assertEqual(ended, [0])
 
     def drain(self, stream: httpx.Response, number: int, ended: list[int]) -> None:

@@ -99,15 +99,18 @@ class Wilds(DatabaseTest):
             self.assertLess(time.monotonic() - began, 4.5)
 
     def test_one_wild_among_a_hundred_delays_none_of_the_others(self) -> None:
-        """With the wild one none is left unasked more than half a second longer than without it. A machine that is busy
-        otherwise may do that, too, but not three times in a row."""
+        """With the wild one none is left unasked more than half a second longer than without it: the best of two rounds each,
+        or of three, as a machine that is busy otherwise delays, too."""
         calm = [Wild(f"G-{i:03d}") for i in range(99)]
         wild = Wild("W-0", greets=False)
         self.crowd(wild, *calm)
-        delays: list[float] = []
-        while len(delays) < 3 and min(delays, default=math.inf) >= 0.5:
-            delays.append(-self.longest_wait(calm) + self.longest_wait([wild, *calm]))
-        self.assertLess(min(delays), 0.5, delays)
+        alone, beside = [], []
+        for tried in range(1, 4):
+            alone.append(self.longest_wait(calm))
+            beside.append(self.longest_wait([wild, *calm]))
+            if tried > 1 and min(beside) < min(alone) + 0.5:
+                break
+        self.assertLess(min(beside), min(alone) + 0.5, (alone, beside))
         self.assertLess(len(wild.asked), 5)
 
     def longest_wait(self, crowd: list[Wild]) -> float:
