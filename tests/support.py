@@ -193,7 +193,7 @@ class ServerTest(DatabaseTest):
             "1",
         ]
         self.server = subprocess.Popen(command, env=environment, stdout=self.log, stderr=self.log)
-        self.eventually(lambda: httpx.get(f"{self.address}/api/state").status_code == 200, 20)
+        self.eventually(lambda: httpx.get(f"{self.address}/api/state").status_code == 200, 60)
 
     def stop_server(self) -> None:
         self.server.terminate()
