@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import threading
 import time
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -64,7 +63,7 @@ class Wild:
                 while self.notes_without_end:
                     await self.send(writer, frames.pack({"note": "x", "with": {}}))
                 answer = self.answers.get(message["call"], good(self.serial).get(message["call"], {}))
-                answer = answer() if isinstance(answer, Callable) else answer  # type: ignore[arg-type]
+                answer = answer() if callable(answer) else answer
                 raw = answer if isinstance(answer, bytes) else frames.pack({"id": message["id"], "ok": answer})
                 await self.send(writer, raw)
         except (OSError, asyncio.IncompleteReadError, asyncio.CancelledError):

@@ -1,5 +1,6 @@
 """Open tabs: their streams keep no connection to the database, end at sign-out, and show that the server is there."""
 
+import hashlib
 import threading
 import time
 from collections.abc import Iterator
@@ -69,6 +70,24 @@ class Streams(ServerTest):
             self.assertEqual(sorted(ended), [0, 1, 2])
             time.sleep(2.5)  # a ping later the other one is still there
             self.assertEqual(other, [])
+
+    def test_a_sign_out_that_nobody_heard_is_found_when_the_database_is_back(self) -> None:
+        leaving, staying = self.client(), self.client()
+        with self.streams(leaving, 1) as [ending], self.streams(staying, 1) as [open_still]:
+            ended: list[int] = []
+            for number, stream in enumerate((ending, open_still)):
+                threading.Thread(target=self.drain, args=(stream, number, ended), daemon=True).start()
+            token = hashlib.sha256(leaving.cookies["kumpel"].encode()).hexdigest()
+            gone = self.db.connection().execute(text("delete from sign_in where token_hash = :t"), {"t": token})
+            self.assertEqual(gone.rowcount, 1)
+            self.db.commit()
+            time.sleep(1)
+            self.assertEqual(ended, [])
+            self.db.connection().execute(
+                text("select pg_terminate_backend(pid) from pg_stat_activity where query like 'listen %'")
+            )
+            self.db.commit()
+            self.eventually(lambda: ended == [0])
 
     def test_streams_end_when_the_sign_in_runs_out(self) -> None:
         client = self.client()

@@ -8,6 +8,7 @@ import unittest
 from pathlib import Path
 
 import psycopg
+from psycopg import sql
 from sqlmodel import Session as Db
 
 from kumpel.services.accounts import create_account
@@ -80,7 +81,7 @@ class OwnCluster(unittest.TestCase):
         password = (place / "password").read_text()
         with psycopg.connect(other, autocommit=True) as connection:
             connection.execute("alter role kumpel_keeper rename to kumpel")
-            connection.execute(f"alter role kumpel password '{password}'")  # type: ignore[arg-type]
+            connection.execute(sql.SQL("alter role kumpel password {}").format(password))
             connection.execute("create database kumpel owner kumpel")
         (place / "keeper-password").unlink()
         migrate(url)

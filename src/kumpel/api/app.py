@@ -6,6 +6,7 @@ import asyncio
 import contextlib
 import errno
 import logging
+import threading
 import traceback
 from collections.abc import AsyncIterator
 from http import HTTPStatus
@@ -86,6 +87,8 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     jobs: Jobs = app.state.jobs
     await asyncio.to_thread(jobs.open)
     tasks = [asyncio.create_task(app.state.broadcast.listen()), asyncio.create_task(_work(jobs, config))]
+    # Thousands of sessions may wait for it; stopping the server does not.
+    threading.Thread(target=_catch_up, args=(config,), name="catch up", daemon=True).start()
     lookout = Lookout(config.database_url, jobs) if config.watch else None
     if lookout:
         lookout.start()
@@ -127,8 +130,11 @@ def _go_on(jobs: Jobs, config: Config, at_start: bool) -> None:
         if at_start:
             jobs.tidy(db)
         jobs.go_on(db)
-        if at_start:
-            catch_up(db)
+
+
+def _catch_up(config: Config) -> None:
+    with contextlib.suppress(OperationalError), Db(database.engine(config.database_url)) as db:
+        catch_up(db)
 
 
 def create_app(config: Config | None = None) -> FastAPI:

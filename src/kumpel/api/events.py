@@ -10,11 +10,13 @@ from dataclasses import dataclass, field
 
 import psycopg
 from fastapi import APIRouter, Request
+from sqlalchemy.exc import SQLAlchemyError
+from sqlmodel import Session as Db
 from sse_starlette import EventSourceResponse, ServerSentEvent
 
 from kumpel.api.dependencies import SignedIn
-from kumpel.services.accounts import SIGNED_OUT, Browser
-from kumpel.store.database import CHANGES, plain_url
+from kumpel.services.accounts import SIGNED_OUT, Browser, still_signed_in
+from kumpel.store.database import CHANGES, engine, plain_url
 from kumpel.store.tables import now
 
 router = APIRouter(tags=["events"])
@@ -62,10 +64,12 @@ class Broadcast:
             try:
                 async with await psycopg.AsyncConnection.connect(plain_url(self._url), autocommit=True) as connection:
                     await connection.execute(f"listen {CHANGES}")
+                    # Who signed out meanwhile was not heard; neither was anything else.
+                    await self._end_signed_out(list(self._open))
                     self.tell(EVERYTHING)
                     async for note in connection.notifies():
                         self.hear(note.payload)
-            except psycopg.Error as error:
+            except (psycopg.Error, SQLAlchemyError) as error:
                 log.warning("the database is away (%s); listening again in a second", type(error).__name__)
             await asyncio.sleep(1)
 
@@ -79,6 +83,17 @@ class Broadcast:
             if stream.browser.key == key:
                 stream.put(None)
 
+    async def _end_signed_out(self, streams: list[_Stream]) -> None:
+        """End those whose browser is not signed in any more."""
+        left = await asyncio.to_thread(self._signed_in, [stream.browser for stream in streams])
+        for stream in streams:
+            if stream.browser.key not in left:
+                stream.put(None)
+
+    def _signed_in(self, browsers: list[Browser]) -> set[str]:
+        with Db(engine(self._url)) as db:
+            return still_signed_in(db, browsers)
+
     def tell(self, note: str) -> None:
         for stream in self._open:
             stream.put(note)
@@ -87,6 +102,8 @@ class Broadcast:
         stream = _Stream(browser)
         self._open.add(stream)
         try:
+            # It may have signed out between being asked who it is and being on the list.
+            await self._end_signed_out([stream])
             yield ServerSentEvent(data=EVERYTHING)
             while (left_s := (browser.until - now()).total_seconds()) > 0:
                 try:

@@ -2,16 +2,26 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+import asyncio
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import Annotated, TypeVar
 
 from fastapi import APIRouter, Cookie, Request, Response
+from sqlmodel import Session as Db
 
 from kumpel import __version__
 from kumpel.api import schemas
 from kumpel.api.dependencies import COOKIE, Database
 from kumpel.services import accounts
+from kumpel.services.problems import TooManyTriesError
+from kumpel.store.database import engine
 
 router = APIRouter(tags=["sign-in"])
+Entered = TypeVar("Entered")
+AT_ONCE = 2
+"""Password hashes computed at a time: each takes 64 MB and a core for a good while."""
+MOST_WAITING = 100
 
 
 @router.get("/state")
@@ -22,18 +32,46 @@ def state(db: Database, kumpel: Annotated[str | None, Cookie()] = None) -> schem
     return schemas.State(first_visit=accounts.is_first_visit(db), me=me, version=__version__)
 
 
+class Door:
+    """Where passwords are hashed, on threads of its own: however many wait here, they take no place from those inside."""
+
+    def __init__(self) -> None:
+        self._pool = ThreadPoolExecutor(AT_ONCE, "door")
+        self._waiting = 0
+
+    async def through(self, work: Callable[[], Entered]) -> Entered:
+        if self._waiting >= MOST_WAITING:
+            raise TooManyTriesError("Too many people are signing in just now. Try again in a moment.")
+        self._waiting += 1
+        try:
+            return await asyncio.get_running_loop().run_in_executor(self._pool, work)
+        finally:
+            self._waiting -= 1
+
+
+door = Door()
+
+
 @router.post("/first-administrator")
-def first_administrator(
-    wish: schemas.FirstAdministrator, db: Database, request: Request, response: Response
-) -> schemas.Me:
+async def first_administrator(wish: schemas.FirstAdministrator, request: Request, response: Response) -> schemas.Me:
     """Make the first account; possible once."""
-    accounts.create_first(db, wish.login, wish.name, wish.password)
-    return sign_in(wish, db, request, response)
+
+    def work() -> None:
+        with Db(engine(request.app.state.config.database_url)) as db:
+            accounts.create_first(db, wish.login, wish.name, wish.password)
+
+    await door.through(work)
+    return await sign_in(wish, request, response)
 
 
 @router.post("/sign-in")
-def sign_in(wish: schemas.SignIn, db: Database, request: Request, response: Response) -> schemas.Me:
-    account, token = accounts.sign_in(db, wish.login, wish.password)
+async def sign_in(wish: schemas.SignIn, request: Request, response: Response) -> schemas.Me:
+    def work() -> tuple[schemas.Me, str]:
+        with Db(engine(request.app.state.config.database_url)) as db:
+            account, token = accounts.sign_in(db, wish.login, wish.password)
+            return schemas.Me.model_validate(account), token
+
+    me, token = await door.through(work)
     response.set_cookie(
         COOKIE,
         token,
@@ -43,7 +81,7 @@ def sign_in(wish: schemas.SignIn, db: Database, request: Request, response: Resp
         secure=request.app.state.config.secure_cookies,
         path="/",
     )
-    return schemas.Me.model_validate(account)
+    return me
 
 
 @router.post("/sign-out", status_code=204)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import math
 import secrets
-import threading
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -22,14 +22,11 @@ from kumpel.store.tables import Account, SignIn, now
 STAYS = timedelta(days=14)
 SIGNED_OUT = "signed-out"
 """The note that ends the streams of a browser; it is not passed on to others."""
-AT_ONCE = 2
-"""Password hashes computed at a time: each takes 64 MB and a core for a good while."""
 SHORTEST_PASSWORD = 10
 FREE_TRIES = 5
 LONGEST_PAUSE_S = 300.0
 _hasher = PasswordHasher()
 _NOBODY = _hasher.hash("nobody has this password")
-_hashing = threading.BoundedSemaphore(AT_ONCE)
 
 
 def is_first_visit(db: Db) -> bool:
@@ -44,9 +41,7 @@ def create_account(db: Db, login: str, name: str, password: str, role: str = "of
         raise InvalidError(f"The password needs at least {SHORTEST_PASSWORD} characters.")
     if db.exec(select(Account).where(Account.login == login)).first():
         raise ConflictError(f"The sign-in name “{login}” is taken.")
-    with _hashing:
-        hashed = _hasher.hash(password)
-    account = Account(login=login, name=name.strip(), password_hash=hashed, role=role)
+    account = Account(login=login, name=name.strip(), password_hash=_hasher.hash(password), role=role)
     db.add(account)
     db.commit()
     db.refresh(account)
@@ -72,23 +67,21 @@ def waiting_s(account: Account) -> float:
 def sign_in(db: Db, login: str, password: str) -> tuple[Account, str]:
     """The account and a new token for the browser. The same sentence for a wrong name and a wrong password.
 
-    At most two passwords are checked at a time, and no connection to the database is held meanwhile. Whether the account may be
-    tried is asked just before, so that many tries at once are slowed down like those one after the other.
+    No connection to the database is held while the password is hashed, which takes 64 MB and a core for a good while.
     """
-    with _hashing:
-        account = db.exec(select(Account).where(Account.login == login.strip().lower())).first()
-        pause = waiting_s(account) if account else 0.0
-        hashed = account.password_hash if account else _NOBODY
-        db.rollback()
-        if pause > 0:
-            raise TooManyTriesError(f"Too many wrong passwords for this name. Try again in {math.ceil(pause)} s.")
-        right = _is_right(hashed, password)
-        account = db.exec(select(Account).where(Account.login == login.strip().lower()).with_for_update()).first()
-        if account is not None:
-            account.failures = 0 if right else account.failures + 1
-            account.failed_at = account.failed_at if right else now()
-            db.add(account)
-            db.commit()
+    account = db.exec(select(Account).where(Account.login == login.strip().lower())).first()
+    pause = waiting_s(account) if account else 0.0
+    hashed = account.password_hash if account else _NOBODY
+    db.rollback()
+    if pause > 0:
+        raise TooManyTriesError(f"Too many wrong passwords for this name. Try again in {math.ceil(pause)} s.")
+    right = _is_right(hashed, password)
+    account = db.exec(select(Account).where(Account.login == login.strip().lower()).with_for_update()).first()
+    if account is not None:
+        account.failures = 0 if right else account.failures + 1
+        account.failed_at = account.failed_at if right else now()
+        db.add(account)
+        db.commit()
     if account is None or account.id is None or not right:
         raise SignInError("The name or the password is not right.")
     token = secrets.token_urlsafe(32)
@@ -118,18 +111,29 @@ def account_of(db: Db, token: str | None) -> Account | None:
 
 @dataclass(frozen=True)
 class Browser:
-    """A signed-in browser: a name for its sign-in that is not its token, and until when it is signed in."""
+    """A signed-in browser, and until when it is signed in."""
 
-    key: str
+    token_hash: str
     until: datetime
     account_id: int
+
+    @property
+    def key(self) -> str:
+        """A name for its sign-in that may be told around: neither its token nor what is on record of that."""
+        return _hash(self.token_hash)
 
 
 def browser_of(db: Db, token: str | None) -> Browser | None:
     if not token:
         return None
     found = db.exec(select(SignIn).where(SignIn.token_hash == _hash(token), col(SignIn.expires_at) > now())).first()
-    return None if found is None else Browser(_hash(_hash(token)), found.expires_at, found.account_id)
+    return None if found is None else Browser(found.token_hash, found.expires_at, found.account_id)
+
+
+def still_signed_in(db: Db, browsers: Iterable[Browser]) -> set[str]:
+    """The keys of those that have not signed out since."""
+    hashes = {browser.token_hash for browser in browsers}
+    return {_hash(found) for found in db.exec(select(SignIn.token_hash).where(col(SignIn.token_hash).in_(hashes)))}
 
 
 def sign_out(db: Db, token: str | None) -> None:

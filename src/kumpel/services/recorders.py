@@ -102,13 +102,14 @@ def heard(db: Db, announcement: Announcement) -> Recorder:
     return note(db, announcement, ask(announcement.host, announcement.port))
 
 
-def note(db: Db, announcement: Announcement, answer: Answer | str) -> Recorder:
-    """Keep what a recorder at an address answered."""
+def note(db: Db, announcement: Announcement, answer: Answer | str, claimed_by: Announcement | None = None) -> Recorder:
+    """Keep what a recorder at an address answered. The same serial number at a second address (`claimed_by`) while the first
+    still answers is said, and changes nothing else."""
     recorder = db.exec(select(Recorder).where(Recorder.serial == announcement.serial)).first()
     if recorder is None:
         recorder = Recorder(serial=announcement.serial, kind="", token="", name="")
     recorder.host, recorder.port = announcement.host, announcement.port
-    return _keep(db, recorder, answer)
+    return _keep(db, recorder, answer, claimed_by)
 
 
 def gone(db: Db, serial: str) -> None:
@@ -120,20 +121,6 @@ def gone(db: Db, serial: str) -> None:
         db.commit()
 
 
-def in_conflict(db: Db, known: Announcement, other: Announcement) -> None:
-    """The same serial number at a second address while the first still answers: said, and nothing else changes."""
-    recorder = db.exec(select(Recorder).where(Recorder.serial == known.serial)).first()
-    if recorder is None:
-        return
-    recorder.trouble = (
-        f"two recorders say they are {known.serial}: the one known (port {known.port}) and one at "
-        f"{other.host}:{other.port}. Nothing of the second is taken in; switch one of them off"
-    )
-    db.add(recorder)
-    tell(db, "recorders")
-    db.commit()
-
-
 def refresh(db: Db, recorder: Recorder) -> Recorder:
     """Ask a recorder again. One that does not answer is out of reach."""
     host, port = recorder.host or "", recorder.port or 0
@@ -141,13 +128,18 @@ def refresh(db: Db, recorder: Recorder) -> Recorder:
     return _keep(db, recorder, ask(host, port))
 
 
-def _keep(db: Db, recorder: Recorder, answer: Answer | str) -> Recorder:
+def _keep(db: Db, recorder: Recorder, answer: Answer | str, claimed_by: Announcement | None = None) -> Recorder:
     before = _fingerprint(recorder)
     if isinstance(answer, str):
         recorder.in_reach, recorder.trouble = False, answer
     else:
         _describe(recorder, answer)
         recorder.seen_at = now()
+    if claimed_by is not None:
+        recorder.trouble = (
+            f"two recorders say they are {recorder.serial}: the one known (port {recorder.port}) and one at "
+            f"{claimed_by.host}:{claimed_by.port}. Nothing of the second is taken in; switch one of them off"
+        )
     db.add(recorder)
     if _fingerprint(recorder) != before:
         tell(db, "recorders")

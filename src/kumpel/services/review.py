@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import math
 import threading
 from collections import OrderedDict
@@ -39,6 +40,7 @@ from kumpel.store.tables import (
     now,
 )
 
+log = logging.getLogger("kumpel.review")
 LEFT_OUT, TASK = "left out", "task"
 MOST_LINES = 400
 """Lines of a conclusion: about eight pages."""
@@ -184,8 +186,9 @@ def catch_up(db: Db) -> int:
             tell(db, "sessions")
             db.commit()
             done += 1
-        except (krec.FileError, ValueError, NotFoundError):
+        except Exception as error:
             db.rollback()
+            log.warning("session %s was not assessed anew: %s", session_id, type(error).__name__)
     return done
 
 

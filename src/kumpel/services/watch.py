@@ -131,9 +131,7 @@ class Lookout(threading.Thread):
 
         def keep(db: Db) -> None:
             before = db.exec(select(Recorder.in_reach).where(Recorder.serial == known.at.serial)).first()
-            recorder = recorders.note(db, known.at, answer)
-            if known.claimed_by is not None:
-                recorders.in_conflict(db, known.at, known.claimed_by)
+            recorder = recorders.note(db, known.at, answer, known.claimed_by)
             if recorder.in_reach and not before:
                 self._jobs.go_on(db, recorder.serial)
 
