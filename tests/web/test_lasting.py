@@ -8,7 +8,7 @@ from playwright.sync_api import Route, expect
 from sqlalchemy import text
 
 from kumpel.demo.fleet import Meter
-from kumpel.services import review, tags
+from kumpel.services import accounts, review, tags
 from tests.web.browser import BrowserTest
 
 WORDS = "Repeat with the new impact tool."
@@ -55,6 +55,21 @@ class Concluding(BrowserTest):
         page.unroute("**/conclusion")
         expect(page.get_by_text("kept", exact=True)).to_be_visible()
         self.assertEqual(self.on_record(), WORDS)
+
+    def test_a_draft_is_of_the_one_who_typed_it(self) -> None:
+        accounts.create_account(self.db, "other", "Arne Skogheim", "long enough")
+        page = self.open_review(self.sign_in())
+        page.route("**/conclusion", lambda route: route.abort())
+        page.get_by_label("Conclusion").fill(WORDS)
+        expect(page.get_by_text("not kept yet")).to_be_visible()
+        page.unroute("**/conclusion")
+        for login, words in (("other", ""), ("officer", WORDS)):
+            page.request.post(f"{self.address}/api/sign-out")
+            page.request.post(f"{self.address}/api/sign-in", data={"login": login, "password": "long enough"})
+            self.open_review(page)
+            expect(page.get_by_label("Conclusion")).to_have_value(words)
+            page.wait_for_timeout(1000)
+            self.assertEqual(self.on_record(), words)
 
     def test_two_tabs_never_overwrite_each_other_unseen(self) -> None:
         first = self.open_review(self.sign_in())

@@ -11,6 +11,7 @@ from kumpel.core.assessment import Assessment, BothWays, LimitSet
 from kumpel.core.noise.levels import mean_by_bin
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review, samples_inside
+from kumpel.core.sheet import hours_minutes
 from kumpel.core.timebase import clock_words, wall_clock
 from kumpel.reports import pictures
 from kumpel.reports.document import Fact, Facts, FigureLine, Figures, Part, Picture, TablePart
@@ -27,11 +28,6 @@ PARTS = {
 }
 ONE_PAGE = ("checks", "figures", "curve", "origin", "tasks", "left-out")
 MAIN = ("lex8h", "laeq", "lcpeak", "exposure", "l10", "l50", "l90", "measured")
-
-
-def hours_minutes(seconds: float) -> str:
-    minutes = round(seconds / 60)
-    return f"{minutes // 60}:{minutes % 60:02d}"
 
 
 def number(value: float, decimals: int) -> str:

@@ -1,3 +1,4 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { type RefObject, useCallback, useEffect, useImperativeHandle, useRef, useState } from "react";
 import { Problem, type Schemas } from "@/api/client";
 import { Button, inputLook, Warn } from "@/ui/basics";
@@ -13,13 +14,14 @@ interface Draft {
   version: number;
 }
 
-const draftKey = (id: number) => `kumpel.conclusion.${id}`;
+/** Of a session and a person: at a counter where several sign in, nobody's draft becomes another one's text. */
+const draftKey = (id: number, login: string) => `kumpel.conclusion.${id}.${login}`;
 const PAUSE_MS = 500;
 const AGAIN_MS = 3000;
 
-function readDraft(id: number): Draft | null {
+function readDraft(key: string): Draft | null {
   try {
-    const found = JSON.parse(localStorage.getItem(draftKey(id)) ?? "null") as Draft | null;
+    const found = JSON.parse(localStorage.getItem(key) ?? "null") as Draft | null;
     return found && typeof found.text === "string" && typeof found.version === "number" ? found : null;
   } catch {
     return null;
@@ -41,13 +43,17 @@ export function Conclusion({
   locked: boolean;
   kept: RefObject<Kept | null>;
 }) {
-  const id = review.session.id;
-  const [text, setText] = useState(() => (locked ? null : readDraft(id)?.text) ?? review.conclusion);
+  const queries = useQueryClient();
+  // Who began to write; the sign-in may run out meanwhile.
+  const [key] = useState(() =>
+    draftKey(review.session.id, queries.getQueryData<Schemas["State"]>(["state"])?.me?.login ?? ""),
+  );
+  const [text, setText] = useState(() => (locked ? null : readDraft(key)?.text) ?? review.conclusion);
   const [state, setState] = useState<"kept" | "typing" | "failed" | "conflict">(() =>
-    !locked && readDraft(id) ? "typing" : "kept",
+    !locked && readDraft(key) ? "typing" : "kept",
   );
   const [why, setWhy] = useState("");
-  const base = useRef(locked ? review.conclusion_version : (readDraft(id)?.version ?? review.conclusion_version));
+  const base = useRef(locked ? review.conclusion_version : (readDraft(key)?.version ?? review.conclusion_version));
   const shown = useRef(text);
   shown.current = text;
   const begun = useRef(state === "typing");
@@ -69,7 +75,7 @@ export function Conclusion({
         base.current = (await conclude.current(sent, base.current)).version;
         onRecord.current = sent;
       }
-      localStorage.removeItem(draftKey(id));
+      localStorage.removeItem(key);
       return base.current;
     };
     running.current = work()
@@ -90,7 +96,7 @@ export function Conclusion({
         running.current = null;
       });
     return running.current;
-  }, [id]);
+  }, [key]);
 
   useImperativeHandle(kept, () => ({ settle }), [settle]);
 
@@ -110,19 +116,19 @@ export function Conclusion({
       // One's own text whose answer got lost.
       base.current = review.conclusion_version;
       onRecord.current = review.conclusion;
-      localStorage.removeItem(draftKey(id));
+      localStorage.removeItem(key);
       setState("kept");
     } else if (onRecord.current === shown.current && !running.current) {
       base.current = review.conclusion_version;
       onRecord.current = review.conclusion;
       setText(review.conclusion);
     }
-  }, [review.conclusion_version, review.conclusion, id]);
+  }, [review.conclusion_version, review.conclusion, key]);
 
   const change = (now: string) => {
     setText(now);
     shown.current = now;
-    localStorage.setItem(draftKey(id), JSON.stringify({ text: now, version: base.current } satisfies Draft));
+    localStorage.setItem(key, JSON.stringify({ text: now, version: base.current } satisfies Draft));
     if (state === "conflict") return;
     setState("typing");
     window.clearTimeout(timer.current);
@@ -133,7 +139,7 @@ export function Conclusion({
     onRecord.current = review.conclusion;
     shown.current = review.conclusion;
     setText(review.conclusion);
-    localStorage.removeItem(draftKey(id));
+    localStorage.removeItem(key);
     setState("kept");
   };
   const keepMine = () => {
