@@ -14,7 +14,7 @@ import httpx
 import numpy as np
 from sqlalchemy import text
 
-from kumpel.api.app import LARGEST_BODY
+from kumpel.api.guard import LARGEST_BODY
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.demo.fleet import Meter
 from kumpel.formats import krec
