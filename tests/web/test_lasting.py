@@ -100,19 +100,45 @@ class Concluding(BrowserTest):
 
     def test_an_expired_sign_in_is_renewed_over_the_page_and_nothing_typed_is_lost(self) -> None:
         page = self.open_review(self.sign_in())
-        self.db.connection().execute(text("delete from sign_in"))
-        self.db.commit()
+        page.route("**/conclusion", lambda route: (self.expire(), route.continue_()), times=1)
         page.get_by_label("Conclusion").fill(WORDS)
         over = page.get_by_role("dialog", name="Sign in again")
         expect(over).to_be_visible()
-        expect(page.get_by_role("heading", name="Ida Brandvik")).to_be_visible()
+        expect(page.get_by_text("The server does not answer")).to_have_count(0)
+        expect(page.get_by_text("Ida Brandvik").first).to_be_visible()
+        page.keyboard.press("Escape")
+        page.mouse.click(20, 400)
+        page.get_by_label("Conclusion").focus()  # no way leads behind it
         page.keyboard.type("long enough")
         page.keyboard.press("Enter")
         expect(over).to_have_count(0)
         expect(page).to_have_url(f"{self.address}/review/{self.row.id}")
+        expect(page.get_by_label("Conclusion")).to_be_focused()
         expect(page.get_by_label("Conclusion")).to_have_value(WORDS)
         expect(page.get_by_text("kept", exact=True)).to_be_visible()
         self.assertEqual(self.on_record(), WORDS)
+
+    def test_an_expired_sign_in_is_renewed_over_an_open_dialog(self) -> None:
+        page = self.sign_in()
+        page.goto(f"{self.address}/hand-out")
+        page.get_by_role("button", name="Add a person").click()
+        page.get_by_label("Name", exact=True).fill("Arne Skogheim")
+        page.route("**/api/people", lambda route: (self.expire(), route.continue_()), times=1)
+        page.keyboard.press("Enter")
+        over = page.get_by_role("dialog", name="Sign in again")
+        expect(over).to_be_visible()
+        over.get_by_label("Password").click()
+        page.keyboard.type("long enough")
+        over.get_by_role("button", name="Sign in").click()
+        expect(over).to_have_count(0)
+        expect(page.get_by_label("Name", exact=True)).to_have_value("Arne Skogheim")
+        page.get_by_label("Name", exact=True).press("Enter")
+        expect(page.get_by_role("dialog")).to_have_count(0)
+        expect(page.get_by_role("button", name=re.compile("^Arne Skogheim"))).to_be_visible()
+
+    def expire(self) -> None:
+        self.db.connection().execute(text("delete from sign_in"))
+        self.db.commit()
 
     def test_a_refusal_older_than_the_sign_in_does_not_ask_again(self) -> None:
         page = self.open_review(self.sign_in())
@@ -158,7 +184,8 @@ class Concluding(BrowserTest):
         page.get_by_label("Why?").fill("meter knocked")
         page.get_by_role("button", name="Leave out", exact=True).click()
         expect(page.get_by_role("button", name="Change meter knocked")).to_be_visible()
-        page.get_by_role("complementary", name="Decisions").get_by_role("button", name=re.compile("^Why")).click()
+        why = page.get_by_role("complementary", name="Decisions").get_by_role("button", name=re.compile("^Why"))
+        why.click()
         expect(page.get_by_role("dialog")).to_be_visible()
         for key in ("1", "Control+z", "0", "?"):
             page.keyboard.press(key)
@@ -166,6 +193,7 @@ class Concluding(BrowserTest):
         expect(page.get_by_role("dialog")).to_have_count(1)
         page.keyboard.press("Escape")
         expect(page.get_by_role("button", name="Change meter knocked")).to_be_visible()
+        expect(why).to_be_focused()
 
 
 class Scripts(BrowserTest):

@@ -1,7 +1,9 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useState } from "react";
+import { Dialog } from "radix-ui";
+import { type FormEvent, useRef, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import { Button, Field, inputLook } from "@/ui/basics";
+import { useFocusReturn } from "@/ui/dialog";
 import mark from "./mark.svg";
 
 /** Signing in; on the first visit, making the first administrator; over the page when a sign-in has run out. */
@@ -9,6 +11,8 @@ export function SignIn({ first, over }: { first: boolean; over?: Schemas["Me"] }
   const [name, setName] = useState("");
   const [login, setLogin] = useState(over?.login ?? "");
   const [password, setPassword] = useState("");
+  const { onOpenAutoFocus, onCloseAutoFocus } = useFocusReturn();
+  const wanted = useRef<HTMLInputElement>(null);
   const queries = useQueryClient();
   const enter = useMutation({
     mutationFn: () =>
@@ -25,7 +29,13 @@ export function SignIn({ first, over }: { first: boolean; over?: Schemas["Me"] }
     <form onSubmit={submit} className="grid w-full max-w-[360px] gap-3.5 rounded-lg bg-panel p-6 text-ink">
       <div className="flex items-center gap-2.5">
         <img src={mark} alt="" width={30} height={30} />
-        <h1>{first ? "Welcome to Kumpel" : over ? "Sign in again" : "Kumpel"}</h1>
+        {over ? (
+          <Dialog.Title asChild>
+            <h1>Sign in again</h1>
+          </Dialog.Title>
+        ) : (
+          <h1>{first ? "Welcome to Kumpel" : "Kumpel"}</h1>
+        )}
       </div>
       {over && (
         <p className="text-soft">Your sign-in has run out. The page below stays as it is, with what you typed.</p>
@@ -49,8 +59,7 @@ export function SignIn({ first, over }: { first: boolean; over?: Schemas["Me"] }
         <input
           className={inputLook}
           type="password"
-          // biome-ignore lint/a11y/noAutofocus: the only thing asked for when signing in again
-          autoFocus={over !== undefined}
+          ref={wanted}
           value={password}
           autoComplete={first ? "new-password" : "current-password"}
           onChange={(e) => setPassword(e.target.value)}
@@ -68,14 +77,26 @@ export function SignIn({ first, over }: { first: boolean; over?: Schemas["Me"] }
     </form>
   );
   if (!over) return <main className="grid h-screen place-items-center bg-slate p-4">{form}</main>;
+  const stay = (event: Event) => event.preventDefault();
   return (
-    <div
-      role="dialog"
-      aria-modal="true"
-      aria-label="Sign in again"
-      className="fixed inset-0 z-[70] grid place-items-center bg-[#10191dcc] p-4"
-    >
-      {form}
-    </div>
+    <Dialog.Root open>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-[70] bg-[#10191dcc]" onMouseDown={(e) => e.preventDefault()} />
+        <Dialog.Content
+          aria-describedby={undefined}
+          onOpenAutoFocus={(event) => {
+            onOpenAutoFocus();
+            event.preventDefault();
+            wanted.current?.focus();
+          }}
+          onCloseAutoFocus={onCloseAutoFocus}
+          onEscapeKeyDown={stay}
+          onInteractOutside={stay}
+          className="fixed top-1/2 left-1/2 z-[71] w-[calc(100vw-32px)] max-w-[360px] -translate-x-1/2 -translate-y-1/2"
+        >
+          {form}
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
   );
 }

@@ -59,31 +59,32 @@ export function useLive(): boolean {
       window.clearTimeout(silence);
       silence = window.setTimeout(lost, SILENCE_MS);
     };
+    /** Is it the server or the sign-in? Both close the stream; the state tells. */
+    const probe = () => {
+      source?.close();
+      window.clearTimeout(again);
+      ask(api.GET("/api/state", { signal: AbortSignal.timeout(SILENCE_MS) })).then(
+        (state) => {
+          window.clearTimeout(silence);
+          setHere(true);
+          if (!state.me) window.dispatchEvent(new Event(SIGNED_OUT));
+          again = window.setTimeout(state.me ? open : probe, AGAIN_MS);
+        },
+        () => lost(),
+      );
+    };
     const lost = () => {
       setHere(false);
       source?.close();
       window.clearTimeout(silence);
       window.clearTimeout(again);
-      again = window.setTimeout(() => {
-        // A sign-in that ran out closes the stream, too: the state tells which it is.
-        ask(api.GET("/api/state")).then(
-          (state) => {
-            if (state.me) open();
-            else {
-              window.dispatchEvent(new Event(SIGNED_OUT));
-              setHere(true);
-              again = window.setTimeout(lost, AGAIN_MS);
-            }
-          },
-          () => lost(),
-        );
-      }, AGAIN_MS);
+      again = window.setTimeout(probe, AGAIN_MS);
     };
     const open = () => {
       source?.close();
       source = new EventSource("/api/events");
       source.onopen = heard;
-      source.onerror = lost;
+      source.onerror = probe;
       source.addEventListener("ping", heard);
       source.onmessage = (event) => {
         heard();

@@ -123,6 +123,21 @@ export function Warn({ children }: { children: ReactNode }) {
   return <div className="rounded-r-md border-action border-l-4 bg-warn px-3 py-2 text-[13.5px]">{children}</div>;
 }
 
+/** Why an entry is refused: right below its field, over what follows, so that no button moves away under a click. */
+export function Refused({ why, right = false }: { why: string | null | undefined; right?: boolean }) {
+  if (!why) return null;
+  return (
+    <span className="relative block h-0 w-full">
+      <span
+        role="alert"
+        className={`absolute top-0.5 z-20 w-max max-w-[260px] rounded border border-above bg-panel px-1.5 py-0.5 text-left text-[12.5px] text-above ${right ? "right-0" : "left-0"}`}
+      >
+        {why}
+      </span>
+    </span>
+  );
+}
+
 export const inputLook =
   "w-full min-h-[34px] rounded-md border border-line bg-panel px-2.5 py-1 text-ink placeholder:text-soft focus-visible:outline-offset-0";
 

@@ -24,7 +24,7 @@ export function numberOf(text: string, wish: NumberWish): Entry {
   const typed = text.trim();
   if (!typed) return wish.empty ? { value: null } : { wrong: "A number is needed." };
   const found = NUMBER.exec(typed);
-  const hint = wish.unit ? `Type a number, such as ${example(wish)} ${wish.unit}.` : "Type a number.";
+  const hint = example(wish);
   if (!found || (!found[2] && !found[3])) return { wrong: hint };
   const [, sign = "", whole = "0", part = "", unit = ""] = found;
   let value = Number(`${whole.replace(/\D/g, "")}${part ? `.${part}` : ""}`);
@@ -41,9 +41,10 @@ export function numberOf(text: string, wish: NumberWish): Entry {
   return { value };
 }
 
-function example(wish: NumberWish): number {
-  const { low = 1, high = 100 } = wish;
-  return Math.round((low + high) / 2);
+function example({ unit, low, high }: NumberWish): string {
+  if (!unit) return "Type a number.";
+  if (low === undefined || high === undefined) return `Type a number of ${unit}.`;
+  return `Type a number, such as ${Math.round((low + high) / 2)} ${unit}.`;
 }
 
 /** "7:30", "7 h 30", "7h30", "7,5", "7.5 h", "450 min" as seconds. */
@@ -64,4 +65,12 @@ export function clockOf(text: string): Entry {
   const found = /^(\d{1,2})[:.]([0-5]\d)(?:[:.]([0-5]\d))?$/.exec(text.trim());
   if (!found || Number(found[1]) > 23) return { wrong: "Not a time of day. Type it like 9:12 or 9:12:30." };
   return { value: Number(found[1]) * 3600 + Number(found[2]) * 60 + Number(found[3] ?? 0) };
+}
+
+/** The first entry within that is shown as refused, in words, with the cursor put into it; null when there is none. */
+export function refusedEntry(within: HTMLElement | null): string | null {
+  const field = within?.querySelector<HTMLInputElement>('input[aria-invalid="true"]');
+  if (!field) return null;
+  field.focus();
+  return `${field.getAttribute("aria-label") ?? "An entry"}: “${field.value}” is not understood.`;
 }

@@ -2,8 +2,8 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { Fragment, useEffect, useRef, useState } from "react";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { type SetupControl, settingsOf } from "@/kinds/kinds";
-import { Button, Loading, Token, Trouble, Warn } from "@/ui/basics";
-import { type Entry, lengthOf, numberOf } from "@/ui/entry";
+import { Button, Loading, Refused, Token, Trouble, Warn } from "@/ui/basics";
+import { type Entry, lengthOf, numberOf, refusedEntry } from "@/ui/entry";
 import { clockError, percent } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { PasscodeDialog } from "@/ui/passcode";
@@ -20,6 +20,10 @@ function withValue(settings: Settings, path: string, value: unknown): Settings {
   return copy;
 }
 
+function valueAt(settings: Settings, path: string): unknown {
+  return path.split(".").reduce<unknown>((at, part) => (at as Settings | undefined)?.[part], settings);
+}
+
 function Editor({
   field,
   control,
@@ -31,20 +35,24 @@ function Editor({
 }) {
   const [typed, setTyped] = useState<string | null>(null);
   const [wrong, setWrong] = useState<string | null>(null);
+  const unit = field.unit && <span className="text-soft">{field.unit}</span>;
   if (control.choices)
     return (
-      <select
-        aria-label={field.label}
-        className="-ml-1 min-h-7 rounded border border-transparent bg-transparent pr-6 hover:border-line"
-        value={String(field.value)}
-        onChange={(e) => onChange(control.choices?.find(([v]) => String(v) === e.target.value)?.[0])}
-      >
-        {control.choices.map(([value, words]) => (
-          <option key={String(value)} value={String(value)}>
-            {words}
-          </option>
-        ))}
-      </select>
+      <>
+        <select
+          aria-label={field.label}
+          className="-ml-1 min-h-7 rounded border border-transparent bg-transparent pr-6 hover:border-line"
+          value={String(field.value)}
+          onChange={(e) => onChange(control.choices?.find(([v]) => String(v) === e.target.value)?.[0])}
+        >
+          {control.choices.map(([value, words]) => (
+            <option key={String(value)} value={String(value)}>
+              {words}
+            </option>
+          ))}
+        </select>
+        {unit}
+      </>
     );
   const shown = typed ?? (field.value === null || field.value === undefined ? "" : String(field.value));
   const commit = () => {
@@ -69,11 +77,8 @@ function Editor({
         onBlur={commit}
         onKeyDown={(e) => e.key === "Enter" && commit()}
       />
-      {wrong && (
-        <span role="alert" className="text-[12.5px] text-above">
-          {wrong}
-        </span>
-      )}
+      {unit}
+      <Refused why={wrong} />
     </>
   );
 }
@@ -83,7 +88,8 @@ function enteredNumber(text: string, unit: string, empty?: boolean): Entry {
   const entry = numberOf(text, { unit, empty });
   if (!("wrong" in entry) || unit !== "min") return entry;
   const length = lengthOf(text);
-  return "value" in length && length.value !== null ? { value: Math.round(length.value / 60) } : entry;
+  if ("wrong" in length || length.value === null) return { wrong: "Type minutes, or hours such as 7:30." };
+  return { value: Math.round(length.value / 60) };
 }
 
 function enteredText(text: string, empty?: boolean): { value: string | null } | { wrong: string } {
@@ -142,7 +148,8 @@ export function Slip({
     }
   };
   const body = () => ({
-    settings: draft.data?.settings ?? {},
+    // What is on the screen, also when the server has not looked at the last entry yet; it looks at it again on writing.
+    settings: edited ?? draft.data?.settings ?? {},
     revision: draft.data?.revision ?? 0,
     set_clock: setClock,
     passcode: passcode.current,
@@ -182,6 +189,7 @@ export function Slip({
     onError: (error) => failed(error, "write"),
   });
   // A wrong entry is refused by the server: the slip goes back to what was right before, and says why.
+  const sheet = useRef<HTMLDivElement>(null);
   const good = useRef<{ data: typeof draft.data; edited: Settings | undefined }>({
     data: undefined,
     edited: undefined,
@@ -190,29 +198,35 @@ export function Slip({
   const refusal = draft.isError && good.current.data ? draft.error.message : null;
   useEffect(() => {
     if (refusal === null) return;
-    setRefused(refusal);
+    setRefused(`${refusal} The value was not taken.`);
     setEdited(good.current.edited);
   }, [refusal]);
   const shown = draft.data ?? good.current.data;
   if (draft.isError && !shown) return <Trouble error={draft.error} again={() => draft.refetch()} />;
   if (!shown || !kind) return <Loading what="the settings on the recorder" />;
-  const { fields, settings } = shown;
+  const settings = edited ?? shown.settings;
+  const fields = shown.fields.map((f) => ({ ...f, value: valueAt(settings, f.path) }));
   const tags = { ...shown.tags, ...typedTags };
   const differing = fields.filter((f) => f.differs).length;
+  /** Nothing is written beside what the screen shows. */
+  const unless = (act: () => void) => {
+    const entry = refusedEntry(sheet.current);
+    if (entry) setRefused(`${entry} Nothing was written.`);
+    else act();
+  };
   const busy = give.isPending || write.isPending;
   const groups = [...new Set(fields.map((f) => kind.group(f.path) ?? f.path))];
   const change = (field: Schemas["SetupField"]) => (value: unknown) => {
     setRefused(null);
-    setEdited(withValue(settings, field.path, value));
+    setEdited((now) => withValue(now ?? settings, field.path, value));
   };
   const row = (f: Schemas["SetupField"], inner = false) => (
     <div key={f.path} className={`contents ${f.differs ? "[&>*]:bg-warn" : ""}`}>
       <span className={`border-hair border-t py-1.5 pr-2 text-soft ${inner ? "pl-8" : "pl-4"}`}>
         {inner ? f.label.replace(/^Weighting \d+,? ?/, "") || "name" : f.label}
       </span>
-      <span className="flex items-center gap-1 border-hair border-t px-2 py-0.5">
+      <span className="flex flex-wrap items-center gap-x-1 border-hair border-t px-2 py-0.5">
         <Editor field={f} control={kind.control(f.path)} onChange={change(f)} />
-        {f.unit && <span className="text-soft">{f.unit}</span>}
       </span>
       <span className="border-hair border-t py-1.5 pr-4 pl-2 font-medium font-narrow text-[12.5px] text-action">
         {f.differs && `on recorder ${f.on_recorder}${f.unit && f.on_recorder !== "not set" ? ` ${f.unit}` : ""}`}
@@ -253,7 +267,7 @@ export function Slip({
             <Warn>{recorder.token} is recording. Take that session in first; it cannot be written meanwhile.</Warn>
           </div>
         )}
-        <div className="grid grid-cols-[150px_minmax(0,1fr)_150px]">
+        <div ref={sheet} className="grid grid-cols-[150px_minmax(0,1fr)_150px]">
           {groups.map((g) => {
             const members = fields.filter((f) => (kind.group(f.path) ?? f.path) === g);
             const first = members[0];
@@ -305,16 +319,11 @@ export function Slip({
           ))}
         </div>
       </div>
-      {refused && (
-        <p role="alert" className="mt-3 text-above">
-          {refused} The value was not taken.
-        </p>
-      )}
       <div className="mt-4 flex flex-wrap items-center gap-2.5">
-        <Button look="primary" disabled={busy || !recorder.in_reach} onClick={() => give.mutate()}>
+        <Button look="primary" disabled={busy || !recorder.in_reach} onClick={() => unless(() => give.mutate())}>
           {give.isPending ? "Writing and reading back …" : "Write and hand out"}
         </Button>
-        <Button disabled={busy || !recorder.in_reach} onClick={() => write.mutate()}>
+        <Button disabled={busy || !recorder.in_reach} onClick={() => unless(() => write.mutate())}>
           Write only
         </Button>
         <span className="text-[13px] text-soft">
@@ -323,6 +332,11 @@ export function Slip({
             : `${differing} setting${differing > 1 ? "s differ" : " differs"}, read back after writing`}
         </span>
       </div>
+      {refused && (
+        <p role="alert" className="mt-3 text-above">
+          {refused}
+        </p>
+      )}
       {shown.last_worn && <p className="mt-4 text-[13px] text-soft">Last time with this kind: {shown.last_worn}.</p>}
       {asking !== null && (
         <PasscodeDialog

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
-import { Button, Empty, inputLook, Loading, Trouble, Verdict } from "@/ui/basics";
+import { Button, Empty, inputLook, Loading, Refused, Trouble, Verdict } from "@/ui/basics";
 import { type Entry, numberOf } from "@/ui/entry";
 import { moment } from "@/ui/format";
 import { More, useAddPerson, usePeople } from "@/ui/people";
@@ -110,11 +110,7 @@ function Card({ id }: { id: number }) {
                   onBlur={() => commit(field)}
                   onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
                 />
-                {wrong[key] && (
-                  <span role="alert" className="block text-[12.5px] text-above">
-                    {wrong[key]}
-                  </span>
-                )}
+                <Refused why={wrong[key]} />
               </span>
             </div>
           );

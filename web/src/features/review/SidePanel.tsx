@@ -1,9 +1,9 @@
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import type { Schemas } from "@/api/client";
-import { Button, inputLook, Verdict, Warn } from "@/ui/basics";
+import { Button, inputLook, Refused, Verdict, Warn } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
-import { type Entry, lengthOf, numberOf } from "@/ui/entry";
+import { type Entry, lengthOf, numberOf, refusedEntry } from "@/ui/entry";
 import { day, hoursMinutes, length, number, offsetChanges, wallClock } from "@/ui/format";
 import { Conclusion, type Kept } from "./Conclusion";
 import { StretchDialog } from "./StretchDialog";
@@ -194,11 +194,7 @@ function Setting({
         />
         {unit}
       </span>
-      {wrong && (
-        <span role="alert" className="w-full text-right text-[12.5px] text-above">
-          {wrong}
-        </span>
-      )}
+      <Refused why={wrong} right />
     </label>
   );
 }
@@ -223,6 +219,7 @@ export function SidePanel({
   const [editing, setEditing] = useState<Schemas["Stretch"] | null>(null);
   const [signing, setSigning] = useState(false);
   const conclusion = useRef<Kept | null>(null);
+  const panel = useRef<HTMLElement>(null);
   const navigate = useNavigate();
   const tasks = review.reviewed.tables.find((t) => t.key === "tasks")?.rows ?? [];
   const leftOut = review.stretches.filter((s) => s.what === "left out");
@@ -247,7 +244,7 @@ export function SidePanel({
     </tr>
   );
   return (
-    <aside aria-label="Decisions" className="overflow-auto border-line border-l bg-panel px-4 py-3.5">
+    <aside ref={panel} aria-label="Decisions" className="overflow-auto border-line border-l bg-panel px-4 py-3.5">
       <Findings review={review} actions={actions} locked={locked} />
       <Heading>Tasks</Heading>
       {tasks.length === 0 && (
@@ -315,6 +312,8 @@ export function SidePanel({
             look="primary"
             disabled={signing}
             onClick={async () => {
+              const entry = refusedEntry(panel.current);
+              if (entry) return onFail(new Error(`Not signed. ${entry}`));
               setSigning(true);
               try {
                 // Just what is on the screen is signed: first it has to be on record.

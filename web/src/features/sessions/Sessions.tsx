@@ -230,7 +230,9 @@ export default function Sessions() {
             {standing === "deleted" ? (
               <Button onClick={() => restore(picked)}>Bring {picked.length} back</Button>
             ) : (
-              <Button onClick={() => remove.mutate(picked)}>Delete {picked.length} here</Button>
+              <Button disabled={remove.isPending} onClick={() => remove.mutate(picked)}>
+                {remove.isPending ? "Deleting …" : `Delete ${picked.length} here`}
+              </Button>
             )}
           </>
         )}
