@@ -130,7 +130,7 @@ export function Refused({ why, right = false }: { why: string | null | undefined
     <span className="relative block h-0 w-full">
       <span
         role="alert"
-        className={`absolute top-0.5 z-20 w-max max-w-[260px] rounded border border-above bg-panel px-1.5 py-0.5 text-left text-[12.5px] text-above ${right ? "right-0" : "left-0"}`}
+        className={`absolute top-0.5 z-20 w-max max-w-full rounded border border-above bg-panel px-1.5 py-0.5 text-left text-[12.5px] text-above ${right ? "right-0" : "left-0"}`}
       >
         {why}
       </span>

@@ -316,7 +316,7 @@ export default function NoiseSheet({ review, limitSet, locked, onMark, onWhy }: 
           )}
         </div>
         <div className={panel}>
-          <b className="font-narrow font-semibold text-[13px]">Spread of levels</b>
+          <b className="font-narrow font-semibold text-[13px]">Spread of levels, dB(A)</b>
           {spread && <SpreadBars table={spread} lines={linesOf(limitSet)} />}
         </div>
       </div>

@@ -87,9 +87,6 @@ export function SpreadBars({ table, lines }: { table: Table; lines: Line[] }) {
           )}
         </g>
       ))}
-      <text x={340} y={118} textAnchor="end" className={label}>
-        dB(A)
-      </text>
     </svg>
   );
 }
