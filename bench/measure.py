@@ -23,7 +23,8 @@ from kumpel.formats import krec
 from kumpel.kinds.registry import kind_of
 from kumpel.link.messages import Piece
 from kumpel.reports import pages
-from kumpel.services import reports, review, take_in
+from kumpel.reports.document import Document
+from kumpel.services import figures, paper, recordings, reports, take_in
 from kumpel.services.arrival import Arrival
 from kumpel.standins import noise_meter
 from kumpel.store import database
@@ -195,24 +196,29 @@ def _measure(test: support.MeterTest) -> None:
 
     row = take_in.from_file(test.db, shift(6, "V"), None)
     keys = ["leq.1", "leq.2", "leq.3"]
-    found, median = best(lambda: review.view(test.db, row, keys, 0, row.length_s, 1280, None), 15)
+    found, median = best(lambda: recordings.view(test.db, row, keys, 0, row.length_s, 1280, None), 15)
     line("view of 8 h, 3 channels, 1280 points, server", f"{found * 1000:.1f} ms best, {median * 1000:.1f} ms median; {median / 0.030:.2f} of the 30 ms limit")  # fmt: skip
     long = test.db.exec(select(Session).where(Session.length_s > 0).order_by(col(Session.size).desc())).first()
     assert long is not None
     test.db.refresh(long)
     keys = ["emg.left", "emg.right", "ecg"]
-    found, median = best(lambda: review.view(test.db, long, keys, 0, long.length_s, 1280, None), 15)
+    found, median = best(lambda: recordings.view(test.db, long, keys, 0, long.length_s, 1280, None), 15)
     samples = int(long.length_s / 0.001) * 3
     line(f"view of {samples / 1e6:.0f} million samples, 3 channels, 1280 points", f"{found * 1000:.1f} ms best, {median * 1000:.1f} ms median; {median / 0.030:.2f} of the limit")  # fmt: skip
     part = long.length_s * 0.4
-    found, median = best(lambda: review.view(test.db, long, keys, part, part + 60, 1280, None), 15)
+    found, median = best(lambda: recordings.view(test.db, long, keys, part, part + 60, 1280, None), 15)
     line("  one minute of it at 1 kHz", f"{median * 1000:.1f} ms median")
 
     options = reports.Options(kind.one_page)
-    document, _, _ = reports.document(test.db, row, options)
-    found, median = best(lambda: pages.pdf(document), 15)
+    figures.assess(test.db, row)
+
+    def document() -> Document:
+        return paper.document(row.kind, paper.now_of(test.db, row, options.parts)[0], options.parts)
+
+    made = document()
+    found, median = best(lambda: pages.pdf(made), 15)
     line("PDF, one page, Typst alone", f"{median * 1000:.1f} ms median")
-    found, median = best(lambda: pages.pdf(reports.document(test.db, row, options)[0]), 15)
+    found, median = best(lambda: pages.pdf(document()), 15)
     line(
         "PDF, one page, figures and pictures included",
         f"{median * 1000:.1f} ms median; {median / 0.060:.2f} of the 60 ms limit",

@@ -21,7 +21,7 @@ from kumpel.core.recording import Event
 from kumpel.demo.fleet import Fleet, Meter, Running
 from kumpel.formats import krec
 from kumpel.link.discovery import Announcement
-from kumpel.services import accounts, hand_out, limits, people, recorders, take_in
+from kumpel.services import accounts, figures, hand_out, limits, people, recorders, take_in
 from kumpel.standins import noise_meter
 from kumpel.store import database
 from kumpel.store.cluster import Cluster, free_port
@@ -87,9 +87,16 @@ class DatabaseTest(unittest.TestCase):
 
     def session(self, length_s: int = 27_660, person: Person | None = None, **wish: Any) -> Session:
         """A stored session from a file, of nobody or of a person."""
-        data = recording_file(length_s, **wish)
-        kept = {"person_id": person.id} if person else {}
-        return take_in.from_file(self.db, data, self.who, kept)
+        return self.stored(recording_file(length_s, **wish), person)
+
+    def stored(self, file: bytes, person: Person | None = None) -> Session:
+        """A session taken in from a file, with its figures."""
+        row = take_in.from_file(self.db, file, self.who, {"person_id": person.id} if person else {})
+        if not row.aside:
+            figures.assess(self.db, row)
+            self.db.commit()
+            self.db.refresh(row)
+        return row
 
 
 class MeterTest(DatabaseTest):

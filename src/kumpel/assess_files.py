@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from kumpel.core.assessment import Assessment, Figure, LimitSet, Table, Verdict
+from kumpel.core.assessment import CLOCK, Assessment, Figure, LimitSet, Table, Verdict
 from kumpel.core.groups import Group, group
 from kumpel.core.recording import Event, Recording
 from kumpel.core.review import Review
@@ -167,7 +167,8 @@ def tables(each: Assessed) -> str:
 
 def _plain_table(table: Table) -> str:
     shown = [i for i, c in enumerate(table.columns) if c.name != "Key"]
-    head = [f"{table.columns[i].name} {table.columns[i].unit}".strip() for i in shown]
+    units = ["s" if table.columns[i].unit == CLOCK else table.columns[i].unit for i in shown]
+    head = [f"{table.columns[i].name} {unit}".strip() for i, unit in zip(shown, units, strict=True)]
     rows = [[_cell(row[i], table.columns[i].decimals) for i in shown] for row in table.rows]
     widths = [max(len(r[k]) for r in [head, *rows]) for k in range(len(shown))]
     left = [table.columns[i].decimals is None for i in shown]

@@ -237,9 +237,9 @@ class Faults(ServerTest):
     def test_two_browsers_reviewing_the_second_is_told(self) -> None:
         first, second = self.client(), self.client()
         made = first.post("/api/files", content=recording_file(7200)).json()
-        mark = {"version": 0, "what": "left out", "start_s": 0, "end_s": 60, "label": "knock"}
-        url = f"/api/sessions/{made['id']}/stretches"
+        mark = {"version": 0, "add": [{"what": "left out", "start_s": 0.0, "end_s": 60.0, "reason": "knock"}]}
+        url = f"/api/sessions/{made['id']}/decisions"
         answers = [c.post(url, json=mark) for c in (first, second)]
         self.assertEqual([a.status_code for a in answers], [200, 409])
         self.assertEqual(answers[1].json()["code"], "stale-review")
-        self.assertEqual(len(first.get(f"/api/sessions/{made['id']}/review").json()["stretches"]), 1)
+        self.assertEqual(len(first.get(f"/api/sessions/{made['id']}/review").json()["decisions"]), 1)

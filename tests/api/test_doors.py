@@ -85,14 +85,22 @@ class Values(Doors):
 
     def test_what_a_review_stores_can_be_read_again(self) -> None:
         row = self.session(3600)
-        path = f"/api/sessions/{row.id}/review"
-        for field in ("working_day_s", "attenuation_db", "limit_set_id", "accepted", "options"):
+        path = f"/api/sessions/{row.id}"
+        for field in ("working_day_s", "attenuation_db", "limit_set_id", "factor", "options"):
             for value in (*WRONG, "8:00", 2**70, -5):
                 with self.subTest(field=field, value=str(value)[:20]):
-                    version = self.http.get(path).json()["version"]
-                    answer = self.raw("PUT", path, {"version": version, "field": field, "value": value})
-                    self.assertIn(answer.status_code, (200, 404, 422), answer.text[:200])
-                    self.assertEqual(self.http.get(path).status_code, 200)
+                    wish = {"what": "setting", "key": field, "value": value}
+                    answer = self.raw("POST", f"{path}/decisions", {"version": 0, "add": [wish]})
+                    taken_back = value is None and field in ("working_day_s", "attenuation_db", "limit_set_id")
+                    self.assertEqual(answer.status_code in (404, 422), not taken_back, answer.text[:200])
+        for what in ("left out", "task", "dropped", "accepted", "moved", None, 5):
+            for value in (*WRONG, "8:00", 2**70, -5):
+                with self.subTest(what=what, value=str(value)[:20]):
+                    wish = {"what": what, "key": value, "start_s": value, "end_s": value, "reason": value}
+                    answer = self.raw("POST", f"{path}/decisions", {"version": 0, "add": [wish]})
+                    self.assertEqual(answer.status_code, 422, answer.text[:200])
+        self.assertEqual(self.rows("decision"), [])
+        self.assertEqual(self.http.get(f"{path}/review").status_code, 200)
         self.assertEqual(self.http.get("/api/sessions").status_code, 200)
 
     def test_bodies_are_limited_before_they_are_parsed(self) -> None:
@@ -189,7 +197,7 @@ class Uploads(Doors):
         ask = text("select state from session where recorder_session = :name")
         return [s for (s,) in self.db.connection().execute(ask, {"name": name})]
 
-    def test_wild_recordings_are_refused_at_the_door(self) -> None:
+    def test_wild_recordings_are_refused_at_the_door_or_stored_and_said(self) -> None:
         def file(events: tuple[Event, ...] = (), setup: object = None, **rest: Any) -> bytes:
             channel = Channel("leq.1", "Level", "dB(A)", 1.0, np.full(600, 80.0))
             made = {"kind": "noise", "start": 1.795e9, "utc_offset_min": 60, "channels": {"leq.1": channel}} | rest
@@ -215,13 +223,14 @@ class Uploads(Doors):
                     continue
                 # What was let in can be used like any other.
                 made = answer.json()["id"]
-                self.assertEqual(self.http.get(f"/api/sessions/{made}/review").status_code, 200)
-                self.assertEqual(
-                    self.http.post(
-                        f"/api/sessions/{made}/report-pages", json={"parts": ["figures", "checks"]}
-                    ).status_code,
-                    200,
-                )
+                url = f"/api/sessions/{made}"
+                self.eventually(lambda url=url: self.http.get(url).json()["figures"] != "waiting")
+                review = self.http.get(f"{url}/review")
+                self.assertEqual(review.status_code, 200)
+                failed = review.json()["figures"] == "failed"
+                self.assertEqual((bool(review.json()["failure"]), review.json()["reviewed"] is None), (failed, failed))
+                pages = self.http.post(f"{url}/report-pages", json={"parts": ["figures", "checks"]})
+                self.assertEqual(pages.status_code, 409 if failed else 200)
                 self.http.delete(f"/api/sessions/{made}")
         self.assertEqual(self.http.get("/api/sessions").status_code, 200)
 

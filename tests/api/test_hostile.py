@@ -57,8 +57,8 @@ class Hostile(ServerTest):
                 ("PUT", f"/api/sessions/{self.session_id}/conclusion", json.dumps({"text": words})),
                 (
                     "POST",
-                    f"/api/sessions/{self.session_id}/stretches",
-                    json.dumps({"version": 0, "what": "task", "start_s": 0, "end_s": 5, "label": words}),
+                    f"/api/sessions/{self.session_id}/decisions",
+                    json.dumps({"version": 0, "add": [{"what": "task", "start_s": 0, "end_s": 5, "reason": words}]}),
                 ),
                 ("POST", f"/api/sessions/{self.session_id}/report-pages", json.dumps({"parts": [words]})),
                 ("POST", "/api/take-in", json.dumps({"sessions": [{"recorder_id": 1, "recorder_session": words}]})),
@@ -92,30 +92,31 @@ class Hostile(ServerTest):
                 with self.subTest(method=method, path=path, body=body[:12]):
                     self.good(method.upper(), path, content=body, headers={"content-type": "application/json"})
 
+    def decide(self, wish: object) -> None:
+        path = f"/api/sessions/{self.session_id}"
+        version = self.http.get(f"{path}/review").json()["version"]
+        body = json.dumps({"version": version, "add": [wish]})
+        self.good("POST", f"{path}/decisions", content=body, headers={"content-type": "application/json"})
+        self.good("POST", f"{path}/preview", content=json.dumps({"add": [wish]}))
+
     def test_values_that_a_review_cannot_take(self) -> None:
-        for field, value in itertools.product(
+        for key, value in itertools.product(
             ("limit_set_id", "working_day_s", "attenuation_db", "accepted"),
             (None, -1, 0, 1e400, 2**70, "x", [], {}, {"coverage": ""}, {"coverage": 5}, True, "\x00"),
         ):
-            with self.subTest(field=field, value=value):
-                body = json.dumps({"version": 0, "field": field, "value": value})
-                self.good(
-                    "PUT",
-                    f"/api/sessions/{self.session_id}/review",
-                    content=body,
-                    headers={"content-type": "application/json"},
-                )
+            with self.subTest(key=key, value=value):
+                self.decide({"what": "setting", "key": key, "value": value})
                 self.good("GET", f"/api/sessions/{self.session_id}/review")
-                version = self.http.get(f"/api/sessions/{self.session_id}/review").json()["version"]
-                if version:
-                    self.http.post(f"/api/sessions/{self.session_id}/undo", json={"version": version})
 
     def test_stretches_at_odd_times(self) -> None:
         for start, end in itertools.product((-1e9, 0, 5, 1e308, 3600.0), (-1, 0, 5.0000001, 1e308, 4000)):
-            version = self.http.get(f"/api/sessions/{self.session_id}/review").json()["version"]
-            body = {"version": version, "what": "left out", "start_s": start, "end_s": end, "label": "x"}
             with self.subTest(start=start, end=end):
-                self.good("POST", f"/api/sessions/{self.session_id}/stretches", json=body)
+                self.decide({"what": "left out", "start_s": start, "end_s": end, "reason": "x"})
+
+    def test_events_that_are_none(self) -> None:
+        for key in ("", "@", "x@", "@1", "lap@nan", "lap@1e400", "reading@1+2+3", "reading@1+-5", "a" * 119 + "@1"):
+            with self.subTest(key=key):
+                self.decide({"what": "dropped", "key": key, "reason": "x", "value": 1e300})
 
     def test_random_bytes_as_files(self) -> None:
         rng = random.Random(4)

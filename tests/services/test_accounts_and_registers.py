@@ -5,7 +5,7 @@ from datetime import UTC, datetime, timedelta
 from sqlalchemy import text
 from sqlmodel import select
 
-from kumpel.services import accounts, line, people, reports, review, sessions
+from kumpel.services import accounts, conclusions, line, people, recordings, reports, sessions
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, SignInError, TooManyTriesError
 from kumpel.services.sessions import Filter
 from kumpel.store.tables import Account, Recorder, Session, SignIn, Tag, now
@@ -162,7 +162,7 @@ class Register(DatabaseTest):
             sessions.change(self.db, self.rows[0].id or 0, {"clock_shift_s": 4e7})
 
     def test_what_is_not_there(self) -> None:
-        for call in (review.session_of, sessions.delete_session, sessions.restore_session):
+        for call in (recordings.session_of, sessions.delete_session, sessions.restore_session):
             with self.assertRaises(NotFoundError):
                 call(self.db, 999)
         with self.assertRaises(NotFoundError):
@@ -180,13 +180,13 @@ class Register(DatabaseTest):
     def test_the_counts_on_the_line_follow_the_work(self) -> None:
         self.assertEqual((line.waiting(self.db).review, line.waiting(self.db).report), (3, 0))
         row = self.db.get_one(Session, self.rows[0].id)
-        review.sign(self.db, row.id or 0, row.review_version, self.who)
+        conclusions.sign(self.db, row.id or 0, row.review_version, self.who)
         self.assertEqual((line.waiting(self.db).review, line.waiting(self.db).report), (2, 1))
         reports.issue(self.db, row.id or 0, reports.Options(("figures",)), self.who)
         self.assertEqual(line.waiting(self.db).report, 0)
-        review.open_again(self.db, row.id or 0)
+        conclusions.open_again(self.db, row.id or 0, self.who, "a task was missing")
         row = self.db.get_one(Session, row.id)
-        review.sign(self.db, row.id or 0, row.review_version, self.who)
+        conclusions.sign(self.db, row.id or 0, row.review_version, self.who)
         self.assertEqual(line.waiting(self.db).report, 1)  # signed anew: the old page no longer says it
 
     def test_people_show_their_sessions_and_their_recorder(self) -> None:

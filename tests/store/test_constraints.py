@@ -9,7 +9,7 @@ from sqlalchemy.exc import IntegrityError
 
 from kumpel.kinds.registry import KINDS
 from kumpel.store import database
-from kumpel.store.tables import Conclusion, HandOver, Person, Recorder, Report, Setup, Stretch, metadata
+from kumpel.store.tables import Decision, HandOver, Person, Recorder, Report, Setup, Signature, metadata, now
 from tests.support import DatabaseTest
 
 
@@ -30,20 +30,37 @@ class Constraints(DatabaseTest):
 
     def test_a_stretch_ends_after_it_begins_and_has_a_reason(self) -> None:
         row = self.session(3600)
-        self.refused(Stretch(session_id=row.id, what="left out", start_s=5, end_s=5, label="x"))
-        self.refused(Stretch(session_id=row.id, what="left out", start_s=5, end_s=6, label=" "))
-        self.refused(Stretch(session_id=row.id, what="moved", start_s=5, end_s=6, label="x"))
+
+        def decision(what: str, **rest: Any) -> Decision:
+            return Decision(session_id=row.id, what=what, version=1, **rest)
+
+        self.refused(decision("left out", start_s=5, end_s=5, reason="x"))
+        self.refused(decision("left out", start_s=5, end_s=6, reason=" "))
+        self.refused(decision("left out", start_s=5, reason="x"))
+        self.refused(decision("moved", start_s=5, end_s=6, reason="x"))
+        self.refused(decision("dropped", key="reading@1.0"))
+        self.refused(decision("setting", value=3.0))
+
+    def test_a_setting_has_one_value_at_a_time(self) -> None:
+        row = self.session(3600)
+        two = [Decision(session_id=row.id, what="setting", key="factor", value=v, version=1) for v in (1.0, 2.0)]
+        self.refused(*two)
 
     def test_a_person_has_a_name_and_a_number_of_its_own(self) -> None:
         self.refused(Person(number="1", name=" "))
         self.person(number="7")
         self.refused(Person(number="7", name="Somebody"))
 
-    def test_a_signature_belongs_to_somebody(self) -> None:
+    def test_a_signature_belongs_to_somebody_one_is_in_force_and_opening_needs_a_reason(self) -> None:
         row = self.session(3600)
-        from kumpel.store.tables import now
 
-        self.refused(Conclusion(session_id=row.id, signed_at=now()))
+        def signature(**rest: Any) -> Signature:
+            return Signature(session_id=row.id, review_version=0, **({"signed_by": self.who} | rest))
+
+        self.refused(signature(signed_by=None))
+        self.refused(signature(), signature())
+        self.refused(signature(opened_at=now(), opened_by=self.who, opened_why=" "))
+        self.refused(signature(opened_at=now(), opened_why="x"))
 
     def test_an_issued_report_cannot_be_changed_unnoticed(self) -> None:
         row = self.session(3600)

@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 
-from kumpel.services import review, sessions
+from kumpel.services import recordings, sessions
 from kumpel.store import samples
 from kumpel.store.database import engine
 from tests.support import DatabaseTest, recording_file, small_file
@@ -15,12 +15,12 @@ class Views(DatabaseTest):
         from kumpel.services import take_in
 
         self.row = take_in.from_file(self.db, small_file(values), None)
-        found = review.recording_of(self.db, self.row).values("leq.1")
+        found = recordings.recording_of(self.db, self.row).values("leq.1")
         assert found is not None
         self.values = found
 
     def view(self, start: float, end: float, points: int, bin_s: float | None = None) -> samples.View:
-        return review.view(self.db, self.row, ["leq.1"], start, end, points, bin_s)[0]
+        return recordings.view(self.db, self.row, ["leq.1"], start, end, points, bin_s)[0]
 
     def test_any_view_is_exact_for_its_bins(self) -> None:
         rng = np.random.default_rng(5)

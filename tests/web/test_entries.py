@@ -12,7 +12,7 @@ from kumpel.core.recording import Channel, Event, Recording
 from kumpel.demo.fleet import Fleet, Meter
 from kumpel.formats import krec
 from kumpel.link.client import RecorderLink
-from kumpel.services import people, review, take_in
+from kumpel.services import conclusions, decisions, people, recordings
 from tests.web.browser import BrowserTest
 
 
@@ -73,6 +73,7 @@ class Entries(BrowserTest):
                 day.fill(typed)
                 day.press("Enter")
                 self.eventually(lambda wanted=seconds: self.field(row.id, "working_day_s") == wanted)
+        expect(day).to_have_value("8:00")
         day.fill("a while")
         # The click comes straight from the field: the reason shown below it must move nothing away.
         page.get_by_role("button", name="Sign off").click()
@@ -80,7 +81,7 @@ class Entries(BrowserTest):
         expect(day).to_have_value("a while")
         self.assertEqual(self.field(row.id, "working_day_s"), 28_800)
         expect(page.get_by_text("Not signed. Working day: “a while” is not understood.")).to_be_visible()
-        self.assertIsNone(self.field(row.id, "signed_at"))
+        self.assertFalse(self.signed(row.id))
         expect(day).to_be_focused()
         worn = page.get_by_role("textbox", name="Worn protection")
         worn.fill("20 dB")
@@ -93,7 +94,12 @@ class Entries(BrowserTest):
 
     def field(self, session_id: int | None, name: str) -> object:
         self.db.expire_all()
-        return getattr(review.session_of(self.db, session_id or 0), name)
+        rows = decisions.of_session(self.db, session_id or 0)
+        return decisions.setting(rows, name)
+
+    def signed(self, session_id: int | None) -> bool:
+        self.db.expire_all()
+        return recordings.session_of(self.db, session_id or 0).signed_at is not None
 
 
 class Writing(BrowserTest):
@@ -176,7 +182,7 @@ class GivingAndDeleting(BrowserTest):
         self.person("Leila Haddad")
         self.open_one = self.session(7200, ida, session="S-1")
         self.signed_one = self.session(3600, ida, session="S-2")
-        review.sign(self.db, self.signed_one.id or 0, self.signed_one.review_version, self.who)
+        conclusions.sign(self.db, self.signed_one.id or 0, self.signed_one.review_version, self.who)
         self.page_ = self.sign_in()
         self.page_.goto(f"{self.address}/sessions")
         self.page_.get_by_label("Choose all on this page").check()
@@ -232,9 +238,7 @@ class Hours(BrowserTest):
         levels = Channel("leq.1", "Level", "dB(A)", 1.0, np.full(8 * 3600, 82.0))
         back = Event(5 * 3600.0, "utc-offset", "clock set back", {"utc_offset_min": 60})
         night = Recording("noise", start, 120, {"leq.1": levels}, (back,), recorder={"serial": "NM-9"})
-        row = take_in.from_file(
-            self.db, krec.write_recording(night), self.who, {"person_id": self.person("Ida Brandvik").id}
-        )
+        row = self.stored(krec.write_recording(night), self.person("Ida Brandvik"))
         page = self.sign_in()
         page.goto(f"{self.address}/review/{row.id}")
         hours = page.get_by_text("Where the dose comes from").locator("xpath=ancestor::div[1]")
@@ -248,7 +252,7 @@ class Hours(BrowserTest):
         page.get_by_role("button", name="Leave out", exact=True).click()
         expect(page.get_by_role("button", name="Change not worn")).to_be_visible()
         self.db.expire_all()
-        [stretch] = review.stretches(self.db, row.id or 0)
+        [stretch] = decisions.of_session(self.db, row.id or 0)
         # 03:30 is six and a half hours after 22:00, as the hour from two to three was met twice
         self.assertEqual((stretch.start_s, stretch.end_s), (6.5 * 3600, 7 * 3600))
 

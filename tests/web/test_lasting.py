@@ -8,7 +8,7 @@ from playwright.sync_api import Route, expect
 from sqlalchemy import text
 
 from kumpel.demo.fleet import Meter
-from kumpel.services import accounts, review, tags
+from kumpel.services import accounts, conclusions, tags
 from tests.web.browser import BrowserTest
 
 WORDS = "Repeat with the new impact tool."
@@ -28,7 +28,7 @@ class Concluding(BrowserTest):
 
     def on_record(self) -> str:
         self.db.expire_all()
-        row = review.conclusion_of(self.db, self.row.id or 0)
+        row = conclusions.conclusion_of(self.db, self.row.id or 0)
         return row.text if row else ""
 
     def signed(self) -> bool:
@@ -92,7 +92,7 @@ class Concluding(BrowserTest):
         page = self.open_review(self.sign_in())
         # Nothing tells this tab that another one writes.
         page.route("**/review", lambda route: route.abort())
-        review.conclude(self.db, self.row.id or 0, "Written elsewhere.", self.who)
+        conclusions.conclude(self.db, self.row.id or 0, "Written elsewhere.", self.who)
         page.get_by_role("button", name="Sign off").click()
         expect(page.get_by_text(re.compile("conclusion", re.I)).first).to_be_visible()
         page.wait_for_timeout(800)
@@ -169,7 +169,7 @@ class Concluding(BrowserTest):
             page.wait_for_timeout(900)
             route.continue_()
 
-        page.route("**/stretches", slowly)
+        page.route("**/decisions", slowly)
         for label in ("meter knocked", "not worn"):
             page.get_by_role("button", name="type a stretch").click()
             page.get_by_label("Why?").fill(label)

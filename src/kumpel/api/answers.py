@@ -8,9 +8,12 @@ from sqlmodel import Session as Db
 from sqlmodel import col, select
 
 from kumpel.api import schemas
+from kumpel.core.assessment import Assessment
 from kumpel.core.recording import POINT
+from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import KINDS
-from kumpel.services import hand_out, review, take_in
+from kumpel.services import conclusions, deciding, decisions, hand_out, take_in
+from kumpel.services.limits import limits_of
 from kumpel.services.people import PersonRow
 from kumpel.services.plain import plain
 from kumpel.services.sessions import SessionRow, row_of
@@ -110,6 +113,8 @@ def session(row: SessionRow) -> schemas.Session:
                 "verdict",
                 "verdict_step",
                 "key_figure",
+                "figures",
+                "failure",
                 "signed_at",
                 "taken_in_at",
                 "deleted_at",
@@ -124,13 +129,48 @@ def session(row: SessionRow) -> schemas.Session:
     )
 
 
+def assessment(found: Assessment) -> schemas.Assessment:
+    data = plain(found)
+    for event, made in zip(data["events"], found.events, strict=True):
+        event["key"] = made.key
+    return schemas.Assessment.model_validate(data)
+
+
+def kind(known: Kind) -> schemas.Kind:
+    return schemas.Kind(
+        key=known.key,
+        name=known.name,
+        recorder_name=known.recorder_name,
+        main_channel=known.main_channel,
+        method=known.method,
+        channels=[schemas.ChannelWord.model_validate(c) for c in known.channels],
+        readings=list(known.readings),
+        reading_code=known.reading_code,
+        decisions=[
+            schemas.DecisionWord(
+                **plain(d) | {"choices": [schemas.Choice(value=value, words=words) for value, words in d.choices]}
+            )
+            for d in known.decisions
+        ],
+        stretches=[schemas.StretchWord.model_validate(s) for s in known.stretches],
+        events=[schemas.EventWord.model_validate(e) for e in known.events],
+        report_parts=known.report_parts,
+        one_page=list(known.one_page),
+    )
+
+
 def full_review(db: Db, found: tables.Session, limit_set_id: int | None = None) -> schemas.Review:
-    limits, _, both = review.assessment(db, found, limit_set_id)
-    assert found.id is not None and limits.id is not None
-    undo, redo = review.next_undo(db, found.id)
-    conclusion = review.conclusion_of(db, found.id)
-    signer = db.get(tables.Account, conclusion.signed_by) if conclusion and conclusion.signed_by else None
+    assert found.id is not None
+    standing = conclusions.standing(db, found)
+    limits, both = (standing.limit_set_id, standing.both) if standing else (limits_of(db, found.kind, None)[0].id, None)
+    if limit_set_id is not None and both is not None:
+        limits, both = limit_set_id, deciding.supposed(db, found, (), (), limit_set_id)
+    undo, redo = deciding.next_steps(db, found.id)
+    conclusion = conclusions.conclusion_of(db, found.id)
     writer = db.get(tables.Account, conclusion.written_by) if conclusion and conclusion.written_by else None
+    rows = decisions.of_session(db, found.id)
+    gone = {row.id for row in decisions.lost(rows, both.recorded)} if both else set()
+    history = [signature(db, found, each) for each in conclusions.signatures(db, found.id)]
     events = db.exec(
         select(tables.Event)
         .where(tables.Event.session_id == found.id, tables.Event.code != POINT)
@@ -142,14 +182,17 @@ def full_review(db: Db, found: tables.Session, limit_set_id: int | None = None) 
     return schemas.Review(
         session=session(row_of(db, found)),
         version=found.review_version,
-        limit_set_id=limits.id,
-        own_limit_set_id=found.limit_set_id,
-        working_day_s=found.working_day_s,
-        attenuation_db=found.attenuation_db,
-        accepted=found.accepted,
-        recorded=schemas.Assessment.model_validate(plain(both.recorded)),
-        reviewed=schemas.Assessment.model_validate(plain(both.reviewed)),
-        stretches=[schemas.Stretch.model_validate(s) for s in review.stretches(db, found.id)],
+        figures=found.figures,
+        failure=found.failure,
+        limit_set_id=limits,
+        recorded=assessment(both.recorded) if both else None,
+        reviewed=assessment(both.reviewed) if both else None,
+        decisions=[
+            schemas.Decision(
+                **row.model_dump(exclude={"session_id", "version", "made_by", "removed_at"}), lost=row.id in gone
+            )
+            for row in rows
+        ],
         events=[schemas.Event.model_validate(e) for e in events],
         channels=[schemas.Channel.model_validate(c) for c in channels],
         main_channel=KINDS[found.kind].main_channel,
@@ -158,7 +201,21 @@ def full_review(db: Db, found: tables.Session, limit_set_id: int | None = None) 
         conclusion=conclusion.text if conclusion else "",
         conclusion_version=conclusion.version if conclusion else 0,
         conclusion_by=writer.name if writer else "",
-        signed_by=signer.name if signer else "",
+        signature=next((s for s in history if s.opened_at is None), None),
+        earlier=[s for s in history if s.opened_at is not None],
+    )
+
+
+def signature(db: Db, session: tables.Session, row: tables.Signature) -> schemas.Signature:
+    opener = db.get(tables.Account, row.opened_by) if row.opened_by else None
+    return schemas.Signature(
+        by=row.facts.get("signer") or db.get_one(tables.Account, row.signed_by).name,
+        at=row.signed_at,
+        conclusion=row.conclusion,
+        differs=conclusions.would_differ(db, session, row) if row.opened_at is None else [],
+        opened_by=opener.name if opener else "",
+        opened_at=row.opened_at,
+        opened_why=row.opened_why,
     )
 
 

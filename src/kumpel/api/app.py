@@ -5,14 +5,12 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import logging
-import threading
 from collections.abc import AsyncIterator
 from typing import Any
 
 from fastapi import FastAPI
 from fastapi.responses import FileResponse, Response
 from fastapi.staticfiles import StaticFiles
-from sqlalchemy.exc import OperationalError
 from sqlmodel import Session as Db
 from starlette.middleware.gzip import GZipMiddleware
 
@@ -23,7 +21,6 @@ from kumpel.api.problems import PROBLEMS, add_handlers, problem
 from kumpel.config import Config
 from kumpel.services import limits
 from kumpel.services.jobs import Jobs
-from kumpel.services.review import catch_up
 from kumpel.services.watch import Lookout
 from kumpel.store import database
 
@@ -47,8 +44,6 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     jobs: Jobs = app.state.jobs
     await asyncio.to_thread(jobs.open)
     tasks = [asyncio.create_task(app.state.broadcast.listen()), asyncio.create_task(_work(jobs, config))]
-    # Thousands of sessions may wait for it; stopping the server does not.
-    threading.Thread(target=_catch_up, args=(config,), name="catch up", daemon=True).start()
     lookout = Lookout(config.database_url, jobs) if config.watch else None
     if lookout:
         lookout.start()
@@ -90,11 +85,6 @@ def _go_on(jobs: Jobs, config: Config, at_start: bool) -> None:
         if at_start:
             jobs.tidy(db)
         jobs.go_on(db)
-
-
-def _catch_up(config: Config) -> None:
-    with contextlib.suppress(OperationalError), Db(database.engine(config.database_url)) as db:
-        catch_up(db)
 
 
 def create_app(config: Config | None = None) -> FastAPI:

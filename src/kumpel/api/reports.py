@@ -11,7 +11,7 @@ from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Who
 from kumpel.api.downloads import attachment
 from kumpel.api.people import Limit, Offset
-from kumpel.services import reports, review
+from kumpel.services import recordings, reports
 
 router = APIRouter(tags=["reports"])
 
@@ -36,7 +36,7 @@ def preview(session_id: int, wish: schemas.ReportOptions, db: Database, who: Who
 def issue(session_id: int, wish: schemas.ReportOptions, db: Database, who: Who) -> schemas.Report:
     """Issue the report: frozen from now on."""
     made = reports.issue(db, session_id, reports.Options(tuple(wish.parts), wish.named), who.id)
-    return answers.report(made, who.name, review.session_of(db, session_id).started_at)
+    return answers.report(made, who.name, recordings.session_of(db, session_id).started_at)
 
 
 @router.get("/reports")

@@ -1,14 +1,26 @@
-"""Review: figures, stretches, undo, conclusion, sign-off."""
+"""Review: figures, decisions, undo, conclusion, sign-off."""
 
 from __future__ import annotations
+
+from collections.abc import Sequence
 
 from fastapi import APIRouter
 
 from kumpel.api import answers, schemas
-from kumpel.api.dependencies import Database, Who
-from kumpel.services import limits, review
+from kumpel.api.dependencies import Database, Queue, Who
+from kumpel.kinds.registry import KINDS
+from kumpel.services import conclusions, deciding, figures, limits
+from kumpel.services.decisions import Wish
+from kumpel.services.problems import ConflictError
+from kumpel.services.recordings import session_of
 
 router = APIRouter(tags=["review"])
+
+
+@router.get("/kinds")
+def kinds(who: Who) -> list[schemas.Kind]:
+    """Every kind of recorder that this server knows, with its words."""
+    return [answers.kind(kind) for kind in KINDS.values()]
 
 
 @router.get("/limit-sets")
@@ -19,56 +31,66 @@ def limit_sets(db: Database, who: Who, kind: str | None = None) -> list[schemas.
 @router.get("/sessions/{session_id}/review")
 def get_review(session_id: int, db: Database, who: Who, limit_set_id: int | None = None) -> schemas.Review:
     """Figures and decisions; with `limit_set_id` held against another limit set, just to see."""
-    return answers.full_review(db, review.session_of(db, session_id), limit_set_id)
+    return answers.full_review(db, session_of(db, session_id), limit_set_id)
 
 
-@router.post("/sessions/{session_id}/stretches")
-def mark(session_id: int, wish: schemas.Mark, db: Database, who: Who) -> schemas.Review:
-    """Leave a stretch out with a reason, or mark it as a task."""
-    marking = review.Marking(wish.what, wish.start_s, wish.end_s, wish.label)
-    return answers.full_review(db, review.mark(db, session_id, wish.version, marking, who.id))
+@router.post("/sessions/{session_id}/decisions")
+def decide(session_id: int, wish: schemas.Decisions, db: Database, who: Who) -> schemas.Review:
+    """Take decisions and take others away, as one step."""
+    session = deciding.decide(db, session_id, wish.version, _wishes(wish.add), wish.remove, who.id)
+    return answers.full_review(db, session)
 
 
-@router.put("/sessions/{session_id}/stretches/{stretch_id}")
-def edit_mark(session_id: int, stretch_id: int, wish: schemas.Mark, db: Database, who: Who) -> schemas.Review:
-    marking = review.Marking(wish.what, wish.start_s, wish.end_s, wish.label)
-    return answers.full_review(db, review.edit_mark(db, session_id, wish.version, stretch_id, marking, who.id))
-
-
-@router.delete("/sessions/{session_id}/stretches/{stretch_id}")
-def unmark(session_id: int, stretch_id: int, version: int, db: Database, who: Who) -> schemas.Review:
-    return answers.full_review(db, review.unmark(db, session_id, version, stretch_id, who.id))
-
-
-@router.put("/sessions/{session_id}/review")
-def set_field(session_id: int, wish: schemas.ReviewField, db: Database, who: Who) -> schemas.Review:
-    """Limit set, working day, protection, acceptance of a finding."""
-    return answers.full_review(db, review.set_field(db, session_id, wish.version, wish.field, wish.value, who.id))
+@router.post("/sessions/{session_id}/preview")
+def suppose(session_id: int, wish: schemas.Supposed, db: Database, who: Who) -> schemas.Assessment:
+    """What would come out with decisions or limits that are not stored."""
+    session = session_of(db, session_id)
+    found = deciding.supposed(db, session, _wishes(wish.add), wish.remove, wish.limit_set_id)
+    return answers.assessment(found.reviewed)
 
 
 @router.post("/sessions/{session_id}/undo")
 def undo(session_id: int, wish: schemas.Version, db: Database, who: Who) -> schemas.Review:
-    return answers.full_review(db, review.undo(db, session_id, wish.version))
+    return answers.full_review(db, deciding.undo(db, session_id, wish.version))
 
 
 @router.post("/sessions/{session_id}/redo")
 def redo(session_id: int, wish: schemas.Version, db: Database, who: Who) -> schemas.Review:
-    return answers.full_review(db, review.redo(db, session_id, wish.version))
+    return answers.full_review(db, deciding.redo(db, session_id, wish.version))
+
+
+@router.post("/sessions/{session_id}/assess", status_code=202)
+def assess(session_id: int, db: Database, who: Who, jobs: Queue) -> schemas.Begun:
+    """Compute the figures once more; not those of a signed session."""
+    session = session_of(db, session_id)
+    if session.signed_at is not None:
+        raise ConflictError("This session is signed off: its figures stay as they were signed.", code="signed")
+    figures.wait(db, session)
+    jobs.start_assess(session_id, again=True)
+    return schemas.Begun(session_ids=[session_id])
 
 
 @router.put("/sessions/{session_id}/conclusion")
 def conclude(session_id: int, wish: schemas.ConclusionText, db: Database, who: Who) -> schemas.ConclusionKept:
     """Keep the text; 409 `stale-conclusion` when somebody else has written since."""
-    return schemas.ConclusionKept(version=review.conclude(db, session_id, wish.text, who.id, wish.version).version)
+    row = conclusions.conclude(db, session_id, wish.text, who.id, wish.version)
+    return schemas.ConclusionKept(version=row.version)
 
 
 @router.post("/sessions/{session_id}/sign")
 def sign(session_id: int, wish: schemas.Signing, db: Database, who: Who) -> schemas.Review:
     """Sign just what was looked at; 409 when review or conclusion are not the ones seen any more."""
     assert who.id is not None
-    return answers.full_review(db, review.sign(db, session_id, wish.version, who.id, wish.conclusion_version))
+    session = conclusions.sign(db, session_id, wish.version, who.id, wish.conclusion_version)
+    return answers.full_review(db, session)
 
 
 @router.post("/sessions/{session_id}/open-again")
-def open_again(session_id: int, db: Database, who: Who) -> schemas.Review:
-    return answers.full_review(db, review.open_again(db, session_id))
+def open_again(session_id: int, wish: schemas.Opening, db: Database, who: Who) -> schemas.Review:
+    """Open a signed session for changes, with a reason; what was signed stays on record."""
+    assert who.id is not None
+    return answers.full_review(db, conclusions.open_again(db, session_id, who.id, wish.why))
+
+
+def _wishes(asked: Sequence[schemas.DecisionWish]) -> list[Wish]:
+    return [Wish(**each.model_dump()) for each in asked]

@@ -316,6 +316,8 @@ class Session(BaseModel):
     verdict: VerdictWord
     verdict_step: str
     key_figure: str
+    figures: Literal["waiting", "assessed", "failed"]
+    failure: str
     signed_at: datetime | None
     taken_in_at: datetime | None
     deleted_at: datetime | None
@@ -443,6 +445,24 @@ class Quality(Out):
     findings: list[Finding]
 
 
+class Detected(Out):
+    """An event that the assessment found or read; `key` is what a decision names it by."""
+
+    at_s: float
+    end_s: float
+    code: str
+    text: str
+    kept: bool
+    key: str
+    numbers: dict[str, float | str | None]
+
+
+class Span(Out):
+    start_s: float
+    end_s: float
+    label: str
+
+
 class Assessment(Out):
     kind: str
     basis: str
@@ -454,14 +474,81 @@ class Assessment(Out):
     tables: list[Table]
     quality: Quality
     key_figures: list[str]
+    events: list[Detected] = Field(default_factory=list)
+    stretches: list[Span] = Field(default_factory=list)
 
 
-class Stretch(Out):
+class Decision(Out):
+    """Something a reviewer decided: a stretch, an event dropped or kept, a setting, an accepted finding."""
+
     id: int
-    what: str
-    start_s: float
-    end_s: float
+    what: Literal["left out", "task", "asleep", "dropped", "kept", "setting", "accepted"]
+    key: str
+    start_s: float | None
+    end_s: float | None
+    value: float | str | None
+    reason: str
+    made_at: datetime
+    lost: bool = False
+
+
+class ChannelWord(Out):
+    key: str
+    name: str
+    unit: str
+    reduce: Literal["mean", "energy", "angle", "state", "any"]
+
+
+class Choice(BaseModel):
+    value: str
+    words: str
+
+
+class DecisionWord(BaseModel):
+    key: str
     label: str
+    type: Literal["number", "length", "text", "choice"]
+    unit: str
+    low: float | None
+    high: float | None
+    choices: list[Choice]
+    hint: str
+    needs_reason: bool
+
+
+class StretchWord(Out):
+    what: Literal["left out", "task", "asleep"]
+    label: str
+    reasons: list[str]
+    moves_edges: bool
+
+
+class EventWord(Out):
+    code: str
+    one: str
+    many: str
+    droppable: bool
+    keepable: bool
+    reasons: list[str]
+    around_s: float
+
+
+class Kind(Out):
+    """A kind of recorder as screens need it: its words, and what a reviewer may decide."""
+
+    key: str
+    name: str
+    recorder_name: str
+    main_channel: str
+    method: str
+    channels: list[ChannelWord]
+    readings: list[str]
+    reading_code: str
+    decisions: list[DecisionWord]
+    stretches: list[StretchWord]
+    events: list[EventWord]
+    report_parts: dict[str, str]
+    one_page: list[str]
 
 
 class LimitSet(Out):
@@ -483,19 +570,32 @@ class Event(Out):
     data: dict[str, Any]
 
 
+class Signature(BaseModel):
+    """Who signed what and when; `differs` says what would stand there otherwise today, `opened_*` who opened it again and why."""
+
+    by: str
+    at: datetime
+    conclusion: str
+    differs: list[str] = Field(default_factory=list)
+    opened_by: str = ""
+    opened_at: datetime | None = None
+    opened_why: str = ""
+
+
 class Review(BaseModel):
-    """Everything a review shows of a session. `limit_set_id` is the set it was computed with."""
+    """Everything a review shows of a session. `limit_set_id` is the set it was computed with.
+
+    While the figures are being computed, or when nothing could be computed (`failure` says why), there are none.
+    """
 
     session: Session
     version: int
+    figures: Literal["waiting", "assessed", "failed"]
+    failure: str
     limit_set_id: int
-    own_limit_set_id: int | None
-    working_day_s: float | None
-    attenuation_db: float | None
-    accepted: dict[str, str]
-    recorded: Assessment
-    reviewed: Assessment
-    stretches: list[Stretch]
+    recorded: Assessment | None
+    reviewed: Assessment | None
+    decisions: list[Decision]
     events: list[Event]
     channels: list[Channel]
     main_channel: str
@@ -504,15 +604,46 @@ class Review(BaseModel):
     conclusion: str
     conclusion_version: int
     conclusion_by: str
-    signed_by: str
+    signature: Signature | None
+    earlier: list[Signature]
 
 
-class Mark(BaseModel):
+class DecisionWish(BaseModel):
+    """A decision to take. A setting of null is taken back; `value` of a dropped or kept event is its length in seconds."""
+
+    model_config = _example(what="left out", start_s=1200.0, end_s=1260.0, reason="meter knocked") | ConfigDict(
+        extra="forbid"
+    )
+    what: Literal["left out", "task", "asleep", "dropped", "kept", "setting", "accepted"]
+    key: Line = Field(default="", max_length=120)
+    start_s: float | None = Field(default=None, strict=True, allow_inf_nan=False)
+    end_s: float | None = Field(default=None, strict=True, allow_inf_nan=False)
+    value: Annotated[float, Field(strict=True, allow_inf_nan=False)] | Annotated[str, Field(max_length=200)] | None = (
+        None
+    )
+    reason: Line = Field(default="", max_length=400)
+
+
+class Decisions(BaseModel):
+    """Decisions to take and to take away (by id), in one step that one undo takes back; `version` is the review looked at."""
+
+    model_config = _example(
+        version=3, add=[{"what": "setting", "key": "working_day_s", "value": 28800.0}], remove=[]
+    ) | ConfigDict(extra="forbid")
     version: int
-    what: Literal["left out", "task"]
-    start_s: float
-    end_s: float
-    label: Line = Field(max_length=200, examples=["meter knocked"])
+    add: list[DecisionWish] = Field(default_factory=list, max_length=2000)
+    remove: list[Id] = Field(default_factory=list, max_length=2000)
+
+
+class Supposed(BaseModel):
+    """Decisions that are not taken yet, and another limit set, to see what would come out."""
+
+    model_config = _example(add=[{"what": "left out", "start_s": 0.0, "end_s": 60.0, "reason": "moving"}]) | ConfigDict(
+        extra="forbid"
+    )
+    add: list[DecisionWish] = Field(default_factory=list, max_length=2000)
+    remove: list[Id] = Field(default_factory=list, max_length=2000)
+    limit_set_id: Id | None = None
 
 
 class Version(BaseModel):
@@ -522,13 +653,9 @@ class Version(BaseModel):
     version: int
 
 
-class ReviewField(BaseModel):
-    """One decision of a review; null takes it back."""
-
-    model_config = _example(version=3, field="working_day_s", value=28800)
-    version: int
-    field: Literal["limit_set_id", "working_day_s", "attenuation_db", "accepted"]
-    value: Any = None
+class Opening(BaseModel):
+    model_config = _example(why="A task was missing.")
+    why: Line = Field(min_length=1, max_length=400)
 
 
 class ConclusionText(BaseModel):

@@ -13,7 +13,7 @@ from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, SignedIn, Who
 from kumpel.api.downloads import attachment
 from kumpel.api.people import Limit, Offset
-from kumpel.services import review, sessions
+from kumpel.services import recordings, sessions
 from kumpel.services.plain import plain
 from kumpel.store.database import engine
 
@@ -46,7 +46,7 @@ def list_sessions(
 
 @router.get("/sessions/{session_id}")
 def get_session(session_id: int, db: Database, who: Who) -> schemas.Session:
-    return answers.session(sessions.row_of(db, review.session_of(db, session_id)))
+    return answers.session(sessions.row_of(db, recordings.session_of(db, session_id)))
 
 
 @router.patch("/sessions/{session_id}")
@@ -79,8 +79,8 @@ def view(
     bin_s: Annotated[float | None, Query(gt=0, le=86_400)] = None,
 ) -> list[schemas.View]:
     """Channels over a span in at most `points` bins (or in bins of `bin_s`)."""
-    found = review.session_of(db, session_id)
-    made = review.view(db, found, channel, start_s, min(end_s, found.length_s), points, bin_s)
+    found = recordings.session_of(db, session_id)
+    made = recordings.view(db, found, channel, start_s, min(end_s, found.length_s), points, bin_s)
     return [
         schemas.View(
             key=v.key,
@@ -100,7 +100,7 @@ def original(session_id: int, request: Request, browser: SignedIn) -> StreamingR
     """The recording file as it came from the recorder, bit for bit; 409 when the stored copy is damaged."""
     store = engine(request.app.state.config.database_url)
     with Db(store) as db:
-        row = sessions.row_of(db, review.session_of(db, session_id))
+        row = sessions.row_of(db, recordings.session_of(db, session_id))
         headers = {
             "Content-Disposition": attachment(sessions.file_name(row)),
             "Content-Length": str(row.session.size),

@@ -13,6 +13,7 @@ from sqlmodel import Session as Db
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, SignedIn, Who
 from kumpel.services import take_in
+from kumpel.services.jobs import Jobs
 from kumpel.services.problems import InvalidError
 from kumpel.services.sessions import row_of
 from kumpel.store.database import engine
@@ -49,7 +50,7 @@ FILE_BODY = {
 
 
 @router.post("/files", status_code=201, openapi_extra={"requestBody": FILE_BODY})
-async def upload(request: Request, browser: SignedIn) -> schemas.Session:
+async def upload(request: Request, browser: SignedIn, jobs: Queue) -> schemas.Session:
     """Take a recording file (.krec, as the request's body) in by the same door.
 
     It goes to the disk as it comes, into a file without a name: a broken upload or a killed server leaves nothing.
@@ -70,9 +71,11 @@ async def upload(request: Request, browser: SignedIn) -> schemas.Session:
         await asyncio.to_thread(file.write, bytes(held))
         await asyncio.to_thread(file.seek, 0)
         store = engine(request.app.state.config.database_url)
-        return await asyncio.to_thread(_store, store, file, browser.account_id)
+        return await asyncio.to_thread(_store, store, file, browser.account_id, jobs)
 
 
-def _store(store: Engine, file: BinaryIO, who: int) -> schemas.Session:
+def _store(store: Engine, file: BinaryIO, who: int, jobs: Jobs) -> schemas.Session:
     with Db(store, expire_on_commit=False) as db:
-        return answers.session(row_of(db, take_in.from_file(db, file, who)))
+        session = take_in.from_file(db, file, who)
+        jobs.start_assess(session.id or 0)
+        return answers.session(row_of(db, session))

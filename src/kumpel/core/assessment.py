@@ -169,13 +169,18 @@ class Detected:
 
     @property
     def key(self) -> str:
-        """What a review names this event by: code and start in tenths of a second."""
+        """What a review names this event by: code and start in milliseconds."""
         return event_key(self.code, self.at_s)
 
 
 def event_key(code: str, at_s: float) -> str:
-    """The name of an event in a review, such as "tonic@5421.3"."""
-    return f"{code}@{at_s:.1f}"
+    """The name of an event in a review, such as "tonic@5421.25": its start to the millisecond, at least one decimal."""
+    whole, _, part = f"{at_s:.3f}".partition(".")
+    return f"{code}@{whole}.{part.rstrip('0') or '0'}"
+
+
+CLOCK = "clock"
+"""The unit of a column of moments: seconds after the start of the recording, shown as the time of day."""
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -44,6 +45,11 @@ class Channel:
         return len(self.values) * self.interval_s
 
 
+Reduce = Literal["mean", "energy", "angle", "state", "any"]
+"""How samples become one value of a picture: their mean, the mean of their energy (decibels); the value that stands (a state);
+whether it was ever so (a flag); not at all (an angle or a place, which has no picture over time)."""
+
+
 @dataclass(frozen=True)
 class ChannelWord:
     """A channel as files may call it: its key here, its unit, and other names (lower case) for the same quantity."""
@@ -52,6 +58,7 @@ class ChannelWord:
     name: str
     unit: str
     also: tuple[str, ...] = ()
+    reduce: Reduce = "mean"
 
 
 @dataclass(frozen=True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -69,28 +69,47 @@ MOVED_S = 0.5
 """So far a found event may move (a better method, another filter) and still be the one that a review names."""
 
 
-def named(keys: tuple[str, ...], code: str, starts_s: Floats, ends_s: Floats) -> Flags:
+@dataclass(frozen=True)
+class EventName:
+    """What a review calls an event by: its code and start, and how long it was when it was named (0: not known)."""
+
+    code: str
+    at_s: float
+    length_s: float = 0.0
+
+    @classmethod
+    def of(cls, key: str) -> EventName | None:
+        """The name in "tonic@5421.25" or "tonic@5421.25+6.8"; None when it is none."""
+        code, _, place = key.rpartition("@")
+        at, _, length = place.partition("+")
+        if not code or not _is_number(at) or not _is_number(length or "0"):
+            return None
+        return cls(code, float(at), float(length or 0))
+
+
+def named(keys: Sequence[str], code: str, starts_s: Floats, ends_s: Floats) -> Flags:
     """Flags, shape (n,), of the events of a code (from `starts_s` to `ends_s`) that `keys` name.
 
-    A key ("tonic@5421.3") names the event that starts then; when none does any more, the one that it lies in, else the
-    nearest within half a second. No event takes the key of another.
+    A key ("tonic@5421.25") names the event that starts then, to the millisecond; when none does any more, the one that
+    overlaps it, else the nearest within half a second. No event takes the key of another.
     """
     flags = np.zeros(len(starts_s), dtype=bool)
-    wanted = [float(at) for k in keys for name, _, at in [k.rpartition("@")] if name == code and _is_number(at)]
-    if not wanted or not len(starts_s):
+    names = [n for n in map(EventName.of, keys) if n is not None and n.code == code]
+    if not names or not len(starts_s):
         return flags
-    tenths = np.round(starts_s, 1)
     moved = []
-    for at in wanted:
-        exact = np.flatnonzero(np.abs(tenths - at) < 0.01)
+    for name in names:
+        exact = np.flatnonzero(np.abs(starts_s - name.at_s) < 0.0006)
+        if not len(exact):
+            exact = np.flatnonzero(np.abs(np.round(starts_s, 1) - name.at_s) < 0.0006)
         if len(exact):
             flags[exact] = True
         else:
-            moved.append(at)
-    for at in moved:
-        away = np.maximum(np.maximum(starts_s - at, at - ends_s), 0.0)
+            moved.append(name)
+    for name in moved:
+        away = np.maximum(np.maximum(starts_s - name.at_s - name.length_s, name.at_s - ends_s), 0.0)
         away[flags] = np.inf
-        nearest = int(np.argmin(away))
+        nearest = int(np.lexsort((np.abs(starts_s - name.at_s), away))[0])
         flags[nearest] |= away[nearest] <= MOVED_S
     return flags
 

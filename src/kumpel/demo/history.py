@@ -10,11 +10,12 @@ import numpy as np
 from sqlmodel import Session as Db
 from sqlmodel import select
 
+from kumpel.demo import other_kinds
 from kumpel.demo.fleet import METERS, Fleet
 from kumpel.demo.people import NOISE_WEARERS, PLACES, TEAMS, team_of
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.kinds.noise_report import ONE_PAGE
-from kumpel.services import accounts, reports, review, take_in
+from kumpel.services import accounts, conclusions, figures, reports, take_in
 from kumpel.services.people import create_person
 from kumpel.standins.noise_meter import FACTORY_SETUP, make_file
 from kumpel.store.tables import HandOver, Person, Recorder, Session, Setup, now
@@ -59,6 +60,7 @@ def load(db: Db) -> None:
     db.add(Recorder(**AWAY.model_dump(exclude={"id"}) | {"seen_at": now() - timedelta(days=3, hours=2)}))
     db.commit()
     _history(db, account.id)
+    other_kinds.load(db, account.id, local_offset())
 
 
 def _history(db: Db, who: int | None) -> None:
@@ -121,25 +123,18 @@ def _worn(
     }
     session = take_in.from_file(db, make_file(head, wish), who)
     session.clock_error_s = 0.4
-    db.add(session)
+    figures.assess(db, session)
     db.commit()
     return session
 
 
 def _sign(db: Db, session: Session, who: int | None, issue: bool) -> None:
     assert session.id is not None and who is not None
-    review.conclude(db, session.id, CONCLUSIONS[session.verdict], who)
-    signed = review.sign(db, session.id, session.review_version, who)
+    conclusions.conclude(db, session.id, CONCLUSIONS[session.verdict], who)
+    when = min(session.started_at + timedelta(days=1, hours=3), datetime.now(UTC))
+    conclusions.sign(db, session.id, session.review_version, who, at=when)
     if issue:
         reports.issue(db, session.id, reports.Options(ONE_PAGE), who)
-    when = min(session.started_at + timedelta(days=1, hours=3), datetime.now(UTC))
-    signed.signed_at = when
-    db.add(signed)
-    conclusion = review.conclusion_of(db, session.id)
-    assert conclusion is not None
-    conclusion.signed_at = when
-    db.add(conclusion)
-    db.commit()
 
 
 def last_shift(db: Db, fleet: Fleet) -> None:

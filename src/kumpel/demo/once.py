@@ -17,8 +17,22 @@ from kumpel.kinds.noise import NoiseSetup
 from kumpel.kinds.noise_report import ONE_PAGE
 from kumpel.link.discovery import Announcement
 from kumpel.serve import say, step
-from kumpel.services import accounts, hand_out, limits, people, recorders, reports, review, sessions, take_in
+from kumpel.services import (
+    accounts,
+    conclusions,
+    deciding,
+    figures,
+    hand_out,
+    limits,
+    people,
+    recorders,
+    reports,
+    sessions,
+    take_in,
+)
+from kumpel.services.decisions import LEFT_OUT, Wish
 from kumpel.services.plain import plain
+from kumpel.services.recordings import recording_of
 from kumpel.store import database
 from kumpel.store.cluster import Cluster
 from kumpel.store.tables import Session
@@ -81,15 +95,17 @@ def _job(db: Db, fleet: Fleet, out: Path) -> int:
     assert session.id is not None and all(stored) and session.person_id == ida.id
 
     done = step("review: one stretch left out, signed")
-    _, _, before = review.assessment(db, session)
-    for suggestion in before.reviewed.suggestions[:1]:
-        marking = review.Marking(review.LEFT_OUT, suggestion.start_s, suggestion.end_s, "meter knocked")
-        review.mark(db, session.id, session.review_version, marking, officer.id)
-    review.conclude(
-        db, session.id, "The loud task brings most of the day's dose. Repeat with a damped tool.", officer.id
-    )
-    review.sign(db, session.id, session.review_version, officer.id)
-    _, used, both = review.assessment(db, session)
+    before = figures.outcome(db, session.id)
+    assert before is not None
+    for suggestion in before.both.reviewed.suggestions[:1]:
+        knocked = Wish(LEFT_OUT, start_s=suggestion.start_s, end_s=suggestion.end_s, reason="meter knocked")
+        deciding.decide(db, session.id, session.review_version, [knocked], who=officer.id)
+    words = "The loud task brings most of the day's dose. Repeat with a damped tool."
+    conclusions.conclude(db, session.id, words, officer.id)
+    conclusions.sign(db, session.id, session.review_version, officer.id)
+    signed = conclusions.standing(db, session)
+    assert signed is not None
+    used, both = signed.limits, signed.both
     done()
 
     done = step("report")
@@ -109,7 +125,7 @@ def _job(db: Db, fleet: Fleet, out: Path) -> int:
 
 
 def _write_levels(db: Db, session: Session, path: Path) -> None:
-    recording = review.recording_of(db, session)
+    recording = recording_of(db, session)
     with path.open("w", newline="") as file:
         rows = csv.writer(file)
         rows.writerow(["time [s]", *(f"{c.name} [{c.unit}]" for c in recording.channels.values())])

@@ -9,7 +9,7 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
-from kumpel.kinds.kind import Kind
+from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Kind, StretchWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import described, setting
 
@@ -66,16 +66,6 @@ KIND = Kind(
         "Press START and wait for the tone before plugging in.",
         "Is the cable the one of this recorder?",
     ),
-    options={
-        "sleep": "setup: by the setup's times, not by activity",
-        "axis": "axis of the activity: x, y, z or magnitude",
-        "median_min": "moving median of the activity, min",
-        "mean_min": "moving mean of the activity, min",
-        "resting_from": "counts a minute from which one rests",
-        "moving_from": "counts a minute from which one moves",
-        "bridge_min": "longest interruption of sleep, min",
-        "shortest_h": "shortest sleep, h",
-    },
     channels=(
         ChannelWord("activity.x", "Activity x", "counts", ("x", "activity")),
         ChannelWord("activity.y", "Activity y", "counts", ("y",)),
@@ -84,5 +74,35 @@ KIND = Kind(
         ChannelWord("diastolic", "Diastolic", "mmHg", ("dia", "dbp")),
         ChannelWord("map", "Mean arterial", "mmHg", ("mean",)),
         ChannelWord("pulse", "Pulse", "bpm", ("hr", "heart rate")),
+    ),
+    decisions=(
+        DecisionWord(
+            "sleep", "Sleep from", "choice", choices=(("activity", "activity"), ("setup", "times set")), hint="activity"
+        ),
+        DecisionWord(
+            "axis",
+            "Axis of the activity",
+            "choice",
+            choices=(("x", "x"), ("y", "y"), ("z", "z"), ("magnitude", "all three")),
+            hint="usual",
+        ),
+        DecisionWord("median_min", "Moving median", "number", "min", 1, 121, hint="usual"),
+        DecisionWord("mean_min", "Moving mean", "number", "min", 1, 121, hint="usual"),
+        DecisionWord("resting_from", "Rests below", "number", "/min", 0, 1e6, hint="usual"),
+        DecisionWord("moving_from", "Moves above", "number", "/min", 0, 1e6, hint="usual"),
+        DecisionWord("bridge_min", "Longest interruption", "number", "min", 0, 600, hint="usual"),
+        DecisionWord("shortest_h", "Shortest sleep", "number", "h", 0, 12, hint="usual"),
+    ),
+    stretches=(LEAVE_OUT, StretchWord("asleep", "asleep", moves_edges=True)),
+    events=(
+        EventWord(
+            "reading",
+            "reading",
+            "readings",
+            droppable=True,
+            keepable=True,
+            reasons=("arm moved", "cuff slipped", "talking", "implausible"),
+        ),
+        EventWord("failed", "failed try", "failed tries"),
     ),
 )

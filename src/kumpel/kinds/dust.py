@@ -11,7 +11,7 @@ from kumpel.core.dust.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
-from kumpel.kinds.kind import GroupRule, Kind
+from kumpel.kinds.kind import DecisionWord, EventWord, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import described, setting
 
@@ -61,9 +61,6 @@ KIND = Kind(
         "Has the run ended? A running monitor does not answer.",
         "Is the cable plugged in at both ends?",
     ),
-    options={
-        "guideline": "value whose stretches above are counted, mg/m3",
-    },
     channels=(
         ChannelWord(
             "mass",
@@ -71,8 +68,14 @@ KIND = Kind(
             "mg/m3",
             ("concentration", "dust", "pm", "pm1", "pm2.5", "pm4", "pm10", "aerosol"),
         ),
-        ChannelWord("flow_fault", "Flow fault", "flag", ("flow",)),
+        ChannelWord("flow_fault", "Flow fault", "flag", ("flow",), reduce="any"),
         ChannelWord("temperature", "Temperature", "°C", ("temp",)),
         ChannelWord("humidity", "Humidity", "%", ("rh", "relative humidity")),
     ),
+    decisions=(
+        DecisionWord("working_day_s", "Shift", "length", "h", 60, 86_400, hint="as planned"),
+        DecisionWord("factor", "Factor", "number", "", 0.01, 100, hint="as set", needs_reason=True),
+        DecisionWord("guideline", "Count above", "number", "mg/m3", 0.001, 10_000, hint="the limit"),
+    ),
+    events=(EventWord("above", "stretch above", "stretches above"),),
 )

@@ -11,7 +11,7 @@ from kumpel.core.gas.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
-from kumpel.kinds.kind import GroupRule, Kind
+from kumpel.kinds.kind import DecisionWord, EventWord, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import described, setting
 
@@ -88,9 +88,6 @@ KIND = Kind(
         "Is it in its cradle, face up?",
         "Is a bump test running? Wait until it has ended.",
     ),
-    options={
-        "additive": "gases of the additive index, such as co,no2",
-    },
     channels=(
         ChannelWord("o2.avg", "Oxygen", "vol %", ("o2", "oxygen")),
         ChannelWord("lel.avg", "Combustible gas", "% LEL", ("lel", "ex", "ch4", "combustible")),
@@ -119,5 +116,14 @@ KIND = Kind(
         ChannelWord("cl2.max", "Chlorine, highest", "ppm", ("cl2 max", "cl2_max")),
         ChannelWord("voc.min", "Organic vapours, lowest", "ppm", ("voc min", "voc_min")),
         ChannelWord("voc.max", "Organic vapours, highest", "ppm", ("voc max", "voc_max")),
+    ),
+    decisions=(
+        DecisionWord("working_day_s", "Shift", "length", "h", 60, 86_400, hint="as planned"),
+        DecisionWord("additive", "Act together", "text", hint="such as co,no2"),
+    ),
+    events=(
+        EventWord("low", "low alarm", "low alarms"),
+        EventWord("high", "high alarm", "high alarms"),
+        EventWord("log", "note of the monitor", "notes of the monitor", droppable=True),
     ),
 )

@@ -12,7 +12,7 @@ from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
-from kumpel.kinds.kind import Kind
+from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Kind, StretchWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import described, setting
 
@@ -63,18 +63,25 @@ KIND = Kind(
         "Is the memory card in to the click?",
         "Is the cable plugged in at both ends?",
     ),
-    options={
-        "threshold": "threshold, % of the clench",
-        "hysteresis": "hysteresis, %",
-        "heart_rise": "rise of the heart rate that links, %",
-        "notch_hz": "mains filter, Hz (0: none)",
-        "reference_uv": "level of 100 %, uV, in place of the clenches",
-    },
     channels=(
         ChannelWord("emg.left", "Masseter left", "uV", ("emg left", "left masseter", "masseter l", "emg l", "emg1")),
         ChannelWord(
             "emg.right", "Masseter right", "uV", ("emg right", "right masseter", "masseter r", "emg r", "emg2")
         ),
         ChannelWord("ecg", "ECG", "mV", ("ekg", "ecg i", "ecg1")),
+    ),
+    decisions=(
+        DecisionWord("threshold", "Threshold", "number", "% of the clench", 1, 100, hint="as set"),
+        DecisionWord("hysteresis", "Hysteresis", "number", "%", 0, 90, hint="as set"),
+        DecisionWord("heart_rise", "Heart rise that links", "number", "%", 1, 100, hint="10"),
+        DecisionWord("notch_hz", "Mains filter", "number", "Hz", 0, 400, hint="as set"),
+        DecisionWord(
+            "reference_uv", "Level of 100 %", "number", "uV", 1, 100_000, hint="the clenches", needs_reason=True
+        ),
+    ),
+    stretches=(LEAVE_OUT, StretchWord("asleep", "asleep", moves_edges=True)),
+    events=(
+        EventWord("left", "episode left", "episodes left", droppable=True, around_s=15),
+        EventWord("right", "episode right", "episodes right", droppable=True, around_s=15),
     ),
 )

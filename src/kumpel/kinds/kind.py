@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
+from typing import Literal
 
 from pydantic import BaseModel
 
@@ -28,6 +29,66 @@ class SetupField:
 
 
 @dataclass(frozen=True)
+class DecisionWord:
+    """Something a reviewer may set for one session: its name, what it is called, its type and bounds.
+
+    `key` is a field of `core.review.Review`, else an option of the kind's assessment. A "length" is kept in seconds and typed
+    as hours and minutes; `choices` are values with their words.
+    """
+
+    key: str
+    label: str
+    type: Literal["number", "length", "text", "choice"]
+    unit: str = ""
+    low: float | None = None
+    high: float | None = None
+    choices: tuple[tuple[str, str], ...] = ()
+    hint: str = ""
+    needs_reason: bool = False
+
+    @property
+    def meaning(self) -> str:
+        """What it is, with its unit or its choices: "Axis: x, y or z"."""
+        if self.choices:
+            values = [value for value, _ in self.choices]
+            return f"{self.label}: {', '.join(values[:-1])} or {values[-1]}"
+        return f"{self.label}, {self.unit}" if self.unit else self.label
+
+
+@dataclass(frozen=True)
+class StretchWord:
+    """A stretch that a reviewer may mark: what it is, the reasons (or names) offered; whether its computed edges move."""
+
+    what: Literal["left out", "task", "asleep"]
+    label: str
+    reasons: tuple[str, ...] = ()
+    moves_edges: bool = False
+
+
+LEAVE_OUT = StretchWord("left out", "leave out", ("not worn", "recorder knocked", "not the person's work", "fault"))
+
+
+@dataclass(frozen=True)
+class EventWord:
+    """Events of a code (or of all codes that begin with it and a dot): what they are called, whether one can be dropped or kept.
+
+    `one` and `many` are their names in the list; `reasons` those offered when one is dropped; `around_s` how much of the
+    signal is shown on each side of one.
+    """
+
+    code: str
+    one: str
+    many: str
+    droppable: bool = False
+    keepable: bool = False
+    reasons: tuple[str, ...] = ("not real", "movement", "fault")
+    around_s: float = 60.0
+
+    def covers(self, code: str) -> bool:
+        return code == self.code or code.startswith(f"{self.code}.") or code.endswith(f".{self.code}")
+
+
+@dataclass(frozen=True)
 class GroupRule:
     """A figure that is looked at over several people of a group; decibels are not taken as log-normal."""
 
@@ -39,10 +100,10 @@ class GroupRule:
 class Kind:
     """A kind: its name, settings, assessment and what its views show first.
 
-    `energy_channels` names the channels (by prefix) whose mean is an energy mean of decibels. `channels` are those that
-    a file may bring, `groups` the figures of group statistics, `readings` the columns of single readings (a file with
-    these has rows at uneven times that become events `reading_code`), `options` what a reviewer may set for one session, with
-    its meaning, `bounds` how much a recording may hold (docs/recording-file.md).
+    `channels` are those that a file may bring, with how each becomes a picture, `groups` the figures of group statistics, `readings` the columns of single readings (a file with
+    these has rows at uneven times that become events `reading_code`), `bounds` how much a recording may hold
+    (docs/recording-file.md). `decisions`, `stretches` and `events` are what a reviewer may set, mark, drop and keep; anything
+    else is refused. `method` is the version of the computation: a new one when figures of the same data would differ.
     """
 
     key: str
@@ -57,15 +118,37 @@ class Kind:
     report: ReportParts
     report_parts: dict[str, str]
     one_page: tuple[str, ...]
-    energy_channels: tuple[str, ...] = ()
     shortest_s: float = 60.0
     check_list: tuple[str, ...] = ()
     channels: tuple[ChannelWord, ...] = ()
     groups: tuple[GroupRule, ...] = ()
     readings: tuple[str, ...] = ()
     reading_code: str = "reading"
-    options: dict[str, str] = field(default_factory=dict)
     bounds: Bounds = ANY
+    method: str = "1"
+    decisions: tuple[DecisionWord, ...] = ()
+    stretches: tuple[StretchWord, ...] = (LEAVE_OUT,)
+    events: tuple[EventWord, ...] = ()
 
     def is_energy(self, channel: str) -> bool:
-        return channel.startswith(self.energy_channels) if self.energy_channels else False
+        """Whether the mean of a channel is an energy mean of decibels; that of its family ("leq.2") when it is not declared."""
+        word = self.channel(channel)
+        return word is not None and word.reduce == "energy"
+
+    def channel(self, key: str) -> ChannelWord | None:
+        """The declared channel of this key, else the first of its family (the same name before the dot)."""
+        family = key.split(".")[0]
+        exact = next((w for w in self.channels if w.key == key), None)
+        return exact or next((w for w in self.channels if "." in w.key and w.key.split(".")[0] == family), None)
+
+    @property
+    def options(self) -> dict[str, str]:
+        """The options of the assessment (decisions that are no field of a review), with their meaning."""
+        own = {f.name for f in fields(Review)}
+        return {d.key: d.meaning for d in self.decisions if d.key not in own}
+
+    def decision(self, key: str) -> DecisionWord | None:
+        return next((d for d in self.decisions if d.key == key), None)
+
+    def event(self, code: str) -> EventWord | None:
+        return next((e for e in self.events if e.covers(code)), None)

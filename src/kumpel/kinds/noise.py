@@ -11,7 +11,7 @@ from kumpel.core.noise.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds import noise_report
-from kumpel.kinds.kind import GroupRule, Kind, SetupField
+from kumpel.kinds.kind import DecisionWord, GroupRule, Kind, SetupField, StretchWord
 from kumpel.kinds.limit_sets import shipped
 
 
@@ -99,20 +99,29 @@ KIND = Kind(
     report=noise_report.parts,
     report_parts=noise_report.PARTS,
     one_page=noise_report.ONE_PAGE,
-    energy_channels=("leq.",),
     channels=(
-        ChannelWord("leq.1", "Level", "dB(A)", ("laeq", "leq", "level", "la", "spl", "db(a)", "dba")),
-        ChannelWord("leq.2", "Level, set-up 2", "dB", ("leq2", "lavg")),
-        ChannelWord("leq.3", "Level, set-up 3", "dB", ("leq3",)),
+        ChannelWord("leq.1", "Level", "dB(A)", ("laeq", "leq", "level", "la", "spl", "db(a)", "dba"), reduce="energy"),
+        ChannelWord("leq.2", "Level, set-up 2", "dB", ("leq2", "lavg"), reduce="energy"),
+        ChannelWord("leq.3", "Level, set-up 3", "dB", ("leq3",), reduce="energy"),
         ChannelWord("max.1", "Highest level", "dB(A)", ("lafmax", "lasmax", "lmax")),
         ChannelWord("peak", "Peak", "dB(C)", ("lcpeak", "lcpk", "cpeak")),
-        ChannelWord("motion", "Motion", "flag", ("moved",)),
-        ChannelWord("overload", "Overload", "flag", ("ovl",)),
+        ChannelWord("motion", "Motion", "flag", ("moved",), reduce="any"),
+        ChannelWord("overload", "Overload", "flag", ("ovl",), reduce="any"),
     ),
     groups=(GroupRule("lex8h", logarithmic=False),),
     check_list=(
         "Is it switched on? Press and hold the power key for 2 s.",
         "Is it still recording? Press stop twice; a recording meter does not answer.",
         "Is it seated in the dock until the light turns steady?",
+    ),
+    decisions=(
+        DecisionWord("working_day_s", "Working day", "length", "h", 60, 86_400, hint="as planned"),
+        DecisionWord("attenuation_db", "Worn protection", "number", "dB", 0, 60, hint="none"),
+    ),
+    stretches=(
+        StretchWord(
+            "left out", "leave out", ("meter knocked", "not worn", "rain or wind on the microphone", "wrong person")
+        ),
+        StretchWord("task", "mark as a task"),
     ),
 )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -17,12 +17,12 @@ from kumpel.reports import pictures
 from kumpel.reports.document import Fact, Facts, FigureLine, Figures, Part, Picture, TablePart
 
 PARTS = {
+    "checks": "Recorder, setup and checks",
     "figures": "Figures with limits",
     "curve": "Level over time",
     "origin": "Where the dose comes from, spread",
     "tasks": "Tasks",
     "left-out": "What was left out and why",
-    "checks": "Recorder, setup and checks",
     "weightings": "All weighting set-ups",
     "methods": "How each figure is computed",
 }
@@ -52,22 +52,17 @@ def limit_lines(limits: LimitSet) -> list[pictures.LimitLine]:
 def parts(recording: Recording, review: Review, both: BothWays, limits: LimitSet, chosen: Sequence[str]) -> list[Part]:
     """The chosen parts in their fixed order."""
     leading = both.reviewed
-    made: dict[str, list[Part]] = {
-        "checks": [_checks(recording)],
-        "figures": [_figures(both, limits, bool(review.left_out))],
-        "curve": [_curve(recording, review, limits)],
-        "origin": _origin(recording, leading, limits),
-        "tasks": [_tasks(leading)],
-        "left-out": [_left_out(recording, review)],
-        "weightings": [_weightings(leading)],
-        "methods": [_methods(leading)],
+    makers: dict[str, Callable[[], list[Part]]] = {
+        "checks": lambda: [_checks(recording)],
+        "figures": lambda: [_figures(both, limits, bool(review.left_out))],
+        "curve": lambda: [_curve(recording, review, limits)],
+        "origin": lambda: _origin(recording, leading, limits),
+        "tasks": lambda: [_tasks(leading)],
+        "left-out": lambda: [_left_out(recording, review)],
+        "weightings": lambda: [_weightings(leading)],
+        "methods": lambda: [_methods(leading)],
     }
-    return [
-        part
-        for key in ("checks", "figures", "curve", "origin", "tasks", "left-out", "weightings", "methods")
-        if key in chosen
-        for part in made[key]
-    ]
+    return [part for key, make in makers.items() if key in chosen for part in make()]
 
 
 def _checks(recording: Recording) -> Facts:

@@ -11,7 +11,7 @@ from kumpel.core.oximetry.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
-from kumpel.kinds.kind import Kind
+from kumpel.kinds.kind import EventWord, Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import described, setting
 
@@ -56,7 +56,12 @@ KIND = Kind(
     channels=(
         ChannelWord("spo2", "SpO2", "%", ("sao2", "oxygen saturation", "saturation", "sat", "o2 sat")),
         ChannelWord("pulse", "Pulse", "bpm", ("pr", "hr", "pulse rate", "heart rate", "bpm")),
-        ChannelWord("movement", "Movement", "flag", ("motion", "pleth motion")),
-        ChannelWord("probe_off", "Probe off", "flag", ("off", "probe")),
+        ChannelWord("movement", "Movement", "flag", ("motion", "pleth motion"), reduce="any"),
+        ChannelWord("probe_off", "Probe off", "flag", ("off", "probe"), reduce="any"),
+    ),
+    events=(
+        EventWord("desaturation4", "fall of 4 points", "falls of 4 points", droppable=True, around_s=120),
+        EventWord("desaturation3", "fall of 3 points", "falls of 3 points", droppable=True, around_s=120),
+        EventWord("pulse-rise", "pulse rise", "pulse rises", droppable=True),
     ),
 )

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
-from kumpel.core.assessment import BothWays, LimitSet, Table
+from kumpel.core.assessment import CLOCK, Assessment, BothWays, LimitSet, Table
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review
 from kumpel.core.sheet import hours_minutes
@@ -34,28 +34,27 @@ def number(value: float, decimals: int | None) -> str:
 def parts(recording: Recording, review: Review, both: BothWays, limits: LimitSet, chosen: Sequence[str]) -> list[Part]:
     """The chosen parts in their fixed order."""
     leading = both.reviewed
-    made: dict[str, list[Part]] = {
-        "checks": [_facts(recording)],
-        "figures": [_figures(both, limits)],
-        "quality": [
-            TablePart(
-                title="Quality of the data",
-                columns=["Finding"],
-                rows=[[f.text] for f in leading.quality.findings],
-                empty="nothing to say against the data",
-            )
-        ],
-        "tables": [_table(recording, t) for t in leading.tables],
-        "left-out": [_left_out(recording, review)],
-        "methods": [
-            TablePart(
-                title="How each figure is computed",
-                columns=["Formula", "Source"],
-                rows=[[f"{f.name}: {f.why.formula}", f.why.source] for f in leading.figures],
-            )
-        ],
+    makers: dict[str, Callable[[], list[Part]]] = {
+        "checks": lambda: [_facts(recording)],
+        "figures": lambda: [_figures(both, limits)],
+        "quality": lambda: [_quality(leading)],
+        "tables": lambda: [_table(recording, t) for t in leading.tables],
+        "left-out": lambda: [_left_out(recording, review)],
+        "methods": lambda: [_methods(leading)],
     }
-    return [part for key in PARTS if key in chosen for part in made[key]]
+    return [part for key, make in makers.items() if key in chosen for part in make()]
+
+
+def _quality(leading: Assessment) -> TablePart:
+    rows = [[f.text] for f in leading.quality.findings]
+    return TablePart(
+        title="Quality of the data", columns=["Finding"], rows=rows, empty="nothing to say against the data"
+    )
+
+
+def _methods(leading: Assessment) -> TablePart:
+    rows = [[f"{f.name}: {f.why.formula}", f.why.source] for f in leading.figures]
+    return TablePart(title="How each figure is computed", columns=["Formula", "Source"], rows=rows)
 
 
 def _facts(recording: Recording) -> Facts:
@@ -93,7 +92,7 @@ def _figures(both: BothWays, limits: LimitSet) -> Figures:
 
 def _table(recording: Recording, table: Table) -> TablePart:
     shown = [(i, c) for i, c in enumerate(table.columns) if c.name != "Key"]
-    columns = [f"{c.name} {c.unit}".strip() if c.unit != "s" or c.decimals else c.name for _, c in shown]
+    columns = [c.name if c.unit == CLOCK else f"{c.name} {c.unit}".strip() for _, c in shown]
     rows = []
     for row in table.rows[:MOST_ROWS]:
         cells = []
@@ -101,8 +100,8 @@ def _table(recording: Recording, table: Table) -> TablePart:
             value = row[i]
             if isinstance(value, str):
                 cells.append(value)
-            elif column.unit == "s" and column.decimals == 0 and "rom" in column.name:
-                cells.append(clock_words(recording, value))
+            elif column.unit == CLOCK:
+                cells.append("" if math.isnan(value) else clock_words(recording, value))
             else:
                 cells.append("" if math.isnan(value) else number(value, column.decimals))
         rows.append(cells)

@@ -11,7 +11,7 @@ from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.core.training.assess import assess
 from kumpel.kinds import plain_report
-from kumpel.kinds.kind import Kind
+from kumpel.kinds.kind import DecisionWord, EventWord, Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import described, setting
 
@@ -70,18 +70,22 @@ KIND = Kind(
         "Is it in transfer mode (hold the lower left key)?",
         "Is it within 2 m?",
     ),
-    options={
-        "split_m": "length of a split, m",
-        "split_s": "length of a split, s",
-        "moving_from": "speed from which one moves, m/s",
-    },
     channels=(
-        ChannelWord("lat", "Latitude", "deg", ("latitude",)),
-        ChannelWord("lon", "Longitude", "deg", ("longitude", "lng", "long")),
+        ChannelWord("lat", "Latitude", "deg", ("latitude",), reduce="angle"),
+        ChannelWord("lon", "Longitude", "deg", ("longitude", "lng", "long"), reduce="angle"),
         ChannelWord("speed", "Speed", "m/s", ("velocity",)),
         ChannelWord("distance", "Distance", "m", ()),
         ChannelWord("altitude", "Altitude", "m", ("elevation", "ele", "height")),
         ChannelWord("heart_rate", "Heart rate", "bpm", ("hr", "pulse", "heartrate")),
         ChannelWord("cadence", "Cadence", "/min", ("stroke rate", "stride rate", "spm")),
+    ),
+    decisions=(
+        DecisionWord("split_m", "Split", "number", "m", 10, 100_000, hint="as set"),
+        DecisionWord("split_s", "Split by time", "number", "s", 5, 86_400, hint="none"),
+        DecisionWord("moving_from", "Moves from", "number", "m/s", 0, 10, hint="usual"),
+    ),
+    events=(
+        EventWord("interval", "interval", "intervals"),
+        EventWord("stroke", "stroke", "strokes", droppable=True, around_s=10),
     ),
 )

@@ -12,7 +12,7 @@ from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
-from kumpel.kinds.kind import Kind
+from kumpel.kinds.kind import DecisionWord, EventWord, Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import described, setting
 
@@ -67,12 +67,9 @@ KIND = Kind(
         "Is this computer on the logger's network?",
         "Has it a sky view? Without position it records, but finds no course.",
     ),
-    options={
-        "course": "name of the course",
-    },
     channels=(
-        ChannelWord("lat", "Latitude", "deg", ("latitude",)),
-        ChannelWord("lon", "Longitude", "deg", ("longitude", "lng", "long")),
+        ChannelWord("lat", "Latitude", "deg", ("latitude",), reduce="angle"),
+        ChannelWord("lon", "Longitude", "deg", ("longitude", "lng", "long"), reduce="angle"),
         ChannelWord("speed", "Speed", "m/s", ("velocity", "gps speed")),
         ChannelWord("lateral_g", "Lateral acceleration", "g", ("lat g", "lateral acc", "acc y", "g lat")),
         ChannelWord("forward_g", "Forward acceleration", "g", ("long g", "longitudinal acc", "acc x", "g long")),
@@ -81,11 +78,22 @@ KIND = Kind(
         ChannelWord("throttle", "Throttle", "%", ("accelerator", "tps")),
         ChannelWord("brake", "Brake", "%", ()),
         ChannelWord("rpm", "Engine speed", "rpm", ("engine speed", "engine rpm")),
-        ChannelWord("gear", "Gear", "", ()),
+        ChannelWord("gear", "Gear", "", (), reduce="state"),
         ChannelWord("water_temp", "Water temperature", "°C", ("water", "coolant")),
         ChannelWord("oil_temp", "Oil temperature", "°C", ("oil",)),
         ChannelWord("exhaust_temp", "Exhaust temperature", "°C", ("egt", "exhaust")),
         ChannelWord("mixture", "Mixture ratio", "", ("lambda",)),
         ChannelWord("heart_rate", "Heart rate", "bpm", ("hr",)),
+    ),
+    decisions=(DecisionWord("course", "Course", "text", hint="the best fitting"),),
+    events=(
+        EventWord(
+            "lap",
+            "lap",
+            "laps",
+            droppable=True,
+            keepable=True,
+            reasons=("traffic", "spun", "wrong course", "pit"),
+        ),
     ),
 )

@@ -20,7 +20,6 @@ from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import bounds_of, kind_of
 from kumpel.link.client import LinkError
 from kumpel.link.messages import Piece
-from kumpel.services import review
 from kumpel.store import samples
 from kumpel.store.database import tell
 from kumpel.store.tables import Block, Channel, Event, HandOver, Session, Tag, now
@@ -133,7 +132,7 @@ class Arrival:
             raise prepared.error
 
     def finish(self) -> None:
-        """Verify the whole file and make the session visible, in one transaction."""
+        """Verify the whole file and make the session visible, in one transaction. Its figures are a job that comes after."""
         db, session, head = self._db, self.session, self._checker.head
         if head is None or self._checker.tail is None:
             raise LinkError("the recorder ended the session before its tail")
@@ -147,8 +146,6 @@ class Arrival:
         session.state, session.taken_in_at, session.trouble = "stored", now(), ""
         db.add(session)
         db.flush()
-        if not session.aside:
-            review.reassess(db, session)
         _bring_back(db, session)
         tell(db, "stored", session=self._id)
         if not self._at_once:

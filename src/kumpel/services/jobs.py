@@ -9,11 +9,15 @@ import procrastinate
 from sqlalchemy import text
 from sqlmodel import Session as Db
 
-from kumpel.services import take_in
+from kumpel.services import figures, take_in
 from kumpel.store.database import engine, plain_url
 
 STALLED_S = 30.0
 """A worker that has not said anything for so long is gone (it says so every ten seconds)."""
+
+
+AT_ONCE = 32
+"""Sessions that are put in line for their figures at a time; the rest follows."""
 
 
 class Jobs:
@@ -28,6 +32,10 @@ class Jobs:
         @self.app.task(name="take-in")
         async def take_in_job(session_id: int) -> None:
             await asyncio.to_thread(take_in.run, engine(url), session_id)
+
+        @self.app.task(name="assess")
+        async def assess_job(session_id: int, again: bool = False) -> None:
+            await asyncio.to_thread(figures.run, engine(url), session_id, again=again)
 
     def open(self) -> None:
         self._sync.open()
@@ -57,10 +65,19 @@ class Jobs:
         with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
             job.defer(session_id=session_id)
 
+    def start_assess(self, session_id: int, *, again: bool = False) -> None:
+        """Compute the figures of a stored session; once more, when asked for."""
+        job = self._sync.configure_task("assess", queueing_lock=f"assess {session_id}")
+        with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
+            job.defer(session_id=session_id, again=again)
+
     def go_on(self, db: Db, serial: str | None = None, *, stopped_too: bool = True) -> None:
         """Go on with what was cut, for one recorder or for all; a job that finds somebody at work ends at once."""
         for session_id in take_in.unfinished(db, serial, stopped_too):
             self.start_take_in(session_id)
+        if serial is None:
+            for session_id in figures.waiting(db, AT_ONCE):
+                self.start_assess(session_id)
 
     async def work(self) -> None:
         """Work on jobs until cancelled."""

@@ -5,20 +5,20 @@ from __future__ import annotations
 from datetime import date
 
 from sqlmodel import Session as Db
-from sqlmodel import col, delete, select
+from sqlmodel import col, select, update
 
 from kumpel.core.assessment import LimitSet
 from kumpel.kinds.limit_sets import limit_set_data, limit_set_from
 from kumpel.kinds.registry import KINDS
 from kumpel.services.problems import NotFoundError
-from kumpel.store.tables import AssessmentRow, LimitSetRow, Session
+from kumpel.store.tables import LimitSetRow, Result, Session
 
 
 def put_shipped(db: Db) -> None:
     """Add the shipped limit sets that are not on record yet, and correct one that was shipped with a mistake.
 
     Copies that people made are theirs; what a report used is frozen with it. Sessions that were held against the mistake and
-    are not signed lose their assessment; `review.catch_up` makes it anew.
+    are not signed wait for new figures.
     """
     for kind in KINDS.values():
         for limits in kind.limit_sets:
@@ -40,11 +40,15 @@ def put_shipped(db: Db) -> None:
             elif known.shipped and known.data != limit_set_data(limits):
                 known.data, known.name = limit_set_data(limits), limits.name
                 db.add(known)
-                unsigned = select(Session.id).where(col(Session.signed_at).is_(None))
+                held = select(Result.session_id).where(Result.limit_set_id == known.id)
                 db.exec(
-                    delete(AssessmentRow).where(
-                        col(AssessmentRow.limit_set_id) == known.id, col(AssessmentRow.session_id).in_(unsigned)
+                    update(Session)
+                    .where(
+                        col(Session.id).in_(held),
+                        col(Session.signed_at).is_(None),
+                        col(Session.figures) == "assessed",
                     )
+                    .values(figures="waiting")
                 )
     db.commit()
 

@@ -1,24 +1,62 @@
-"""Core results as JSON: dataclasses to dicts, nan to null."""
+"""Core results as JSON: for the API (nan becomes null), and for the store (nothing is lost)."""
 
 from __future__ import annotations
 
 import dataclasses
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from enum import Enum
-from typing import Any
+from functools import cache
+from typing import Any, TypeVar
+
+from pydantic import TypeAdapter
+
+NOT_A_NUMBER = "$"
+"""Key of the map that stands for a number JSON has no form for: {"$": "nan"}, {"$": "-inf"}."""
+T = TypeVar("T")
 
 
 def plain(value: Any) -> Any:
-    """The JSON form of a core result; nan and infinities become null."""
+    """The JSON form of a core result for a screen; nan and infinities become null."""
+    return _walked(value, lambda number: number if math.isfinite(number) else None)
+
+
+def kept(value: Any) -> Any:
+    """The JSON form of a core result for the store; `kept_as` gives the very same result back."""
+    return _walked(value, lambda number: number if math.isfinite(number) else {NOT_A_NUMBER: repr(number)})
+
+
+def kept_as(form: type[T], data: Any) -> T:
+    """The core result that `kept` made `data` from. Raises pydantic.ValidationError when it is none."""
+    wanted: Any = form
+    found: T = _adapter(wanted).validate_python(_with_numbers(data))
+    return found
+
+
+@cache
+def _adapter(form: Any) -> TypeAdapter[Any]:
+    return TypeAdapter(form)
+
+
+def _walked(value: Any, of_number: Callable[[float], Any]) -> Any:
     if isinstance(value, Enum):
         return value.value
     if dataclasses.is_dataclass(value) and not isinstance(value, type):
-        return {f.name: plain(getattr(value, f.name)) for f in dataclasses.fields(value)}
+        return {f.name: _walked(getattr(value, f.name), of_number) for f in dataclasses.fields(value)}
     if isinstance(value, float):
-        return value if math.isfinite(value) else None
+        return of_number(value)
     if isinstance(value, Mapping):
-        return {str(k): plain(v) for k, v in value.items()}
+        return {str(k): _walked(v, of_number) for k, v in value.items()}
     if isinstance(value, list | tuple):
-        return [plain(v) for v in value]
+        return [_walked(v, of_number) for v in value]
     return value
+
+
+def _with_numbers(value: Any) -> Any:
+    if isinstance(value, list):
+        return [_with_numbers(v) for v in value]
+    if not isinstance(value, dict):
+        return value
+    if value.keys() == {NOT_A_NUMBER}:
+        return float(value[NOT_A_NUMBER])
+    return {k: _with_numbers(v) for k, v in value.items()}

@@ -5,26 +5,21 @@ from __future__ import annotations
 import hashlib
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import text
 from sqlmodel import Session as Db
 from sqlmodel import col, func, or_, select
 
-from kumpel.core.assessment import Assessment, LimitSet
+from kumpel.core.assessment import LimitSet
 from kumpel.kinds.limit_sets import limit_set_data
 from kumpel.kinds.registry import kind_of
 from kumpel.reports import pages
-from kumpel.reports.document import Document, Fact, Facts, Signature, TextPart
-from kumpel.reports.moments import wall_moment
-from kumpel.services import review
+from kumpel.services import conclusions, paper
 from kumpel.services.people import like
-from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
-from kumpel.services.sessions import row_of
+from kumpel.services.problems import ConflictError, NotFoundError
+from kumpel.services.recordings import session_of
 from kumpel.store.database import tell, without
-from kumpel.store.tables import Account, Person, Report, Session, Team, now
-
-ALWAYS = ("person", "conclusion", "signature")
+from kumpel.store.tables import Account, Report, Session, now
 
 
 @dataclass(frozen=True)
@@ -41,61 +36,23 @@ def choices(kind: str) -> tuple[dict[str, str], tuple[str, ...]]:
     return known.report_parts, known.one_page
 
 
-def document(db: Db, session: Session, options: Options, number: str = "") -> tuple[Document, LimitSet, Assessment]:
-    """The document of a session's report as it stands now."""
-    kind = kind_of(session.kind)
-    unknown = [p for p in options.parts if p not in kind.report_parts]
-    if unknown:
-        raise InvalidError(f"A {kind.name.lower()} report has no part “{unknown[0]}”.")
-    _, limits, both = review.assessment(db, session)
-    recording, decided = review.recording_of(db, session), review.decisions(db, session)
-    row = row_of(db, session)
-    begin, end = wall_moment(recording, 0), wall_moment(recording, session.length_s)
-    subtitle = f"{kind.name}, {begin:%a %d %b %Y, %H:%M} to {end:%H:%M}"
-    if row.tags.get("place"):
-        subtitle += f", {row.tags['place']}"
-    name = (row.person.name if row.person else "Unclaimed session") if options.named else "Without name"
-    conclusion = review.conclusion_of(db, session.id or 0)
-    signed_by = db.get(Account, conclusion.signed_by) if conclusion and conclusion.signed_by else None
-    parts: list[Any] = [
-        Facts(facts=_who(db, row.person, row.tags) if options.named else [Fact(label="Person", value="not named")])
-    ]
-    parts += kind.report(recording, decided, both, limits, options.parts)
-    parts.append(TextPart(title="Conclusion", text=conclusion.text if conclusion else ""))
-    parts += [TextPart(title="Accepted with a reason", text=f"{k}: {v}") for k, v in session.accepted.items()]
-    signed_at = conclusion.signed_at.strftime("%d %b %Y") if conclusion and conclusion.signed_at else ""
-    parts.append(Signature(name=signed_by.name if signed_by else "", date=signed_at))
-    footer = f"Kumpel{', report ' + number if number else ''}. Limits: {limits.name} {limits.version}. Recording SHA-256 {session.sha256.hex()[:16]}…"
-    made = Document(
-        title=name,
-        subtitle=subtitle,
-        token=row.recorder.token if row.recorder else "?",
-        verdict=both.reviewed.verdict.value,
-        words=both.reviewed.words,
-        footer=footer,
-        draft=not number,
-        parts=parts,
-    )
-    return made, limits, both.reviewed
-
-
-def _who(db: Db, person: Person | None, tags: dict[str, str]) -> list[Fact]:
-    if person is None:
-        return [Fact(label="Person", value="unclaimed")]
-    team = db.get(Team, person.team_id) if person.team_id else None
-    facts = [Fact(label="Person", value=person.name), Fact(label="Number", value=person.number)]
-    if team:
-        facts.append(Fact(label="Team", value=team.name))
-    if person.born:
-        facts.append(Fact(label="Born", value=person.born.strftime("%d %b %Y")))
-    facts += [Fact(label=key.capitalize(), value=value) for key, value in tags.items() if key != "place"]
-    return facts
+def paper_of(db: Db, session: Session, options: Options) -> tuple[paper.Paper, LimitSet]:
+    """What was signed; for a session that is not, what would stand there now."""
+    signature = conclusions.signature_of(db, session.id or 0)
+    if signature is None:
+        made, found = paper.now_of(db, session, options.parts)
+        return made, found.limits
+    found_then = conclusions.signed_outcome(db, signature)
+    if found_then is None:
+        raise ConflictError("No figures were kept with this signature. Open the session again and sign it anew.")
+    return conclusions.signed_paper(db, session, signature), found_then.limits
 
 
 def preview(db: Db, session_id: int, options: Options) -> tuple[list[bytes], list[str]]:
     """The true pages as PNG, and what is to be said of them."""
-    made, _, _ = document(db, review.session_of(db, session_id), options)
-    shown, unknown = pages.printable(made)
+    session = session_of(db, session_id)
+    pages_of, _ = paper_of(db, session, options)
+    shown, unknown = pages.printable(paper.document(session.kind, pages_of, options.parts, named=options.named))
     notes = [f"No font here has the sign {code}; it is printed as [{code}]." for code in unknown]
     return pages.preview(shown), notes
 
@@ -111,8 +68,8 @@ def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
         )
     serial = db.connection().execute(text("select nextval('report_number')")).scalar_one()
     number = f"R-{now():%Y}-{serial:05d}"
-    made, limits, _ = document(db, session, options, number)
-    made, _ = pages.printable(made)
+    signed, limits = paper_of(db, session, options)
+    made, _ = pages.printable(paper.document(session.kind, signed, options.parts, named=options.named, number=number))
     data = pages.pdf(made)
     report = Report(
         number=number,

@@ -12,10 +12,11 @@ from sqlalchemy import Engine
 from sqlmodel import Session as Db
 from sqlmodel import col, delete, func, or_, select
 
-from kumpel.services import review
+from kumpel.services import figures
 from kumpel.services.arrival import shift_clock
 from kumpel.services.people import like, person_of
 from kumpel.services.problems import ConflictError, InvalidError
+from kumpel.services.recordings import session_of
 from kumpel.services.tags import tags_of
 from kumpel.services.take_in import ROTTEN, is_whole
 from kumpel.store import samples
@@ -144,7 +145,7 @@ def row_of(db: Db, session: Session) -> SessionRow:
 
 def change(db: Db, session_id: int, changes: dict[str, Any]) -> Session:
     """Give to somebody (or to nobody), tag, note, shift the clock, bring in from aside."""
-    session = review.session_of(db, session_id)
+    session = session_of(db, session_id)
     if session.signed_at is not None and changes.keys() - {"note"}:
         raise ConflictError("This session is signed off. Open it again before changing it.", code="signed")
     if "person_id" in changes:
@@ -164,8 +165,8 @@ def change(db: Db, session_id: int, changes: dict[str, Any]) -> Session:
         session.aside = changes["aside"]
     db.add(session)
     db.flush()
-    if not session.aside:
-        review.reassess(db, session)
+    if not session.aside and session.signed_at is None and changes.keys() & {"clock_shift_s", "aside"}:
+        figures.refresh(db, session)
     tell(db, "sessions", session=session_id)
     db.commit()
     db.refresh(session)
@@ -174,13 +175,13 @@ def change(db: Db, session_id: int, changes: dict[str, Any]) -> Session:
 
 def delete_session(db: Db, session_id: int) -> Session:
     """Take a session off the lists; it can be brought back, and does not come back by itself at the next take-in."""
-    session = review.session_of(db, session_id)
+    session = session_of(db, session_id)
     session.deleted_at = now()
     return _marked(db, session)
 
 
 def restore_session(db: Db, session_id: int) -> Session:
-    session = review.session_of(db, session_id)
+    session = session_of(db, session_id)
     session.deleted_at = None
     return _marked(db, session)
 
@@ -201,7 +202,7 @@ def original(store: Engine, session_id: int) -> Iterator[bytes]:
     DamagedError, so that whoever reads knows that the file is not whole.
     """
     with Db(store) as db:
-        session = review.session_of(db, session_id)
+        session = session_of(db, session_id)
         wanted, name = session.sha256, session.recorder_session
         if not is_whole(db, session):
             raise ConflictError(

@@ -20,6 +20,7 @@ from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS, bounds_of
 from kumpel.link.client import LinkError, RecorderLink
 from kumpel.link.messages import Piece
+from kumpel.services import figures
 from kumpel.services.arrival import Arrival, DifferentError
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.services.recorders import all_recorders, link_to, recorder_of, refresh
@@ -163,8 +164,9 @@ def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[i
             "head": {},
             "clock_error_s": recorder.clock_error_s,
             "clock_shift_s": 0.0,
-            "accepted": {},
             "review_version": 0,
+            "figures": figures.WAITING,
+            "failure": "",
             "verdict": "",
             "verdict_step": "",
             "key_figure": "",
@@ -210,6 +212,14 @@ def unfinished(db: Db, serial: str | None = None, stopped_too: bool = True) -> l
 
 
 def run(store: Engine, session_id: int) -> bool:
+    """Take a session in and compute its figures; the first is safe whatever becomes of the second. True when it is stored."""
+    stored = read(store, session_id)
+    if stored:
+        figures.run(store, session_id)
+    return stored
+
+
+def read(store: Engine, session_id: int) -> bool:
     """Read a session to its end, from the last whole block on. True when it is stored.
 
     A cut leaves everything read so far and a sentence in `trouble`. Only one process works on a session at a time:

@@ -30,7 +30,7 @@ def _time(*, nullable: bool = False, index: bool = False) -> Any:
 
 
 def _json(*, nullable: bool = False) -> Any:
-    return Column(JSONB, nullable=nullable)
+    return Column(JSONB(none_as_null=True), nullable=nullable)
 
 
 def _to(target: str, *, delete: str = "RESTRICT", nullable: bool = True, index: bool = True) -> Any:
@@ -165,11 +165,9 @@ class Session(SQLModel, table=True):
     taken_in_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
     taken_in_by: int | None = Field(default=None, sa_column=_to("account.id"))
     deleted_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
-    limit_set_id: int | None = Field(default=None, sa_column=_to("limit_set.id"))
-    working_day_s: float | None = None
-    attenuation_db: float | None = None
-    accepted: dict[str, str] = Field(default_factory=dict, sa_column=_json())
     review_version: int = 0
+    figures: str = Field(default="waiting", max_length=10, sa_column_kwargs={"server_default": "waiting"})
+    failure: str = Field(default="", max_length=400, sa_column_kwargs={"server_default": ""})
     verdict: str = Field(default="", max_length=30)
     verdict_step: str = Field(default="", max_length=80, sa_column_kwargs={"server_default": ""})
     key_figure: str = Field(default="", max_length=80)
@@ -177,6 +175,7 @@ class Session(SQLModel, table=True):
     __table_args__ = (
         UniqueConstraint("serial", "recorder_session", "sha256", name="session_once"),
         CheckConstraint("state in ('arriving', 'stored')", name="session_state"),
+        CheckConstraint("figures in ('waiting', 'assessed', 'failed')", name="session_figures"),
         CheckConstraint("octet_length(sha256) = 32", name="session_sha256"),
         CheckConstraint("length_s >= 0", name="session_length"),
         Index(
@@ -185,6 +184,7 @@ class Session(SQLModel, table=True):
             "started_at",
             postgresql_where=text("state = 'stored' and deleted_at is null and aside = ''"),
         ),
+        Index("session_unassessed", "id", postgresql_where=text("state = 'stored' and figures = 'waiting'")),
     )
 
 
@@ -229,22 +229,47 @@ class Pyramid(SQLModel, table=True):
     cells: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
 
 
-class Stretch(SQLModel, table=True):
-    """A stretch marked in review. Taken away by a mark, so that it can come back."""
+class Decision(SQLModel, table=True):
+    """One thing a reviewer decided. Taken away by a mark, so that it can come back.
+
+    `what`: a stretch (left out, task, asleep) has `start_s` and `end_s`; an event dropped or kept has its name in `key`; a
+    setting has its name in `key` and a `value`; an accepted finding its code in `key`. `reason` says why, or names the task.
+    `version` is the version of the review that it made.
+    """
 
     id: int | None = Field(default=None, primary_key=True)
     session_id: int = Field(sa_column=_to("session.id", delete="CASCADE", nullable=False))
     what: str = Field(max_length=10)
-    start_s: float
-    end_s: float
-    label: str = Field(max_length=200)
+    key: str = Field(default="", max_length=120)
+    start_s: float | None = None
+    end_s: float | None = None
+    value: Any = Field(default=None, sa_column=_json(nullable=True))
+    reason: str = Field(default="", max_length=400)
+    version: int
     made_by: int | None = Field(default=None, sa_column=_to("account.id"))
     made_at: datetime = Field(default_factory=now, sa_column=_time())
     removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
     __table_args__ = (
-        CheckConstraint("end_s > start_s and start_s >= 0", name="stretch_order"),
-        CheckConstraint("what in ('left out', 'task')", name="stretch_what"),
-        CheckConstraint("what <> 'left out' or length(trim(label)) > 0", name="stretch_has_reason"),
+        CheckConstraint(
+            "what in ('left out', 'task', 'asleep', 'dropped', 'kept', 'setting', 'accepted')", name="decision_what"
+        ),
+        CheckConstraint(
+            "(what in ('left out', 'task', 'asleep')) = (start_s is not null and end_s is not null)",
+            name="decision_stretch",
+        ),
+        CheckConstraint("end_s is null or (end_s > start_s and start_s >= 0)", name="decision_order"),
+        CheckConstraint(
+            "what not in ('left out', 'dropped', 'accepted') or length(trim(reason)) > 0", name="decision_has_reason"
+        ),
+        CheckConstraint("(what in ('left out', 'task', 'asleep')) = (key = '')", name="decision_key"),
+        Index(
+            "decision_once",
+            "session_id",
+            "what",
+            "key",
+            unique=True,
+            postgresql_where=text("removed_at is null and key <> ''"),
+        ),
     )
 
 
@@ -280,46 +305,93 @@ class LimitSetRow(SQLModel, table=True):
     __table_args__ = (UniqueConstraint("key", "version", name="limit_set_version_once"),)
 
 
-class AssessmentRow(SQLModel, table=True):
-    """The last assessment of a session on one basis."""
+class Result(SQLModel, table=True):
+    """An assessment on one basis, with everything it came from. Appended; the newest of a basis counts.
 
-    __tablename__ = "assessment"
+    `content` is the assessment, `limits` and `decisions` what it was made with, in their full form: a figure can be recomputed
+    years later, whatever has become of the limit set.
+    """
+
+    id: int | None = Field(default=None, primary_key=True)
+    session_id: int = Field(sa_column=_to("session.id", delete="CASCADE", nullable=False, index=False))
+    basis: str = Field(max_length=12)
+    method: str = Field(max_length=40)
+    limit_set_id: int = Field(sa_column=_to("limit_set.id", nullable=False))
+    limits: dict[str, Any] = Field(sa_column=_json())
+    decisions: dict[str, Any] = Field(sa_column=_json())
+    verdict: str = Field(max_length=30)
+    content: dict[str, Any] = Field(sa_column=_json())
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    __table_args__ = (
+        CheckConstraint("basis in ('as recorded', 'as reviewed')", name="result_basis"),
+        Index("result_newest", "session_id", "basis", "id"),
+    )
+
+
+class FigureValue(SQLModel, table=True):
+    """The figures of the newest results as numbers, for lists, trends and groups; null where not measured."""
+
+    __tablename__ = "figure_value"
     session_id: int = Field(sa_column=Column(ForeignKey("session.id", ondelete="CASCADE"), primary_key=True))
     basis: str = Field(primary_key=True, max_length=12)
-    limit_set_id: int = Field(sa_column=_to("limit_set.id", nullable=False))
-    review_version: int
-    verdict: str = Field(max_length=30)
-    result: dict[str, Any] = Field(sa_column=_json())
-    made_at: datetime = Field(default_factory=now, sa_column=_time())
-    __table_args__ = (CheckConstraint("basis in ('as recorded', 'as reviewed')", name="assessment_basis"),)
+    key: str = Field(primary_key=True, max_length=80)
+    value: float | None = None
+    unit: str = Field(max_length=30)
+    coverage: float
+    verdict: str = Field(default="", max_length=30)
+    method: str = Field(max_length=40)
+    __table_args__ = (Index("figure_value_by_number", "key", "basis", "value", "session_id"),)
 
 
 class Change(SQLModel, table=True):
-    """One step of a review, with what undoes it. `undone` steps can be done again."""
+    """One step of a review: the decisions it added and those it took away. `undone` steps can be done again."""
 
     __tablename__ = "review_change"
     id: int | None = Field(default=None, primary_key=True)
     session_id: int = Field(sa_column=_to("session.id", delete="CASCADE", nullable=False))
     text: str
-    forth: dict[str, Any] = Field(sa_column=_json())
-    back: dict[str, Any] = Field(sa_column=_json())
+    added: list[int] = Field(default_factory=list, sa_column=_json())
+    removed: list[int] = Field(default_factory=list, sa_column=_json())
     undone: bool = False
     made_by: int | None = Field(default=None, sa_column=_to("account.id"))
     made_at: datetime = Field(default_factory=now, sa_column=_time())
 
 
 class Conclusion(SQLModel, table=True):
-    """What a person concluded. Signed: frozen until it is opened again."""
+    """What a person concluded, while it is being written. What was signed stands in the signature."""
 
     session_id: int = Field(sa_column=Column(ForeignKey("session.id", ondelete="CASCADE"), primary_key=True))
     text: str = ""
     version: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
     written_by: int | None = Field(default=None, sa_column=_to("account.id"))
     written_at: datetime = Field(default_factory=now, sa_column=_time())
-    signed_by: int | None = Field(default=None, sa_column=_to("account.id"))
-    signed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+
+
+class Signature(SQLModel, table=True):
+    """A sign-off: who, when, and just what was signed. Kept when the session is opened again, with the reason for that.
+
+    `recorded_id` and `reviewed_id` are the results that were signed, `facts` the person, tags and times as they were
+    named then, `pages` every part of the report as it stood.
+    """
+
+    id: int | None = Field(default=None, primary_key=True)
+    session_id: int = Field(sa_column=_to("session.id", delete="CASCADE", nullable=False))
+    signed_by: int = Field(sa_column=_to("account.id", nullable=False))
+    signed_at: datetime = Field(default_factory=now, sa_column=_time())
+    recorded_id: int | None = Field(default=None, sa_column=_to("result.id"))
+    reviewed_id: int | None = Field(default=None, sa_column=_to("result.id"))
+    review_version: int
+    conclusion: str = ""
+    facts: dict[str, Any] = Field(default_factory=dict, sa_column=_json())
+    pages: dict[str, Any] | None = Field(default=None, sa_column=_json(nullable=True))
+    opened_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    opened_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    opened_why: str = Field(default="", max_length=400)
     __table_args__ = (
-        CheckConstraint("(signed_at is null) = (signed_by is null)", name="conclusion_signed_by_somebody"),
+        CheckConstraint(
+            "opened_at is null or (opened_by is not null and length(trim(opened_why)) > 0)", name="signature_opened_why"
+        ),
+        Index("signature_in_force", "session_id", unique=True, postgresql_where=text("opened_at is null")),
     )
 
 

@@ -1,6 +1,7 @@
 import { type RefObject, useEffect, useRef } from "react";
 import uPlot from "uplot";
 import type { WallClock } from "@/ui/format";
+import { clockOffset, hatch, token } from "./drawing";
 
 export interface Bars {
   startS: number;
@@ -39,28 +40,6 @@ interface Props {
 
 /** Room to the right of the bars for the names of the limits, in px. */
 const LABELS = 128;
-
-function token(name: string): string {
-  return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
-}
-
-function hatch(context: CanvasRenderingContext2D, x: number, y: number, width: number, height: number) {
-  context.save();
-  context.beginPath();
-  context.rect(x, y, width, height);
-  context.clip();
-  context.fillStyle = token("--salt");
-  context.fillRect(x, y, width, height);
-  context.strokeStyle = token("--none");
-  context.lineWidth = 1.5;
-  context.beginPath();
-  for (let at = x - height; at < x + width; at += 7) {
-    context.moveTo(at, y + height);
-    context.lineTo(at + height, y);
-  }
-  context.stroke();
-  context.restore();
-}
 
 /** What the canvas draws, read at every redraw so that the plot is made only once. */
 function draw(plot: uPlot, props: Props) {
@@ -342,10 +321,4 @@ export function TimeBars(props: Props) {
       }}
     />
   );
-}
-
-/** Seconds since midnight of an "HH:MM" or "HH:MM:SS". */
-export function clockOffset(text: string): number {
-  const [h = 0, m = 0, s = 0] = text.split(":").map(Number);
-  return h * 3600 + m * 60 + s;
 }

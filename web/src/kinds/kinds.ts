@@ -1,32 +1,46 @@
+import { useQuery } from "@tanstack/react-query";
 import { type ComponentType, lazy } from "react";
-import type { ReviewSheetProps, SetupControl } from "./sheet";
+import { api, ask } from "@/api/client";
+import type { KindParts, ReviewSheetProps, SetupControl } from "./sheet";
 
 export type { SetupControl };
 
-export interface WebKind {
-  name: string;
-  word: string;
-  sheet: ComponentType<ReviewSheetProps>;
-  /** Fetches the sheet ahead of its first use. */
-  load: () => Promise<unknown>;
-  control: (path: string) => SetupControl;
-  /** Paths that belong together under one summarising row. */
-  group: (path: string) => string | null;
-  summary: (group: string, settings: Record<string, unknown>) => string;
+/** What kinds draw in their own way, found by their folders; everything else is plain. */
+const FOUND = import.meta.glob<{ default: KindParts }>("./*/index.ts", { eager: true });
+const PARTS = new Map(
+  Object.entries(FOUND).map(([path, module]) => [path.split("/")[1] ?? "", module.default] as const),
+);
+
+const loadPlain = () => import("@/sheet/PlainSheet");
+const Plain = lazy(loadPlain);
+const sheets = new Map<string, ComponentType<ReviewSheetProps>>();
+
+/** The review sheet of a kind: its own, else the plain one. */
+export function sheetOf(key: string): ComponentType<ReviewSheetProps> {
+  const load = PARTS.get(key)?.sheet;
+  if (!load) return Plain;
+  const made = sheets.get(key) ?? lazy(load);
+  sheets.set(key, made);
+  return made;
 }
 
-const loadNoiseSheet = () => import("./noise/NoiseSheet");
-const NoiseSheet = lazy(loadNoiseSheet);
+/** Fetches the sheet of a kind ahead of its first use. */
+export const loadSheet = (key: string): Promise<unknown> => (PARTS.get(key)?.sheet ?? loadPlain)();
 
-import { control, group, summary } from "./noise/setup";
+/** How settings are edited; a kind without an editor of its own gets plain fields, checked by the server. */
+export const settingsOf = (key: string) =>
+  PARTS.get(key)?.settings ?? {
+    control: (): SetupControl => ({ type: "text", empty: true }),
+    group: () => null,
+    summary: () => "",
+  };
 
-export const KINDS: Record<string, WebKind> = {
-  noise: { name: "Noise", word: "noise", sheet: NoiseSheet, load: loadNoiseSheet, control, group, summary },
-};
+/** The kinds of the server with their words; they do not change while it runs. */
+export const useKindWords = () =>
+  useQuery({
+    queryKey: ["kinds"],
+    queryFn: () => ask(api.GET("/api/kinds")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
 
-/** How settings are edited; a kind without a sheet of its own gets plain fields, checked by the server. */
-export const settingsOf = (key: string): Pick<WebKind, "control" | "group" | "summary"> =>
-  KINDS[key] ?? { control: () => ({ type: "text", empty: true }), group: () => null, summary: () => "" };
-
-export const kindName = (key: string) =>
-  KINDS[key]?.name ?? key.charAt(0).toUpperCase() + key.slice(1).replaceAll("_", " ");
+export const kindName = (key: string) => key.charAt(0).toUpperCase() + key.slice(1).replaceAll("_", " ");

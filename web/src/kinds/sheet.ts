@@ -1,12 +1,34 @@
+import type { ComponentType } from "react";
 import type { Schemas } from "@/api/client";
+import type { Assessed, Kind, Stretch } from "@/sheet/assessed";
+
+/** What a sheet may do to a session; each is one step that one undo takes back. */
+export interface SheetActions {
+  mark: (what: Stretch["what"], startS: number, endS: number, reason: string) => void;
+  drop: (key: string, lengthS: number, reason: string) => void;
+  keep: (key: string, lengthS: number) => void;
+  takeBack: (ids: number[]) => void;
+}
 
 /** What a kind's review sheet gets and may ask for. */
 export interface ReviewSheetProps {
-  review: Schemas["Review"];
+  review: Assessed;
+  kind: Kind;
   limitSet: Schemas["LimitSet"] | undefined;
   locked: boolean;
-  onMark: (what: "left out" | "task", startS: number, endS: number, label: string) => void;
+  actions: SheetActions;
   onWhy: (figure: Schemas["Figure"]) => void;
+}
+
+/** What a kind may bring of its own; each part may be missing. */
+export interface KindParts {
+  sheet?: () => Promise<{ default: ComponentType<ReviewSheetProps> }>;
+  settings?: {
+    control: (path: string) => SetupControl;
+    /** Paths that belong together under one summarising row. */
+    group: (path: string) => string | null;
+    summary: (group: string, settings: Record<string, unknown>) => string;
+  };
 }
 
 export interface SetupControl {

@@ -349,7 +349,7 @@ def _readings_table(found: Readings, asleep: Flags) -> Table:
             )
         )
     columns = [
-        ("Time", "s", 0),
+        ("Time", "clock", 0),
         ("Period", "", None),
         *((n, UNITS[q], 0) for q, n in NAMES.items()),
         ("State", "", None),
@@ -377,7 +377,12 @@ def _hour_table(recording: Recording, found: Readings) -> Table:
         (float(s) - recording.start, clock[i], float(counts[i]), *(float(m[i]) for m in means))
         for i, s in enumerate(starts)
     ]
-    columns = [("From", "s", 0), ("Hour", "h", 0), ("Readings", "", 0), *((n, UNITS[q], 0) for q, n in NAMES.items())]
+    columns = [
+        ("From", "clock", 0),
+        ("Hour", "h", 0),
+        ("Readings", "", 0),
+        *((n, UNITS[q], 0) for q, n in NAMES.items()),
+    ]
     return table("hours", "Hourly means", columns, rows)
 
 

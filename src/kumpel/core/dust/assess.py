@@ -345,7 +345,7 @@ def _run_table(basis: _Basis, rules: tuple[Rule, ...], sheet: Sheet) -> Table:
         if rule is not None:
             verdict = judge(rule, replace(sheet.figures["mean"], value=average, note="not measured")).verdict.value
         lines.append((run.start_s, run.end_s - run.start_s, low, average, high, "mg/m3", verdict))
-    columns = (("Start", "s", 0), ("Length", "s", 0), ("Lowest", "mg/m3", 3), ("Mean", "mg/m3", 3), ("Highest", "mg/m3", 3), ("Unit", "", None), ("Verdict", "", None))  # fmt: skip
+    columns = (("Start", "clock", 0), ("Length", "s", 0), ("Lowest", "mg/m3", 3), ("Mean", "mg/m3", 3), ("Highest", "mg/m3", 3), ("Unit", "", None), ("Verdict", "", None))  # fmt: skip
     return table("runs", "Runs", columns, lines)
 
 
@@ -357,7 +357,7 @@ def _day_table(basis: _Basis, days: list[_Day], guideline: float) -> Table:
         spans = runs_over_gaps(above[first:end], np.isnan(basis.values[first:end]))
         minutes = float(np.sum(spans[:, 1] - spans[:, 0])) * basis.interval_s / 60
         rows.append((day.start_s, day.mean, 100 * day.coverage, float(len(spans)), minutes))
-    columns = (("Day from", "s", 0), ("Mean", "mg/m3", 3), ("Measured", "%", 0), ("Stretches above", "", 0), ("Time above", "min", 0))  # fmt: skip
+    columns = (("Day from", "clock", 0), ("Mean", "mg/m3", 3), ("Measured", "%", 0), ("Stretches above", "", 0), ("Time above", "min", 0))  # fmt: skip
     return table("days", "Days", columns, rows)
 
 

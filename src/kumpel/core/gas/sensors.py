@@ -155,7 +155,7 @@ def check_table(recording: Recording) -> Table:
             )
         )
     columns = (
-        ("Time", "s", 0),
+        ("Time", "clock", 0),
         ("Check", "", None),
         ("Gas", "", None),
         ("Sensor", "", None),
@@ -164,7 +164,7 @@ def check_table(recording: Recording) -> Table:
         ("After", "", 1),
         ("Span factor change", "%", 1),
         ("Result", "", None),
-        ("Next due", "s", 0),
+        ("Next due", "clock", 0),
     )
     return table("checks", "Bump tests and calibrations", columns, rows)
 

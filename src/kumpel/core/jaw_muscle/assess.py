@@ -43,7 +43,7 @@ from kumpel.core.jaw_muscle.muscle import (
 )
 from kumpel.core.nights import sleep_from_setup
 from kumpel.core.recording import Channel, Flags, Floats, Recording
-from kumpel.core.review import Review, Stretch, named, samples_inside
+from kumpel.core.review import EventName, Review, Stretch, named, samples_inside
 from kumpel.core.runs import runs
 from kumpel.core.sheet import Sheet, both_ways, conclude, setup_number, table
 from kumpel.core.timebase import clock_words
@@ -425,10 +425,10 @@ def _events(night: _Night, rates: tuple[Floats, Floats], review: Review) -> list
             }
             text = f"{each.kind}, {len(each.contractions)} contraction{'s' if len(each.contractions) > 1 else ''}"
             found.append(Detected(each.start_s, each.end_s, f"{side}.{each.kind}", text, True, numbers))
-    for key in review.dropped:
-        code, _, at = key.partition("@")
-        if code.split(".")[0] in SIDES and at.replace(".", "", 1).isdigit():
-            found.append(Detected(float(at), float(at), code, "dropped by the reviewer", False))
+    for name in map(EventName.of, review.dropped):
+        if name is not None and name.code.split(".")[0] in SIDES:
+            text = "dropped by the reviewer"
+            found.append(Detected(name.at_s, name.at_s + name.length_s, name.code, text, False))
     return found
 
 
@@ -502,7 +502,7 @@ def _hours(recording: Recording, night: _Night) -> Table:
     return table(
         "hours",
         "Episodes per hour",
-        [("From", "s", 0), ("Clock", "", None), *((k.capitalize(), "", 0) for k in KINDS)],
+        [("From", "clock", 0), ("Clock", "", None), *((k.capitalize(), "", 0) for k in KINDS)],
         rows,
     )
 

@@ -304,7 +304,7 @@ def _minutes(found: Compressions, length: float) -> Table:
         depth = float(depths.mean()) if len(depths) else math.nan
         rows.append((a, float(inside.sum()), rate, depth, 100 * busy / (b - a)))
     columns = [
-        ("Minute from", "s", 0),
+        ("Minute from", "clock", 0),
         ("Compressions", "", 0),
         ("Rate", "/min", 0),
         ("Depth", "mm", 0),
@@ -317,13 +317,13 @@ def _pause_table(found: Compressions, shocks: list[float]) -> Table:
     rows = [
         (a, b - a, "shock" if any(a <= s <= b for s in shocks) else "") for a, b in found.pauses if b - a > LONG_PAUSE_S
     ]
-    return table("pauses", "Pauses over 10 s", [("From", "s", 0), ("Length", "s", 1), ("In it", "", None)], rows)
+    return table("pauses", "Pauses over 10 s", [("From", "clock", 0), ("Length", "s", 1), ("In it", "", None)], rows)
 
 
 def _sheet_table(recording: Recording) -> Table:
     """The case in order of time: prompts, buttons, shocks."""
     rows = [(e.at_s, e.code, e.text) for e in sorted(recording.events, key=lambda e: e.at_s) if e.code != "compression"]
-    return table("case", "The case in order", [("Time", "s", 0), ("Event", "", None), ("Text", "", None)], rows)
+    return table("case", "The case in order", [("Time", "clock", 0), ("Event", "", None), ("Text", "", None)], rows)
 
 
 def _findings(recording: Recording, found: Compressions) -> list[Finding]:

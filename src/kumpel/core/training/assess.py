@@ -306,7 +306,7 @@ def _parts(key: str, title: str, bounds: Floats, base: Base, course: Course, rat
             )
         )
     columns = [
-        ("From", "s", 1),
+        ("From", "clock", 1),
         ("Distance", "m", 1),
         ("Time", "s", 1),
         ("Speed", "km/h", 1),
@@ -337,7 +337,7 @@ def _stroke_table(recording: Recording, course: Course) -> Table:
         length = float(at[i + 1] - at[i])
         rows.append((float(at[i]), length, 60 / length, d, float(own) if isinstance(own, int | float) else math.nan))
     columns = [
-        ("Time", "s", 1),
+        ("Time", "clock", 1),
         ("Length", "s", 2),
         ("Rate", "/min", 0),
         ("Distance", "m", 2),

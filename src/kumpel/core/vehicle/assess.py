@@ -161,7 +161,7 @@ def _course(
 
 
 def lap_key(lap: Lap) -> str:
-    """What a review names a lap by: "lap@" and its start in tenths of a second."""
+    """What a review names a lap by: "lap@" and its start."""
     return event_key("lap", lap.start_s)
 
 
@@ -411,7 +411,7 @@ def _lap_table(drive: Drive, laps: list[Lap], found: Bests) -> Table:
         rows.append((float(lap.number), lap.start_s, time, time - best, *times, state, lap_key(lap)))
     columns = [
         ("Lap", "", 0),
-        ("From", "s", 3),
+        ("From", "clock", 3),
         ("Time", "s", 3),
         ("To the best", "s", 3),
         *((f"Sector {i}", "s", 3) for i in range(1, sectors + 1)),

@@ -3,8 +3,9 @@ import { Suspense, useEffect, useMemo, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { type Key, useKeys } from "@/app/keys";
-import { KINDS, kindName } from "@/kinds/kinds";
-import { Button, Empty, Loading, Trouble, Verdict } from "@/ui/basics";
+import { kindName, loadSheet, sheetOf, useKindWords } from "@/kinds/kinds";
+import { isAssessed } from "@/sheet/assessed";
+import { Button, Empty, Loading, Trouble, Verdict, Warn } from "@/ui/basics";
 import { clockError, day, length, moment, offsetChanges, wallClock } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { SidePanel } from "./SidePanel";
@@ -50,12 +51,37 @@ function headline({ session, events }: Schemas["Review"], word: string): string 
   return [word, `${from} to ${clock(session.length_s)}`, session.token, session.tags.place].filter(Boolean).join(", ");
 }
 
+/** A session whose figures are still being computed, or could not be: what stopped them, and what to do. */
+function NoFigures({ review, again }: { review: Schemas["Review"]; again: () => void }) {
+  const { session } = review;
+  return (
+    <section aria-label="Sheet" className="col-span-2 px-[18px] py-3.5">
+      <h1>{session.person || "Unclaimed session"}</h1>
+      <p className="text-soft">{headline(review, kindName(session.kind))}</p>
+      {review.figures === "failed" ? (
+        <div className="mt-4 max-w-[640px]">
+          <Warn>
+            <b className="font-semibold">No figures could be computed.</b> {review.failure}. The recording is stored and
+            safe; its original can be fetched in Sessions.
+          </Warn>
+          <Button className="mt-3" onClick={again}>
+            Compute the figures again
+          </Button>
+        </div>
+      ) : (
+        <Loading what="the figures; they are being computed" />
+      )}
+    </section>
+  );
+}
+
 function Sheet({ id, next, previous }: { id: number; next: number | null; previous: number | null }) {
   const review = useReview(id);
   const [why, setWhy] = useState<Schemas["Figure"] | null>(null);
   const navigate = useNavigate();
   const { fail } = useNotices();
   const limitSets = useQuery({ queryKey: ["limit-sets"], queryFn: () => ask(api.GET("/api/limit-sets")) });
+  const words = useKindWords().data?.find((k) => k.key === review.query.data?.session.kind);
   const data = review.query.data;
   const keys = useMemo<Key[]>(
     () => [
@@ -72,10 +98,9 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
   useKeys(keys);
   if (review.query.isError && !data) return <Trouble error={review.query.error} again={() => review.query.refetch()} />;
   if (!data) return <Loading what="the session and its figures" />;
-  const kind = KINDS[data.session.kind];
-  if (!kind)
-    return <Trouble error={new Error(`No sheet for sessions of kind “${data.session.kind}” in this version.`)} />;
-  const KindSheet = kind.sheet;
+  if (!words) return <Loading what="the words of this kind" />;
+  if (!isAssessed(data)) return <NoFigures review={data} again={review.again} />;
+  const KindSheet = sheetOf(words.key);
   const limitSet = limitSets.data?.find((l) => l.id === data.limit_set_id);
   const choices = (limitSets.data ?? []).filter((l) => l.kind === data.session.kind);
   const locked = data.session.signed_at !== null;
@@ -85,7 +110,7 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
       <section aria-label="Sheet" className="min-w-0 overflow-auto px-[18px] py-3.5">
         <div className="flex flex-wrap items-baseline gap-x-3">
           <h1 className="max-w-full truncate">{data.session.person || "Unclaimed session"}</h1>
-          <span className="truncate text-soft">{headline(data, kind.word)}</span>
+          <span className="truncate text-soft">{headline(data, words.name.toLowerCase())}</span>
           <span className="ml-auto text-[15px]">
             <Verdict verdict={data.reviewed.verdict} words={data.reviewed.words} />
           </span>
@@ -147,14 +172,15 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
           <KindSheet
             key={id}
             review={data}
+            kind={words}
             limitSet={limitSet}
             locked={locked}
-            onMark={(what, startS, endS, label) => review.mark(what, startS, endS, label)}
+            actions={review}
             onWhy={setWhy}
           />
         </Suspense>
       </section>
-      <SidePanel key={id} review={data} actions={review} onWhy={setWhy} onFail={fail} next={next} />
+      <SidePanel key={id} review={data} kind={words} actions={review} onWhy={setWhy} onFail={fail} next={next} />
       {why && <WhyDialog figure={why} onClose={() => setWhy(null)} />}
     </>
   );
@@ -176,7 +202,7 @@ export default function Review() {
   const list = waiting.data?.sessions ?? [];
   const kinds = [...new Set(list.map((s) => s.kind))].join(" ");
   useEffect(() => {
-    for (const kind of kinds.split(" ")) void KINDS[kind]?.load();
+    for (const kind of kinds.split(" ")) void loadSheet(kind);
   }, [kinds]);
   if (waiting.isError && !waiting.data) return <Trouble error={waiting.error} again={() => waiting.refetch()} />;
   if (!waiting.data && !id) return <Loading what="what waits" />;

@@ -1,15 +1,16 @@
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import type { Schemas } from "@/api/client";
-import { Button, inputLook, Refused, Verdict, Warn } from "@/ui/basics";
-import { Dialog } from "@/ui/dialog";
+import { type Assessed, acceptedOf, type Kind, type Stretch, settingOf, stretchesOf } from "@/sheet/assessed";
+import { Button, Refused, Verdict, Warn } from "@/ui/basics";
 import { type Entry, lengthOf, numberOf, refusedEntry } from "@/ui/entry";
 import { day, hoursMinutes, length, number, offsetChanges, wallClock } from "@/ui/format";
+import { ReasonDialog } from "@/ui/reason";
 import { Conclusion, type Kept } from "./Conclusion";
 import { StretchDialog } from "./StretchDialog";
 import type { ReviewActions } from "./useReview";
 
-type ReviewData = Schemas["Review"];
+type ReviewData = Assessed;
 
 function Heading({ children }: { children: string }) {
   return <h2 className="mt-3.5 mb-1 first:mt-0">{children}</h2>;
@@ -78,7 +79,6 @@ function Checks({ review }: { review: ReviewData }) {
 
 function Findings({ review, actions, locked }: { review: ReviewData; actions: ReviewActions; locked: boolean }) {
   const [accepting, setAccepting] = useState<Schemas["Finding"] | null>(null);
-  const [reason, setReason] = useState("");
   const blocking = review.reviewed.quality.findings.filter((f) => f.blocks);
   if (blocking.length === 0) return null;
   return (
@@ -86,17 +86,14 @@ function Findings({ review, actions, locked }: { review: ReviewData; actions: Re
       {blocking.map((f) => (
         <Warn key={f.code}>
           {f.text}
-          {review.accepted[f.code] ? (
+          {acceptedOf(review, f.code) ? (
             <span className="block text-soft">
-              accepted: {review.accepted[f.code]}{" "}
+              accepted: {acceptedOf(review, f.code)?.reason}{" "}
               {!locked && (
                 <button
                   type="button"
                   className="text-act hover:underline"
-                  onClick={() => {
-                    const { [f.code]: _, ...rest } = review.accepted;
-                    actions.setField("accepted", rest);
-                  }}
+                  onClick={() => actions.takeBack([acceptedOf(review, f.code)?.id ?? 0])}
                 >
                   take back
                 </button>
@@ -112,33 +109,18 @@ function Findings({ review, actions, locked }: { review: ReviewData; actions: Re
         </Warn>
       ))}
       {accepting && (
-        <Dialog title="Accept with a reason" open onClose={() => setAccepting(null)}>
-          <form
-            className="grid gap-3"
-            onSubmit={(e) => {
-              e.preventDefault();
-              actions.setField("accepted", { ...review.accepted, [accepting.code]: reason.trim() });
-              setAccepting(null);
-              setReason("");
-            }}
-          >
-            <p>{accepting.text}.</p>
-            <input
-              className={inputLook}
-              aria-label="Reason"
-              placeholder="why it can be judged all the same"
-              value={reason}
-              onChange={(e) => setReason(e.target.value)}
-              required
-            />
-            <p className="text-[13px] text-soft">The reason is printed on the report.</p>
-            <div>
-              <Button look="primary" type="submit" disabled={!reason.trim()}>
-                Accept
-              </Button>
-            </div>
-          </form>
-        </Dialog>
+        <ReasonDialog
+          title="Accept with a reason"
+          text={`${accepting.text}.`}
+          hint="why it can be judged all the same"
+          action="Accept"
+          note="The reason is printed on the report."
+          onClose={() => setAccepting(null)}
+          onReason={(reason) => {
+            actions.accept(accepting.code, reason);
+            setAccepting(null);
+          }}
+        />
       )}
     </div>
   );
@@ -156,8 +138,9 @@ function Setting({
   label: string;
   unit: string;
   value: string;
-  parse: (text: string) => Entry;
-  onSet: (value: number | null) => void;
+  parse: (text: string) => Entry | { value: string | null };
+  /** Sets the value; a promise is waited for. */
+  onSet: (value: number | string | null) => unknown;
   locked: boolean;
   hint: string;
 }) {
@@ -173,9 +156,9 @@ function Setting({
     const entry = parse(typed);
     // What is not understood stays in the field, and what was there before stays in force.
     if ("wrong" in entry) return setWrong(entry.wrong);
-    setTyped(null);
     setWrong(null);
-    onSet(entry.value);
+    // What was typed stands until the answer is here; what is typed meanwhile is newer.
+    void Promise.resolve(onSet(entry.value)).then(() => setTyped((now) => (now === typed ? null : now)));
   };
   return (
     <label className="flex flex-wrap items-center justify-between gap-x-2 border-hair border-t py-1 text-[13px]">
@@ -199,15 +182,131 @@ function Setting({
   );
 }
 
+/** What the kind lets a reviewer set for one session; empty is as usual. */
+function ForThisSession({
+  review,
+  kind,
+  actions,
+  locked,
+}: {
+  review: ReviewData;
+  kind: Kind;
+  actions: ReviewActions;
+  locked: boolean;
+}) {
+  const [explaining, setExplaining] = useState<{ word: Kind["decisions"][number]; value: number } | null>(null);
+  if (kind.decisions.length === 0) return null;
+  return (
+    <>
+      <Heading>For this session</Heading>
+      {kind.decisions.map((word) => {
+        const value = settingOf(review, word.key);
+        if (word.type === "choice")
+          return (
+            <label
+              key={word.key}
+              className="flex items-center justify-between gap-2 border-hair border-t py-1 text-[13px]"
+            >
+              <span className="text-soft">{word.label}</span>
+              <select
+                className="rounded border border-transparent bg-transparent text-right hover:border-line"
+                value={value === null ? "" : String(value)}
+                disabled={locked}
+                onChange={(e) => actions.set(word.key, e.target.value || null)}
+              >
+                <option value="">{word.hint || "as usual"}</option>
+                {word.choices.map((choice) => (
+                  <option key={choice.value} value={choice.value}>
+                    {choice.words}
+                  </option>
+                ))}
+              </select>
+            </label>
+          );
+        const planned = word.key === "working_day_s" ? hoursMinutes(review.reviewed.quality.planned_s) : word.hint;
+        return (
+          <Setting
+            key={word.key}
+            label={word.label}
+            unit={word.unit}
+            hint={planned}
+            value={
+              value === null
+                ? ""
+                : word.type === "length"
+                  ? hoursMinutes(Number(value))
+                  : typeof value === "number"
+                    ? number(value, decimalsOf(value))
+                    : value
+            }
+            parse={parserOf(word)}
+            locked={locked}
+            onSet={(v) =>
+              word.needs_reason && typeof v === "number" ? setExplaining({ word, value: v }) : actions.set(word.key, v)
+            }
+          />
+        );
+      })}
+      {explaining && (
+        <ReasonDialog
+          title={`${explaining.word.label} ${explaining.value} ${explaining.word.unit}`.trim()}
+          hint="where the value comes from"
+          action="Set it"
+          onClose={() => setExplaining(null)}
+          onReason={(reason) => {
+            actions.set(explaining.word.key, explaining.value, reason);
+            setExplaining(null);
+          }}
+        />
+      )}
+    </>
+  );
+}
+
+const decimalsOf = (value: number) => Math.min((String(value).split(".")[1] ?? "").length, 3);
+
+function parserOf(word: Kind["decisions"][number]): (text: string) => Entry | { value: string | null } {
+  if (word.type === "length") return lengthOf;
+  if (word.type === "text") return (text) => ({ value: text.trim() || null });
+  const also: Record<string, number> = word.unit === "dB" ? { "db(a)": 1 } : {};
+  return (text) =>
+    numberOf(text, { unit: word.unit, also, low: word.low ?? undefined, high: word.high ?? undefined, empty: true });
+}
+
+/** Opening a signed session: what was signed stays on record, with the reason. */
+function OpenAgain({ onOpen }: { onOpen: (why: string) => void }) {
+  const [asking, setAsking] = useState(false);
+  return (
+    <>
+      <Button onClick={() => setAsking(true)}>Open again</Button>
+      {asking && (
+        <ReasonDialog
+          title="Open this session again?"
+          hint="what has to be changed"
+          action="Open again"
+          note="What was signed, by whom and when stays on record. The session has to be signed anew."
+          onClose={() => setAsking(false)}
+          onReason={(why) => {
+            setAsking(false);
+            onOpen(why);
+          }}
+        />
+      )}
+    </>
+  );
+}
+
 /** Right: tasks, what was left out and why, checks, conclusion, sign-off. */
 export function SidePanel({
   review,
+  kind,
   actions,
   onWhy,
   onFail,
   next,
 }: {
   review: ReviewData;
+  kind: Kind;
   actions: ReviewActions;
   onWhy: (figure: Schemas["Figure"]) => void;
   onFail: (error: unknown) => void;
@@ -216,16 +315,16 @@ export function SidePanel({
   const { session } = review;
   const clock = wallClock(session, offsetChanges(review.events));
   const locked = session.signed_at !== null;
-  const [editing, setEditing] = useState<Schemas["Stretch"] | null>(null);
+  const [editing, setEditing] = useState<Stretch | null>(null);
   const [signing, setSigning] = useState(false);
   const conclusion = useRef<Kept | null>(null);
   const panel = useRef<HTMLElement>(null);
   const navigate = useNavigate();
   const tasks = review.reviewed.tables.find((t) => t.key === "tasks")?.rows ?? [];
-  const leftOut = review.stretches.filter((s) => s.what === "left out");
-  const marked = review.stretches.filter((s) => s.what === "task");
+  const leftOut = stretchesOf(review, "left out");
+  const marked = stretchesOf(review, "task");
   const lead = review.reviewed.figures.find((f) => f.key === review.reviewed.key_figures[0]);
-  const stretchRow = (s: Schemas["Stretch"]) => (
+  const stretchRow = (s: Stretch) => (
     <tr key={s.id} className="border-hair border-t align-top">
       <td className="py-1 pr-2 whitespace-nowrap">
         {clock(s.start_s)}, {length(s.end_s - s.start_s)}
@@ -236,9 +335,9 @@ export function SidePanel({
           className="text-right hover:text-act hover:underline"
           disabled={locked}
           onClick={() => setEditing(s)}
-          aria-label={`Change ${s.label}`}
+          aria-label={`Change ${s.reason}`}
         >
-          {s.label}
+          {s.reason}
         </button>
       </td>
     </tr>
@@ -278,25 +377,7 @@ export function SidePanel({
       </table>
       {!locked && <Suggestions review={review} actions={actions} />}
       <Checks review={review} />
-      <Heading>The day it stands for</Heading>
-      <Setting
-        label="Working day"
-        unit="h"
-        hint={hoursMinutes(review.reviewed.quality.planned_s)}
-        value={review.working_day_s === null ? "" : hoursMinutes(review.working_day_s)}
-        parse={lengthOf}
-        locked={locked}
-        onSet={(v) => actions.setField("working_day_s", v)}
-      />
-      <Setting
-        label="Worn protection"
-        unit="dB"
-        hint="none"
-        value={review.attenuation_db === null ? "" : number(review.attenuation_db)}
-        parse={(t) => numberOf(t, { unit: "dB", also: { "db(a)": 1 }, low: 0, high: 60, empty: true })}
-        locked={locked}
-        onSet={(v) => actions.setField("attenuation_db", v)}
-      />
+      <ForThisSession review={review} kind={kind} actions={actions} locked={locked} />
       <Heading>Conclusion</Heading>
       <Conclusion key={`${session.id} ${locked}`} review={review} actions={actions} locked={locked} kept={conclusion} />
       <div className="mt-2 flex flex-wrap gap-2">
@@ -305,7 +386,7 @@ export function SidePanel({
             <Button look="primary" onClick={() => navigate(`/report/${session.id}`)}>
               To the report
             </Button>
-            <Button onClick={() => actions.openAgain()}>Open again</Button>
+            <OpenAgain onOpen={actions.openAgain} />
           </>
         ) : (
           <Button
@@ -334,7 +415,7 @@ export function SidePanel({
       </div>
       {locked && (
         <p className="mt-2 text-[13px] text-soft">
-          Signed off by {review.signed_by}, {session.signed_at ? day(session.signed_at) : ""}.{" "}
+          Signed off by {review.signature?.by}, {session.signed_at ? day(session.signed_at) : ""}.{" "}
           {next && (
             <button type="button" className="text-act hover:underline" onClick={() => navigate(`/review/${next}`)}>
               next session
@@ -344,6 +425,7 @@ export function SidePanel({
       )}
       {editing && (
         <StretchDialog
+          words={kind.stretches}
           clock={clock}
           lengthS={session.length_s}
           startS={editing.start_s}
@@ -355,7 +437,7 @@ export function SidePanel({
             setEditing(null);
           }}
           onRemove={() => {
-            actions.unmark(editing);
+            actions.takeBack([editing.id]);
             setEditing(null);
           }}
         />

@@ -1,11 +1,9 @@
 import { useState } from "react";
-import type { Schemas } from "@/api/client";
+import type { Kind, Stretch } from "@/sheet/assessed";
 import { Button, Field, inputLook } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
 import { clockOf } from "@/ui/entry";
 import { length, type WallClock } from "@/ui/format";
-
-const REASONS = ["meter knocked", "not worn", "rain or wind on the microphone", "wrong person"];
 
 const DAY_S = 86_400;
 
@@ -26,6 +24,7 @@ function afterStart(clock: WallClock, lengthS: number, text: string): number | s
 
 /** What to do with a stretch: leave it out with a reason, or mark it as a task; every drag can be typed instead. */
 export function StretchDialog({
+  words,
   clock,
   lengthS,
   startS,
@@ -35,26 +34,29 @@ export function StretchDialog({
   onRemove,
   onClose,
 }: {
+  /** What can be marked in a session of this kind. */
+  words: Kind["stretches"];
   clock: WallClock;
   lengthS: number;
   startS: number;
   endS: number;
-  stretch?: Schemas["Stretch"];
-  onSave: (what: "left out" | "task", startS: number, endS: number, label: string) => void;
+  stretch?: Stretch;
+  onSave: (what: Stretch["what"], startS: number, endS: number, label: string) => void;
   onRemove?: () => void;
   onClose: () => void;
 }) {
   const show = (at: number) => clock(at, true);
-  const [what, setWhat] = useState<"left out" | "task">((stretch?.what as "task" | undefined) ?? "left out");
+  const [what, setWhat] = useState<Stretch["what"]>(stretch?.what ?? "left out");
   const [from, setFrom] = useState(show(startS));
   const [to, setTo] = useState(show(endS));
-  const [label, setLabel] = useState(stretch?.label ?? "");
+  const [label, setLabel] = useState(stretch?.reason ?? "");
   // The dragged edges are kept exactly unless somebody types over them.
   const begin = from === show(startS) ? startS : afterStart(clock, lengthS, from);
   const end = to === show(endS) ? endS : afterStart(clock, lengthS, to);
   const wrong = [begin, end].find((each) => typeof each === "string");
   const fits = typeof begin === "number" && typeof end === "number" && end > begin;
-  const good = fits && label.trim() !== "";
+  const reasons = words.find((w) => w.what === what)?.reasons ?? [];
+  const good = fits && (label.trim() !== "" || what === "asleep");
   return (
     <Dialog title={stretch ? "Change this stretch" : `${show(startS)} to ${show(endS)}`} open onClose={onClose}>
       <form
@@ -64,29 +66,31 @@ export function StretchDialog({
           if (good && typeof begin === "number" && typeof end === "number") onSave(what, begin, end, label.trim());
         }}
       >
-        {!stretch && (
+        {!stretch && words.length > 1 && (
           <div className="flex gap-4" role="radiogroup" aria-label="What to do">
-            {(["left out", "task"] as const).map((w) => (
-              <label key={w} className="flex items-center gap-2">
-                <input type="radio" name="what" checked={what === w} onChange={() => setWhat(w)} />
-                {w === "left out" ? "leave out" : "mark as a task"}
+            {words.map((w) => (
+              <label key={w.what} className="flex items-center gap-2">
+                <input type="radio" name="what" checked={what === w.what} onChange={() => setWhat(w.what)} />
+                {w.label}
               </label>
             ))}
           </div>
         )}
-        <Field label={what === "left out" ? "Why?" : "Which task?"}>
-          <input
-            className={inputLook}
-            list="stretch-labels"
-            value={label}
-            maxLength={200}
-            onChange={(e) => setLabel(e.target.value)}
-            required
-          />
-        </Field>
-        {what === "left out" && (
+        {what !== "asleep" && (
+          <Field label={what === "left out" ? "Why?" : "Which task?"}>
+            <input
+              className={inputLook}
+              list="stretch-labels"
+              value={label}
+              maxLength={200}
+              onChange={(e) => setLabel(e.target.value)}
+              required
+            />
+          </Field>
+        )}
+        {reasons.length > 0 && (
           <div className="flex flex-wrap gap-1.5">
-            {REASONS.map((r) => (
+            {reasons.map((r) => (
               <button
                 key={r}
                 type="button"

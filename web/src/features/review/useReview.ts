@@ -1,9 +1,11 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useRef, useState } from "react";
 import { api, ask, Problem, type Schemas } from "@/api/client";
+import { type Stretch, settingOf } from "@/sheet/assessed";
 import { useNotices } from "@/ui/notices";
 
 type ReviewData = Schemas["Review"];
+type Wish = Partial<Schemas["DecisionWish"]> & Pick<Schemas["DecisionWish"], "what">;
 
 /** A session's review and everything that can be done to it. Every answer brings the new figures. */
 export function useReview(id: number) {
@@ -59,44 +61,40 @@ export function useReview(id: number) {
     },
     [queries, id, query.data?.version, finish],
   );
-  const setField = (field: Schemas["ReviewField"]["field"], value: unknown) =>
+  /** Takes decisions and takes others away: one step, that one undo takes back. */
+  const decide = (add: Wish[], remove: number[] = []) =>
     settle((version) =>
-      ask(api.PUT("/api/sessions/{session_id}/review", { params: { path }, body: { version, field, value } })),
+      ask(
+        api.POST("/api/sessions/{session_id}/decisions", {
+          params: { path },
+          body: { version, add: add.map((wish) => ({ key: "", reason: "", ...wish })), remove },
+        }),
+      ),
     );
+  const own = query.data ? settingOf(query.data, "limit_set_id") : null;
 
   return {
     query,
     limitSetId,
-    look: (wanted: number | null) => setLimitSetId(wanted === query.data?.own_limit_set_id ? null : wanted),
+    look: (wanted: number | null) => setLimitSetId(wanted === own ? null : wanted),
     keepLimits: (wanted: number) => {
-      setField("limit_set_id", wanted).then((done) => done && setLimitSetId(null));
+      decide([{ what: "setting", key: "limit_set_id", value: wanted }]).then((done) => done && setLimitSetId(null));
     },
-    setField,
-    mark: (what: "left out" | "task", startS: number, endS: number, label: string) =>
-      settle((version) =>
-        ask(
-          api.POST("/api/sessions/{session_id}/stretches", {
-            params: { path },
-            body: { version, what, start_s: startS, end_s: endS, label },
-          }),
-        ),
-      ),
-    edit: (stretch: Schemas["Stretch"], startS: number, endS: number, label: string) =>
-      settle((version) =>
-        ask(
-          api.PUT("/api/sessions/{session_id}/stretches/{stretch_id}", {
-            params: { path: { ...path, stretch_id: stretch.id } },
-            body: { version, what: stretch.what as "task", start_s: startS, end_s: endS, label },
-          }),
-        ),
-      ),
-    unmark: (stretch: Schemas["Stretch"]) =>
-      settle((version) =>
-        ask(
-          api.DELETE("/api/sessions/{session_id}/stretches/{stretch_id}", {
-            params: { path: { ...path, stretch_id: stretch.id }, query: { version } },
-          }),
-        ),
+    decide,
+    set: (key: string, value: number | string | null, reason = "") =>
+      decide([{ what: "setting", key, value, ...(reason ? { reason } : {}) }]),
+    accept: (code: string, reason: string) => decide([{ what: "accepted", key: code, reason }]),
+    mark: (what: Stretch["what"], startS: number, endS: number, reason: string) =>
+      decide([{ what, start_s: startS, end_s: endS, reason }]),
+    edit: (stretch: Stretch, startS: number, endS: number, reason: string) =>
+      decide([{ what: stretch.what, start_s: startS, end_s: endS, reason }], [stretch.id]),
+    drop: (key: string, lengthS: number, reason: string) => decide([{ what: "dropped", key, value: lengthS, reason }]),
+    keep: (key: string, lengthS: number) => decide([{ what: "kept", key, value: lengthS }]),
+    takeBack: (ids: number[]) => decide([], ids),
+    again: () =>
+      ask(api.POST("/api/sessions/{session_id}/assess", { params: { path } })).then(
+        () => queries.invalidateQueries({ queryKey: ["review", id] }),
+        fail,
       ),
     undo: useCallback(
       () =>
@@ -121,7 +119,8 @@ export function useReview(id: number) {
           }),
         ),
       ),
-    openAgain: () => settle(() => ask(api.POST("/api/sessions/{session_id}/open-again", { params: { path } }))),
+    openAgain: (why: string) =>
+      settle(() => ask(api.POST("/api/sessions/{session_id}/open-again", { params: { path }, body: { why } }))),
     conclude: (text: string, version: number) =>
       ask(api.PUT("/api/sessions/{session_id}/conclusion", { params: { path }, body: { text, version } })),
   };

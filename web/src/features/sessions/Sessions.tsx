@@ -3,7 +3,7 @@ import { DropdownMenu } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
 import { api, ask, Problem, type Schemas } from "@/api/client";
-import { KINDS, kindName } from "@/kinds/kinds";
+import { kindName, useKindWords } from "@/kinds/kinds";
 import { Button, Empty, inputLook, Loading, Tag, Token, Trouble, Verdict } from "@/ui/basics";
 import { length, moment } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
@@ -87,6 +87,7 @@ const PAGE = 100;
 
 /** One list over all sessions: search, filter, sort, pick columns; give, delete with a way back. */
 export default function Sessions() {
+  const kinds = useKindWords().data ?? [];
   const [words, setWords] = useState("");
   const [standing, setStanding] = useState<(typeof STANDINGS)[number][0]>("all");
   const [kind, setKind] = useState("");
@@ -205,11 +206,11 @@ export default function Sessions() {
             </option>
           ))}
         </select>
-        {Object.keys(KINDS).length > 1 && (
+        {kinds.length > 1 && (
           <select aria-label="Kind" className={select} value={kind} onChange={(e) => restart(setKind)(e.target.value)}>
             <option value="">every kind</option>
-            {Object.entries(KINDS).map(([key, k]) => (
-              <option key={key} value={key}>
+            {kinds.map((k) => (
+              <option key={k.key} value={k.key}>
                 {k.name}
               </option>
             ))}

@@ -3,13 +3,13 @@ import { useDeferredValue, useEffect, useMemo, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import { type Band, type Line, TimeBars } from "@/charts/TimeBars";
 import { StretchDialog } from "@/features/review/StretchDialog";
-import { Button, Verdict } from "@/ui/basics";
-import { hoursMinutes, length, number, offsetChanges, percent, wallClock } from "@/ui/format";
+import { type Figure, stretchesOf } from "@/sheet/assessed";
+import { FiguresTable } from "@/sheet/FiguresTable";
+import { KeyFigures } from "@/sheet/KeyFigures";
+import { Button } from "@/ui/basics";
+import { length, number, offsetChanges, wallClock } from "@/ui/format";
 import type { ReviewSheetProps } from "../sheet";
 import { ShareBars, SpreadBars } from "./pictures";
-
-type Figure = Schemas["Figure"];
-type Assessment = Schemas["Assessment"];
 
 /** Limit lines for a picture of the A-weighted level. */
 function linesOf(limitSet: Schemas["LimitSet"] | undefined): Line[] {
@@ -36,119 +36,11 @@ function shortName(figure: Figure): string {
   return figure.name.replace(/^[^:]*: /, "").replace(/^dose for the working day, /, "Dose, ");
 }
 
-function KeyFigure({
-  figure,
-  recorded,
-  assessment,
-  onWhy,
-}: {
-  figure: Figure;
-  recorded: Figure | undefined;
-  assessment: Assessment;
-  onWhy: () => void;
-}) {
-  const judgement = assessment.judgements.find((j) => j.figure === figure.key);
-  const { quality } = assessment;
-  const isTime = figure.unit === "h";
-  const differs =
-    recorded &&
-    recorded.value !== figure.value &&
-    number(recorded.value, figure.decimals) !== number(figure.value, figure.decimals);
-  return (
-    <button
-      type="button"
-      onClick={onWhy}
-      title="Why this number?"
-      className="flex flex-col items-start justify-start bg-panel px-3 py-2 text-left hover:bg-act-soft"
-    >
-      <span className="block max-w-full truncate font-medium font-narrow text-[12.5px] text-soft">
-        {shortName(figure)}
-      </span>
-      <span className="block font-narrow font-semibold text-[27px] leading-[1.15]">
-        {isTime ? hoursMinutes((figure.value ?? 0) * 3600) : number(figure.value, figure.decimals)}
-        <span className="ml-1 font-medium text-[14px] text-soft">
-          {isTime ? `of ${hoursMinutes(quality.planned_s)} h` : figure.unit}
-        </span>
-      </span>
-      {isTime ? (
-        <Verdict
-          verdict={quality.findings.some((f) => f.code === "coverage") ? "not assessable" : "within"}
-          words={`${percent(quality.coverage)} covered`}
-        />
-      ) : judgement ? (
-        <Verdict verdict={judgement.verdict} words={judgement.words} />
-      ) : (
-        <span className="font-narrow text-[13px] text-soft">{figure.note || "no limit in this set"}</span>
-      )}
-      {differs && (
-        <span className="block font-narrow text-[12.5px] text-soft">
-          as recorded {isTime ? hoursMinutes((recorded.value ?? 0) * 3600) : number(recorded.value, figure.decimals)}
-        </span>
-      )}
-    </button>
-  );
-}
-
-function AllFigures({ review, onWhy }: { review: Schemas["Review"]; onWhy: (f: Figure) => void }) {
-  const { reviewed, recorded } = review;
-  const differ = review.stretches.some((s) => s.what === "left out");
-  return (
-    <section className="mt-2.5 rounded-lg border border-line bg-panel px-3 py-2">
-      <h2 className="mb-1">All figures</h2>
-      <table className="w-full text-[13.5px]">
-        <thead className="text-left font-narrow text-[12.5px] text-soft">
-          <tr>
-            <th className="py-1 font-medium">Figure</th>
-            {differ && <th className="whitespace-nowrap pl-2 text-right font-medium">as recorded</th>}
-            <th className="whitespace-nowrap pl-2 text-right font-medium">{differ ? "as reviewed" : "Value"}</th>
-            <th className="pl-1.5 font-medium">Unit</th>
-            <th className="text-right font-medium">Coverage</th>
-            <th className="pl-4 font-medium">Verdict</th>
-            <th />
-          </tr>
-        </thead>
-        <tbody>
-          {reviewed.figures.map((f) => {
-            const judgement = reviewed.judgements.find((j) => j.figure === f.key);
-            const before = recorded.figures.find((r) => r.key === f.key);
-            return (
-              <tr key={f.key} className="border-hair border-t">
-                <td className="py-1 pr-2">{f.name}</td>
-                {differ && <td className="text-right text-soft">{number(before?.value, f.decimals)}</td>}
-                <td className="text-right font-narrow font-semibold">{number(f.value, f.decimals)}</td>
-                <td className="pl-1.5 text-soft">{f.unit}</td>
-                <td className="text-right text-soft">{percent(f.coverage)}</td>
-                <td className="pl-4">
-                  {judgement ? (
-                    <Verdict verdict={judgement.verdict} words={judgement.words} />
-                  ) : (
-                    <span className="text-soft">{f.note}</span>
-                  )}
-                </td>
-                <td className="text-right">
-                  <button
-                    type="button"
-                    className="px-1 text-act hover:underline"
-                    onClick={() => onWhy(f)}
-                    aria-label={`Why ${f.name}?`}
-                  >
-                    why?
-                  </button>
-                </td>
-              </tr>
-            );
-          })}
-        </tbody>
-      </table>
-    </section>
-  );
-}
-
 const panel = "mt-2.5 rounded-lg border border-line bg-panel px-2.5 py-2";
 
 /** The noise sheet: key figures, level over time, where the dose comes from, spread, all figures. */
-export default function NoiseSheet({ review, limitSet, locked, onMark, onWhy }: ReviewSheetProps) {
-  const { session, reviewed, recorded } = review;
+export default function NoiseSheet({ review, kind, limitSet, locked, actions, onWhy }: ReviewSheetProps) {
+  const { session, reviewed } = review;
   const whole = useMemo<[number, number]>(() => [0, session.length_s], [session.length_s]);
   const [span, setSpan] = useState<[number, number]>(whole);
   const [fine, setFine] = useState(false);
@@ -192,39 +84,26 @@ export default function NoiseSheet({ review, limitSet, locked, onMark, onWhy }: 
   const lines = useMemo(() => (isPeak ? peakLines(limitSet) : linesOf(limitSet)), [limitSet, isPeak]);
   const bands = useMemo<Band[]>(
     () => [
-      ...review.stretches.map(
-        (s): Band => ({ startS: s.start_s, endS: s.end_s, look: s.what as "task", text: s.label }),
+      ...stretchesOf(review).map(
+        (s): Band => ({ startS: s.start_s, endS: s.end_s, look: s.what as "task", text: s.reason }),
       ),
       ...reviewed.suggestions.map(
         (s): Band => ({ startS: s.start_s, endS: s.end_s, look: "suggestion", text: s.reason }),
       ),
     ],
-    [review.stretches, reviewed.suggestions],
+    [review, reviewed.suggestions],
   );
   const clock = useMemo(() => wallClock(session, offsetChanges(review.events)), [session, review.events]);
   const levels = review.channels.filter((c) => c.key.startsWith("leq.") || c.key === "peak");
   const unit = found?.unit ?? "dB";
   const binWords = bars.binS === 60 ? "one minute" : bars.binS === 1 ? "one second" : `${number(bars.binS, 0)} s`;
-  const keyFigures = reviewed.key_figures
-    .map((key) => reviewed.figures.find((f) => f.key === key))
-    .filter((f): f is Figure => f !== undefined);
   const zoomed = span[1] - span[0] < session.length_s - 1;
   const hours = useDeferredValue(reviewed.tables.find((t) => t.key === "hours"));
   const half = reviewed.tables.find((t) => t.key === "half")?.rows[0];
   const spread = useDeferredValue(reviewed.tables.find((t) => t.key === "spread"));
   return (
     <>
-      <div className="mt-2.5 grid grid-cols-4 gap-px overflow-hidden rounded-lg border border-line bg-line">
-        {keyFigures.map((f) => (
-          <KeyFigure
-            key={f.key}
-            figure={f}
-            recorded={recorded.figures.find((r) => r.key === f.key)}
-            assessment={reviewed}
-            onWhy={() => onWhy(f)}
-          />
-        ))}
-      </div>
+      <KeyFigures review={review} nameOf={shortName} onWhy={onWhy} />
       <div className={panel}>
         <div className="flex flex-wrap items-center gap-2.5 text-[13px]">
           <select
@@ -320,16 +199,20 @@ export default function NoiseSheet({ review, limitSet, locked, onMark, onWhy }: 
           {spread && <SpreadBars table={spread} lines={linesOf(limitSet)} />}
         </div>
       </div>
-      <AllFigures review={review} onWhy={onWhy} />
+      <section className="mt-2.5 rounded-lg border border-line bg-panel px-3 py-2">
+        <h2 className="mb-1">All figures</h2>
+        <FiguresTable review={review} onWhy={onWhy} />
+      </section>
       {chosen && (
         <StretchDialog
+          words={kind.stretches}
           clock={clock}
           lengthS={session.length_s}
           startS={chosen[0]}
           endS={chosen[1]}
           onClose={() => setChosen(null)}
           onSave={(what, a, b, label) => {
-            onMark(what, a, b, label);
+            actions.mark(what, a, b, label);
             setChosen(null);
           }}
         />

@@ -1,0 +1,217 @@
+"""Three months of Tarnfels beside the noise: who wore or drove what, and when. Everything is seeded."""
+
+from __future__ import annotations
+
+import zlib
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime, timedelta
+
+from sqlmodel import Session as Db
+from sqlmodel import select
+
+from kumpel.core.recording import Recording
+from kumpel.formats import krec
+from kumpel.kinds.registry import KINDS
+from kumpel.services import conclusions, figures, reports, take_in
+from kumpel.standins.jaw_muscle_signal import Night, usual_groups
+from kumpel.standins.jaw_muscle_signal import make as make_night
+from kumpel.standins.signals import SIGNALS
+from kumpel.store.tables import Person, Recorder, Session, now
+
+
+@dataclass(frozen=True)
+class Worn:
+    """A recorder with those who had it, one after the other, `every_days` apart, the last of them `days_ago`."""
+
+    token: str
+    kind: str
+    name: str
+    model: str
+    people: tuple[str, ...]
+    hour: int
+    every_days: int
+    days_ago: int
+    place: str
+    task: str = ""
+
+
+WORN = (
+    Worn(
+        "G-01",
+        "gas",
+        "Gas monitor 1",
+        "GM-4",
+        ("Asha Rao", "Nils Aune", "Asha Rao", "Kofi Badu", "Asha Rao"),
+        6,
+        12,
+        1,
+        "north drift",
+        "re-entry",
+    ),
+    Worn(
+        "G-03",
+        "gas",
+        "Gas monitor 3",
+        "GM-4",
+        ("Viktor Drahos", "Ylva Stenmark", "Dagny Holt"),
+        6,
+        19,
+        8,
+        "north drift",
+        "charging",
+    ),
+    Worn(
+        "D-01",
+        "dust",
+        "Dust monitor 1",
+        "DM-1",
+        ("Tomas Ek", "Agnes Moberg", "Tomas Ek", "Runa Eide"),
+        6,
+        14,
+        2,
+        "mill",
+        "bagging",
+    ),
+    Worn(
+        "C-01",
+        "blood_pressure",
+        "Cuff recorder 1",
+        "BP-24",
+        ("Petter Lunde", "Ruth Amsel", "Petter Lunde"),
+        9,
+        28,
+        2,
+        "works clinic",
+    ),
+    Worn(
+        "C-02",
+        "blood_pressure",
+        "Cuff recorder 2",
+        "BP-24",
+        ("Noor Yildiz", "Torvald Bringsli"),
+        9,
+        35,
+        12,
+        "works clinic",
+    ),
+    Worn(
+        "O-01",
+        "oximetry",
+        "Oximeter 1",
+        "OX-1",
+        ("Emil Farkas", "Torvald Bringsli", "Emil Farkas"),
+        22,
+        21,
+        1,
+        "at home",
+    ),
+    Worn("J-01", "jaw_muscle", "Jaw recorder 1", "JM-3", ("Marit Solheim", "Marit Solheim"), 23, 16, 1, "at home"),
+    Worn(
+        "W-01",
+        "training",
+        "Watch 1",
+        "TW-2",
+        ("Lovise Dahlen", "Lovise Dahlen", "Piet Verhage", "Lovise Dahlen"),
+        7,
+        14,
+        0,
+        "hill run",
+    ),
+    Worn("W-02", "training", "Watch 2", "TW-2", ("Arne Skogheim", "Kari Ulvestad"), 16, 17, 6, "hill run"),
+    Worn(
+        "V-02",
+        "vehicle",
+        "Logger, kart K-1",
+        "VL-16",
+        ("Hedda Morke", "Hedda Morke", "Luc Ferrand", "Hedda Morke"),
+        14,
+        9,
+        1,
+        "practice loop",
+        "kart K-1",
+    ),
+    Worn("R-01", "rescue", "Defibrillator, pit head", "AED-1", ("",), 10, 1, 5, "pit head"),
+)
+CONCLUSIONS = {
+    "within": "Nothing to be done.",
+    "action level reached": "Talked over with the person; look again in a month.",
+    "above limit": "Measures ordered; repeat after they are in place.",
+    "not assessable": "Not enough to judge by. Repeat.",
+}
+NIGHT_S = 1800.0
+"""Length of a jaw-muscle night of the demo: half an hour at the full rate; whole nights are measured in bench/."""
+
+
+def _night(seed: int) -> Recording:
+    groups = usual_groups(seed, NIGHT_S, 30)
+    return make_night(Night(seed, NIGHT_S, groups=groups)).recording
+
+
+MAKERS: dict[str, Callable[[int], Recording]] = {
+    kind: (lambda seed, make=make: make(seed).recording) for kind, make in SIGNALS.items()
+} | {"jaw_muscle": _night}
+
+
+def load(db: Db, who: int | None, offset_min: int) -> None:
+    """The recorders and their sessions; all but the last of each are signed, the older ones with a report."""
+    for worn in WORN:
+        recorder = Recorder(
+            serial=f"TF-{worn.token}",
+            kind=worn.kind,
+            token=worn.token,
+            name=worn.name,
+            model=worn.model,
+            firmware="2.1.0",
+            keeps_one=worn.kind in ("rescue", "oximetry"),
+            seen_at=now() - timedelta(days=worn.days_ago, hours=1),
+        )
+        db.add(recorder)
+        db.commit()
+        for turn, name in enumerate(worn.people):
+            left = len(worn.people) - 1 - turn
+            days = worn.days_ago + worn.every_days * left
+            session = _worn(db, worn, recorder, name, turn, _start(days, worn.hour), offset_min, who)
+            if left and who is not None:
+                _sign(db, session, who, issue=left > 1)
+
+
+def _start(days: int, hour: int) -> datetime:
+    """That hour so many days ago; the day before, when it has not come yet or the session would still be running."""
+    local = datetime.now().astimezone()
+    start = local.replace(hour=hour, minute=2 + days % 9, second=12, microsecond=0) - timedelta(days=days)
+    return start - timedelta(days=1) if local - start < timedelta(hours=10) else start
+
+
+def _worn(
+    db: Db, worn: Worn, recorder: Recorder, name: str, turn: int, start: datetime, offset_min: int, who: int | None
+) -> Session:
+    seed = zlib.crc32(f"{worn.token} {turn}".encode()) % 10_000
+    made = MAKERS[worn.kind](seed)
+    about = {
+        "serial": recorder.serial,
+        "name": worn.name,
+        "token": worn.token,
+        "model": worn.model,
+        "firmware": "2.1.0",
+    }
+    made = replace(made, start=start.timestamp(), utc_offset_min=offset_min, recorder=about)
+    person = db.exec(select(Person).where(Person.name == name)).first()
+    tags = {"place": worn.place} | ({"task": worn.task} if worn.task else {})
+    wish = {"tags": tags, "person_id": person.id if person else None, "unclaimed": person is None}
+    session = take_in.from_file(db, krec.write_recording(made, f"{worn.token}-{turn + 1}"), who, wish)
+    session.clock_error_s = 0.6
+    figures.refresh(db, session)
+    db.commit()
+    return session
+
+
+def _sign(db: Db, session: Session, who: int, issue: bool) -> None:
+    assert session.id is not None
+    if session.figures != figures.ASSESSED:
+        return
+    conclusions.conclude(db, session.id, CONCLUSIONS[session.verdict], who)
+    when = min(session.started_at + timedelta(days=1, hours=4), datetime.now(UTC))
+    conclusions.sign(db, session.id, session.review_version, who, at=when)
+    if issue:
+        reports.issue(db, session.id, reports.Options(KINDS[session.kind].one_page), who)

@@ -1,0 +1,243 @@
+"""From a stored recording to its results: computed, kept with everything they came from, read by every list and page."""
+
+from __future__ import annotations
+
+import logging
+import math
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Engine, text
+from sqlalchemy.dialects.postgresql import insert
+from sqlmodel import Session as Db
+from sqlmodel import col, delete, select
+
+from kumpel.core.assessment import Assessment, BothWays, LimitSet
+from kumpel.core.review import Review
+from kumpel.kinds.kind import Kind
+from kumpel.kinds.limit_sets import limit_set_data, limit_set_from
+from kumpel.kinds.registry import KINDS, kind_of
+from kumpel.services import decisions
+from kumpel.services.limits import limits_of
+from kumpel.services.plain import kept, kept_as
+from kumpel.services.recordings import recording_of
+from kumpel.store.database import tell
+from kumpel.store.tables import Decision, FigureValue, LimitSetRow, Result, Session, metadata
+
+log = logging.getLogger("kumpel.figures")
+RECORDED, REVIEWED = "as recorded", "as reviewed"
+WAITING, ASSESSED, FAILED = "waiting", "assessed", "failed"
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """The results of a session, both ways, with what they came from."""
+
+    recorded_id: int | None
+    reviewed_id: int | None
+    method: str
+    limit_set_id: int
+    limits: LimitSet
+    review: Review
+    both: BothWays
+
+
+def method_of(kind: Kind) -> str:
+    """The name and version of the computation: "noise 1"."""
+    return f"{kind.key} {kind.method}"
+
+
+def compute(
+    db: Db, session: Session, rows: list[Decision | decisions.Wish], limit_set_id: int | None = None
+) -> tuple[LimitSetRow, LimitSet, Review, BothWays]:
+    """The assessment under decisions, and under their limit set or another; nothing is kept.
+
+    Raises ValueError with a sentence when the recording cannot be assessed.
+    """
+    row, limits = limits_of(db, session.kind, limit_set_id or decisions.setting(rows, decisions.LIMIT_SET))
+    review = decisions.review_of(rows)
+    return row, limits, review, kind_of(session.kind).assess(recording_of(db, session), review, limits)
+
+
+def assess(db: Db, session: Session) -> BothWays:
+    """Compute and keep: results both ways, their figures as numbers, and what registers show. The caller commits."""
+    assert session.id is not None
+    rows: list[Decision | decisions.Wish] = [*decisions.of_session(db, session.id)]
+    limits_row, limits, review, both = compute(db, session, rows)
+    method = method_of(kind_of(session.kind))
+    shared = {"method": method, "limit_set_id": limits_row.id, "limits": limit_set_data(limits)}
+    for each, decided in ((both.recorded, review.as_recorded()), (both.reviewed, review)):
+        _keep(db, session.id, each, shared | {"decisions": kept(decided)})
+    _keep_values(db, session.id, both, method)
+    _show(session, both.reviewed)
+    session.figures, session.failure = ASSESSED, ""
+    db.add(session)
+    db.flush()
+    return both
+
+
+def refresh(db: Db, session: Session) -> None:
+    """Assess anew after something else than a decision has changed; what stops it is said on the session."""
+    try:
+        assess(db, session)
+    except ValueError as error:
+        _say_failed(session, error)
+        db.add(session)
+
+
+def _keep(db: Db, session_id: int, found: Assessment, origin: dict[str, Any]) -> None:
+    """Append a result, but when the newest says the very same already."""
+    content = kept(found)
+    last = _newest(db, session_id, found.basis)
+    if last is not None and last.content == content and all(getattr(last, k) == v for k, v in origin.items()):
+        return
+    db.add(Result(session_id=session_id, basis=found.basis, verdict=found.verdict.value, content=content, **origin))
+
+
+def _keep_values(db: Db, session_id: int, both: BothWays, method: str) -> None:
+    db.exec(delete(FigureValue).where(col(FigureValue.session_id) == session_id))
+    values = []
+    for each in (both.recorded, both.reviewed):
+        verdicts = {j.figure: j.verdict.value for j in each.judgements}
+        values += [
+            {
+                "session_id": session_id,
+                "basis": each.basis,
+                "key": f.key,
+                "value": f.stated if math.isfinite(f.value) else None,
+                "unit": f.unit,
+                "coverage": f.coverage,
+                "verdict": verdicts.get(f.key, ""),
+                "method": method,
+            }
+            for f in each.figures
+        ]
+    if values:
+        db.connection().execute(insert(metadata.tables["figure_value"]).values(values))
+
+
+def _show(session: Session, reviewed: Assessment) -> None:
+    """What registers show of a session."""
+    session.verdict, session.verdict_step = reviewed.verdict.value, reviewed.step[:80]
+    session.key_figure = ""
+    if reviewed.key_figures:
+        lead = reviewed.figure(reviewed.key_figures[0])
+        name = lead.name.split(",")[0] if lead.key.startswith("limit.") else lead.name
+        shown = f"{name} {lead.stated:.{lead.decimals}f} {lead.unit}" if math.isfinite(lead.value) else lead.note
+        session.key_figure = shown.strip()[:80]
+
+
+def _newest(db: Db, session_id: int, basis: str) -> Result | None:
+    mine = select(Result).where(Result.session_id == session_id, Result.basis == basis)
+    return db.exec(mine.order_by(col(Result.id).desc()).limit(1)).first()
+
+
+def outcome(db: Db, session_id: int) -> Outcome | None:
+    """The newest results of a session; None while it has none."""
+    recorded, reviewed = (_newest(db, session_id, basis) for basis in (RECORDED, REVIEWED))
+    return outcome_of(recorded, reviewed)
+
+
+def outcome_of(recorded: Result | None, reviewed: Result | None) -> Outcome | None:
+    if recorded is None or reviewed is None:
+        return None
+    return Outcome(
+        recorded.id,
+        reviewed.id,
+        reviewed.method,
+        reviewed.limit_set_id,
+        limit_set_from(reviewed.limits),
+        kept_as(Review, reviewed.decisions),
+        BothWays(kept_as(Assessment, recorded.content), kept_as(Assessment, reviewed.content)),
+    )
+
+
+# ---------------------------------------------------------------- as a job
+
+
+def run(store: Engine, session_id: int, *, again: bool = False) -> bool:
+    """Assess a stored session that waits for it (or, when asked for, once more). True when it has figures afterwards.
+
+    What stops it is kept as a sentence on the session; it is not tried again by itself. Only one process works on a session.
+    """
+    with store.connect() as connection, Db(connection) as db:
+        wanted = {"id": session_id}
+        if not db.connection().execute(text("select pg_try_advisory_lock(7245003, :id)"), wanted).scalar_one():
+            return False
+        try:
+            return _run(db, session_id, again)
+        finally:
+            db.rollback()
+            db.connection().execute(text("select pg_advisory_unlock(7245003, :id)"), wanted)
+            db.commit()
+
+
+def _run(db: Db, session_id: int, again: bool) -> bool:
+    session = db.exec(select(Session).where(Session.id == session_id).with_for_update()).first()
+    if session is None or session.state != "stored" or session.signed_at is not None:
+        return False
+    if session.figures == ASSESSED and not again:
+        return True
+    try:
+        assess(db, session)
+    except Exception as error:
+        if is_about_the_database(error):
+            raise
+        log.warning("session %s has no figures: %s", session_id, type(error).__name__)
+        db.rollback()
+        _failed(db, session_id, error)
+        return False
+    tell(db, "sessions", session=session_id)
+    db.commit()
+    return True
+
+
+def is_about_the_database(error: Exception) -> bool:
+    return type(error).__module__.split(".")[0] in ("sqlalchemy", "psycopg")
+
+
+def _failed(db: Db, session_id: int, error: Exception) -> None:
+    session = db.get_one(Session, session_id)
+    _say_failed(session, error)
+    db.add(session)
+    tell(db, "sessions", session=session_id)
+    db.commit()
+
+
+def _say_failed(session: Session, error: Exception) -> None:
+    known = isinstance(error, ValueError)
+    why = str(error) if known else f"the computation failed ({type(error).__name__}); the recording is safe"
+    session.figures, session.failure = FAILED, why[:400]
+    session.verdict, session.verdict_step, session.key_figure = "not assessable", "", ""
+
+
+def wait(db: Db, session: Session) -> None:
+    """Put a session back among those that wait for their figures."""
+    session.figures, session.failure = WAITING, ""
+    db.add(session)
+    tell(db, "sessions", session=session.id)
+    db.commit()
+
+
+def waiting(db: Db, most: int) -> list[int]:
+    """Stored sessions that still wait for their figures, the oldest first."""
+    found = select(Session.id).where(
+        Session.state == "stored", Session.figures == WAITING, col(Session.signed_at).is_(None), Session.aside == ""
+    )
+    return [i for i in db.exec(found.order_by(col(Session.id)).limit(most)).all() if i is not None]
+
+
+def outdated(db: Db, kind: str) -> list[int]:
+    """Unsigned sessions of a kind whose newest figures come from another version of its computation."""
+    stale = (
+        select(FigureValue.session_id)
+        .join(Session, col(Session.id) == FigureValue.session_id)
+        .where(
+            Session.kind == kind,
+            col(Session.signed_at).is_(None),
+            FigureValue.basis == REVIEWED,
+            FigureValue.method != method_of(KINDS[kind]),
+        )
+        .distinct()
+    )
+    return list(db.exec(stale).all())

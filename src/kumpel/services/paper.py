@@ -1,0 +1,122 @@
+"""What stands on a session's report: made from its results, or taken as it was signed."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from pydantic import BaseModel
+from sqlmodel import Session as Db
+
+from kumpel.kinds.registry import kind_of
+from kumpel.reports.document import Document, Fact, Facts, Part, TextPart
+from kumpel.reports.document import Signature as SignatureLine
+from kumpel.reports.moments import wall_moment
+from kumpel.services import decisions, figures
+from kumpel.services.figures import Outcome
+from kumpel.services.problems import ConflictError, InvalidError
+from kumpel.services.recordings import recording_of
+from kumpel.services.sessions import row_of
+from kumpel.store.tables import Account, Conclusion, Person, Session, Team
+
+
+class Paper(BaseModel):
+    """Every part that can stand on a report, in words as they are printed; which of them go in is chosen later."""
+
+    name: str
+    subtitle: str
+    token: str
+    verdict: str
+    words: str
+    origin: str
+    who: list[Fact]
+    parts: dict[str, list[Part]]
+    conclusion: str = ""
+    accepted: list[Fact] = []
+    signer: str = ""
+    signed_on: str = ""
+
+
+def made(db: Db, session: Session, found: Outcome, keys: Sequence[str] | None = None) -> Paper:
+    """The paper of results as they are now; all parts, or those of some keys."""
+    assert session.id is not None
+    kind, recording, row = kind_of(session.kind), recording_of(db, session), row_of(db, session)
+    wanted = [key for key in kind.report_parts if keys is None or key in keys]
+    parts = {key: kind.report(recording, found.review, found.both, found.limits, (key,)) for key in wanted}
+    begin, end = wall_moment(recording, 0), wall_moment(recording, session.length_s)
+    subtitle = f"{kind.name}, {begin:%a %d %b %Y, %H:%M} to {end:%H:%M}"
+    if row.tags.get("place"):
+        subtitle += f", {row.tags['place']}"
+    conclusion = db.get(Conclusion, session.id)
+    accepted = [r for r in decisions.of_session(db, session.id) if r.what == decisions.ACCEPTED]
+    return Paper(
+        name=row.person.name if row.person else "Unclaimed session",
+        subtitle=subtitle,
+        token=row.recorder.token if row.recorder else "?",
+        verdict=found.both.reviewed.verdict.value,
+        words=found.both.reviewed.words,
+        origin=f"Limits: {found.limits.name} {found.limits.version}. Recording SHA-256 {session.sha256.hex()[:16]}…",
+        who=_who(db, row.person, row.tags),
+        parts=parts,
+        conclusion=conclusion.text if conclusion else "",
+        accepted=[Fact(label=r.key, value=r.reason) for r in sorted(accepted, key=lambda r: r.key)],
+    )
+
+
+def now_of(db: Db, session: Session, keys: Sequence[str] | None = None) -> tuple[Paper, Outcome]:
+    """The paper of a session's newest results. ConflictError when it has none."""
+    found = figures.outcome(db, session.id or 0) if session.figures == figures.ASSESSED else None
+    if found is None:
+        raise ConflictError(
+            session.failure or "The figures of this session are still being computed. Try again in a moment.",
+            code="no-figures",
+        )
+    return made(db, session, found, keys), found
+
+
+def document(kind_key: str, paper: Paper, keys: Sequence[str], *, named: bool = True, number: str = "") -> Document:
+    """The document of a paper: the chosen parts in their fixed order. InvalidError names a part that there is not."""
+    kind = kind_of(kind_key)
+    unknown = [key for key in keys if key not in kind.report_parts]
+    if unknown:
+        raise InvalidError(f"A {kind.name.lower()} report has no part “{unknown[0]}”.")
+    parts: list[Any] = [Facts(facts=paper.who if named else [Fact(label="Person", value="not named")])]
+    for key in kind.report_parts:
+        parts += paper.parts.get(key, []) if key in keys else []
+    parts.append(TextPart(title="Conclusion", text=paper.conclusion))
+    parts += [TextPart(title="Accepted with a reason", text=f"{f.label}: {f.value}") for f in paper.accepted]
+    parts.append(SignatureLine(name=paper.signer, date=paper.signed_on))
+    return Document(
+        title=paper.name if named else "Without name",
+        subtitle=paper.subtitle,
+        token=paper.token,
+        verdict=paper.verdict,
+        words=paper.words,
+        footer=f"Kumpel{', report ' + number if number else ''}. {paper.origin}",
+        draft=not number,
+        parts=parts,
+    )
+
+
+def signed(paper: Paper, signer: Account, on: Any) -> Paper:
+    return paper.model_copy(update={"signer": signer.name, "signed_on": f"{on:%d %b %Y}"})
+
+
+def person_facts(db: Db, person: Person | None) -> dict[str, str]:
+    """What is known of a person now, by what it is called on paper."""
+    if person is None:
+        return {"Person": "unclaimed"}
+    team = db.get(Team, person.team_id) if person.team_id else None
+    facts = {"Person": person.name, "Number": person.number}
+    if team:
+        facts["Team"] = team.name
+    if person.born:
+        facts["Born"] = person.born.strftime("%d %b %Y")
+    return facts
+
+
+def _who(db: Db, person: Person | None, tags: dict[str, str]) -> list[Fact]:
+    facts = [Fact(label=label, value=value) for label, value in person_facts(db, person).items()]
+    if person is not None:
+        facts += [Fact(label=key.capitalize(), value=value) for key, value in tags.items() if key != "place"]
+    return facts

@@ -1,0 +1,167 @@
+"""A database from before results were kept, with signed, reopened and undone sessions, brought to today.
+
+`fixtures/before-results.sql.gz` was written by pg_dump from Kumpel at schema 0004, `before-results.json.gz` by that Kumpel
+itself: its figures, decisions, documents and what undo and redo led to.
+"""
+
+import gzip
+import hashlib
+import json
+import os
+import re
+import subprocess
+import unittest
+from typing import Any
+
+import psycopg
+from sqlalchemy import text
+from sqlmodel import Session as Db
+from sqlmodel import col, select
+
+from kumpel.config import ROOT
+from kumpel.kinds.noise_report import ONE_PAGE, PARTS
+from kumpel.services import conclusions, deciding, decisions, figures, limits, paper, reports
+from kumpel.services.plain import plain
+from kumpel.services.problems import ConflictError
+from kumpel.services.recordings import session_of
+from kumpel.store import database
+from kumpel.store.cluster import programs
+from kumpel.store.tables import FigureValue, Report, Session
+from tests.support import cluster
+
+FIXTURES = ROOT / "tests" / "store" / "fixtures"
+
+
+def as_numbers(review: str) -> str:
+    """Decisions in words, "0" and "0.0" alike."""
+    return re.sub(r"(?<=_s=)(\d+)(?=[,)])", r"\1.0", review)
+
+
+class FromBeforeResults(unittest.TestCase):
+    url: str
+    before: dict[str, Any]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.before = json.loads(gzip.decompress((FIXTURES / "before-results.json.gz").read_bytes()))
+        name = f"before_{os.getpid()}"
+        with psycopg.connect(cluster().keeper_url, autocommit=True) as connection:
+            connection.execute(f"drop database if exists {name}")
+            connection.execute(f"create database {name} owner kumpel")
+        cls.url = cluster().url.rsplit("/", 1)[0] + f"/{name}"
+        dump = gzip.decompress((FIXTURES / "before-results.sql.gz").read_bytes())
+        done = subprocess.run(
+            [str(programs() / "psql"), "-q", "-v", "ON_ERROR_STOP=1", "-d", cls.url],
+            input=dump,
+            capture_output=True,
+            check=False,
+        )
+        assert done.returncode == 0, done.stderr.decode()[-2000:]
+        database.migrate(cls.url)
+        with Db(database.engine(cls.url)) as db:
+            limits.put_shipped(db)
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        database.engine(cls.url).dispose()
+
+    def setUp(self) -> None:
+        self.db = Db(database.engine(self.url), expire_on_commit=False)
+        self.addCleanup(self.db.close)
+
+    def session(self, name: str) -> Session:
+        return session_of(self.db, self.before[name]["id"])
+
+    @property
+    def names(self) -> list[str]:
+        return [name for name in self.before if name not in ("reports", "steps")]
+
+    def decided(self, session_id: int) -> str:
+        return repr(decisions.review_of(decisions.of_session(self.db, session_id)))
+
+    def test_every_session_says_what_it_said(self) -> None:
+        for name in self.names:
+            then, row = self.before[name], self.session(name)
+            with self.subTest(session=name):
+                self.assertEqual([row.verdict, row.verdict_step, row.key_figure], then["verdict"])
+                self.assertEqual((row.figures, row.signed_at is not None), ("assessed", then["signed"]))
+                found = conclusions.standing(self.db, row)
+                assert found is not None
+                self.assertEqual(json.loads(json.dumps(plain(found.both))), then["figures"])
+                self.assertEqual(found.limits.version, then["limits"])
+                self.assertEqual(repr(found.review), then["decisions"])
+                self.assertEqual(self.decided(row.id or 0), then["decisions"])
+                self.assertEqual(list(deciding.next_steps(self.db, row.id or 0)), then["undo"])
+
+    def test_computing_anew_gives_the_very_same_results(self) -> None:
+        for name in self.names:
+            row = self.session(name)
+            before = conclusions.standing(self.db, row)
+            with self.subTest(session=name):
+                figures.assess(self.db, row)
+                after = figures.outcome(self.db, row.id or 0)
+                assert before is not None and after is not None
+                self.assertEqual(repr(plain(after.both)), repr(plain(before.both)))
+                self.assertEqual(after.reviewed_id, before.reviewed_id, "nothing had to be appended")
+            self.db.rollback()
+
+    def test_the_pages_are_those_of_before(self) -> None:
+        for name in self.names:
+            row, then = self.session(name), self.before[name]["document"]
+            with self.subTest(session=name):
+                signature = conclusions.signature_of(self.db, row.id or 0)
+                pages = (
+                    conclusions.signed_paper(self.db, row, signature) if signature else paper.now_of(self.db, row)[0]
+                )
+                made = json.loads(paper.document(row.kind, pages, tuple(PARTS)).model_dump_json())
+                self.assertEqual(made, then)
+
+    def test_issued_reports_have_the_same_bytes(self) -> None:
+        found = {r.number: hashlib.sha256(r.pdf).hexdigest() for r in self.db.exec(select(Report)).all()}
+        self.assertEqual({number: found[number] for number in self.before["reports"]}, self.before["reports"])
+
+    def test_figures_are_there_as_numbers(self) -> None:
+        row = self.session("undone")
+        rows = self.db.exec(
+            select(FigureValue).where(FigureValue.session_id == row.id, FigureValue.basis == "as reviewed")
+        ).all()
+        then = {f["key"]: f for f in self.before["undone"]["figures"]["reviewed"]["figures"]}
+        self.assertEqual({r.key for r in rows}, set(then))
+        for each in rows:
+            value = then[each.key]["value"]
+            self.assertEqual(each.value, None if value is None else round(value, then[each.key]["decimals"]), each.key)
+
+    def test_undo_and_redo_lead_where_they_led(self) -> None:
+        row = self.session("undone")
+        for way, expected in (("undo", self.before["steps"]["undo"]), ("redo", self.before["steps"]["redo"])):
+            for state in expected:
+                row = getattr(deciding, way)(self.db, row.id or 0, row.review_version)
+                self.assertEqual(as_numbers(self.decided(row.id or 0)), as_numbers(state), way)
+            with self.assertRaises(ConflictError):
+                getattr(deciding, way)(self.db, row.id or 0, row.review_version)
+            self.db.rollback()
+        # Back to where the session stood, for the other tests.
+        for _ in range(3):
+            row = deciding.undo(self.db, row.id or 0, row.review_version)
+
+    def test_a_signature_from_before_is_in_force_and_prints(self) -> None:
+        row = self.session("renamed")
+        signature = conclusions.signature_of(self.db, row.id or 0)
+        assert signature is not None
+        who = signature.signed_by
+        report = reports.issue(self.db, row.id or 0, reports.Options(ONE_PAGE), who)
+        self.assertEqual(report.limits["version"], self.before["renamed"]["limits"])
+        with self.assertRaisesRegex(ConflictError, "signed off"):
+            deciding.undo(self.db, row.id or 0, row.review_version)
+        self.db.rollback()
+        reopened = conclusions.open_again(self.db, self.before["silent"]["id"], who, "to look at it again")
+        self.assertIsNone(reopened.signed_at)
+        conclusions.sign(self.db, reopened.id or 0, reopened.review_version, who)
+        history = conclusions.signatures(self.db, reopened.id or 0)
+        self.assertEqual([bool(s.opened_at) for s in history], [False, True])
+
+    def test_nothing_is_left_of_the_older_form(self) -> None:
+        tables = self.db.connection().execute(text("select tablename from pg_tables where schemaname = 'public'"))
+        self.assertFalse({"stretch", "assessment"} & {name for (name,) in tables})
+        waiting = self.db.exec(select(Session).where(col(Session.figures) != "assessed")).all()
+        self.assertEqual(waiting, [])

@@ -1,0 +1,54 @@
+import type { WallClock } from "@/ui/format";
+
+/** The value of a colour of the look. */
+export function token(name: string): string {
+  return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+}
+
+/** Colours of lanes in order, told apart also by those who see few colours. */
+export const LANE_COLOURS = ["--lane-1", "--lane-2", "--lane-3", "--lane-4", "--lane-5", "--lane-6"];
+
+/** A hatched field: left out, or not measured. */
+export function hatch(context: CanvasRenderingContext2D, x: number, y: number, width: number, height: number) {
+  context.save();
+  context.beginPath();
+  context.rect(x, y, width, height);
+  context.clip();
+  context.fillStyle = token("--salt");
+  context.fillRect(x, y, width, height);
+  context.strokeStyle = token("--none");
+  context.lineWidth = 1;
+  context.beginPath();
+  const step = 7;
+  for (let at = Math.floor((x - height) / step) * step; at < x + width; at += step) {
+    context.moveTo(at, y + height);
+    context.lineTo(at + height, y);
+  }
+  context.stroke();
+  context.restore();
+}
+
+/** A range around values whose ends are round numbers. */
+export function niceRange(low: number, high: number): [number, number] {
+  const size = high - low || Math.abs(high) || 1;
+  const step = 10 ** Math.floor(Math.log10(size / 2));
+  const round = [1, 2, 5, 10].map((f) => f * step).find((s) => size / s <= 8) ?? step;
+  return [Math.floor(low / round) * round, Math.ceil(high / round) * round];
+}
+
+const STEPS_S = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 21600, 43200, 86400];
+
+/** Seconds since midnight of an "HH:MM" or "HH:MM:SS". */
+export function clockOffset(text: string): number {
+  const [h = 0, m = 0, s = 0] = text.split(":").map(Number);
+  return h * 3600 + m * 60 + s;
+}
+
+/** Round times of day in a span, at least about 70 px apart. */
+export function clockSplits(from: number, to: number, width: number, clock: WallClock): number[] {
+  const step = STEPS_S.find((s) => ((to - from) / s) * 70 <= width) ?? 86400;
+  const offset = clockOffset(clock(0, true));
+  const found: number[] = [];
+  for (let s = Math.ceil((from + offset) / step) * step - offset; s <= to; s += step) found.push(s);
+  return found;
+}

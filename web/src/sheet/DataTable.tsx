@@ -1,0 +1,118 @@
+import { useMemo, useState } from "react";
+import type { Schemas } from "@/api/client";
+import { number, type WallClock } from "@/ui/format";
+
+type Table = Schemas["Table"];
+type Cell = Table["rows"][number][number];
+
+const CLOCK = "clock";
+const KEY = "Key";
+const FIRST = 60;
+
+export function cellWords(value: Cell | undefined, column: Table["columns"][number], clock: WallClock): string {
+  if (value === null || value === undefined) return "–";
+  if (typeof value === "string") return value;
+  if (column.unit === CLOCK) return clock(value, true);
+  return number(value, column.decimals ?? 0);
+}
+
+function compare(a: Cell | undefined, b: Cell | undefined): number {
+  if (typeof a === "number" && typeof b === "number") return a - b;
+  if (a === null || a === undefined) return 1;
+  if (b === null || b === undefined) return -1;
+  return String(a).localeCompare(String(b), undefined, { numeric: true });
+}
+
+/** A table of the assessment: sorted by a click on a head, copied with heads and units. */
+export function DataTable({
+  table,
+  clock,
+  onTime,
+}: {
+  table: Table;
+  clock: WallClock;
+  onTime?: (atS: number) => void;
+}) {
+  const [sort, setSort] = useState<{ column: number; falling: boolean } | null>(null);
+  const [all, setAll] = useState(false);
+  const [copied, setCopied] = useState(false);
+  const shown = table.columns.map((column, i) => ({ column, i })).filter(({ column }) => column.name !== KEY);
+  const rows = useMemo(() => {
+    if (!sort) return table.rows;
+    const sorted = [...table.rows].sort((a, b) => compare(a[sort.column], b[sort.column]));
+    return sort.falling ? sorted.reverse() : sorted;
+  }, [table, sort]);
+  const head = (column: Table["columns"][number]) =>
+    column.unit && column.unit !== CLOCK ? `${column.name}, ${column.unit}` : column.name;
+  const copy = async () => {
+    const lines = [
+      shown.map(({ column }) => head(column)),
+      ...rows.map((r) => shown.map(({ column, i }) => cellWords(r[i], column, clock))),
+    ];
+    await navigator.clipboard.writeText(lines.map((cells) => cells.join("\t")).join("\n"));
+    setCopied(true);
+    window.setTimeout(() => setCopied(false), 2000);
+  };
+  if (table.rows.length === 0) return <p className="py-2 text-[13px] text-soft">None.</p>;
+  return (
+    <div className="overflow-x-auto">
+      <table className="w-full text-[13px]">
+        <thead className="font-narrow text-[12.5px] text-soft">
+          <tr>
+            {shown.map(({ column, i }) => (
+              <th
+                key={column.name}
+                aria-sort={sort?.column === i ? (sort.falling ? "descending" : "ascending") : undefined}
+                className={`whitespace-nowrap px-1.5 py-1 font-medium first:pl-0 ${column.decimals === null ? "text-left" : "text-right"}`}
+              >
+                <button
+                  type="button"
+                  className="font-medium hover:text-act"
+                  onClick={() => setSort({ column: i, falling: sort?.column === i ? !sort.falling : false })}
+                >
+                  {head(column)}
+                  {sort?.column === i ? (sort.falling ? " ↓" : " ↑") : ""}
+                </button>
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.slice(0, all ? undefined : FIRST).map((row, n) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: rows of a computed table have no name of their own
+            <tr key={n} className="border-hair border-t">
+              {shown.map(({ column, i }) => {
+                const value = row[i];
+                const words = cellWords(value, column, clock);
+                return (
+                  <td
+                    key={column.name}
+                    className={`px-1.5 py-0.5 first:pl-0 ${column.decimals === null ? "" : "text-right font-narrow"}`}
+                  >
+                    {column.unit === CLOCK && typeof value === "number" && onTime ? (
+                      <button type="button" className="text-act hover:underline" onClick={() => onTime(value)}>
+                        {words}
+                      </button>
+                    ) : (
+                      words
+                    )}
+                  </td>
+                );
+              })}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <div className="flex gap-3 pt-1 text-[12.5px]">
+        {rows.length > FIRST && (
+          <button type="button" className="text-act hover:underline" onClick={() => setAll(!all)}>
+            {all ? `show the first ${FIRST}` : `show all ${rows.length}`}
+          </button>
+        )}
+        <button type="button" className="text-act hover:underline" onClick={copy}>
+          {copied ? "copied" : "copy with heads and units"}
+        </button>
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,153 @@
+import { useEffect, useMemo, useRef, useState } from "react";
+import { type Key, useKeys } from "@/app/keys";
+import { length, type WallClock } from "@/ui/format";
+import { ReasonDialog } from "@/ui/reason";
+import type { Happening } from "./events";
+
+const ROWS = 400;
+
+/** Events with a filter; Up and Down walk through them, K keeps, X leaves one out and asks why. */
+export function EventList({
+  happenings,
+  clock,
+  locked,
+  chosen,
+  onChoose,
+  onDrop,
+  onKeep,
+  onTakeBack,
+}: {
+  happenings: Happening[];
+  clock: WallClock;
+  locked: boolean;
+  chosen: string | null;
+  onChoose: (happening: Happening) => void;
+  onDrop: (happening: Happening, reason: string) => void;
+  onKeep: (happening: Happening) => void;
+  onTakeBack: (decision: number) => void;
+}) {
+  const [filter, setFilter] = useState("");
+  const [dropping, setDropping] = useState<Happening | null>(null);
+  const groups = useMemo(() => {
+    const counts = new Map<string, number>();
+    for (const h of happenings) counts.set(h.group, (counts.get(h.group) ?? 0) + 1);
+    return [...counts];
+  }, [happenings]);
+  const out = happenings.filter((h) => !h.kept).length;
+  const shown = happenings.filter((h) =>
+    filter === "" ? true : filter === "left out" ? !h.kept : h.group === filter && h.kept,
+  );
+  const at = shown.findIndex((h) => h.key === chosen);
+  const current = at >= 0 ? shown[at] : undefined;
+  const list = useRef<HTMLUListElement>(null);
+  useEffect(() => {
+    if (chosen) list.current?.querySelector('[aria-current="true"]')?.scrollIntoView({ block: "nearest" });
+  }, [chosen]);
+  const drop = (h: Happening) => h.word?.droppable && h.kept && !locked && setDropping(h);
+  const keep = (h: Happening) => {
+    if (locked) return;
+    if (h.decision?.what === "dropped") onTakeBack(h.decision.id);
+    else if (!h.kept && h.word?.keepable) onKeep(h);
+  };
+  const latest = useRef({ drop, keep });
+  latest.current = { drop, keep };
+  const keys = useMemo<Key[]>(() => {
+    const [before, after] = [shown[at - 1], shown[at + 1]];
+    const walk: Key[] = [
+      { keys: "ArrowDown", does: "next event", run: () => after && onChoose(after) },
+      { keys: "ArrowUp", does: "event before", run: () => before && onChoose(before) },
+    ];
+    if (!current) return walk;
+    return [
+      ...walk,
+      { keys: "k", does: "the chosen event counts", run: () => latest.current.keep(current) },
+      { keys: "x", does: "leave the chosen event out, with a reason", run: () => latest.current.drop(current) },
+    ];
+  }, [shown, at, current, onChoose]);
+  useKeys(keys);
+  if (happenings.length === 0) return null;
+  const chip = (value: string, words: string) => (
+    <button
+      key={value}
+      type="button"
+      aria-pressed={filter === value}
+      onClick={() => setFilter(value)}
+      className={`rounded-full border px-2.5 py-0.5 text-[12.5px] ${filter === value ? "border-act bg-act-soft" : "border-line hover:bg-hair"}`}
+    >
+      {words}
+    </button>
+  );
+  return (
+    <section aria-label="Events">
+      <div className="flex flex-wrap items-center gap-1.5 pb-1.5">
+        {chip("", `all ${happenings.length}`)}
+        {groups.length > 1 && groups.map(([group, count]) => chip(group, `${group} ${count}`))}
+        {out > 0 && chip("left out", `left out ${out}`)}
+      </div>
+      <ul ref={list} className="max-h-[250px] overflow-auto text-[13px]">
+        {shown.slice(0, ROWS).map((h) => (
+          <li
+            key={h.key}
+            aria-current={h.key === chosen}
+            className={`flex items-center gap-2 border-hair border-t ${h.key === chosen ? "bg-act-soft" : ""}`}
+          >
+            <button
+              type="button"
+              className="flex min-h-7 min-w-0 flex-1 items-center gap-2.5 text-left"
+              onClick={() => onChoose(h)}
+            >
+              <span className="w-16 shrink-0 font-medium">{clock(h.atS, true)}</span>
+              <span className={`min-w-0 flex-1 truncate ${h.kept ? "" : "text-soft line-through"}`}>
+                {h.word && !h.text.startsWith(h.word.one) ? `${h.word.one}, ` : ""}
+                {h.text}
+              </span>
+              {h.endS > h.atS && <span className="text-soft">{length(h.endS - h.atS)}</span>}
+            </button>
+            <span className="w-28 shrink-0 truncate text-right">
+              {h.decision ? (
+                <button
+                  type="button"
+                  className="text-act hover:underline"
+                  disabled={locked}
+                  title={`${h.decision.reason || h.decision.what}: take back`}
+                  onClick={() => h.decision && onTakeBack(h.decision.id)}
+                >
+                  {h.decision.what === "dropped" ? "count it" : "as computed"}
+                </button>
+              ) : !locked && h.kept && h.word?.droppable ? (
+                <button type="button" className="text-act hover:underline" onClick={() => drop(h)}>
+                  leave out
+                </button>
+              ) : !locked && !h.kept && h.word?.keepable ? (
+                <button type="button" className="text-act hover:underline" onClick={() => keep(h)}>
+                  count it
+                </button>
+              ) : (
+                <span className="text-soft">{h.kept ? "counts" : "does not count"}</span>
+              )}
+            </span>
+          </li>
+        ))}
+      </ul>
+      {shown.length > ROWS && (
+        <p className="pt-1 text-[12.5px] text-soft">
+          {shown.length - ROWS} more; filter to see them, or walk there with the arrow keys.
+        </p>
+      )}
+      {dropping && (
+        <ReasonDialog
+          title={`Leave this ${dropping.word?.one ?? "event"} out?`}
+          text={`${clock(dropping.atS, true)}, ${dropping.text}`}
+          hint="why it does not count"
+          action="Leave out"
+          reasons={dropping.word?.reasons ?? []}
+          onClose={() => setDropping(null)}
+          onReason={(reason) => {
+            onDrop(dropping, reason);
+            setDropping(null);
+          }}
+        />
+      )}
+    </section>
+  );
+}

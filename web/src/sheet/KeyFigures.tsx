@@ -1,0 +1,92 @@
+import { Verdict } from "@/ui/basics";
+import { hoursMinutes, number, percent } from "@/ui/format";
+import type { Assessed, Assessment, Figure } from "./assessed";
+import { figureOf } from "./assessed";
+
+/** How a figure stands: hours as h:mm, everything else with its decimals. */
+export function stated(figure: Figure | undefined): string {
+  if (!figure || figure.value === null) return "–";
+  return figure.unit === "h" ? hoursMinutes(figure.value * 3600) : number(figure.value, figure.decimals);
+}
+
+export function judgementOf(assessment: Assessment, figure: Figure) {
+  return assessment.judgements.find((j) => j.figure === figure.key);
+}
+
+function KeyFigure({
+  figure,
+  before,
+  assessment,
+  name,
+  onWhy,
+}: {
+  figure: Figure;
+  before: Figure | undefined;
+  assessment: Assessment;
+  name: string;
+  onWhy: () => void;
+}) {
+  const judgement = judgementOf(assessment, figure);
+  const { quality } = assessment;
+  const isTime = figure.key === "measured" && figure.unit === "h";
+  return (
+    <button
+      type="button"
+      onClick={onWhy}
+      title="Why this number?"
+      className="flex flex-col items-start justify-start bg-panel px-3 py-2 text-left hover:bg-act-soft"
+    >
+      <span className="block max-w-full truncate font-medium font-narrow text-[12.5px] text-soft">{name}</span>
+      <span className="block font-narrow font-semibold text-[27px] leading-[1.15]">
+        {stated(figure)}
+        <span className="ml-1 font-medium text-[14px] text-soft">
+          {isTime ? `of ${hoursMinutes(quality.planned_s)} h` : figure.unit}
+        </span>
+      </span>
+      {isTime ? (
+        <Verdict
+          verdict={quality.findings.some((f) => f.code === "coverage") ? "not assessable" : "within"}
+          words={`${percent(quality.coverage)} covered`}
+        />
+      ) : judgement ? (
+        <Verdict verdict={judgement.verdict} words={judgement.words} />
+      ) : (
+        <span className="font-narrow text-[13px] text-soft">{figure.note || "no limit in this set"}</span>
+      )}
+      {before && stated(before) !== stated(figure) && (
+        <span className="block font-narrow text-[12.5px] text-soft">as recorded {stated(before)}</span>
+      )}
+    </button>
+  );
+}
+
+/** The four figures that matter first, those with limits before the others; a click says why. */
+export function KeyFigures({
+  review,
+  nameOf,
+  onWhy,
+}: {
+  review: Assessed;
+  nameOf?: (figure: Figure) => string;
+  onWhy: (figure: Figure) => void;
+}) {
+  const { reviewed, recorded } = review;
+  const figures = reviewed.key_figures
+    .map((key) => figureOf(reviewed, key))
+    .filter((f): f is Figure => f !== undefined)
+    .slice(0, 4);
+  return (
+    <div className="mt-2.5 grid grid-cols-2 gap-px overflow-hidden rounded-lg border border-line bg-line min-[900px]:grid-cols-4">
+      {figures.map((f) => (
+        <KeyFigure
+          key={f.key}
+          figure={f}
+          before={figureOf(recorded, f.key)}
+          assessment={reviewed}
+          name={nameOf?.(f) ?? f.name}
+          onWhy={() => onWhy(f)}
+        />
+      ))}
+    </div>
+  );
+}

@@ -1,0 +1,210 @@
+import { useCallback, useMemo, useState } from "react";
+import { type LaneBand, Lanes, type MarkRow } from "@/charts/Lanes";
+import { StretchDialog } from "@/features/review/StretchDialog";
+import type { ReviewSheetProps } from "@/kinds/sheet";
+import { Button } from "@/ui/basics";
+import { number, offsetChanges, wallClock } from "@/ui/format";
+import { stretchesOf } from "./assessed";
+import { DataTable } from "./DataTable";
+import { EventList } from "./EventList";
+import { type Happening, happeningsOf } from "./events";
+import { FiguresTable } from "./FiguresTable";
+import { KeyFigures } from "./KeyFigures";
+import { PickLanes } from "./PickLanes";
+import { useLanes, usePicked } from "./useLanes";
+
+const panel = "mt-2.5 rounded-lg border border-line bg-panel px-3 py-2";
+const MOST_ROWS = 6;
+
+/** The value of a lane at a moment. */
+function valueAt(lane: ReturnType<typeof useLanes>[number], atS: number): number | null {
+  if (lane.bins) return lane.bins.mean[Math.floor((atS - lane.bins.startS) / lane.bins.binS)] ?? null;
+  let nearest: number | null = null;
+  let away = Number.POSITIVE_INFINITY;
+  for (const p of lane.points ?? [])
+    if (Math.abs(p.atS - atS) < away) [away, nearest] = [Math.abs(p.atS - atS), p.value];
+  return nearest;
+}
+
+/** What a kind without a sheet of its own gets: figures, everything on one clock, tables, events. */
+export default function PlainSheet({ review, kind, limitSet, locked, actions, onWhy }: ReviewSheetProps) {
+  const { session, reviewed } = review;
+  const whole = useMemo<[number, number]>(() => [0, Math.max(session.length_s, 1)], [session.length_s]);
+  const [span, setSpan] = useState(whole);
+  const [cursor, setCursor] = useState<number | null>(null);
+  const [chosenSpan, setChosenSpan] = useState<[number, number] | null>(null);
+  const [event, setEvent] = useState<string | null>(null);
+  const [tab, setTab] = useState("figures");
+  const clock = useMemo(() => wallClock(session, offsetChanges(review.events)), [session, review.events]);
+  const { shown, pick, changed } = usePicked(kind, review.channels);
+  const lanes = useLanes(review, kind, shown, limitSet, span);
+  const happenings = useMemo(() => happeningsOf(review, kind), [review, kind]);
+  const rows = useMemo<MarkRow[]>(() => {
+    const groups = new Map<string, MarkRow["items"]>();
+    for (const h of happenings) {
+      const items = groups.get(h.group) ?? [];
+      items.push({ key: h.key, startS: h.atS, endS: h.endS, kept: h.kept });
+      groups.set(h.group, items);
+    }
+    return [...groups].slice(0, MOST_ROWS).map(([label, items]) => ({ label, items }));
+  }, [happenings]);
+  const bands = useMemo<LaneBand[]>(() => {
+    const moved = stretchesOf(review, "asleep").length > 0;
+    return [
+      ...stretchesOf(review).map((s): LaneBand => ({ startS: s.start_s, endS: s.end_s, look: s.what, text: s.reason })),
+      ...reviewed.suggestions.map(
+        (s): LaneBand => ({ startS: s.start_s, endS: s.end_s, look: "suggestion", text: s.reason }),
+      ),
+      ...(moved ? [] : (reviewed.stretches ?? [])).map(
+        (s): LaneBand => ({ startS: s.start_s, endS: s.end_s, look: "asleep", text: s.label }),
+      ),
+    ];
+  }, [review, reviewed]);
+  const show = useCallback(
+    (atS: number, endS = atS, aroundS = 60) => {
+      const [from, to] = [Math.max(atS - aroundS, 0), Math.min(endS + aroundS, whole[1])];
+      setSpan((now) => (atS >= now[0] && endS <= now[1] && now[1] - now[0] < 20 * (to - from) ? now : [from, to]));
+    },
+    [whole],
+  );
+  const choose = useCallback(
+    (h: Happening) => {
+      setEvent(h.key);
+      show(h.atS, h.endS, h.word?.around_s);
+    },
+    [show],
+  );
+  const zoomed = span[1] - span[0] < whole[1] - 0.5;
+  const fine = span[1] - span[0] < 600;
+  const table = reviewed.tables.find((t) => t.key === tab);
+  const tabs = [
+    { key: "figures", words: `Figures ${reviewed.figures.length}` },
+    ...reviewed.tables.map((t) => ({ key: t.key, words: t.title })),
+  ];
+  return (
+    <>
+      <KeyFigures review={review} onWhy={onWhy} />
+      <section className={panel} aria-label="On one clock">
+        <div className="flex flex-wrap items-center gap-x-3 gap-y-1 pb-1.5 text-[13px]">
+          <b className="font-narrow font-semibold">On one clock</b>
+          <span className="text-soft">
+            {shown.length} of {review.channels.length} channels
+          </span>
+          <PickLanes channels={review.channels} shown={shown} changed={changed} onPick={pick} />
+          {zoomed && (
+            <Button size="small" onClick={() => setSpan(whole)}>
+              whole session
+            </Button>
+          )}
+          <span className="ml-auto min-h-5 truncate text-soft" aria-live="off">
+            {cursor !== null && (
+              <>
+                {clock(cursor, fine || lanes.some((l) => (l.bins?.binS ?? 60) < 60))}{" "}
+                {lanes
+                  .filter((l) => l.look !== "flag")
+                  .slice(0, 4)
+                  .map((l) => {
+                    const value = valueAt(l, cursor);
+                    return (
+                      <span key={l.key} className="ml-1.5">
+                        {l.name}{" "}
+                        <b className="font-semibold text-ink">
+                          {value === null ? "–" : `${number(value, Math.abs(value) < 20 ? 2 : 1)} ${l.unit}`}
+                        </b>
+                      </span>
+                    );
+                  })}
+              </>
+            )}
+          </span>
+        </div>
+        <div className="max-h-[430px] overflow-y-auto">
+          <Lanes
+            rows={rows}
+            lanes={lanes}
+            bands={bands}
+            span={span}
+            whole={whole}
+            clock={clock}
+            chosen={event}
+            onSpan={setSpan}
+            onSelect={(a, b) => !locked && setChosenSpan([Math.max(a, 0), Math.min(b, session.length_s)])}
+            onCursor={setCursor}
+            onMark={(key) => {
+              const found = happenings.find((h) => h.key === key);
+              if (found) choose(found);
+            }}
+            label="Channels and events on one clock. Plus and minus zoom, arrows move, 0 shows the whole session."
+          />
+        </div>
+        <div className="flex flex-wrap gap-3 text-[12.5px] text-soft">
+          <span>each on its own scale</span>
+          {!locked && (
+            <button
+              type="button"
+              className="text-act hover:underline"
+              onClick={() => setChosenSpan([span[0], Math.min(span[0] + (span[1] - span[0]) / 10, span[1])])}
+            >
+              type a stretch instead of dragging
+            </button>
+          )}
+        </div>
+      </section>
+      {happenings.length > 0 && (
+        <div className={panel}>
+          <EventList
+            happenings={happenings}
+            clock={clock}
+            locked={locked}
+            chosen={event}
+            onChoose={choose}
+            onDrop={(h, reason) => actions.drop(h.key, h.endS - h.atS, reason)}
+            onKeep={(h) => actions.keep(h.key, h.endS - h.atS)}
+            onTakeBack={(id) => actions.takeBack([id])}
+          />
+        </div>
+      )}
+      <section className={panel} aria-label="Figures and tables">
+        <div
+          role="tablist"
+          aria-label="Figures and tables"
+          className="flex flex-wrap gap-x-4 border-hair border-b pb-1 text-[13px]"
+        >
+          {tabs.map((t) => (
+            <button
+              key={t.key}
+              type="button"
+              role="tab"
+              aria-selected={tab === t.key}
+              onClick={() => setTab(t.key)}
+              className={`border-b-2 font-narrow font-semibold ${tab === t.key ? "border-brass" : "border-transparent text-act hover:underline"}`}
+            >
+              {t.words}
+            </button>
+          ))}
+        </div>
+        <div role="tabpanel" aria-label={tabs.find((t) => t.key === tab)?.words} className="pt-1">
+          {table ? (
+            <DataTable key={table.key} table={table} clock={clock} onTime={(s) => show(s)} />
+          ) : (
+            <FiguresTable review={review} onWhy={onWhy} />
+          )}
+        </div>
+      </section>
+      {chosenSpan && (
+        <StretchDialog
+          words={kind.stretches}
+          clock={clock}
+          lengthS={session.length_s}
+          startS={chosenSpan[0]}
+          endS={chosenSpan[1]}
+          onClose={() => setChosenSpan(null)}
+          onSave={(what, a, b, label) => {
+            actions.mark(what, a, b, label);
+            setChosenSpan(null);
+          }}
+        />
+      )}
+    </>
+  );
+}

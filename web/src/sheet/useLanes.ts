@@ -1,0 +1,137 @@
+import { keepPreviousData, useQueries } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import { api, ask, type Schemas } from "@/api/client";
+import type { Binned, Lane } from "@/charts/Lanes";
+import type { Assessed, Kind } from "./assessed";
+
+const AT_ONCE = 8;
+const POINTS = 1600;
+const PAUSE_MS = 70;
+
+type Rule = { figure: string; unit: string; steps: { value: number; name: string }[] };
+
+/** Limits that can be held against a channel's own values: rules of the same unit about a figure of the same family. */
+function linesOf(channel: Schemas["Channel"], limitSet: Schemas["LimitSet"] | undefined): Lane["lines"] {
+  const family = channel.key.split(".")[0] ?? channel.key;
+  const rules = (limitSet?.data.rules ?? []) as Rule[];
+  return rules
+    .filter((r) => r.unit === channel.unit && r.figure.split(".")[0] === family)
+    .flatMap((r) => r.steps)
+    .map((s) => ({ value: s.value, text: s.name }));
+}
+
+/** Which channels are shown, in which order; remembered for the kind in this browser. */
+export function usePicked(kind: Kind, channels: Schemas["Channel"][]) {
+  const key = `kumpel.lanes.${kind.key}`;
+  const usual = useMemo(() => {
+    const angles = new Set(kind.channels.filter((c) => c.reduce === "angle").map((c) => c.key));
+    return channels.filter((c) => !angles.has(c.key)).map((c) => c.key);
+  }, [kind, channels]);
+  const [picked, setPicked] = useState<string[] | null>(() => {
+    try {
+      const found = JSON.parse(localStorage.getItem(key) ?? "null");
+      return Array.isArray(found) ? found.filter((k): k is string => typeof k === "string") : null;
+    } catch {
+      return null;
+    }
+  });
+  const known = new Set(channels.map((c) => c.key));
+  const shown = (picked ?? usual).filter((k) => known.has(k));
+  return {
+    shown,
+    pick: (keys: string[] | null) => {
+      setPicked(keys);
+      if (keys) localStorage.setItem(key, JSON.stringify(keys));
+      else localStorage.removeItem(key);
+    },
+    changed: picked !== null,
+  };
+}
+
+/** The lanes of a span: channels as bins, readings as points. */
+export function useLanes(
+  review: Assessed,
+  kind: Kind,
+  shown: string[],
+  limitSet: Schemas["LimitSet"] | undefined,
+  span: [number, number],
+): Lane[] {
+  const { session } = review;
+  const [asked, setAsked] = useState(span);
+  useEffect(() => {
+    const timer = setTimeout(() => setAsked(span), PAUSE_MS);
+    return () => clearTimeout(timer);
+  }, [span]);
+  const margin = (asked[1] - asked[0]) * 0.5;
+  const start = Math.max(asked[0] - margin, 0);
+  const end = Math.min(asked[1] + margin, session.length_s);
+  const batches = useMemo(() => {
+    const found: string[][] = [];
+    for (let i = 0; i < shown.length; i += AT_ONCE) found.push(shown.slice(i, i + AT_ONCE));
+    return found;
+  }, [shown]);
+  const views = useQueries({
+    queries: batches.map((channel) => ({
+      queryKey: ["view", session.id, channel.join(","), Math.round(start * 10), Math.round(end * 10)],
+      queryFn: () =>
+        ask(
+          api.GET("/api/sessions/{session_id}/view", {
+            params: {
+              path: { session_id: session.id },
+              query: { channel, start_s: start, end_s: end, points: POINTS },
+            },
+          }),
+        ),
+      placeholderData: keepPreviousData,
+      staleTime: Number.POSITIVE_INFINITY,
+    })),
+    combine: (results) => results.map((r) => r.data),
+  });
+  return useMemo(() => {
+    const bins = new Map<string, Binned>();
+    for (const found of views)
+      for (const v of found ?? [])
+        bins.set(v.key, { startS: v.start_s, binS: v.bin_s, low: v.low, high: v.high, mean: v.mean });
+    const reduce = new Map(kind.channels.map((c) => [c.key, c.reduce]));
+    const lanes: Lane[] = shown.flatMap((key) => {
+      const channel = review.channels.find((c) => c.key === key);
+      if (!channel) return [];
+      const how = reduce.get(key) ?? (channel.unit === "flag" ? "any" : "mean");
+      return [
+        {
+          key,
+          name: channel.name,
+          unit: channel.unit,
+          look: how === "any" ? "flag" : how === "state" ? "steps" : "line",
+          bins: bins.get(key),
+          lines: linesOf(channel, limitSet),
+        },
+      ];
+    });
+    return [...readingLanes(review, kind), ...lanes];
+  }, [views, review, kind, shown, limitSet]);
+}
+
+/** Readings at uneven times (a cuff, compressions) as points on a scale of their own. */
+function readingLanes(review: Assessed, kind: Kind): Lane[] {
+  const readings = review.events.filter((e) => e.code === kind.reading_code);
+  if (readings.length === 0) return [];
+  const dropped = new Set(review.decisions.filter((d) => d.what === "dropped").map((d) => d.key));
+  return kind.readings.flatMap((key) => {
+    const points = readings.flatMap((e) => {
+      const value = e.data[key];
+      const place = `${kind.reading_code}@${at(e.at_s)}`;
+      return typeof value === "number" ? [{ atS: e.at_s, value, kept: !dropped.has(place) }] : [];
+    });
+    if (points.length === 0) return [];
+    const word = kind.channels.find((c) => c.key === key);
+    return [
+      { key: `reading ${key}`, name: word?.name ?? key, unit: word?.unit ?? "", look: "points", points, lines: [] },
+    ];
+  });
+}
+
+/** A moment as events are named by: milliseconds, at least one decimal. */
+function at(seconds: number): string {
+  return seconds.toFixed(3).replace(/0{1,2}$/, "");
+}
