@@ -154,6 +154,7 @@ def kind(known: Kind) -> schemas.Kind:
         ],
         stretches=[schemas.StretchWord.model_validate(s) for s in known.stretches],
         events=[schemas.EventWord.model_validate(e) for e in known.events],
+        checks=[schemas.CheckWord.model_validate(c) for c in known.checks],
         report_parts=known.report_parts,
         one_page=list(known.one_page),
     )

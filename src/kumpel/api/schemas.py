@@ -497,6 +497,7 @@ class ChannelWord(Out):
     name: str
     unit: str
     reduce: Literal["mean", "energy", "angle", "state", "any"]
+    usual: bool
 
 
 class Choice(BaseModel):
@@ -533,6 +534,12 @@ class EventWord(Out):
     around_s: float
 
 
+class CheckWord(Out):
+    code: str
+    label: str
+    unit: str
+
+
 class Kind(Out):
     """A kind of recorder as screens need it: its words, and what a reviewer may decide."""
 
@@ -547,6 +554,7 @@ class Kind(Out):
     decisions: list[DecisionWord]
     stretches: list[StretchWord]
     events: list[EventWord]
+    checks: list[CheckWord]
     report_parts: dict[str, str]
     one_page: list[str]
 

@@ -52,13 +52,17 @@ whether it was ever so (a flag); not at all (an angle or a place, which has no p
 
 @dataclass(frozen=True)
 class ChannelWord:
-    """A channel as files may call it: its key here, its unit, and other names (lower case) for the same quantity."""
+    """A channel as files may call it: its key here, its unit, and other names (lower case) for the same quantity.
+
+    `usual` says whether it is shown without being picked.
+    """
 
     key: str
     name: str
     unit: str
     also: tuple[str, ...] = ()
     reduce: Reduce = "mean"
+    usual: bool = True
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,7 @@ from kumpel.core.dust.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
-from kumpel.kinds.kind import DecisionWord, EventWord, GroupRule, Kind
+from kumpel.kinds.kind import CheckWord, DecisionWord, EventWord, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import described, setting
 
@@ -77,5 +77,6 @@ KIND = Kind(
         DecisionWord("factor", "Factor", "number", "", 0.01, 100, hint="as set", needs_reason=True),
         DecisionWord("guideline", "Count above", "number", "mg/m3", 0.001, 10_000, hint="the limit"),
     ),
+    checks=(CheckWord("zero-check", "zero", "mg/m3"),),
     events=(EventWord("above", "stretch above", "stretches above"),),
 )

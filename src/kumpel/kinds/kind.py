@@ -89,6 +89,18 @@ class EventWord:
 
 
 @dataclass(frozen=True)
+class CheckWord:
+    """A check against a reference that a recording may carry: the code of its event, what it is called, its unit.
+
+    The event has what was applied and what was read (`applied_<unit>`, `read_<unit>`, or `applied` and `read`).
+    """
+
+    code: str
+    label: str
+    unit: str = ""
+
+
+@dataclass(frozen=True)
 class GroupRule:
     """A figure that is looked at over several people of a group; decibels are not taken as log-normal."""
 
@@ -129,6 +141,7 @@ class Kind:
     decisions: tuple[DecisionWord, ...] = ()
     stretches: tuple[StretchWord, ...] = (LEAVE_OUT,)
     events: tuple[EventWord, ...] = ()
+    checks: tuple[CheckWord, ...] = ()
 
     def is_energy(self, channel: str) -> bool:
         """Whether the mean of a channel is an energy mean of decibels; that of its family ("leq.2") when it is not declared."""

@@ -11,7 +11,7 @@ from kumpel.core.noise.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds import noise_report
-from kumpel.kinds.kind import DecisionWord, GroupRule, Kind, SetupField, StretchWord
+from kumpel.kinds.kind import CheckWord, DecisionWord, GroupRule, Kind, SetupField, StretchWord
 from kumpel.kinds.limit_sets import shipped
 
 
@@ -118,6 +118,7 @@ KIND = Kind(
         DecisionWord("working_day_s", "Working day", "length", "h", 60, 86_400, hint="as planned"),
         DecisionWord("attenuation_db", "Worn protection", "number", "dB", 0, 60, hint="none"),
     ),
+    checks=(CheckWord("check-before", "before", "dB"), CheckWord("check-after", "after", "dB")),
     stretches=(
         StretchWord(
             "left out", "leave out", ("meter knocked", "not worn", "rain or wind on the microphone", "wrong person")

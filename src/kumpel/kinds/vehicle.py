@@ -73,7 +73,7 @@ KIND = Kind(
         ChannelWord("speed", "Speed", "m/s", ("velocity", "gps speed")),
         ChannelWord("lateral_g", "Lateral acceleration", "g", ("lat g", "lateral acc", "acc y", "g lat")),
         ChannelWord("forward_g", "Forward acceleration", "g", ("long g", "longitudinal acc", "acc x", "g long")),
-        ChannelWord("vertical_g", "Vertical acceleration", "g", ("acc z",)),
+        ChannelWord("vertical_g", "Vertical acceleration", "g", ("acc z",), usual=False),
         ChannelWord("steering", "Steering angle", "deg", ("steer", "steering angle")),
         ChannelWord("throttle", "Throttle", "%", ("accelerator", "tps")),
         ChannelWord("brake", "Brake", "%", ()),

@@ -67,7 +67,7 @@ export function heights(lanes: Lane[]): number[] {
   if (lanes.length > MOST_TALL) return lanes.map(() => SLIM);
   const weight = (lane: Lane) => (lane.look === "flag" ? 0.45 : lane.lines.length ? 1.5 : 1);
   const total = lanes.reduce((sum, lane) => sum + weight(lane), 0);
-  const room = Math.min(250, 96 * total);
+  const room = Math.min(236, 84 * total);
   return lanes.map((lane) => Math.max(Math.round((room * weight(lane)) / total), SLIM));
 }
 
@@ -89,9 +89,22 @@ function rangeOf(lane: Lane): [number, number] {
   return niceRange(low, high);
 }
 
-function draw(canvas: HTMLCanvasElement, props: Props, dragged: [number, number] | null, cursorS: number | null) {
-  const context = canvas.getContext("2d");
-  if (!context) return;
+interface Drawing {
+  context: CanvasRenderingContext2D;
+  width: number;
+  height: number;
+  plot: number;
+  from: number;
+  to: number;
+  x: (s: number) => number;
+}
+
+const font = (size: number, weight = 500) => `${weight} ${size}px "Barlow Semi Condensed"`;
+
+/** A canvas made ready: sized to its place, cleared, with the lines of the clock, and what turns seconds into pixels. */
+function begin(canvas: HTMLCanvasElement | null, props: Props): Drawing | null {
+  const context = canvas?.getContext("2d");
+  if (!canvas || !context) return null;
   const ratio = devicePixelRatio || 1;
   const width = canvas.clientWidth;
   const height = canvas.clientHeight;
@@ -103,42 +116,81 @@ function draw(canvas: HTMLCanvasElement, props: Props, dragged: [number, number]
   context.clearRect(0, 0, width, height);
   const [from, to] = props.span;
   const plot = width - LEFT - 2;
-  const x = (s: number) => LEFT + ((s - from) / (to - from)) * plot;
-  const font = (size: number, weight = 500) => `${weight} ${size}px "Barlow Semi Condensed"`;
-  const colours = { soft: token("--soft"), hair: token("--hair"), ink: token("--ink"), line: token("--line") };
-  const bottom = height - AXIS;
+  return { context, width, height, plot, from, to, x: (s) => LEFT + ((s - from) / (to - from)) * plot };
+}
 
-  context.font = font(12, 400);
-  context.textBaseline = "middle";
-  context.textAlign = "center";
+function clockLines({ context, height, plot, from, to, x }: Drawing, props: Props) {
+  context.strokeStyle = token("--hair");
+  context.lineWidth = 1;
   for (const s of clockSplits(from, to, plot, props.clock)) {
-    context.strokeStyle = colours.hair;
-    context.lineWidth = 1;
     context.beginPath();
     context.moveTo(Math.round(x(s)) + 0.5, 0);
-    context.lineTo(Math.round(x(s)) + 0.5, bottom);
+    context.lineTo(Math.round(x(s)) + 0.5, height);
     context.stroke();
-    context.fillStyle = colours.soft;
-    context.fillText(props.clock(s, to - from < 600), Math.min(Math.max(x(s), LEFT + 14), width - 18), bottom + 13);
   }
+}
+
+function clipped({ context, plot, height }: Drawing, paint: () => void) {
   context.save();
   context.beginPath();
-  context.rect(LEFT, 0, plot, bottom);
+  context.rect(LEFT, 0, plot, height);
   context.clip();
+  paint();
+  context.restore();
+}
+
+/** What lies over marks and lanes alike: sleep beneath; left-out stretches, what is being dragged, the cursor above. */
+function below({ context, height, from, to, x }: Drawing, props: Props) {
+  context.fillStyle = token("--act-soft");
+  context.globalAlpha = 0.6;
+  for (const band of props.bands)
+    if (band.look === "asleep" && band.endS >= from && band.startS <= to)
+      context.fillRect(x(band.startS), 0, x(band.endS) - x(band.startS), height);
+  context.globalAlpha = 1;
+}
+
+function above(drawing: Drawing, props: Props, dragged: [number, number] | null, cursorS: number | null) {
+  const { context, height, from, to, x } = drawing;
   for (const band of props.bands) {
-    if (band.look !== "asleep" || band.endS < from || band.startS > to) continue;
-    context.fillStyle = token("--act-soft");
-    context.globalAlpha = 0.6;
-    context.fillRect(x(band.startS), 0, x(band.endS) - x(band.startS), bottom);
+    if (band.endS < from || band.startS > to || band.look === "asleep") continue;
+    const a = x(band.startS);
+    const size = Math.max(x(band.endS) - a, 2);
+    if (band.look === "left out") hatch(context, a, 0, size, height);
+    else if (band.look === "task") {
+      context.fillStyle = token("--brass");
+      context.fillRect(a, 0, size, 4);
+    } else {
+      context.strokeStyle = token("--action");
+      context.setLineDash([3, 3]);
+      context.strokeRect(a - 0.5, -1, size + 1, height + 2);
+      context.setLineDash([]);
+    }
+  }
+  if (dragged) {
+    context.fillStyle = token("--act");
+    context.globalAlpha = 0.18;
+    context.fillRect(x(Math.min(...dragged)), 0, Math.abs(x(dragged[1]) - x(dragged[0])), height);
     context.globalAlpha = 1;
   }
+  if (cursorS !== null) {
+    context.strokeStyle = token("--act");
+    context.setLineDash([2, 2]);
+    context.beginPath();
+    context.moveTo(x(cursorS), 0);
+    context.lineTo(x(cursorS), height);
+    context.stroke();
+    context.setLineDash([]);
+  }
+}
+
+function drawMarks(drawing: Drawing, props: Props) {
+  const { context, from, to, x } = drawing;
   props.rows.forEach((row, i) => {
     const middle = i * ROW + ROW / 2;
     for (const item of row.items) {
       if (item.endS < from || item.startS > to) continue;
       const at = x(item.startS);
-      const picked = item.key === props.chosen;
-      context.fillStyle = picked ? token("--brass") : item.kept ? colours.ink : token("--none");
+      context.fillStyle = item.key === props.chosen ? token("--brass") : item.kept ? token("--ink") : token("--none");
       context.strokeStyle = context.fillStyle;
       const long = x(item.endS) - at;
       if (long > 8) {
@@ -153,59 +205,54 @@ function draw(canvas: HTMLCanvasElement, props: Props, dragged: [number, number]
         if (item.kept) context.fill();
         else context.stroke();
       }
-      if (!item.kept) {
-        context.beginPath();
-        context.moveTo(at - 5, middle + 5);
-        context.lineTo(Math.max(at + long, at + 5), middle - 5);
-        context.stroke();
-      }
+      if (item.kept) continue;
+      context.beginPath();
+      context.moveTo(at - 5, middle + 5);
+      context.lineTo(Math.max(at + long, at + 5), middle - 5);
+      context.stroke();
     }
   });
-  context.restore();
+}
 
-  let top = props.rows.length * ROW + (props.rows.length ? 6 : 0);
-  heights(props.lanes).forEach((laneHeight, i) => {
-    const lane = props.lanes[i];
-    if (!lane) return;
-    drawLane(context, lane, { top, height: laneHeight, from, to, x, plot, colours, font, index: i });
-    top += laneHeight;
-  });
+function drawAxis({ context, width, plot, from, to, x }: Drawing, props: Props) {
+  context.font = font(12, 400);
+  context.textBaseline = "middle";
+  context.textAlign = "center";
+  context.fillStyle = token("--soft");
+  for (const s of clockSplits(from, to, plot, props.clock))
+    context.fillText(props.clock(s, to - from < 600), Math.min(Math.max(x(s), LEFT + 14), width - 18), AXIS / 2 + 1);
+}
 
-  context.save();
-  context.beginPath();
-  context.rect(LEFT, 0, plot, bottom);
-  context.clip();
-  for (const band of props.bands) {
-    if (band.endS < from || band.startS > to || band.look === "asleep") continue;
-    const a = x(band.startS);
-    const size = Math.max(x(band.endS) - a, 2);
-    if (band.look === "left out") hatch(context, a, 0, size, bottom);
-    else if (band.look === "task") {
-      context.fillStyle = token("--brass");
-      context.fillRect(a, 0, size, 4);
-    } else {
-      context.strokeStyle = token("--action");
-      context.setLineDash([3, 3]);
-      context.strokeRect(a - 0.5, 1, size + 1, bottom - 2);
-      context.setLineDash([]);
-    }
+interface Canvases {
+  marks: HTMLCanvasElement | null;
+  lanes: HTMLCanvasElement | null;
+  axis: HTMLCanvasElement | null;
+}
+
+function draw(canvases: Canvases, props: Props, dragged: [number, number] | null, cursorS: number | null) {
+  const marks = begin(canvases.marks, props);
+  if (marks) {
+    clockLines(marks, props);
+    clipped(marks, () => {
+      below(marks, props);
+      drawMarks(marks, props);
+      above(marks, props, dragged, cursorS);
+    });
   }
-  if (dragged) {
-    context.fillStyle = token("--act");
-    context.globalAlpha = 0.18;
-    context.fillRect(x(Math.min(...dragged)), 0, Math.abs(x(dragged[1]) - x(dragged[0])), bottom);
-    context.globalAlpha = 1;
+  const lanes = begin(canvases.lanes, props);
+  if (lanes) {
+    clockLines(lanes, props);
+    clipped(lanes, () => below(lanes, props));
+    let top = 0;
+    heights(props.lanes).forEach((height, index) => {
+      const lane = props.lanes[index];
+      if (lane) drawLane(lanes.context, lane, { ...lanes, top, height, index });
+      top += height;
+    });
+    clipped(lanes, () => above(lanes, props, dragged, cursorS));
   }
-  if (cursorS !== null) {
-    context.strokeStyle = token("--act");
-    context.setLineDash([2, 2]);
-    context.beginPath();
-    context.moveTo(x(cursorS), 0);
-    context.lineTo(x(cursorS), bottom);
-    context.stroke();
-    context.setLineDash([]);
-  }
-  context.restore();
+  const axis = begin(canvases.axis, props);
+  if (axis) drawAxis(axis, props);
 }
 
 interface Place {
@@ -215,30 +262,29 @@ interface Place {
   to: number;
   x: (s: number) => number;
   plot: number;
-  colours: { soft: string; hair: string; ink: string; line: string };
-  font: (size: number, weight?: number) => string;
   index: number;
 }
 
 function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place) {
-  const { top, height, from, to, x, plot, colours, font } = place;
-  const room = 4;
+  const { top, height, from, to, x, plot } = place;
+  const slim = height <= SLIM;
+  const room = slim ? 3 : 5;
   const [low, high] = rangeOf(lane);
   const y = (v: number) => top + height - room - ((v - low) / (high - low || 1)) * (height - 2 * room);
-  context.strokeStyle = colours.line;
+  context.strokeStyle = token("--line");
   context.lineWidth = 1;
   context.beginPath();
   context.moveTo(0, Math.round(top) + 0.5);
   context.lineTo(LEFT + plot, Math.round(top) + 0.5);
   context.stroke();
-  context.font = font(11, 400);
-  context.fillStyle = colours.soft;
+  context.font = font(slim ? 10 : 11, 400);
+  context.fillStyle = token("--soft");
   context.textAlign = "right";
   context.textBaseline = "middle";
   const words = (v: number) => String(Number(v.toPrecision(4)));
   if (lane.look !== "flag") {
-    context.fillText(words(high), LEFT - 5, top + room + 5);
-    if (height >= SLIM) context.fillText(words(low), LEFT - 5, top + height - room - 4);
+    context.fillText(words(high), LEFT - 5, top + (slim ? 7 : 9));
+    context.fillText(words(low), LEFT - 5, top + height - (slim ? 6 : 8));
   }
   context.save();
   context.beginPath();
@@ -246,7 +292,7 @@ function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place) {
   context.clip();
   for (const line of lane.lines) {
     if (line.value < low || line.value > high) continue;
-    context.strokeStyle = colours.ink;
+    context.strokeStyle = token("--ink");
     context.setLineDash([5, 3]);
     context.beginPath();
     context.moveTo(LEFT, y(line.value));
@@ -254,7 +300,7 @@ function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place) {
     context.stroke();
     context.setLineDash([]);
     if (height > 2 * SLIM) {
-      context.fillStyle = colours.ink;
+      context.fillStyle = token("--ink");
       context.textAlign = "left";
       context.fillText(`${line.value} ${line.text}`, LEFT + 4, Math.max(y(line.value) - 6, top + 6));
     }
@@ -337,26 +383,28 @@ function clamped(from: number, to: number, [a, b]: [number, number]): [number, n
 
 /** Wheel zooms, Shift (or a sideways wheel) pans, a plain drag selects, a click on a mark chooses it. */
 function useGestures(
-  canvas: RefObject<HTMLCanvasElement | null>,
+  box: RefObject<HTMLDivElement | null>,
+  canvases: RefObject<Canvases>,
   latest: RefObject<Props>,
   dragged: RefObject<[number, number] | null>,
   cursor: RefObject<number | null>,
   redraw: () => void,
 ) {
   useEffect(() => {
-    const element = canvas.current;
+    const element = box.current;
     if (!element) return;
+    const place = () => canvases.current.lanes?.getBoundingClientRect() ?? element.getBoundingClientRect();
+    const width = () => Math.max(place().width - LEFT - 2, 1);
     const time = (clientX: number) => {
-      const box = element.getBoundingClientRect();
       const [from, to] = latest.current.span;
-      return from + ((clientX - box.left - LEFT) / (box.width - LEFT - 2)) * (to - from);
+      return from + ((clientX - place().left - LEFT) / width()) * (to - from);
     };
     const wheel = (event: WheelEvent) => {
       event.preventDefault();
       const { span, whole, onSpan } = latest.current;
       const [from, to] = span;
       if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) {
-        const by = ((event.deltaX || event.deltaY) / element.clientWidth) * (to - from);
+        const by = ((event.deltaX || event.deltaY) / width()) * (to - from);
         return onSpan(clamped(from + by, to + by, whole));
       }
       const factor = event.deltaY > 0 ? 1.25 : 0.8;
@@ -366,6 +414,7 @@ function useGestures(
     let pan: { x: number; span: [number, number] } | null = null;
     const down = (event: PointerEvent) => {
       element.setPointerCapture(event.pointerId);
+      if (event.clientX < place().left + LEFT) return;
       if (event.shiftKey || event.button === 1) pan = { x: event.clientX, span: latest.current.span };
       else if (event.button === 0) dragged.current = [time(event.clientX), time(event.clientX)];
     };
@@ -374,7 +423,7 @@ function useGestures(
       latest.current.onCursor(cursor.current);
       if (pan) {
         const [from, to] = pan.span;
-        const by = ((pan.x - event.clientX) / (element.clientWidth - LEFT)) * (to - from);
+        const by = ((pan.x - event.clientX) / width()) * (to - from);
         latest.current.onSpan(clamped(from + by, to + by, latest.current.whole));
       } else if (dragged.current) dragged.current = [dragged.current[0], cursor.current];
       redraw();
@@ -384,11 +433,12 @@ function useGestures(
       pan = dragged.current = null;
       if (!chosen) return;
       const [from, to] = latest.current.span;
-      const wide = (Math.abs(chosen[1] - chosen[0]) / (to - from)) * (element.clientWidth - LEFT);
+      const wide = (Math.abs(chosen[1] - chosen[0]) / (to - from)) * width();
       if (wide > 4) latest.current.onSelect(Math.min(...chosen), Math.max(...chosen));
       else {
-        const row = Math.floor((event.clientY - element.getBoundingClientRect().top) / ROW);
-        const near = ((to - from) / element.clientWidth) * 8;
+        const marks = canvases.current.marks?.getBoundingClientRect();
+        const row = marks ? Math.floor((event.clientY - marks.top) / ROW) : -1;
+        const near = ((to - from) / width()) * 8;
         const at = chosen[0];
         const hit = latest.current.rows[row]?.items.find((m) => m.startS - near <= at && at <= m.endS + near);
         if (hit) latest.current.onMark(hit.key);
@@ -412,12 +462,13 @@ function useGestures(
       element.removeEventListener("pointerup", up);
       element.removeEventListener("pointerleave", leave);
     };
-  }, [canvas, latest, dragged, cursor, redraw]);
+  }, [box, canvases, latest, dragged, cursor, redraw]);
 }
 
 /** Lanes on one clock: a row of marks for each kind of event, then a lane a channel, each on its own scale. */
 export function Lanes(props: Props) {
-  const canvas = useRef<HTMLCanvasElement>(null);
+  const box = useRef<HTMLDivElement>(null);
+  const canvases = useRef<Canvases>({ marks: null, lanes: null, axis: null });
   const latest = useRef(props);
   latest.current = props;
   const frame = useRef(0);
@@ -425,23 +476,21 @@ export function Lanes(props: Props) {
   const cursor = useRef<number | null>(null);
   const redraw = useCallback(() => {
     cancelAnimationFrame(frame.current);
-    frame.current = requestAnimationFrame(() => {
-      if (canvas.current) draw(canvas.current, latest.current, dragged.current, cursor.current);
-    });
+    frame.current = requestAnimationFrame(() =>
+      draw(canvases.current, latest.current, dragged.current, cursor.current),
+    );
   }, []);
-  useGestures(canvas, latest, dragged, cursor, redraw);
+  useGestures(box, canvases, latest, dragged, cursor, redraw);
   useLayoutEffect(redraw);
   useEffect(() => {
     const watch = new ResizeObserver(redraw);
-    if (canvas.current) watch.observe(canvas.current);
+    if (box.current) watch.observe(box.current);
     document.fonts?.ready.then(redraw);
     return () => watch.disconnect();
   }, [redraw]);
 
   const { lanes, rows, span, whole } = props;
   const tall = heights(lanes);
-  const marks = rows.length * ROW + (rows.length ? 6 : 0);
-  const total = marks + tall.reduce((a, b) => a + b, 0) + AXIS;
   const zoom = (factor: number) => {
     const middle = (span[0] + span[1]) / 2;
     const half = ((span[1] - span[0]) / 2) * factor;
@@ -451,36 +500,16 @@ export function Lanes(props: Props) {
     const by = (span[1] - span[0]) * share;
     props.onSpan(clamped(span[0] + by, span[1] + by, whole));
   };
+  const columns = "grid grid-cols-[112px_minmax(0,1fr)]";
   return (
-    <div className="grid grid-cols-[112px_minmax(0,1fr)]" style={{ height: total }}>
-      <div className="relative overflow-hidden text-[12.5px]">
-        {rows.map((row, i) => (
-          <span
-            key={row.label}
-            className="absolute left-0 flex w-full justify-between gap-1 text-soft text-[12px] leading-4"
-            style={{ top: i * ROW }}
-          >
-            <span className="truncate">{row.label}</span>
-            <span className="pr-1">{row.items.filter((m) => m.kept).length}</span>
-          </span>
-        ))}
-        {lanes.map((lane, i) => (
-          <span
-            key={lane.key}
-            className="absolute left-0 w-full truncate pt-0.5 leading-4"
-            style={{ top: marks + tall.slice(0, i).reduce((a, b) => a + b, 0) + 2 }}
-            title={`${lane.name}${lane.unit && lane.unit !== "flag" ? `, ${lane.unit}` : ""}`}
-          >
-            <b className="font-narrow font-semibold">{lane.name}</b>{" "}
-            {lane.unit !== "flag" && <span className="text-soft">{lane.unit}</span>}
-          </span>
-        ))}
-      </div>
+    <div className="max-h-[440px] overflow-y-auto">
       <div
+        ref={box}
         role="application"
         aria-label={props.label}
         // biome-ignore lint/a11y/noNoninteractiveTabindex: zoom and pan by keyboard need the focus
         tabIndex={0}
+        className="touch-pan-y"
         onKeyDown={(e) => {
           if (e.key === "+" || e.key === "=") zoom(0.6);
           else if (e.key === "-") zoom(1.6);
@@ -491,7 +520,65 @@ export function Lanes(props: Props) {
           e.preventDefault();
         }}
       >
-        <canvas ref={canvas} className="h-full w-full touch-pan-y" />
+        {rows.length > 0 && (
+          <div className={`${columns} sticky top-0 z-10 bg-panel pb-1`}>
+            <div>
+              {rows.map((row) => (
+                <span
+                  key={row.label}
+                  className="flex justify-between gap-1 text-soft text-[12px]"
+                  style={{ height: ROW, lineHeight: `${ROW}px` }}
+                >
+                  <span className="truncate" title={row.label}>
+                    {row.label}
+                  </span>
+                  <span className="pr-1">{row.items.filter((m) => m.kept).length}</span>
+                </span>
+              ))}
+            </div>
+            <canvas
+              ref={(element) => {
+                canvases.current.marks = element;
+              }}
+              className="w-full"
+              style={{ height: rows.length * ROW }}
+            />
+          </div>
+        )}
+        <div className={columns}>
+          <div>
+            {lanes.map((lane, i) => (
+              <span
+                key={lane.key}
+                className="block overflow-hidden pt-1 leading-4"
+                style={{ height: tall[i] }}
+                title={`${lane.name}${lane.unit && lane.unit !== "flag" ? `, ${lane.unit}` : ""}`}
+              >
+                <span className={tall[i] === SLIM ? "block truncate text-[12px]" : "block text-[12.5px]"}>
+                  <b className="font-narrow font-semibold">{lane.name}</b>{" "}
+                  {lane.unit !== "flag" && <span className="text-soft">{lane.unit}</span>}
+                </span>
+              </span>
+            ))}
+          </div>
+          <canvas
+            ref={(element) => {
+              canvases.current.lanes = element;
+            }}
+            className="w-full"
+            style={{ height: tall.reduce((a, b) => a + b, 0) }}
+          />
+        </div>
+        <div className={`${columns} sticky bottom-0 z-10 bg-panel`}>
+          <span className="text-[12px] text-soft leading-6">{lanes.length > 1 ? "each on its own scale" : ""}</span>
+          <canvas
+            ref={(element) => {
+              canvases.current.axis = element;
+            }}
+            className="w-full"
+            style={{ height: AXIS }}
+          />
+        </div>
       </div>
     </div>
   );

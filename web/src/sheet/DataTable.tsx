@@ -1,6 +1,6 @@
 import { useMemo, useState } from "react";
 import type { Schemas } from "@/api/client";
-import { number, type WallClock } from "@/ui/format";
+import { number, unitWords, type WallClock } from "@/ui/format";
 
 type Table = Schemas["Table"];
 type Cell = Table["rows"][number][number];
@@ -43,7 +43,7 @@ export function DataTable({
     return sort.falling ? sorted.reverse() : sorted;
   }, [table, sort]);
   const head = (column: Table["columns"][number]) =>
-    column.unit && column.unit !== CLOCK ? `${column.name}, ${column.unit}` : column.name;
+    column.unit && column.unit !== CLOCK ? `${column.name}, ${unitWords(column.unit)}` : column.name;
   const copy = async () => {
     const lines = [
       shown.map(({ column }) => head(column)),

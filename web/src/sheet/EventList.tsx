@@ -97,13 +97,10 @@ export function EventList({
               onClick={() => onChoose(h)}
             >
               <span className="w-16 shrink-0 font-medium">{clock(h.atS, true)}</span>
-              <span className={`min-w-0 flex-1 truncate ${h.kept ? "" : "text-soft line-through"}`}>
-                {h.word && !h.text.startsWith(h.word.one) ? `${h.word.one}, ` : ""}
-                {h.text}
-              </span>
-              {h.endS > h.atS && <span className="text-soft">{length(h.endS - h.atS)}</span>}
+              <span className={`min-w-0 flex-1 truncate ${h.kept ? "" : "text-soft line-through"}`}>{h.text}</span>
+              {h.endS > h.atS && !h.text.endsWith(" s") && <span className="text-soft">{length(h.endS - h.atS)}</span>}
             </button>
-            <span className="w-28 shrink-0 truncate text-right">
+            <span className="shrink-0 truncate text-right">
               {h.decision ? (
                 <button
                   type="button"
@@ -123,7 +120,7 @@ export function EventList({
                   count it
                 </button>
               ) : (
-                <span className="text-soft">{h.kept ? "counts" : "does not count"}</span>
+                !h.kept && <span className="text-soft">does not count</span>
               )}
             </span>
           </li>

@@ -1,11 +1,22 @@
 import { Verdict } from "@/ui/basics";
 import { percent } from "@/ui/format";
 import { type Assessed, type Figure, figureOf } from "./assessed";
-import { judgementOf, stated } from "./KeyFigures";
+import { judgementOf, stated, unitOf } from "./KeyFigures";
 
 /** Every figure, as reviewed and (where it differs) as recorded, with its limits, verdict and why. */
-export function FiguresTable({ review, onWhy }: { review: Assessed; onWhy: (figure: Figure) => void }) {
+export function FiguresTable({
+  review,
+  onWhy,
+  compact = false,
+}: {
+  review: Assessed;
+  onWhy: (figure: Figure) => void;
+  /** Narrow: units stand in the names, the words of a verdict give way to its step, a click on a name says why. */
+  compact?: boolean;
+}) {
   const { reviewed, recorded } = review;
+  const limited = new Set(reviewed.judgements.map((j) => j.figure));
+  const figures = [...reviewed.figures].sort((a, b) => Number(limited.has(b.key)) - Number(limited.has(a.key)));
   const differ = reviewed.figures.some((f) => stated(figureOf(recorded, f.key)) !== stated(f));
   return (
     <table className="w-full text-[13.5px]">
@@ -14,43 +25,60 @@ export function FiguresTable({ review, onWhy }: { review: Assessed; onWhy: (figu
           <th className="py-1 font-medium">Figure</th>
           <th className="whitespace-nowrap pl-2 text-right font-medium">{differ ? "as reviewed" : "Value"}</th>
           {differ && <th className="whitespace-nowrap pl-2 text-right font-medium">as recorded</th>}
-          <th className="pl-1.5 font-medium">Unit</th>
+          {!compact && <th className="pl-1.5 font-medium">Unit</th>}
           <th className="pl-2 text-right font-medium">Limit</th>
-          <th className="pl-2 text-right font-medium">Coverage</th>
-          <th className="pl-4 font-medium">Verdict</th>
-          <th />
+          {!compact && <th className="pl-2 text-right font-medium">Coverage</th>}
+          <th className={`${compact ? "pl-2.5" : "pl-4"} font-medium`}>Verdict</th>
+          {!compact && <th />}
         </tr>
       </thead>
       <tbody>
-        {reviewed.figures.map((f) => {
+        {figures.map((f) => {
           const judgement = judgementOf(reviewed, f);
           return (
             <tr key={f.key} className="border-hair border-t">
-              <td className="py-1 pr-2">{f.name}</td>
+              <td className="py-1 pr-2">
+                {compact ? (
+                  <button
+                    type="button"
+                    className="text-left hover:text-act hover:underline"
+                    title={f.note || "Why this number?"}
+                    aria-label={`Why ${f.name}?`}
+                    onClick={() => onWhy(f)}
+                  >
+                    {f.name}
+                    {f.unit && <span className="text-soft">, {unitOf(f)}</span>}
+                  </button>
+                ) : (
+                  f.name
+                )}
+              </td>
               <td className="text-right font-narrow font-semibold">{stated(f)}</td>
               {differ && <td className="text-right text-soft">{stated(figureOf(recorded, f.key))}</td>}
-              <td className="pl-1.5 text-soft">{f.unit}</td>
+              {!compact && <td className="pl-1.5 text-soft">{unitOf(f)}</td>}
               <td className="whitespace-nowrap pl-2 text-right">
                 {judgement?.steps.map((s) => s.value).join(", ") ?? ""}
               </td>
-              <td className="pl-2 text-right text-soft">{percent(f.coverage)}</td>
-              <td className="pl-4">
+              {!compact && <td className="pl-2 text-right text-soft">{percent(f.coverage)}</td>}
+              <td className={compact ? "pl-2.5" : "pl-4"}>
                 {judgement ? (
                   <Verdict verdict={judgement.verdict} words={judgement.words} />
                 ) : (
-                  <span className="text-soft">{f.note}</span>
+                  <span className="text-soft">{compact ? "no limit" : f.note}</span>
                 )}
               </td>
-              <td className="text-right">
-                <button
-                  type="button"
-                  className="px-1 text-act hover:underline"
-                  onClick={() => onWhy(f)}
-                  aria-label={`Why ${f.name}?`}
-                >
-                  why?
-                </button>
-              </td>
+              {!compact && (
+                <td className="text-right">
+                  <button
+                    type="button"
+                    className="px-1 text-act hover:underline"
+                    onClick={() => onWhy(f)}
+                    aria-label={`Why ${f.name}?`}
+                  >
+                    why?
+                  </button>
+                </td>
+              )}
             </tr>
           );
         })}

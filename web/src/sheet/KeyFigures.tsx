@@ -1,13 +1,23 @@
 import { Verdict } from "@/ui/basics";
-import { hoursMinutes, number, percent } from "@/ui/format";
+import { hoursMinutes, number, percent, unitWords } from "@/ui/format";
 import type { Assessed, Assessment, Figure } from "./assessed";
 import { figureOf } from "./assessed";
 
-/** How a figure stands: hours as h:mm, everything else with its decimals. */
+/** Whole seconds from two minutes on are read as minutes. */
+const LONG_S = 120;
+const isLong = (figure: Figure) =>
+  figure.unit === "s" && figure.decimals === 0 && figure.value !== null && figure.value >= LONG_S;
+
+/** How a figure stands: hours as h:mm, long times as min:s, everything else with its decimals. */
 export function stated(figure: Figure | undefined): string {
   if (!figure || figure.value === null) return "–";
+  if (isLong(figure))
+    return `${Math.floor(figure.value / 60)}:${String(Math.round(figure.value % 60)).padStart(2, "0")}`;
   return figure.unit === "h" ? hoursMinutes(figure.value * 3600) : number(figure.value, figure.decimals);
 }
+
+/** The unit of what `stated` says. */
+export const unitOf = (figure: Figure) => (isLong(figure) ? "min" : unitWords(figure.unit));
 
 export function judgementOf(assessment: Assessment, figure: Figure) {
   return assessment.judgements.find((j) => j.figure === figure.key);
@@ -40,7 +50,7 @@ function KeyFigure({
       <span className="block font-narrow font-semibold text-[27px] leading-[1.15]">
         {stated(figure)}
         <span className="ml-1 font-medium text-[14px] text-soft">
-          {isTime ? `of ${hoursMinutes(quality.planned_s)} h` : figure.unit}
+          {isTime ? `of ${hoursMinutes(quality.planned_s)} h` : unitOf(figure)}
         </span>
       </span>
       {isTime ? (

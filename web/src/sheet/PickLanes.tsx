@@ -1,5 +1,4 @@
 import { Popover } from "radix-ui";
-import type { Schemas } from "@/api/client";
 
 /** Which channels are shown, in which order. */
 export function PickLanes({
@@ -8,7 +7,7 @@ export function PickLanes({
   changed,
   onPick,
 }: {
-  channels: Schemas["Channel"][];
+  channels: { key: string; name: string }[];
   shown: string[];
   changed: boolean;
   onPick: (keys: string[] | null) => void;

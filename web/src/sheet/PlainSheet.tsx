@@ -11,7 +11,7 @@ import { type Happening, happeningsOf } from "./events";
 import { FiguresTable } from "./FiguresTable";
 import { KeyFigures } from "./KeyFigures";
 import { PickLanes } from "./PickLanes";
-import { useLanes, usePicked } from "./useLanes";
+import { nameOf, useLanes, usePicked } from "./useLanes";
 
 const panel = "mt-2.5 rounded-lg border border-line bg-panel px-3 py-2";
 const MOST_ROWS = 6;
@@ -77,6 +77,8 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, on
   const zoomed = span[1] - span[0] < whole[1] - 0.5;
   const fine = span[1] - span[0] < 600;
   const table = reviewed.tables.find((t) => t.key === tab);
+  // Wide tables take the whole width; the figures leave room for the events beside them.
+  const beside = happenings.length > 0 && (table?.columns.length ?? 0) <= 5;
   const tabs = [
     { key: "figures", words: `Figures ${reviewed.figures.length}` },
     ...reviewed.tables.map((t) => ({ key: t.key, words: t.title })),
@@ -90,7 +92,12 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, on
           <span className="text-soft">
             {shown.length} of {review.channels.length} channels
           </span>
-          <PickLanes channels={review.channels} shown={shown} changed={changed} onPick={pick} />
+          <PickLanes
+            channels={review.channels.map((c) => ({ key: c.key, name: nameOf(kind, c) }))}
+            shown={shown}
+            changed={changed}
+            onPick={pick}
+          />
           {zoomed && (
             <Button size="small" onClick={() => setSpan(whole)}>
               whole session
@@ -118,79 +125,76 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, on
             )}
           </span>
         </div>
-        <div className="max-h-[430px] overflow-y-auto">
-          <Lanes
-            rows={rows}
-            lanes={lanes}
-            bands={bands}
-            span={span}
-            whole={whole}
-            clock={clock}
-            chosen={event}
-            onSpan={setSpan}
-            onSelect={(a, b) => !locked && setChosenSpan([Math.max(a, 0), Math.min(b, session.length_s)])}
-            onCursor={setCursor}
-            onMark={(key) => {
-              const found = happenings.find((h) => h.key === key);
-              if (found) choose(found);
-            }}
-            label="Channels and events on one clock. Plus and minus zoom, arrows move, 0 shows the whole session."
-          />
-        </div>
-        <div className="flex flex-wrap gap-3 text-[12.5px] text-soft">
-          <span>each on its own scale</span>
-          {!locked && (
-            <button
-              type="button"
-              className="text-act hover:underline"
-              onClick={() => setChosenSpan([span[0], Math.min(span[0] + (span[1] - span[0]) / 10, span[1])])}
-            >
-              type a stretch instead of dragging
-            </button>
-          )}
-        </div>
+        <Lanes
+          rows={rows}
+          lanes={lanes}
+          bands={bands}
+          span={span}
+          whole={whole}
+          clock={clock}
+          chosen={event}
+          onSpan={setSpan}
+          onSelect={(a, b) => !locked && setChosenSpan([Math.max(a, 0), Math.min(b, session.length_s)])}
+          onCursor={setCursor}
+          onMark={(key) => {
+            const found = happenings.find((h) => h.key === key);
+            if (found) choose(found);
+          }}
+          label="Channels and events on one clock. Plus and minus zoom, arrows move, 0 shows the whole session."
+        />
+        {!locked && (
+          <button
+            type="button"
+            className="text-[12.5px] text-act hover:underline"
+            onClick={() => setChosenSpan([span[0], Math.min(span[0] + (span[1] - span[0]) / 10, span[1])])}
+          >
+            type a stretch instead of dragging
+          </button>
+        )}
       </section>
-      {happenings.length > 0 && (
-        <div className={panel}>
-          <EventList
-            happenings={happenings}
-            clock={clock}
-            locked={locked}
-            chosen={event}
-            onChoose={choose}
-            onDrop={(h, reason) => actions.drop(h.key, h.endS - h.atS, reason)}
-            onKeep={(h) => actions.keep(h.key, h.endS - h.atS)}
-            onTakeBack={(id) => actions.takeBack([id])}
-          />
-        </div>
-      )}
-      <section className={panel} aria-label="Figures and tables">
-        <div
-          role="tablist"
-          aria-label="Figures and tables"
-          className="flex flex-wrap gap-x-4 border-hair border-b pb-1 text-[13px]"
-        >
-          {tabs.map((t) => (
-            <button
-              key={t.key}
-              type="button"
-              role="tab"
-              aria-selected={tab === t.key}
-              onClick={() => setTab(t.key)}
-              className={`border-b-2 font-narrow font-semibold ${tab === t.key ? "border-brass" : "border-transparent text-act hover:underline"}`}
-            >
-              {t.words}
-            </button>
-          ))}
-        </div>
-        <div role="tabpanel" aria-label={tabs.find((t) => t.key === tab)?.words} className="pt-1">
-          {table ? (
-            <DataTable key={table.key} table={table} clock={clock} onTime={(s) => show(s)} />
-          ) : (
-            <FiguresTable review={review} onWhy={onWhy} />
-          )}
-        </div>
-      </section>
+      <div className={beside ? "grid gap-x-2.5 min-[1180px]:grid-cols-[minmax(0,1.35fr)_minmax(0,1fr)]" : ""}>
+        <section className={`${panel} min-w-0`} aria-label="Figures and tables">
+          <div
+            role="tablist"
+            aria-label="Figures and tables"
+            className="flex flex-wrap gap-x-4 border-hair border-b pb-1 text-[13px]"
+          >
+            {tabs.map((t) => (
+              <button
+                key={t.key}
+                type="button"
+                role="tab"
+                aria-selected={tab === t.key}
+                onClick={() => setTab(t.key)}
+                className={`border-b-2 font-narrow font-semibold ${tab === t.key ? "border-brass" : "border-transparent text-act hover:underline"}`}
+              >
+                {t.words}
+              </button>
+            ))}
+          </div>
+          <div role="tabpanel" aria-label={tabs.find((t) => t.key === tab)?.words} className="pt-1">
+            {table ? (
+              <DataTable key={table.key} table={table} clock={clock} onTime={(s) => show(s)} />
+            ) : (
+              <FiguresTable review={review} onWhy={onWhy} compact={beside} />
+            )}
+          </div>
+        </section>
+        {happenings.length > 0 && (
+          <div className={`${panel} min-w-0`}>
+            <EventList
+              happenings={happenings}
+              clock={clock}
+              locked={locked}
+              chosen={event}
+              onChoose={choose}
+              onDrop={(h, reason) => actions.drop(h.key, h.endS - h.atS, reason)}
+              onKeep={(h) => actions.keep(h.key, h.endS - h.atS)}
+              onTakeBack={(id) => actions.takeBack([id])}
+            />
+          </div>
+        )}
+      </div>
       {chosenSpan && (
         <StretchDialog
           words={kind.stretches}

@@ -1,5 +1,5 @@
 import type { Schemas } from "@/api/client";
-import { number } from "@/ui/format";
+import { number, unitWords } from "@/ui/format";
 import type { Assessed, Decision, Kind } from "./assessed";
 
 /** Something that happened: found by the assessment, or a row of a table that a decision can name (a reading, a lap). */
@@ -35,7 +35,7 @@ function keyedRows(table: Schemas["Table"]): { key: string; text: string; state:
         .slice(0, 4)
         .map(({ column, i }) => {
           const value = row[i];
-          return typeof value === "number" ? `${number(value, column.decimals ?? 0)} ${column.unit}` : "";
+          return typeof value === "number" ? `${number(value, column.decimals ?? 0)} ${unitWords(column.unit)}` : "";
         })
         .filter(Boolean)
         .join(", "),
@@ -76,7 +76,7 @@ export function happeningsOf(review: Assessed, kind: Kind): Happening[] {
         group: word?.many ?? table.title.toLowerCase(),
         atS,
         endS: atS,
-        text: [row.text, row.state].filter(Boolean).join(", "),
+        text: [word?.one, row.text, row.state].filter(Boolean).join(", "),
         kept: decision ? decision.what === "kept" : !/left out|dropped|does not count|not/.test(row.state),
         word,
         decision,

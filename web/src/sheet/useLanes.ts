@@ -2,6 +2,7 @@ import { keepPreviousData, useQueries } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import type { Binned, Lane } from "@/charts/Lanes";
+import { unitWords } from "@/ui/format";
 import type { Assessed, Kind } from "./assessed";
 
 const AT_ONCE = 8;
@@ -20,12 +21,17 @@ function linesOf(channel: Schemas["Channel"], limitSet: Schemas["LimitSet"] | un
     .map((s) => ({ value: s.value, text: s.name }));
 }
 
+/** What a channel is called: by the kind's word, else as the recorder says. */
+export function nameOf(kind: Kind, channel: Schemas["Channel"]): string {
+  return kind.channels.find((c) => c.key === channel.key)?.name ?? channel.name;
+}
+
 /** Which channels are shown, in which order; remembered for the kind in this browser. */
 export function usePicked(kind: Kind, channels: Schemas["Channel"][]) {
   const key = `kumpel.lanes.${kind.key}`;
   const usual = useMemo(() => {
-    const angles = new Set(kind.channels.filter((c) => c.reduce === "angle").map((c) => c.key));
-    return channels.filter((c) => !angles.has(c.key)).map((c) => c.key);
+    const out = new Set(kind.channels.filter((c) => c.reduce === "angle" || !c.usual).map((c) => c.key));
+    return channels.filter((c) => !out.has(c.key)).map((c) => c.key);
   }, [kind, channels]);
   const [picked, setPicked] = useState<string[] | null>(() => {
     try {
@@ -100,8 +106,8 @@ export function useLanes(
       return [
         {
           key,
-          name: channel.name,
-          unit: channel.unit,
+          name: nameOf(kind, channel),
+          unit: unitWords(channel.unit),
           look: how === "any" ? "flag" : how === "state" ? "steps" : "line",
           bins: bins.get(key),
           lines: linesOf(channel, limitSet),
@@ -126,7 +132,14 @@ function readingLanes(review: Assessed, kind: Kind): Lane[] {
     if (points.length === 0) return [];
     const word = kind.channels.find((c) => c.key === key);
     return [
-      { key: `reading ${key}`, name: word?.name ?? key, unit: word?.unit ?? "", look: "points", points, lines: [] },
+      {
+        key: `reading ${key}`,
+        name: word?.name ?? key,
+        unit: unitWords(word?.unit ?? ""),
+        look: "points",
+        points,
+        lines: [],
+      },
     ];
   });
 }

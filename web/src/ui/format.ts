@@ -103,6 +103,14 @@ export function wallClock(
   };
 }
 
+/** A unit as it is printed: "mg/m³" of "mg/m3", "µV" of "uV". */
+export function unitWords(unit: string): string {
+  return unit
+    .replace(/m([23])\b/g, (_, power) => (power === "2" ? "m²" : "m³"))
+    .replace(/^u(?=[A-Z])/, "µ")
+    .replace(/^deg$/, "°");
+}
+
 export function percent(share: number): string {
   return `${Math.round(share * 100)} %`;
 }

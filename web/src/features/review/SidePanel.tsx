@@ -45,23 +45,139 @@ function Suggestions({ review, actions }: { review: ReviewData; actions: ReviewA
   );
 }
 
-function Checks({ review }: { review: ReviewData }) {
-  const checks = review.events.filter((e) => e.code === "check-before" || e.code === "check-after");
+/** Moved sleep, events left out or counted by hand, and those that the computation no longer finds. */
+function Decided({
+  review,
+  kind,
+  actions,
+  locked,
+  onChange,
+}: {
+  review: ReviewData;
+  kind: Kind;
+  actions: ReviewActions;
+  locked: boolean;
+  onChange: (stretch: Stretch) => void;
+}) {
+  const clock = wallClock(review.session, offsetChanges(review.events));
+  const asleep = stretchesOf(review, "asleep");
+  const events = review.decisions.filter((d) => d.what === "dropped" || d.what === "kept");
+  const seen = new Set(review.decisions.filter((d) => d.what === "accepted").map((d) => d.key));
+  const lost = events.filter((d) => d.lost && !seen.has(lostKey(d.key)));
+  const computed = review.reviewed.stretches ?? [];
+  const canMove = kind.stretches.some((w) => w.what === "asleep");
+  return (
+    <>
+      {lost.length > 0 && (
+        <div className="mt-2">
+          <Warn>
+            {lost.length === 1 ? "A decision is" : `${lost.length} decisions are`} about an event that is no longer
+            found: {lost.map((d) => clock(momentOf(d.key), true)).join(", ")}.
+            {!locked && (
+              <button
+                type="button"
+                className="block text-act hover:underline"
+                onClick={() =>
+                  actions.decide(
+                    lost.map((d) => ({ what: "accepted", key: lostKey(d.key), reason: "no longer found, seen" })),
+                  )
+                }
+              >
+                Seen; sign without it
+              </button>
+            )}
+          </Warn>
+        </div>
+      )}
+      {canMove && (
+        <>
+          <Heading>Asleep</Heading>
+          {asleep.length === 0 && (
+            <p className="text-[13px] text-soft">
+              {computed.length === 0
+                ? "No sleep found."
+                : `${computed.map((s) => `${clock(s.start_s)} to ${clock(s.end_s)}`).join(", ")}, as computed.`}{" "}
+              {!locked && computed[0] && (
+                <button
+                  type="button"
+                  className="text-act hover:underline"
+                  onClick={() =>
+                    actions.decide(
+                      computed.map((s) => ({ what: "asleep", start_s: s.start_s, end_s: s.end_s, reason: "by hand" })),
+                    )
+                  }
+                >
+                  set by hand
+                </button>
+              )}
+            </p>
+          )}
+          {asleep.map((s) => (
+            <p key={s.id} className="flex justify-between border-hair border-t py-1 text-[13px]">
+              {clock(s.start_s)} to {clock(s.end_s)}
+              <button
+                type="button"
+                className="text-act hover:underline"
+                disabled={locked}
+                onClick={() => onChange(s)}
+                aria-label={`Change the sleep from ${clock(s.start_s)}`}
+              >
+                change
+              </button>
+            </p>
+          ))}
+        </>
+      )}
+      {events.length > 0 && (
+        <>
+          <Heading>Events by hand</Heading>
+          <ul className="max-h-40 overflow-auto text-[13px]">
+            {events.map((d) => (
+              <li key={d.id} className="flex justify-between gap-2 border-hair border-t py-1">
+                <span className="min-w-0 truncate" title={d.reason}>
+                  {clock(momentOf(d.key), true)}, {d.what === "kept" ? "counts" : d.reason}
+                </span>
+                {!locked && (
+                  <button type="button" className="text-act hover:underline" onClick={() => actions.takeBack([d.id])}>
+                    {d.what === "kept" ? "take back" : "count it"}
+                  </button>
+                )}
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </>
+  );
+}
+
+const lostKey = (key: string) => `lost ${key}`;
+const momentOf = (key: string) => Number.parseFloat(key.split("@")[1] ?? "0");
+
+function Checks({ review, kind }: { review: ReviewData; kind: Kind }) {
+  if (kind.checks.length === 0) return null;
+  const checks = kind.checks.flatMap((word) =>
+    review.events.filter((e) => e.code === word.code).map((event) => ({ word, event })),
+  );
+  const of = (data: Record<string, unknown>, what: string, unit: string) =>
+    data[`${what}_${unit.toLowerCase()}`] ?? data[what];
   const drift = review.reviewed.quality.findings.find((f) => f.code === "drift");
   return (
     <>
       <Heading>Checks</Heading>
-      {checks.length === 0 && <p className="text-[13px] text-soft">No calibrator check on record.</p>}
+      {checks.length === 0 && <p className="text-[13px] text-soft">No check on record.</p>}
       <table className="w-full text-[13px]">
         <tbody>
-          {checks.map((c) => (
-            <tr key={c.code} className="border-hair border-t">
+          {checks.map(({ word, event }) => (
+            <tr key={`${word.code} ${event.at_s}`} className="border-hair border-t">
               <td className="py-1">
-                {c.code === "check-before" ? "before" : "after"} {number(Number(c.data.applied_db))} dB
+                {word.label}{" "}
+                {of(event.data, "applied", word.unit) !== undefined &&
+                  `${number(Number(of(event.data, "applied", word.unit)))} ${word.unit}`}
               </td>
               <td className="text-right">
-                read {number(Number(c.data.read_db))}{" "}
-                {c.code === "check-after" && (
+                read {number(Number(of(event.data, "read", word.unit)))}{" "}
+                {word === kind.checks.at(-1) && kind.checks.length > 1 && (
                   <Verdict
                     verdict={drift ? "not assessable" : "within"}
                     words={drift ? "drift" : "drift allowed"}
@@ -134,6 +250,7 @@ function Setting({
   onSet,
   locked,
   hint,
+  wide = false,
 }: {
   label: string;
   unit: string;
@@ -143,6 +260,7 @@ function Setting({
   onSet: (value: number | string | null) => unknown;
   locked: boolean;
   hint: string;
+  wide?: boolean;
 }) {
   const [typed, setTyped] = useState<string | null>(null);
   const [wrong, setWrong] = useState<string | null>(null);
@@ -166,7 +284,7 @@ function Setting({
       <span className="flex items-center gap-1">
         <input
           aria-label={label}
-          className={`w-20 rounded border bg-transparent px-1 text-right hover:border-line ${wrong ? "border-above" : "border-transparent"}`}
+          className={`${wide ? "w-32" : "w-20"} rounded border bg-transparent px-1 text-right hover:border-line ${wrong ? "border-above" : "border-transparent"}`}
           aria-invalid={wrong !== null}
           placeholder={hint}
           value={typed ?? value}
@@ -230,6 +348,7 @@ function ForThisSession({
             label={word.label}
             unit={word.unit}
             hint={planned}
+            wide={word.type === "text"}
             value={
               value === null
                 ? ""
@@ -321,6 +440,7 @@ export function SidePanel({
   const panel = useRef<HTMLElement>(null);
   const navigate = useNavigate();
   const tasks = review.reviewed.tables.find((t) => t.key === "tasks")?.rows ?? [];
+  const hasTasks = kind.stretches.some((w) => w.what === "task");
   const leftOut = stretchesOf(review, "left out");
   const marked = stretchesOf(review, "task");
   const lead = review.reviewed.figures.find((f) => f.key === review.reviewed.key_figures[0]);
@@ -345,21 +465,23 @@ export function SidePanel({
   return (
     <aside ref={panel} aria-label="Decisions" className="overflow-auto border-line border-l bg-panel px-4 py-3.5">
       <Findings review={review} actions={actions} locked={locked} />
-      <Heading>Tasks</Heading>
-      {tasks.length === 0 && (
+      {hasTasks && <Heading>Tasks</Heading>}
+      {hasTasks && tasks.length === 0 && (
         <p className="text-[13px] text-soft">Drag over the picture to mark a task or to leave a stretch out.</p>
       )}
-      <table className="w-full text-[13px]">
-        <tbody>
-          {tasks.map((row) => (
-            <tr key={String(row[0])} className="border-hair border-t">
-              <td className="max-w-24 truncate py-1">{row[0]}</td>
-              <td className="text-right">{hoursMinutes(Number(row[1]))}</td>
-              <td className="text-right font-narrow font-semibold">{number(row[2] as number | null)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      {tasks.length > 0 && (
+        <table className="w-full text-[13px]">
+          <tbody>
+            {tasks.map((row) => (
+              <tr key={String(row[0])} className="border-hair border-t">
+                <td className="max-w-24 truncate py-1">{row[0]}</td>
+                <td className="text-right">{hoursMinutes(Number(row[1]))}</td>
+                <td className="text-right font-narrow font-semibold">{number(row[2] as number | null)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
       {marked.length > 0 && (
         <details className="text-[13px]">
           <summary className="cursor-pointer py-1 text-act">
@@ -371,12 +493,17 @@ export function SidePanel({
         </details>
       )}
       <Heading>Left out</Heading>
-      {leftOut.length === 0 && <p className="text-[13px] text-soft">Nothing.</p>}
+      {leftOut.length === 0 && (
+        <p className="text-[13px] text-soft">
+          {hasTasks || locked ? "Nothing." : "Nothing. Drag over the picture to leave a stretch out."}
+        </p>
+      )}
       <table className="w-full text-[13px]">
         <tbody>{leftOut.map(stretchRow)}</tbody>
       </table>
+      <Decided review={review} kind={kind} actions={actions} locked={locked} onChange={setEditing} />
       {!locked && <Suggestions review={review} actions={actions} />}
-      <Checks review={review} />
+      <Checks review={review} kind={kind} />
       <ForThisSession review={review} kind={kind} actions={actions} locked={locked} />
       <Heading>Conclusion</Heading>
       <Conclusion key={`${session.id} ${locked}`} review={review} actions={actions} locked={locked} kept={conclusion} />
