@@ -6,7 +6,7 @@ import math
 
 import pypdf
 
-from kumpel.kinds.noise_report import ONE_PAGE, PARTS
+from kumpel.kinds.noise.report import ONE_PAGE, PARTS
 from kumpel.services import conclusions, figures, reports, sessions
 from kumpel.services.problems import ConflictError
 from kumpel.store import database

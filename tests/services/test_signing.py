@@ -6,8 +6,8 @@ from unittest import mock
 
 from sqlmodel import select
 
-from kumpel.kinds import noise_report
-from kumpel.kinds.noise_report import ONE_PAGE, PARTS
+from kumpel.kinds.noise import report as noise_report
+from kumpel.kinds.noise.report import ONE_PAGE, PARTS
 from kumpel.kinds.registry import KINDS
 from kumpel.services import conclusions, figures, limits, paper, people, reports, sessions
 from kumpel.services.problems import ConflictError, InvalidError

@@ -19,7 +19,7 @@ from sqlmodel import Session as Db
 from sqlmodel import col, select
 
 from kumpel.config import ROOT
-from kumpel.kinds.noise_report import ONE_PAGE, PARTS
+from kumpel.kinds.noise.report import ONE_PAGE, PARTS
 from kumpel.services import conclusions, deciding, decisions, figures, limits, paper, reports
 from kumpel.services.plain import plain
 from kumpel.services.problems import ConflictError

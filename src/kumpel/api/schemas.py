@@ -181,6 +181,7 @@ class SetupDraft(Out):
     library: list[str]
     last_worn: str
     tags: dict[str, str]
+    others: dict[str, str]
 
 
 class DraftWish(BaseModel):

@@ -87,6 +87,12 @@ class EventName:
         return cls(code, float(at), float(length or 0))
 
 
+def is_named(keys: Sequence[str], code: str, at_s: float) -> bool:
+    """Whether a review names the event of this code at this moment, to the millisecond; for events that never move."""
+    names = (EventName.of(key) for key in keys)
+    return any(n is not None and n.code == code and abs(n.at_s - at_s) < 0.0006 for n in names)
+
+
 def named(keys: Sequence[str], code: str, starts_s: Floats, ends_s: Floats) -> Flags:
     """Flags, shape (n,), of the events of a code (from `starts_s` to `ends_s`) that `keys` name.
 

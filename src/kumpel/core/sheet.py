@@ -22,13 +22,12 @@ from kumpel.core.assessment import (
     TableColumn,
     Verdict,
     Why,
-    event_key,
     judge,
     proven,
     worst,
 )
 from kumpel.core.recording import Recording
-from kumpel.core.review import Review, Stretch
+from kumpel.core.review import Review, Stretch, is_named
 
 One = Callable[[Recording, Review, LimitSet, str], Assessment]
 
@@ -187,7 +186,7 @@ def conclude(
 def own_events(recording: Recording, review: Review, without: tuple[str, ...] = ()) -> list[Detected]:
     """The recorder's own events, but those of the codes `without`; dropped ones are there and marked."""
     return [
-        Detected(e.at_s, e.at_s, e.code, e.text or e.code, event_key(e.code, e.at_s) not in review.dropped)
+        Detected(e.at_s, e.at_s, e.code, e.text or e.code, not is_named(review.dropped, e.code, e.at_s))
         for e in recording.events
         if e.code not in without
     ]

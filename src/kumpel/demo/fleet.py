@@ -15,7 +15,7 @@ from typing import Any
 
 @dataclass(frozen=True)
 class Meter:
-    """A simulated noise meter as the demo starts it."""
+    """A simulated recorder as the demo starts it: a noise meter, unless a declaration says something else."""
 
     token: str
     serial: str
@@ -25,6 +25,7 @@ class Meter:
     battery: float = 0.9
     passcode: str = ""
     auto_start: bool = True
+    declaration: Path | None = None
 
 
 METERS = (
@@ -93,7 +94,7 @@ class Fleet:
         command = [
             sys.executable,
             "-m",
-            "kumpel.standins.noise_meter",
+            "kumpel.standins.any_recorder" if meter.declaration else "kumpel.standins.noise_meter",
             "--folder",
             str(folder),
             "--serial",
@@ -113,6 +114,7 @@ class Fleet:
             "--time-factor",
             str(self.time_factor),
         ]
+        command += ["--declaration", str(meter.declaration)] if meter.declaration else []
         command += ["--auto-start"] if meter.auto_start else []
         command += [] if announce else ["--quiet-net"]
         environment = os.environ | {"PYTHONPATH": str(Path(__file__).resolve().parents[2])}

@@ -14,7 +14,7 @@ from kumpel.demo import other_kinds
 from kumpel.demo.fleet import METERS, Fleet
 from kumpel.demo.people import NOISE_WEARERS, PLACES, TEAMS, team_of
 from kumpel.kinds.noise import NoiseSetup
-from kumpel.kinds.noise_report import ONE_PAGE
+from kumpel.kinds.noise.report import ONE_PAGE
 from kumpel.services import accounts, conclusions, figures, reports, take_in
 from kumpel.services.people import create_person
 from kumpel.standins.noise_meter import FACTORY_SETUP, make_file

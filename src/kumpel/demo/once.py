@@ -14,7 +14,7 @@ from sqlmodel import select
 from kumpel.config import ROOT
 from kumpel.demo.fleet import Fleet, Meter
 from kumpel.kinds.noise import NoiseSetup
-from kumpel.kinds.noise_report import ONE_PAGE
+from kumpel.kinds.noise.report import ONE_PAGE
 from kumpel.link.discovery import Announcement
 from kumpel.serve import say, step
 from kumpel.services import (

@@ -1,1 +1,1 @@
-"""One module a kind of recorder; `registry` finds them."""
+"""One package a kind of recorder; `registry` finds them."""

@@ -1,4 +1,4 @@
-"""Shipped limit sets: data in limits/<kind>.json, read once."""
+"""Shipped limit sets: data in <kind>/limits.json, read once."""
 
 from __future__ import annotations
 
@@ -69,7 +69,8 @@ def limit_set_data(limits: LimitSet) -> dict[str, Any]:
     }
 
 
-def shipped(kind: str) -> tuple[LimitSet, ...]:
-    """The limit sets that ship for a kind."""
-    text = files("kumpel.kinds").joinpath("limits", f"{kind}.json").read_text(encoding="utf-8")
-    return tuple(limit_set_from({"kind": kind} | each) for each in json.loads(text))
+def shipped(package: str) -> tuple[LimitSet, ...]:
+    """The limit sets that ship with the package of a kind, in its limits.json; the kind is called as its folder is."""
+    folder = files(package)
+    text = folder.joinpath("limits.json").read_text(encoding="utf-8")
+    return tuple(limit_set_from({"kind": folder.name} | each) for each in json.loads(text))

@@ -47,6 +47,7 @@ class Draft:
     library: list[str]
     last_worn: str
     tags: dict[str, str]
+    others: dict[str, str]
 
 
 def checked(kind: Kind, settings: dict[str, Any]) -> BaseModel:
@@ -88,6 +89,7 @@ def draft(
         list(kind.setup_library),
         _last_worn(db, last),
         last.tags if last else {},
+        {name: _words(value, {}) for name, value in others(kind, recorder.setup).items()},
     )
 
 
@@ -147,19 +149,10 @@ def compare(kind: Kind, wanted: BaseModel, on_recorder: dict[str, Any]) -> list[
                 mine,
             )
         )
-    extra = len(on_recorder.get("weightings") or []) - len(settings.get("weightings") or [])
-    if extra > 0:
-        states.append(
-            FieldState(
-                "weightings",
-                "Weightings",
-                "",
-                str(len(settings["weightings"])),
-                str(len(on_recorder["weightings"])),
-                True,
-                None,
-            )
-        )
+    for name, mine in settings.items():
+        theirs = on_recorder.get(name)
+        if isinstance(mine, list) and isinstance(theirs, list) and len(theirs) > len(mine):
+            states.append(FieldState(name, name.capitalize(), "", str(len(mine)), str(len(theirs)), True, None))
     return states
 
 
@@ -257,14 +250,21 @@ def write_only(
     return refresh(db, recorder)
 
 
+def others(kind: Kind, on_recorder: dict[str, Any]) -> dict[str, Any]:
+    """Settings that the recorder has and this kind's form does not know; they survive every write."""
+    return {k: v for k, v in _plain(on_recorder).items() if k not in kind.setup_model.model_fields}
+
+
 def _write(recorder: Recorder, kind: Kind, model: BaseModel, given: HandOver | None, slip: Slip) -> float:
     """Write and read back; returns the clock error before it was set."""
     with link_to(recorder, slip.passcode) as link:
         before = link.status().clock - time.time()
         about = {"hand_over": str(given.id)} if given else {}
-        link.write_setup(model.model_dump(mode="json"), about, slip.revision)
+        kept = others(kind, link.setup().setup)
+        link.write_setup(kept | model.model_dump(mode="json"), about, slip.revision)
         read = link.setup()
         wrong = [f.label for f in compare(kind, model, read.setup) if f.differs]
+        wrong += [name for name in kept if not _same(kept[name], read.setup.get(name))]
         if wrong or read.slip != about:
             raise RecorderError(
                 f"{recorder.token} reads back something else than was written ({', '.join(wrong) or 'the slip'}). "

@@ -2,15 +2,8 @@
 
 from __future__ import annotations
 
-import argparse
 import asyncio
-import contextlib
-import json
-import signal
-import sys
-import time
 import zlib
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -18,7 +11,7 @@ import numpy as np
 from kumpel.core.recording import Event
 from kumpel.formats import krec
 from kumpel.standins import noise_signal
-from kumpel.standins.recorder import Memory, Recorder, run
+from kumpel.standins.program import parser, serve
 
 FACTORY_SETUP: dict[str, Any] = {
     "name": "Factory",
@@ -133,65 +126,6 @@ def _cut(segments: tuple[noise_signal.Segment, ...], worn_s: int) -> list[noise_
     return kept
 
 
-def arguments() -> argparse.Namespace:
-    parser = argparse.ArgumentParser(description="A simulated personal noise meter on loopback.")
-    parser.add_argument("--folder", type=Path, required=True, help="its memory")
-    parser.add_argument("--serial", required=True)
-    parser.add_argument("--token", required=True, help="its short name, such as N-07")
-    parser.add_argument("--name", default="Noise meter")
-    parser.add_argument("--place", default="cable")
-    parser.add_argument("--port", type=int, default=0)
-    parser.add_argument("--control-port", type=int, default=0)
-    parser.add_argument("--clock-error", type=float, default=0.0, help="seconds fast")
-    parser.add_argument("--battery", type=float, default=0.8)
-    parser.add_argument("--passcode", default="", help="needed for changes; reading never needs one")
-    parser.add_argument("--time-factor", type=float, default=1.0, help="3600: an hour passes in a second")
-    parser.add_argument("--auto-start", action="store_true", help="start recording by itself when handed out")
-    parser.add_argument("--quiet-net", action="store_true", help="do not announce by DNS-SD")
-    return parser.parse_args()
-
-
-async def main() -> None:
-    options = arguments()
-    offset = round((time.localtime().tm_gmtoff or 0) / 60)
-    memory = Memory(options.folder)
-    memory.load(
-        {
-            "clock_error_s": options.clock_error,
-            "utc_offset_min": offset,
-            "battery": options.battery,
-            "passcode": options.passcode,
-            "place": options.place,
-            "setup": FACTORY_SETUP,
-            "slip": {},
-            "revision": 1,
-            "sessions": {},
-            "counter": 0,
-            "recording": None,
-        }
-    )
-    about = {
-        "serial": options.serial,
-        "name": options.name,
-        "token": options.token,
-        "kind": "noise",
-        "model": "NM-1",
-        "firmware": "1.4.0",
-        "keeps_one": False,
-    }
-    recorder = Recorder(memory, about, make_file, options.time_factor, options.auto_start)
-
-    def ready(port: int, control_port: int) -> None:
-        (options.folder / "ports.json").write_text(json.dumps({"link": port, "control": control_port}))
-        print(f"{options.token} on port {port}, control {control_port}", flush=True)
-
-    task = asyncio.ensure_future(run(recorder, options.port, options.control_port, not options.quiet_net, ready))
-    for number in (signal.SIGINT, signal.SIGTERM):
-        asyncio.get_running_loop().add_signal_handler(number, task.cancel)
-    with contextlib.suppress(asyncio.CancelledError):
-        await task
-
-
 if __name__ == "__main__":
-    asyncio.run(main())
-    sys.exit(0)
+    options = parser("A simulated personal noise meter on loopback.", "Noise meter").parse_args()
+    asyncio.run(serve(options, "noise", "NM-1", "1.4.0", FACTORY_SETUP, make_file))

@@ -130,8 +130,7 @@ class Recorder:
             "recorder": {k: self.about[k] for k in ("serial", "name", "token", "model", "firmware")},
         }
         data = self.make_file(head, wish)
-        weightings = len(self.state["setup"].get("weightings", [])) or 1
-        about = f"{weightings} weighting{'s' if weightings > 1 else ''}, 1 s"
+        about = str(self.state["setup"].get("name", ""))
         self.memory.keep(session, data, {"start": start, "length_s": float(length_s), "about": about})
         return session
 

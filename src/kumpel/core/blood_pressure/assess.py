@@ -28,7 +28,7 @@ from kumpel.core.blood_pressure.readings import (
 )
 from kumpel.core.blood_pressure.sleep import Sleep, planned_readings, sleep_of
 from kumpel.core.recording import Flags, Recording
-from kumpel.core.review import Review
+from kumpel.core.review import Review, is_named
 from kumpel.core.sheet import Sheet, both_ways, conclude, table
 from kumpel.core.timebase import wall_clock
 
@@ -424,7 +424,7 @@ def _spread_table(found: Readings) -> Table:
 def _events(recording: Recording, review: Review, found: Readings) -> list[Detected]:
     """Presses of the event button, and failed tries with their error."""
     said = [
-        Detected(e.at_s, e.at_s, e.code, e.text or "event button", event_key(e.code, e.at_s) not in review.dropped)
+        Detected(e.at_s, e.at_s, e.code, e.text or "event button", not is_named(review.dropped, e.code, e.at_s))
         for e in recording.events
         if e.code in ("button", "event")
     ]

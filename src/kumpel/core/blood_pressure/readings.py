@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kumpel.core.assessment import Suggestion, event_key
+from kumpel.core.assessment import Suggestion
 from kumpel.core.recording import Event, Flags, Floats, Recording
-from kumpel.core.review import Review
+from kumpel.core.review import Review, is_named
 from kumpel.core.units import converted
 
 QUANTITIES = ("systolic", "diastolic", "map", "pulse")
@@ -87,8 +87,8 @@ def readings(recording: Recording, review: Review) -> Readings:
     for stretch in review.left_out:
         out |= (at >= stretch.start_s) & (at < stretch.end_s)
     for i, t in enumerate(at.tolist()):
-        key = event_key("reading", t)
-        out[i] = (out[i] or key in review.dropped) and key not in review.kept
+        dropped = is_named(review.dropped, "reading", t)
+        out[i] = (out[i] or dropped) and not is_named(review.kept, "reading", t)
     return Readings(at, values, valid, ~out, tuple(single), len(tries) - n)
 
 

@@ -21,12 +21,11 @@ from kumpel.core.assessment import (
     Suggestion,
     Table,
     Verdict,
-    event_key,
 )
 from kumpel.core.averages import EIGHT_HOURS_S, Window, highest_window, time_weighted_average
 from kumpel.core.gas.sensors import GASES, Sensor, check_findings, check_table, sensors
 from kumpel.core.recording import Flags, Floats, Recording
-from kumpel.core.review import Review, samples_inside
+from kumpel.core.review import Review, is_named, samples_inside
 from kumpel.core.runs import runs, runs_over_gaps
 from kumpel.core.sheet import Sheet, both_ways, conclude, coverage_finding, hours_minutes, planned_s, table
 from kumpel.core.units import channel_in
@@ -410,7 +409,7 @@ def _events(recording: Recording, review: Review, lanes: list[_Lane]) -> list[De
             e.at_s,
             f"log.{e.code}",
             e.text or e.code.replace("-", " "),
-            event_key(f"log.{e.code}", e.at_s) not in review.dropped,
+            not is_named(review.dropped, f"log.{e.code}", e.at_s),
         )
         for e in recording.events
     ]

@@ -20,10 +20,9 @@ from kumpel.core.assessment import (
     Quality,
     Suggestion,
     Table,
-    event_key,
 )
 from kumpel.core.recording import Event, Flags, Floats, Recording
-from kumpel.core.review import Review
+from kumpel.core.review import Review, is_named
 from kumpel.core.sheet import Sheet, both_ways, conclude, table
 from kumpel.core.timebase import in_order, on_grid
 from kumpel.core.units import values_in
@@ -68,8 +67,8 @@ class Compressions:
 
 
 def _counts(review: Review, code: str, at_s: float) -> bool:
-    out = any(s.start_s <= at_s < s.end_s for s in review.left_out) or event_key(code, at_s) in review.dropped
-    return not out or event_key(code, at_s) in review.kept
+    out = any(s.start_s <= at_s < s.end_s for s in review.left_out) or is_named(review.dropped, code, at_s)
+    return not out or is_named(review.kept, code, at_s)
 
 
 def compressions(recording: Recording, review: Review) -> Compressions:

@@ -19,10 +19,9 @@ from kumpel.core.assessment import (
     Put,
     Quality,
     Table,
-    event_key,
 )
 from kumpel.core.recording import PLAUSIBLE_BPM, POINT, Floats, Recording
-from kumpel.core.review import Review
+from kumpel.core.review import Review, is_named
 from kumpel.core.sheet import Sheet, both_ways, conclude, own_events, setup_number, table
 from kumpel.core.timebase import on_grid
 from kumpel.core.track import FASTEST_M_S
@@ -218,7 +217,7 @@ def _heart(sheet: Sheet, rate: Floats, lengths_s: Floats, elapsed: float, wearer
 
 def _stroke_times(recording: Recording, review: Review | None = None) -> Floats:
     dropped = review.dropped if review else ()
-    at = {e.at_s for e in recording.events if e.code == "stroke" and event_key("stroke", e.at_s) not in dropped}
+    at = {e.at_s for e in recording.events if e.code == "stroke" and not is_named(dropped, "stroke", e.at_s)}
     return np.array(sorted(at), dtype=np.float64)
 
 

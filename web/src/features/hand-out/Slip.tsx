@@ -302,6 +302,17 @@ export function Slip({
           >
             is {clockError(recorder.clock_error_s)}
           </span>
+          {Object.keys(shown.others).length > 0 && (
+            <>
+              <span className="border-hair border-t py-1.5 pl-4 text-soft">Also on it</span>
+              <span className="col-span-2 border-hair border-t px-2 py-1.5">
+                {Object.entries(shown.others)
+                  .map(([name, value]) => `${name.replaceAll("_", " ")} ${value}`)
+                  .join(", ")}
+                <span className="text-soft">; stays as it is</span>
+              </span>
+            </>
+          )}
           {TAGS.map(([key, label]) => (
             <Fragment key={key}>
               <span className="border-hair border-t py-1.5 pl-4 text-soft">{label}</span>

@@ -10,9 +10,9 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.noise.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds import noise_report
 from kumpel.kinds.kind import CheckWord, DecisionWord, GroupRule, Kind, SetupField, StretchWord
 from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.noise import report
 
 
 class WeightingSetup(BaseModel):
@@ -94,11 +94,11 @@ KIND = Kind(
     assess=assess,
     main_channel="leq.1",
     bounds=Bounds(14 * DAY_S, 10.0, 16, 20_000_000, 50_000),
-    limit_sets=shipped("noise"),
+    limit_sets=shipped(__name__),
     fields=fields,
-    report=noise_report.parts,
-    report_parts=noise_report.PARTS,
-    one_page=noise_report.ONE_PAGE,
+    report=report.parts,
+    report_parts=report.PARTS,
+    one_page=report.ONE_PAGE,
     channels=(
         ChannelWord("leq.1", "Level", "dB(A)", ("laeq", "leq", "level", "la", "spl", "db(a)", "dba"), reduce="energy"),
         ChannelWord("leq.2", "Level, set-up 2", "dB", ("leq2", "lavg"), reduce="energy"),

@@ -1,0 +1,175 @@
+"""A tenth kind from a folder: from its stand-in through hand-out, take-in and review to paper, with nothing else added."""
+
+import io
+import json
+import os
+import re
+import shutil
+import tempfile
+import time
+from pathlib import Path
+
+import pypdf
+from playwright.sync_api import expect
+
+from kumpel.config import ROOT
+from kumpel.demo.fleet import Meter
+from tests.web.browser import BrowserTest
+
+KIND = '''
+"""Light at the workplace."""
+
+import numpy as np
+from pydantic import BaseModel
+
+from kumpel.core.assessment import Detected, Put, Quality
+from kumpel.core.recording import ChannelWord
+from kumpel.core.review import is_named, samples_inside
+from kumpel.core.sheet import Sheet, both_ways, conclude, planned_s
+from kumpel.kinds import plain_report
+from kumpel.kinds.kind import DecisionWord, EventWord, Kind, LEAVE_OUT
+from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.settings import described, setting
+
+
+class LightSetup(BaseModel):
+    name: str = setting("Setup", "Desk", max_length=40)
+    interval_s: int = setting("Log every", 10, "s", ge=1, le=600)
+    run_length_min: int = setting("Planned length", 60, "min", ge=1, le=1440)
+
+
+def one(recording, review, limits, basis):
+    channel = recording.channels["lux"]
+    factor = review.number("factor_window", 1.0)
+    out = samples_inside(review.left_out, len(channel.values), channel.interval_s)
+    values = np.where(out, np.nan, channel.values) * factor
+    known = values[~np.isnan(values)]
+    planned, measured = planned_s(recording, review), len(known) * channel.interval_s
+    sheet = Sheet(measured / planned, len(known), int(out.sum()), float(out.sum()) * channel.interval_s)
+    sheet.put("mean", "Mean illuminance", float(known.mean()), "lx", 0, "mean of E_v", "test", Put("n", "samples", len(known), ""))
+    flashes = [
+        Detected(e.at_s, e.at_s + 2, "flash", "flash", not is_named(review.dropped, "flash", e.at_s))
+        for e in recording.events
+        if e.code == "flash"
+    ]
+    sheet.put("flashes", "Flashes", float(sum(f.kept for f in flashes)), "", 0, "count", "test")
+    quality = Quality(measured / planned, measured, planned, ())
+    return conclude(recording, review, limits, basis, sheet, quality, key_figures=("mean", "flashes"), events=flashes)
+
+
+KIND = Kind(
+    key="light",
+    name="Light",
+    recorder_name="Light meter",
+    setup_model=LightSetup,
+    setup_library={"Desk": LightSetup()},
+    assess=lambda recording, review, limits: both_ways(recording, review, limits, one),
+    main_channel="lux",
+    limit_sets=shipped(__name__),
+    fields=described,
+    report=plain_report.parts,
+    report_parts=plain_report.PARTS,
+    one_page=plain_report.ONE_PAGE,
+    channels=(ChannelWord("lux", "Illuminance", "lx"),),
+    decisions=(DecisionWord("factor_window", "Window factor", "number", "", 0.1, 10, hint="1"),),
+    stretches=(LEAVE_OUT,),
+    events=(EventWord("flash", "flash", "flashes", droppable=True),),
+)
+'''
+LIMITS = [
+    {
+        "key": "light-test",
+        "kind": "light",
+        "name": "Desk light",
+        "issuer": "test",
+        "version": "1",
+        "valid_from": "2026-01-01",
+        "rules": [
+            {
+                "figure": "flashes",
+                "name": "Flashes",
+                "unit": "",
+                "steps": [{"value": 3, "verdict": "above limit", "name": "most flashes"}],
+            }
+        ],
+    }
+]
+DECLARATION = {
+    "kind": "light",
+    "model": "LX-1",
+    "setup": {"name": "Desk", "interval_s": 10, "run_length_min": 60, "led_colour": "amber"},
+    "channels": [{"key": "lux", "name": "Ev", "unit": "lx", "interval_s": 10.0, "level": 500.0, "swing": 40.0}],
+    "events": [{"code": "flash", "text": "flash", "every_s": 900.0}],
+}
+
+
+class TenthKind(BrowserTest):
+    def setUp(self) -> None:
+        self.kinds = Path(tempfile.mkdtemp(prefix="kumpel-kinds-"))
+        self.addCleanup(shutil.rmtree, self.kinds, ignore_errors=True)
+        package = self.kinds / "light"
+        package.mkdir()
+        (package / "__init__.py").write_text(KIND)
+        (package / "limits.json").write_text(json.dumps([{k: v for k, v in s.items() if k != "kind"} for s in LIMITS]))
+        (self.kinds / "declaration.json").write_text(json.dumps(DECLARATION))
+        os.environ["KUMPEL_KINDS"] = str(self.kinds)
+        self.addCleanup(os.environ.pop, "KUMPEL_KINDS", None)
+        super().setUp()
+
+    def test_from_its_stand_in_to_a_signed_page(self) -> None:
+        declaration = self.kinds / "declaration.json"
+        fleet = self.launch(Meter("L-01", "LX-000001", "Light meter 1", auto_start=False, declaration=declaration))
+        meter = fleet.running["L-01"]
+        self.person("Ida Brandvik")
+        page = self.sign_in()
+        page.goto(f"{self.address}/hand-out")
+        page.get_by_role("button", name=re.compile("^Ida Brandvik")).click()
+        page.get_by_role("button", name=re.compile("^L-01, Light meter 1")).click()
+        page.get_by_label("Planned length").fill("90")
+        page.get_by_label("Planned length").press("Enter")
+        page.get_by_role("button", name="Write and hand out").click()
+        expect(page.get_by_text("L-01 is with Ida Brandvik")).to_be_visible()
+        written = json.loads((meter.folder / "state.json").read_text())["setup"]
+        self.assertEqual(
+            (written["run_length_min"], written["led_colour"]), (90, "amber"), "what we do not know survives"
+        )
+        meter.tell("record", start=time.time() - 6000, length_s=3600, seed=3)
+        page.keyboard.press("2")
+        page.get_by_role("button", name="Take in all 1").click()
+        expect(page.get_by_role("button", name="Show 1 stored")).to_be_visible()
+        page.keyboard.press("3")
+        expect(page.get_by_role("heading", name="Ida Brandvik")).to_be_visible()
+        expect(page.get_by_text("Flashes: most flashes 3 reached")).to_be_visible()
+        page.keyboard.press("ArrowDown")
+        page.keyboard.press("x")
+        page.get_by_role("dialog").get_by_role("button", name="not real").click()
+        expect(page.get_by_text("within all limits")).to_be_visible()
+        factor = page.get_by_role("textbox", name="Window factor")
+        factor.fill("2")
+        factor.press("Enter")
+        expect(page.get_by_role("button", name=re.compile("^Mean illuminance"))).to_contain_text(
+            re.compile("9[0-9]{2}|1,0[0-9]{2}")
+        )
+        page.get_by_label("Conclusion").fill("Bright enough.")
+        page.get_by_role("button", name="Sign off").click()
+        page.get_by_role("button", name="To the report").click()
+        with page.expect_download() as waiting:
+            page.get_by_role("button", name="Issue, PDF").click()
+        text = pypdf.PdfReader(io.BytesIO(waiting.value.path().read_bytes())).pages[0].extract_text()
+        for words in ("Ida Brandvik", "Light", "Desk light", "Flashes", "Bright enough.", "Runa Halvorsen"):
+            self.assertIn(words, text)
+
+    def test_no_other_file_names_a_kind(self) -> None:
+        """Only a kind's own folders name it; apart from the demo, the stand-ins and the mappings of open formats."""
+        kinds = sorted(p.name for p in (ROOT / "src/kumpel/kinds").iterdir() if (p / "__init__.py").exists())
+        self.assertEqual(len(kinds), 9)
+        word = re.compile("|".join(f"[\"'`](?:{k})[\"'`]" for k in kinds))
+        free = ("demo", "standins", "formats")
+        for folder, endings in (("src/kumpel", (".py",)), ("web/src", (".ts", ".tsx"))):
+            for path in (ROOT / folder).rglob("*"):
+                place = path.relative_to(ROOT / folder).parts
+                own = place[0] in ("core", "kinds") and len(place) > 2 and place[1] in kinds
+                if path.suffix not in endings or own or place[0] in free or path.name in ("schema.d.ts",):
+                    continue
+                with self.subTest(file=str(path.relative_to(ROOT))):
+                    self.assertEqual(word.findall(path.read_text()), [])
