@@ -26,9 +26,7 @@ from kumpel.reports.moments import wall_moment
 from kumpel.reports.pictures import LimitLine
 
 EXIT = {"within": 0, "action level reached": 3, "above limit": 4, "not assessable": 5}
-WORDS = {
-    kind.key: files.KindFile(kind.channels, kind.readings, kind.reading_code, kind.bounds) for kind in KINDS.values()
-}
+WORDS = files.words_of(KINDS.values())
 MOST_LANES = 6
 
 

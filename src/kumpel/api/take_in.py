@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import asyncio
 import tempfile
-from typing import BinaryIO
+from typing import Annotated, Any, BinaryIO
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from sqlalchemy import Engine
 from sqlmodel import Session as Db
 
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, SignedIn, Who
-from kumpel.services import take_in
+from kumpel.services import from_files, take_in
 from kumpel.services.jobs import Jobs
 from kumpel.services.problems import InvalidError
 from kumpel.services.sessions import row_of
@@ -45,13 +45,20 @@ def clear(recorder_id: int, wish: schemas.Clear, db: Database, who: Who) -> sche
 
 FILE_BODY = {
     "required": True,
-    "content": {"application/cbor-seq": {"schema": {"type": "string", "format": "binary"}}},
+    "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
 }
 
 
 @router.post("/files", status_code=201, openapi_extra={"requestBody": FILE_BODY})
-async def upload(request: Request, browser: SignedIn, jobs: Queue) -> schemas.Session:
-    """Take a recording file (.krec, as the request's body) in by the same door.
+async def upload(
+    request: Request,
+    browser: SignedIn,
+    jobs: Queue,
+    name: Annotated[str, Query(max_length=200)] = "",
+    kind: Annotated[str, Query(max_length=40)] = "",
+    person_id: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
+) -> schemas.Session:
+    """Take a file (as the request's body) in by the same door: a recording file, CSV, EDF, GPX or Parquet.
 
     It goes to the disk as it comes, into a file without a name: a broken upload or a killed server leaves nothing.
     """
@@ -71,11 +78,12 @@ async def upload(request: Request, browser: SignedIn, jobs: Queue) -> schemas.Se
         await asyncio.to_thread(file.write, bytes(held))
         await asyncio.to_thread(file.seek, 0)
         store = engine(request.app.state.config.database_url)
-        return await asyncio.to_thread(_store, store, file, browser.account_id, jobs)
+        wish = {"name": name, "kind": kind, "person_id": person_id}
+        return await asyncio.to_thread(_store, store, file, browser.account_id, jobs, wish)
 
 
-def _store(store: Engine, file: BinaryIO, who: int, jobs: Jobs) -> schemas.Session:
+def _store(store: Engine, file: BinaryIO, who: int, jobs: Jobs, wish: dict[str, Any]) -> schemas.Session:
     with Db(store, expire_on_commit=False) as db:
-        session = take_in.from_file(db, file, who)
+        session = from_files.take_in_file(db, file, who, **wish)
         jobs.start_assess(session.id or 0)
         return answers.session(row_of(db, session))

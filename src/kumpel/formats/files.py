@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Protocol
 
 import numpy as np
 
@@ -41,6 +42,26 @@ class KindFile:
 
 
 KindWords = Mapping[str, KindFile]
+
+
+class KindLike(Protocol):
+    """What a declared kind tells about its files."""
+
+    @property
+    def key(self) -> str: ...
+    @property
+    def channels(self) -> tuple[ChannelWord, ...]: ...
+    @property
+    def readings(self) -> tuple[str, ...]: ...
+    @property
+    def reading_code(self) -> str: ...
+    @property
+    def bounds(self) -> Bounds: ...
+
+
+def words_of(kinds: Iterable[KindLike]) -> KindWords:
+    """What files of these kinds may bring."""
+    return {k.key: KindFile(k.channels, k.readings, k.reading_code, k.bounds) for k in kinds}
 
 
 def form_of(path: Path, data: bytes) -> str:

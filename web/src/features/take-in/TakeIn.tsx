@@ -8,6 +8,7 @@ import { useNotices } from "@/ui/notices";
 import { PasscodeDialog } from "@/ui/passcode";
 import { ClearDialog } from "./ClearDialog";
 import { Details, type Draft } from "./Details";
+import { FileDialog } from "./FileDialog";
 
 type Bay = Schemas["Bay"];
 type Found = Schemas["Found"];
@@ -134,6 +135,8 @@ export default function TakeIn() {
   const proposed = useRef<string | null>(null);
   const [drafts, setDrafts] = useState<Record<string, Draft>>({});
   const [clearing, setClearing] = useState<Bay | null>(null);
+  const [file, setFile] = useState<File | null>(null);
+  const chooser = useRef<HTMLInputElement>(null);
   const queries = useQueryClient();
   const navigate = useNavigate();
   const { say, fail } = useNotices();
@@ -195,7 +198,16 @@ export default function TakeIn() {
           : `Take in ${amount} of ${fresh.length}`;
   const away = (recorders.data ?? []).filter((r) => !r.in_reach);
   return (
-    <main className="grid h-full grid-cols-[minmax(0,1fr)_320px] min-[1240px]:grid-cols-[880px_minmax(0,1fr)]">
+    <main
+      className="grid h-full grid-cols-[minmax(0,1fr)_320px] min-[1240px]:grid-cols-[880px_minmax(0,1fr)]"
+      onDragOver={(e) => e.dataTransfer.types.includes("Files") && e.preventDefault()}
+      onDrop={(e) => {
+        const dropped = e.dataTransfer.files[0];
+        if (!dropped) return;
+        e.preventDefault();
+        setFile(dropped);
+      }}
+    >
       <section aria-label="Recorders in reach" className="overflow-auto py-[18px] pl-5">
         <div className="mb-3 flex items-center gap-2.5 pr-5">
           <h1>Take in</h1>
@@ -207,6 +219,18 @@ export default function TakeIn() {
           <Button aria-pressed={showOld} onClick={() => setShowOld(!showOld)} disabled={oldCount === 0}>
             {showOld ? "Hide stored" : `Show ${oldCount} stored`}
           </Button>
+          <Button onClick={() => chooser.current?.click()}>Take in a file</Button>
+          <input
+            ref={chooser}
+            type="file"
+            aria-label="File to take in"
+            className="hidden"
+            accept=".krec,.csv,.txt,.edf,.gpx,.parquet"
+            onChange={(e) => {
+              setFile(e.target.files?.[0] ?? null);
+              e.target.value = "";
+            }}
+          />
           <Button look="primary" disabled={amount === 0 || begin.isPending} onClick={go}>
             {label}
           </Button>
@@ -344,6 +368,19 @@ export default function TakeIn() {
           onGiven={(passcode) => {
             setLocked(null);
             stop.mutate({ id: locked, passcode });
+          }}
+        />
+      )}
+      {file && (
+        <FileDialog
+          file={file}
+          onClose={() => setFile(null)}
+          onStored={(session) => {
+            setFile(null);
+            queries.invalidateQueries({ queryKey: ["sessions"] });
+            queries.invalidateQueries({ queryKey: ["line"] });
+            if (session.aside) say(`${file.name} was stored and kept aside: ${session.aside}.`);
+            else navigate(`/review/${session.id}`);
           }}
         />
       )}
