@@ -17,7 +17,7 @@ from kumpel.kinds.limit_sets import shipped
 from kumpel.standins import blood_pressure_signal
 from kumpel.standins.blood_pressure_signal import Day, make
 
-ESH, AHA = shipped("blood_pressure")
+ESH, AHA = shipped("kumpel.kinds.blood_pressure")
 HOUR = 3600.0
 NIGHT = Stretch(10 * HOUR, 18 * HOUR, "asleep")
 

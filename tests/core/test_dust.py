@@ -13,7 +13,7 @@ from kumpel.kinds.limit_sets import shipped
 from kumpel.standins import dust_signal
 from kumpel.standins.dust_signal import Runs, make
 
-GENERAL, AIR = shipped("dust")
+GENERAL, AIR = shipped("kumpel.kinds.dust")
 ZERO = Event(0, "zero-check", "", {"passed": True})
 MIDNIGHT = 1_795_046_400.0  # 2026-11-18 00:00 UTC
 

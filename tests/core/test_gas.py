@@ -15,7 +15,7 @@ from kumpel.kinds.limit_sets import shipped
 from kumpel.standins import gas_signal
 from kumpel.standins.gas_signal import Episode, Shift, make
 
-[EU] = shipped("gas")
+[EU] = shipped("kumpel.kinds.gas")
 
 
 def recording(

@@ -27,7 +27,7 @@ from kumpel.kinds.limit_sets import shipped
 from kumpel.standins.heart_signal import Heart
 from kumpel.standins.jaw_muscle_signal import Burst, Group, Night, make, usual_groups
 
-[SCREENING] = shipped("jaw_muscle")
+[SCREENING] = shipped("kumpel.kinds.jaw_muscle")
 
 
 def reviewed(recording: Recording, review: Review | None = None) -> Assessment:

@@ -17,7 +17,7 @@ from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.noise import NoiseSetup
 from tests.support import recording_file
 
-EU, US, NIOSH = shipped("noise")
+EU, US, NIOSH = shipped("kumpel.kinds.noise")
 SETUP = NoiseSetup().model_dump(mode="json")
 CHECKED = tuple(Event(0, code, "", {"applied_db": 114.0, "read_db": 114.0}) for code in ("check-before", "check-after"))
 

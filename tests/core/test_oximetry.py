@@ -14,7 +14,7 @@ from kumpel.kinds.limit_sets import shipped
 from kumpel.standins import oximetry_signal
 from kumpel.standins.oximetry_signal import make
 
-[SCREENING] = shipped("oximetry")
+[SCREENING] = shipped("kumpel.kinds.oximetry")
 
 
 def recording(spo2: np.ndarray, interval_s: float = 1.0, **more: np.ndarray) -> Recording:

@@ -14,7 +14,7 @@ from kumpel.kinds.limit_sets import shipped
 from kumpel.standins import rescue_signal
 from kumpel.standins.rescue_signal import Case, Train, make
 
-[TARGETS] = shipped("rescue")
+[TARGETS] = shipped("kumpel.kinds.rescue")
 
 
 def case(*times: float, depth: float | None = 55.0, shocks: tuple[float, ...] = (), length: float = 120.0) -> Recording:

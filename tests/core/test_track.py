@@ -18,7 +18,7 @@ from kumpel.kinds.registry import KINDS
 from kumpel.standins.training_signal import Session, make
 
 PLANE = Plane(47.6, 13.8)
-[GUIDE] = shipped("training")
+[GUIDE] = shipped("kumpel.kinds.training")
 
 
 def walk(seconds: int, speed: float, noise_m: float = 0.0, seed: int = 1) -> tuple[np.ndarray, np.ndarray]:

@@ -16,7 +16,7 @@ from kumpel.kinds.limit_sets import shipped
 from kumpel.standins import training_signal
 from kumpel.standins.training_signal import Session, make
 
-[GUIDE] = shipped("training")
+[GUIDE] = shipped("kumpel.kinds.training")
 UNITS = {
     "lat": "deg",
     "lon": "deg",

@@ -14,7 +14,7 @@ from kumpel.core.vehicle.laps import laps_on, path_of
 from kumpel.kinds.limit_sets import shipped
 
 PLANE = Plane(47.6, 13.8)
-[LIMITS] = shipped("vehicle")
+[LIMITS] = shipped("kumpel.kinds.vehicle")
 
 
 def along(

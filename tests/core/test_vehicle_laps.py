@@ -17,7 +17,7 @@ from kumpel.kinds.limit_sets import shipped
 from kumpel.standins import vehicle_signal
 from kumpel.standins.vehicle_signal import CAR, YARD, Drive, course_of, loop, make, ramp
 
-[LIMITS] = shipped("vehicle")
+[LIMITS] = shipped("kumpel.kinds.vehicle")
 PLANE = Plane(47.6, 13.8)
 LOOP = loop("Practice loop", 1200, 7)
 

@@ -1,11 +1,12 @@
 """Accounts; the register of sessions: filters, sorting, pages, tags; finding anything; the counts on the line."""
 
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 from sqlalchemy import text
 from sqlmodel import select
 
-from kumpel.services import accounts, conclusions, line, people, recordings, reports, sessions
+from kumpel.services import accounts, conclusions, figures, line, people, recordings, reports, sessions
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, SignInError, TooManyTriesError
 from kumpel.services.sessions import Filter
 from kumpel.store.tables import Account, Recorder, Session, SignIn, Tag, now
@@ -206,3 +207,34 @@ class Register(DatabaseTest):
             people.change_person(self.db, self.leila.id or 0, {"number": "TF-0401"})
         with self.assertRaises(InvalidError):
             people.change_person(self.db, self.leila.id or 0, {"name": "  "})
+
+
+class ByNumber(DatabaseTest):
+    """The register of a figure: by its value, not by a sentence."""
+
+    def test_sessions_are_listed_by_a_figure_of_theirs(self) -> None:
+        rows = [self.session(600, session=f"S-{i}", seed=i, base_db=70.0 + 3 * i) for i in range(5)]
+        values = {}
+        for row in rows:
+            found = figures.outcome(self.db, row.id or 0)
+            assert found is not None
+            values[row.id or 0] = found.both.reviewed.figure("laeq").stated
+        expected = sorted(values, key=lambda i: values[i])
+
+        def listed(**wanted: Any) -> list[int]:
+            found, total = sessions.list_sessions(self.db, sessions.Filter(figure="laeq", **wanted))
+            self.assertEqual(total, len(found))
+            for row in found:
+                assert row.figure is not None
+                self.assertEqual((row.figure.value, row.figure.unit), (values[row.session.id or 0], "dB(A)"))
+            return [row.session.id or 0 for row in found]
+
+        self.assertEqual(listed(sort="figure", falling=False), expected)
+        self.assertEqual(listed(sort="figure"), expected[::-1])
+        middle = values[expected[2]]
+        self.assertEqual(set(listed(at_least=middle)), set(expected[2:]))
+        self.assertEqual(set(listed(at_most=middle, kind="noise")), set(expected[:3]))
+        self.assertEqual(len(listed()), 5)
+        self.assertIn(("laeq", "LAeq", "dB(A)"), [(k, n[:4], u) for k, n, u in sessions.figures_of(self.db, "noise")])
+        _, none = sessions.list_sessions(self.db, sessions.Filter(figure="nothing", sort="figure"))
+        self.assertEqual(none, 0)

@@ -126,6 +126,7 @@ def session(row: SessionRow) -> schemas.Session:
         sha256=found.sha256.hex(),
         tags=row.tags,
         report=row.report,
+        figure=schemas.Number.model_validate(row.figure) if row.figure else None,
     )
 
 

@@ -294,6 +294,20 @@ class Passcode(BaseModel):
     passcode: str = ""
 
 
+class FigureName(BaseModel):
+    key: str
+    name: str
+    unit: str
+
+
+class Number(Out):
+    """A figure of a session as a number; null where it was not measured."""
+
+    value: float | None
+    unit: str
+    verdict: VerdictWord
+
+
 class Session(BaseModel):
     id: int
     kind: str
@@ -323,6 +337,7 @@ class Session(BaseModel):
     taken_in_at: datetime | None
     deleted_at: datetime | None
     report: str
+    figure: Number | None = None
 
 
 class SessionList(BaseModel):

@@ -33,15 +33,29 @@ def list_sessions(
     since: datetime | None = None,
     until: datetime | None = None,
     standing: Standing = "all",
-    sort: Literal["started", "length", "person", "verdict"] = "started",
+    sort: Literal["started", "length", "person", "verdict", "figure"] = "started",
     falling: bool = True,
+    figure: Annotated[str, Query(max_length=80)] = "",
+    at_least: Annotated[float | None, Query(allow_inf_nan=False)] = None,
+    at_most: Annotated[float | None, Query(allow_inf_nan=False)] = None,
     limit: Limit = 50,
     offset: Offset = 0,
 ) -> schemas.SessionList:
-    """Sessions of all kinds, filtered and sorted; `total` counts all that match."""
-    wanted = sessions.Filter(search, person_id, kind, verdict, since, until, standing, sort, falling)
+    """Sessions of all kinds, filtered and sorted; `total` counts all that match.
+
+    With a `figure` each shows its value; sorted by it, or between `at_least` and `at_most`, only those that have it are listed.
+    """
+    wanted = sessions.Filter(
+        search, person_id, kind, verdict, since, until, standing, sort, falling, figure, at_least, at_most
+    )
     rows, total = sessions.list_sessions(db, wanted, limit, offset)
     return schemas.SessionList(sessions=[answers.session(row) for row in rows], total=total)
+
+
+@router.get("/kinds/{kind}/figures")
+def figures(kind: str, db: Database, who: Who) -> list[schemas.FigureName]:
+    """Figures by which sessions of a kind can be listed."""
+    return [schemas.FigureName(key=k, name=n, unit=u) for k, n, u in sessions.figures_of(db, kind)]
 
 
 @router.get("/sessions/{session_id}")

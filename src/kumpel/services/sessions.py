@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -14,6 +14,7 @@ from sqlmodel import col, delete, func, or_, select
 
 from kumpel.services import figures
 from kumpel.services.arrival import shift_clock
+from kumpel.services.figures import REVIEWED
 from kumpel.services.people import like, person_of
 from kumpel.services.problems import ConflictError, InvalidError
 from kumpel.services.recordings import session_of
@@ -21,7 +22,7 @@ from kumpel.services.tags import tags_of
 from kumpel.services.take_in import ROTTEN, is_whole
 from kumpel.store import samples
 from kumpel.store.database import tell
-from kumpel.store.tables import Person, Recorder, Report, Session, Tag, now
+from kumpel.store.tables import FigureValue, Person, Recorder, Report, Result, Session, Tag, now
 
 SORTS = {
     "started": col(Session.started_at),
@@ -38,6 +39,7 @@ class SessionRow:
     recorder: Recorder | None
     tags: dict[str, str]
     report: str
+    figure: FigureValue | None = None
 
 
 @dataclass(frozen=True)
@@ -51,6 +53,9 @@ class Filter:
     standing: str = "all"  # all, waiting, signed, unclaimed, aside, deleted, unreported
     sort: str = "started"
     falling: bool = True
+    figure: str = ""
+    at_least: float | None = None
+    at_most: float | None = None
 
 
 def conditions(wanted: Filter) -> list[Any]:
@@ -101,29 +106,43 @@ def conditions(wanted: Filter) -> list[Any]:
     return where
 
 
+def _by_number(wanted: Filter) -> bool:
+    """Whether the list is one of a figure: only sessions that have it, by its value."""
+    return bool(wanted.figure) and (
+        wanted.sort == "figure" or wanted.at_least is not None or wanted.at_most is not None
+    )
+
+
+def _joined(query: Any, wanted: Filter) -> Any:
+    """The query with the tables that conditions and order speak of."""
+    query = query.outerjoin(Person, col(Session.person_id) == Person.id)
+    query = query.outerjoin(Recorder, col(Session.recorder_id) == Recorder.id)
+    if not _by_number(wanted):
+        return query.where(*conditions(wanted))
+    query = query.join(FigureValue, col(FigureValue.session_id) == Session.id).where(
+        FigureValue.key == wanted.figure, FigureValue.basis == REVIEWED, col(FigureValue.value).is_not(None)
+    )
+    if wanted.at_least is not None:
+        query = query.where(col(FigureValue.value) >= wanted.at_least)
+    if wanted.at_most is not None:
+        query = query.where(col(FigureValue.value) <= wanted.at_most)
+    return query.where(*conditions(wanted))
+
+
 def count_sessions(db: Db, wanted: Filter) -> int:
     """How many sessions the list of the same filter has."""
-    ids = (
-        select(Session.id)
-        .outerjoin(Person, col(Session.person_id) == Person.id)
-        .outerjoin(Recorder, col(Session.recorder_id) == Recorder.id)
-        .where(*conditions(wanted))
-    )
-    return db.exec(select(func.count()).select_from(ids.subquery())).one()
+    ids = _joined(select(Session.id), wanted)
+    return int(db.exec(select(func.count()).select_from(ids.subquery())).one())
 
 
 def list_sessions(db: Db, wanted: Filter, limit: int = 50, offset: int = 0) -> tuple[list[SessionRow], int]:
-    where = conditions(wanted)
-    joined = (
-        select(Session, Person, Recorder)
-        .outerjoin(Person, col(Session.person_id) == Person.id)
-        .outerjoin(Recorder, col(Session.recorder_id) == Recorder.id)
-        .where(*where)
-    )
+    joined = _joined(select(Session, Person, Recorder), wanted)
     total = count_sessions(db, wanted)
-    key = SORTS.get(wanted.sort, SORTS["started"])
-    order = key.desc() if wanted.falling else key.asc()
-    found = db.exec(joined.order_by(order, col(Session.id).desc()).limit(limit).offset(offset)).all()
+    by_figure = wanted.sort == "figure" and _by_number(wanted)
+    key = col(FigureValue.value) if by_figure else SORTS.get(wanted.sort, SORTS["started"])
+    last = col(FigureValue.session_id) if by_figure else col(Session.id)
+    order = (key.desc(), last.desc()) if wanted.falling else (key.asc(), last.asc() if by_figure else last.desc())
+    found = db.exec(joined.order_by(*order).limit(limit).offset(offset)).all()
     ids = [s.id for s, _, _ in found]
     tags = tags_of(db, ids)
     reports = dict(
@@ -133,7 +152,33 @@ def list_sessions(db: Db, wanted: Filter, limit: int = 50, offset: int = 0) -> t
             .group_by(col(Report.session_id))
         ).all()
     )
-    return [SessionRow(s, p, r, tags.get(s.id or 0, {}), reports.get(s.id or 0, "")) for s, p, r in found], total
+    values = _values_of(db, ids, wanted.figure)
+    rows = [
+        SessionRow(s, p, r, tags.get(s.id or 0, {}), reports.get(s.id or 0, ""), values.get(s.id or 0))
+        for s, p, r in found
+    ]
+    return rows, total
+
+
+def _values_of(db: Db, ids: Sequence[int | None], figure: str) -> dict[int, FigureValue]:
+    if not figure:
+        return {}
+    mine = select(FigureValue).where(
+        col(FigureValue.session_id).in_(ids), FigureValue.key == figure, FigureValue.basis == REVIEWED
+    )
+    return {row.session_id: row for row in db.exec(mine).all()}
+
+
+def figures_of(db: Db, kind: str) -> list[tuple[str, str, str]]:
+    """Figures that sessions of a kind have, as key, name and unit: those of the newest result."""
+    newest = db.exec(
+        select(Result)
+        .join(Session, col(Session.id) == Result.session_id)
+        .where(Session.kind == kind, Result.basis == REVIEWED)
+        .order_by(col(Result.id).desc())
+        .limit(1)
+    ).first()
+    return [(f["key"], f["name"], f["unit"]) for f in newest.content["figures"]] if newest else []
 
 
 def row_of(db: Db, session: Session) -> SessionRow:

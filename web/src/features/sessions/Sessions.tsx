@@ -5,12 +5,12 @@ import { Link } from "react-router";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { kindName, useKindWords } from "@/kinds/kinds";
 import { Button, Empty, inputLook, Loading, Tag, Token, Trouble, Verdict } from "@/ui/basics";
-import { length, moment } from "@/ui/format";
+import { length, moment, unitWords } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { PersonPicker } from "@/ui/person-picker";
 
 type Session = Schemas["Session"];
-type Sort = "started" | "length" | "person" | "verdict";
+type Sort = "started" | "length" | "person" | "verdict" | "figure";
 
 interface Column {
   key: string;
@@ -91,6 +91,7 @@ export default function Sessions() {
   const [words, setWords] = useState("");
   const [standing, setStanding] = useState<(typeof STANDINGS)[number][0]>("all");
   const [kind, setKind] = useState("");
+  const [figure, setFigure] = useState("");
   const [since, setSince] = useState("");
   const [until, setUntil] = useState("");
   const [sort, setSort] = useKept<{ by: Sort; falling: boolean }>("sessions.sort", { by: "started", falling: true });
@@ -99,14 +100,22 @@ export default function Sessions() {
   const [picked, setPicked] = useState<number[]>([]);
   const queries = useQueryClient();
   const { say, fail } = useNotices();
+  const figures = useQuery({
+    queryKey: ["figures", kind],
+    queryFn: () => ask(api.GET("/api/kinds/{kind}/figures", { params: { path: { kind } } })),
+    enabled: kind !== "",
+  });
+  const named = figures.data?.find((f) => f.key === figure);
   const query = {
     search: words,
     standing,
     kind,
-    sort: sort.by,
+    // Remembered from a list by a figure that is not chosen (any more): by start instead.
+    sort: sort.by === "figure" && !figure ? ("started" as const) : sort.by,
     falling: sort.falling,
     limit: PAGE,
     offset: page * PAGE,
+    ...(figure ? { figure } : {}),
     ...(since ? { since: new Date(`${since}T00:00`).toISOString() } : {}),
     ...(until ? { until: new Date(new Date(`${until}T00:00`).getTime() + 86_400_000).toISOString() } : {}),
   };
@@ -171,6 +180,15 @@ export default function Sessions() {
   if (sessions.isError && !sessions.data) return <Trouble error={sessions.error} again={() => sessions.refetch()} />;
   if (!sessions.data) return <Loading what="the sessions" />;
   const columns = COLUMNS.filter((c) => !hidden.includes(c.key));
+  if (named)
+    columns.splice(2, 0, {
+      key: "number",
+      name: named.unit ? `${named.name}, ${unitWords(named.unit)}` : named.name,
+      sort: "figure",
+      cell: (s) => (
+        <span className="font-narrow font-semibold">{s.figure?.value === null ? "–" : (s.figure?.value ?? "–")}</span>
+      ),
+    });
   const restart =
     <T,>(set: (value: T) => void) =>
     (value: T) => {
@@ -207,11 +225,38 @@ export default function Sessions() {
           ))}
         </select>
         {kinds.length > 1 && (
-          <select aria-label="Kind" className={select} value={kind} onChange={(e) => restart(setKind)(e.target.value)}>
+          <select
+            aria-label="Kind"
+            className={select}
+            value={kind}
+            onChange={(e) => {
+              restart(setKind)(e.target.value);
+              setFigure("");
+              if (sort.by === "figure") setSort({ by: "started", falling: true });
+            }}
+          >
             <option value="">every kind</option>
             {kinds.map((k) => (
               <option key={k.key} value={k.key}>
                 {k.name}
+              </option>
+            ))}
+          </select>
+        )}
+        {kind && (figures.data?.length ?? 0) > 0 && (
+          <select
+            aria-label="Figure"
+            className={`${select} max-w-56`}
+            value={figure}
+            onChange={(e) => {
+              restart(setFigure)(e.target.value);
+              setSort(e.target.value ? { by: "figure", falling: true } : { by: "started", falling: true });
+            }}
+          >
+            <option value="">list by figure …</option>
+            {figures.data?.map((f) => (
+              <option key={f.key} value={f.key}>
+                {f.unit ? `${f.name}, ${unitWords(f.unit)}` : f.name}
               </option>
             ))}
           </select>
