@@ -8,7 +8,7 @@ from typing import Annotated
 from fastapi import Cookie, Depends, Request
 from sqlmodel import Session as Db
 
-from kumpel.services import accounts
+from kumpel.services import accounts, deeds
 from kumpel.services.accounts import Browser
 from kumpel.services.jobs import Jobs
 from kumpel.services.problems import SignInError
@@ -31,6 +31,7 @@ def account(db: Database, kumpel: Annotated[str | None, Cookie()] = None) -> Acc
     found = accounts.account_of(db, kumpel)
     if found is None:
         raise SignInError("Please sign in.")
+    deeds.work_for(db, found.id)
     return found
 
 

@@ -12,7 +12,7 @@ from sqlmodel import Session as Db
 
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, SignedIn, Who
-from kumpel.services import from_files, take_in
+from kumpel.services import deeds, from_files, take_in
 from kumpel.services.jobs import Jobs
 from kumpel.services.problems import InvalidError
 from kumpel.services.sessions import row_of
@@ -84,6 +84,7 @@ async def upload(
 
 def _store(store: Engine, file: BinaryIO, who: int, jobs: Jobs, wish: dict[str, Any]) -> schemas.Session:
     with Db(store, expire_on_commit=False) as db:
+        deeds.work_for(db, who)
         session = from_files.take_in_file(db, file, who, **wish)
         jobs.start_assess(session.id or 0)
         return answers.session(row_of(db, session))

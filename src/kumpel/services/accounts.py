@@ -15,6 +15,8 @@ from sqlalchemy import text
 from sqlmodel import Session as Db
 from sqlmodel import col, delete, func, select
 
+from kumpel.services import deeds
+from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, SignInError, TooManyTriesError
 from kumpel.store.database import tell
 from kumpel.store.tables import Account, SignIn, now
@@ -43,6 +45,10 @@ def create_account(db: Db, login: str, name: str, password: str, role: str = "of
         raise ConflictError(f"The sign-in name “{login}” is taken.")
     account = Account(login=login, name=name.strip(), password_hash=_hasher.hash(password), role=role)
     db.add(account)
+    db.flush()
+    deeds.keep(
+        db, "account made", Whom("account", account.id), after={"login": login, "name": account.name, "role": role}
+    )
     db.commit()
     db.refresh(account)
     return account

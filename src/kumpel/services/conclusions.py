@@ -9,8 +9,9 @@ from sqlmodel import col, select
 
 from kumpel.core.names import clean_line
 from kumpel.kinds.registry import KINDS
-from kumpel.services import decisions, figures, paper
+from kumpel.services import decisions, deeds, figures, paper
 from kumpel.services.deciding import open_session
+from kumpel.services.deeds import Whom
 from kumpel.services.paper import Paper
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.services.recordings import session_of
@@ -33,6 +34,7 @@ def conclude(db: Db, session_id: int, text: str, who: int | None, version: int |
     """
     if text.count("\n") >= MOST_LINES:
         raise InvalidError(f"The conclusion has more than {MOST_LINES} lines. It was not kept; shorten it.")
+    deeds.ask(db, "concluded", Whom("session", session_id))
     session = db.exec(select(Session).where(Session.id == session_id).with_for_update()).first()
     if session is None or session.state != "stored":
         raise NotFoundError("This session is not on record.")
@@ -44,6 +46,9 @@ def conclude(db: Db, session_id: int, text: str, who: int | None, version: int |
             "Somebody else has written a conclusion since you looked. Yours was not kept; it is still in the field.",
             code="stale-conclusion",
         )
+    if row.written_by != who or not row.version:
+        # Kept at every pause of the typing: the record has who began to write; what was signed stands in the signature.
+        deeds.keep(db, "concluded", Whom("session", session_id), {"text": row.text}, {"text": text}, who)
     row.text, row.written_by, row.written_at, row.version = text, who, now(), row.version + 1
     db.add(row)
     tell(db, "conclusion", session=session_id, version=row.version)
@@ -65,6 +70,7 @@ def sign(
     The results, the person as named now and every part of the report are pinned: nothing that happens to the session, the
     person, the limits or the program changes them afterwards. `at` is now, but for made-up history.
     """
+    deeds.ask(db, "signed off", Whom("session", session_id))
     session = open_session(db, session_id, version)
     _may_be_signed(db, session)
     row = db.get(Conclusion, session_id)
@@ -97,6 +103,8 @@ def sign(
     )
     session.signed_at = at
     db.add(session)
+    after = {"review_version": version, "verdict": session.verdict, "conclusion": pages.conclusion}
+    deeds.keep(db, "signed off", Whom("session", session_id), after=after, who=who)
     tell(db, "review", session=session_id, version=version)
     db.commit()
     db.refresh(session)
@@ -132,6 +140,7 @@ def unseen_losses(db: Db, session: Session) -> list[int]:
 
 def open_again(db: Db, session_id: int, who: int, why: str) -> Session:
     """Open a signed session for changes. The signature stays on record, with who opened it and why."""
+    deeds.ask(db, "opened again", Whom("session", session_id))
     session = session_of(db, session_id)
     reason = clean_line(why)
     if not reason or len(reason) > 400:
@@ -141,6 +150,14 @@ def open_again(db: Db, session_id: int, who: int, why: str) -> Session:
         raise ConflictError("This session is not signed off.", code="unsigned")
     signature.opened_at, signature.opened_by, signature.opened_why = now(), who, reason
     session.signed_at = None
+    deeds.keep(
+        db,
+        "opened again",
+        Whom("session", session_id),
+        {"signed_at": signature.signed_at.isoformat()},
+        {"why": reason},
+        who,
+    )
     db.add(signature)
     db.add(session)
     db.flush()

@@ -14,7 +14,7 @@ from kumpel.core.names import clean_line
 from kumpel.core.review import EventName
 from kumpel.kinds.kind import DecisionWord, Kind
 from kumpel.kinds.registry import kind_of
-from kumpel.services import decisions, figures
+from kumpel.services import decisions, deeds, figures
 from kumpel.services.decisions import (
     ACCEPTED,
     ASLEEP,
@@ -29,7 +29,9 @@ from kumpel.services.decisions import (
     Wish,
     is_finite,
 )
+from kumpel.services.deeds import Whom
 from kumpel.services.limits import limits_of
+from kumpel.services.plain import plain
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.store.database import tell
 from kumpel.store.tables import Change, Decision, Session, now
@@ -158,10 +160,20 @@ def decide(
 
     InvalidError names what is wrong, ConflictError says that somebody was faster; then nothing has changed.
     """
+    deeds.ask(db, "decided", Whom("session", session_id))
     session = open_session(db, session_id, version)
     wishes, removed = after(db, session, add, remove)
     if not wishes and not removed:
         return session
+    took = [{"what": row.what, "key": row.key, "value": row.value, "reason": row.reason} for row in removed]
+    deeds.keep(
+        db,
+        "decided",
+        Whom("session", session_id),
+        {"decisions": took} if took else None,
+        {"decisions": plain(wishes)},
+        who,
+    )
     words = _words(kind_of(session.kind), wishes, removed)
     for row in removed:
         row.removed_at = now()
@@ -241,6 +253,7 @@ def _finish(db: Db, session: Session) -> None:
 
 
 def undo(db: Db, session_id: int, version: int) -> Session:
+    deeds.ask(db, "undone", Whom("session", session_id))
     session = open_session(db, session_id, version)
     change = _last(db, session_id)
     if change is None:
@@ -248,11 +261,13 @@ def undo(db: Db, session_id: int, version: int) -> Session:
     _turn(db, change, off=change.added, on=change.removed)
     change.undone = True
     db.add(change)
+    deeds.keep(db, "undone", Whom("session", session_id), {"step": change.text})
     _finish(db, session)
     return session
 
 
 def redo(db: Db, session_id: int, version: int) -> Session:
+    deeds.ask(db, "done again", Whom("session", session_id))
     session = open_session(db, session_id, version)
     change = _following(db, session_id)
     if change is None:
@@ -260,6 +275,7 @@ def redo(db: Db, session_id: int, version: int) -> Session:
     _turn(db, change, off=change.removed, on=change.added)
     change.undone = False
     db.add(change)
+    deeds.keep(db, "done again", Whom("session", session_id), after={"step": change.text})
     _finish(db, session)
     return session
 

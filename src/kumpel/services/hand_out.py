@@ -15,6 +15,8 @@ from sqlmodel import col, select
 
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import kind_of
+from kumpel.services import deeds
+from kumpel.services.deeds import Whom
 from kumpel.services.people import person_of
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, RecorderError
 from kumpel.services.recorders import link_to, recorder_of, refresh
@@ -192,6 +194,7 @@ def hand_out(db: Db, slip: Slip, who: int | None, at: datetime | None = None) ->
     ConflictError when somebody else has the recorder or its settings changed meanwhile, RecorderError when it
     does not answer or reads back something else. In each case no slip is made.
     """
+    deeds.ask(db, "handed out", Whom("recorder", slip.recorder_id))
     recorder = recorder_of(db, slip.recorder_id)
     person = person_of(db, slip.person_id)
     kind = kind_of(recorder.kind)
@@ -227,6 +230,9 @@ def hand_out(db: Db, slip: Slip, who: int | None, at: datetime | None = None) ->
         raise ConflictError("Somebody else has just handed this recorder out.") from error
     given.clock_error_s = _write(recorder, kind, model, given, slip)
     db.add(given)
+    about = {"person_id": person.id, "hand_over": str(given.id), "settings": setup.settings, "tags": given.tags}
+    before = {"settings": _plain(recorder.setup), "clock_error_s": given.clock_error_s}
+    deeds.keep(db, "handed out", Whom("recorder", recorder.id), before, about, who)
     tell(db, "hand-overs")
     db.commit()
     refresh(db, recorder)
@@ -243,10 +249,13 @@ def write_only(
     db: Db, recorder_id: int, settings: dict[str, Any], revision: int, set_clock: bool, passcode: str = ""
 ) -> Recorder:
     """Write settings without handing out."""
+    deeds.ask(db, "settings written", Whom("recorder", recorder_id))
     recorder = recorder_of(db, recorder_id)
     kind = kind_of(recorder.kind)
     model = checked(kind, settings)
+    before = _plain(recorder.setup)
     _write(recorder, kind, model, None, Slip(recorder_id, 0, settings, revision, set_clock, passcode=passcode))
+    deeds.keep(db, "settings written", Whom("recorder", recorder_id), before, model.model_dump(mode="json"))
     return refresh(db, recorder)
 
 
@@ -300,9 +309,12 @@ def take_back(db: Db, hand_over_id: uuid.UUID) -> HandOver:
     given = db.get(HandOver, hand_over_id)
     if given is None:
         raise NotFoundError("This hand-over is not on record.")
+    whom = Whom("recorder", given.recorder_id)
+    deeds.ask(db, "taken back", whom)
     if given.returned_at is None:
         given.returned_at = max(now(), given.given_at)
         db.add(given)
+        deeds.keep(db, "taken back", whom, after={"hand_over": str(given.id), "person_id": given.person_id})
         tell(db, "hand-overs")
         db.commit()
         db.refresh(given)

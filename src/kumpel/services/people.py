@@ -10,6 +10,8 @@ from sqlmodel import Session as Db
 from sqlmodel import col, func, or_, select
 
 from kumpel.core.names import clean_line
+from kumpel.services import deeds
+from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.store.database import tell
 from kumpel.store.tables import HandOver, Person, Session, Team, now
@@ -57,6 +59,7 @@ def create_person(
 ) -> Person:
     """A person; a name is enough. ConflictError when the number belongs to somebody (even long gone), and when somebody has
     the same name already, unless a second one is meant (`again`)."""
+    deeds.ask(db, "person added", Whom("person", None))
     name = clean_line(name)
     if not name:
         raise InvalidError("A name is needed; everything else can be added later.")
@@ -80,14 +83,23 @@ def create_person(
     if team and team.strip():
         person.team_id = team_named(db, team.strip()).id
     db.add(person)
+    db.flush()
+    deeds.keep(db, "person added", Whom("person", person.id), after=_facts(person))
     tell(db, "people")
     db.commit()
     db.refresh(person)
     return person
 
 
+def _facts(person: Person) -> dict[str, Any]:
+    facts = person.model_dump(exclude={"id", "created_at", "deleted_at"})
+    return facts | {"born": person.born.isoformat() if person.born else None}
+
+
 def change_person(db: Db, person_id: int, changes: dict[str, Any]) -> Person:
+    deeds.ask(db, "person changed", Whom("person", person_id))
     person = person_of(db, person_id)
+    before = _facts(person)
     if "team" in changes:
         team = (changes.pop("team") or "").strip()
         person.team_id = team_named(db, team).id if team else None
@@ -101,6 +113,16 @@ def change_person(db: Db, person_id: int, changes: dict[str, Any]) -> Person:
     for key, value in changes.items():
         setattr(person, key, value)
     db.add(person)
+    after = _facts(person)
+    changed = {key for key in after if after[key] != before[key]}
+    if changed:
+        deeds.keep(
+            db,
+            "person changed",
+            Whom("person", person_id),
+            {key: before[key] for key in changed},
+            {key: after[key] for key in changed},
+        )
     tell(db, "people")
     db.commit()
     db.refresh(person)
@@ -155,6 +177,7 @@ def list_people(db: Db, search: str = "", limit: int = 100, offset: int = 0) -> 
 
 def delete_person(db: Db, person_id: int) -> None:
     """Take a person off the register; sessions and reports stay, the number is never used again."""
+    deeds.ask(db, "person removed", Whom("person", person_id))
     person = person_of(db, person_id)
     open_slip = db.exec(
         select(HandOver).where(HandOver.person_id == person_id, col(HandOver.returned_at).is_(None))
@@ -163,5 +186,6 @@ def delete_person(db: Db, person_id: int) -> None:
         raise ConflictError(f"{person.name} still has a recorder. Take it back first.")
     person.deleted_at = now()
     db.add(person)
+    deeds.keep(db, "person removed", Whom("person", person_id))
     tell(db, "people")
     db.commit()

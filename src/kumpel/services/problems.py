@@ -20,6 +20,12 @@ class NotFoundError(ProblemError):
     code, status = "not-found", 404
 
 
+class ForbiddenError(ProblemError):
+    """Somebody is signed in, but may not do this."""
+
+    code, status = "forbidden", 403
+
+
 class ConflictError(ProblemError):
     """Somebody else was faster, or the thing is no longer in the state this needs."""
 

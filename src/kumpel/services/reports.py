@@ -14,7 +14,8 @@ from kumpel.core.assessment import LimitSet
 from kumpel.kinds.limit_sets import limit_set_data
 from kumpel.kinds.registry import kind_of
 from kumpel.reports import pages
-from kumpel.services import conclusions, paper
+from kumpel.services import conclusions, deeds, paper
+from kumpel.services.deeds import Whom
 from kumpel.services.people import like
 from kumpel.services.problems import ConflictError, NotFoundError
 from kumpel.services.recordings import session_of
@@ -59,6 +60,7 @@ def preview(db: Db, session_id: int, options: Options) -> tuple[list[bytes], lis
 
 def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
     """Freeze the report: bytes, hash, limits, who, when. Only a signed session can be issued."""
+    deeds.ask(db, "report issued", Whom("session", session_id))
     session = db.exec(select(Session).where(Session.id == session_id).with_for_update()).first()
     if session is None or session.state != "stored":
         raise NotFoundError("This session is not on record.")
@@ -84,6 +86,8 @@ def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
         issued_by=who,
     )
     db.add(report)
+    about = {"number": number, "sha256": report.sha256.hex(), "parts": list(options.parts), "named": options.named}
+    deeds.keep(db, "report issued", Whom("session", session_id), after=about, who=who)
     tell(db, "reports", session=session_id)
     db.commit()
     db.refresh(report)

@@ -12,8 +12,9 @@ from sqlalchemy import Engine
 from sqlmodel import Session as Db
 from sqlmodel import col, delete, func, or_, select
 
-from kumpel.services import figures
+from kumpel.services import deeds, figures
 from kumpel.services.arrival import shift_clock
+from kumpel.services.deeds import Whom
 from kumpel.services.figures import REVIEWED
 from kumpel.services.people import like, person_of
 from kumpel.services.problems import ConflictError, InvalidError
@@ -190,7 +191,9 @@ def row_of(db: Db, session: Session) -> SessionRow:
 
 def change(db: Db, session_id: int, changes: dict[str, Any]) -> Session:
     """Give to somebody (or to nobody), tag, note, shift the clock, bring in from aside."""
+    deeds.ask(db, "session changed", Whom("session", session_id))
     session = session_of(db, session_id)
+    before = _facts(db, session)
     if session.signed_at is not None and changes.keys() - {"note"}:
         raise ConflictError("This session is signed off. Open it again before changing it.", code="signed")
     if "person_id" in changes:
@@ -212,27 +215,43 @@ def change(db: Db, session_id: int, changes: dict[str, Any]) -> Session:
     db.flush()
     if not session.aside and session.signed_at is None and changes.keys() & {"clock_shift_s", "aside"}:
         figures.refresh(db, session)
+    after = _facts(db, session)
+    changed = {key for key in after if after[key] != before[key]}
+    if changed:
+        deeds.keep(
+            db,
+            "session changed",
+            Whom("session", session_id),
+            {key: before[key] for key in changed},
+            {key: after[key] for key in changed},
+        )
     tell(db, "sessions", session=session_id)
     db.commit()
     db.refresh(session)
     return session
 
 
+def _facts(db: Db, session: Session) -> dict[str, Any]:
+    """What of a session can be changed by hand."""
+    facts = session.model_dump(include={"person_id", "note", "clock_shift_s", "aside"})
+    return facts | {"tags": tags_of(db, [session.id]).get(session.id or 0, {})}
+
+
 def delete_session(db: Db, session_id: int) -> Session:
     """Take a session off the lists; it can be brought back, and does not come back by itself at the next take-in."""
-    session = session_of(db, session_id)
-    session.deleted_at = now()
-    return _marked(db, session)
+    return _marked(db, session_id, "session deleted", now())
 
 
 def restore_session(db: Db, session_id: int) -> Session:
+    return _marked(db, session_id, "session brought back", None)
+
+
+def _marked(db: Db, session_id: int, what: str, deleted_at: datetime | None) -> Session:
+    deeds.ask(db, what, Whom("session", session_id))
     session = session_of(db, session_id)
-    session.deleted_at = None
-    return _marked(db, session)
-
-
-def _marked(db: Db, session: Session) -> Session:
+    session.deleted_at = deleted_at
     db.add(session)
+    deeds.keep(db, what, Whom("session", session_id))
     tell(db, "sessions", session=session.id)
     db.commit()
     db.refresh(session)

@@ -20,8 +20,9 @@ from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS, bounds_of
 from kumpel.link.client import LinkError, RecorderLink
 from kumpel.link.messages import Piece
-from kumpel.services import figures
+from kumpel.services import deeds, figures
 from kumpel.services.arrival import Arrival, DifferentError
+from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.services.recorders import all_recorders, link_to, recorder_of, refresh
 from kumpel.services.tags import tags_of
@@ -142,6 +143,7 @@ def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[i
     """Put sessions on the way in; the reading itself is a job each. Asking twice changes nothing."""
     ids: list[int] = []
     for wish in wishes:
+        deeds.ask(db, "taken in", Whom("recorder", wish.recorder_id))
         recorder = recorder_of(db, wish.recorder_id)
         listed = next((s for s in recorder.inventory if s["id"] == wish.recorder_session), None)
         if listed is None or not listed["complete"] or not listed["sha256"]:
@@ -194,6 +196,13 @@ def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[i
             db.add(session)
             assert session.id is not None
             ids.append(session.id)
+        deeds.keep(
+            db,
+            "taken in",
+            Whom("session", session.id),
+            after={"recorder_id": recorder.id, "session": listed["id"]},
+            who=who,
+        )
     tell(db, "take-in")
     db.commit()
     for session_id in ids:
@@ -358,6 +367,9 @@ def _stored_at_once(
     )
     db.add(session)
     db.flush()
+    whom = Whom("session", session.id)
+    deeds.ask(db, "taken in from a file", whom)
+    deeds.keep(db, "taken in from a file", whom, after={"serial": serial, "session": head.session}, who=who)
     arrival = Arrival(db, session, at_once=True)
     stream.seek(0)
     arrival.take(_pieces(stream))
@@ -383,6 +395,7 @@ def clear(db: Db, recorder_id: int, recorder_sessions: list[str], passcode: str 
 
     ConflictError names the first that does not; then nothing is cleared.
     """
+    deeds.ask(db, "cleared on the recorder", Whom("recorder", recorder_id))
     recorder = recorder_of(db, recorder_id)
     hashes: dict[str, bytes] = {}
     for name in recorder_sessions:
@@ -406,6 +419,9 @@ def clear(db: Db, recorder_id: int, recorder_sessions: list[str], passcode: str 
         hashes[name] = session.sha256
     with link_to(recorder, passcode) as link:
         cleared = link.clear(hashes)
+    deeds.keep(
+        db, "cleared on the recorder", Whom("recorder", recorder_id), {name: hashes[name].hex() for name in cleared}
+    )
     refresh(db, recorder)
     return cleared
 

@@ -413,4 +413,18 @@ class Report(SQLModel, table=True):
     __table_args__ = (CheckConstraint("sha256(pdf) = sha256", name="report_frozen"),)
 
 
+class Deed(SQLModel, table=True):
+    """Who did what, on whom, before and after. Added only: a trigger refuses every change."""
+
+    id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
+    at: datetime = Field(default_factory=now, sa_column=_time())
+    who: int | None = Field(default=None, sa_column=_to("account.id"))
+    what: str = Field(max_length=40)
+    on_what: str = Field(max_length=20)
+    on_id: str = Field(max_length=64)
+    before: dict[str, Any] | None = Field(default=None, sa_column=_json(nullable=True))
+    after: dict[str, Any] | None = Field(default=None, sa_column=_json(nullable=True))
+    __table_args__ = (Index("deed_on", "on_what", "on_id", "id"),)
+
+
 metadata = SQLModel.metadata
