@@ -91,9 +91,8 @@ def register(db: Db, count: int) -> None:
     for kind in KINDS:
         keys[kind] = [key for key, _, _ in sessions.figures_of(db, kind)][:12]
     began = time.perf_counter()
-    run = db.connection().execute
-    for n, kind in enumerate(KINDS):
-        run(
+    for kind in KINDS:
+        db.connection().execute(
             text(
                 "insert into session (serial, recorder_session, sha256, kind, state, started_at, utc_offset_min, length_s, size, "
                 "received, trouble, wish, aside, clock_shift_s, note, head, review_version, figures, failure, verdict, "
@@ -104,19 +103,22 @@ def register(db: Db, count: int) -> None:
             {"kind": kind, "count": count // len(KINDS)},
         )
         for key in keys[kind]:
-            run(
+            db.connection().execute(
                 text(
                     "insert into figure_value (session_id, basis, key, value, unit, coverage, verdict, method) "
-                    "select id, 'as reviewed', :key, (hashtext(id::text || :key) & 65535) / 7.0, 'x', 1, '', :method "
+                    "select id, 'as reviewed', cast(:key as varchar), (hashtext(id::text || cast(:key as text)) & 65535) / 7.0, 'x', 1, '', :method "
                     "from session where serial = 'B-' || :kind"
                 ),
                 {"key": key, "kind": kind, "method": f"{kind} 1"},
             )
-        del n
     db.commit()
-    run(text("analyze session"))
-    run(text("analyze figure_value"))
-    rows = run(text("select (select count(*) from session), (select count(*) from figure_value)")).one()
+    for table in ("session", "figure_value"):
+        db.connection().execute(text(f"analyze {table}"))
+    rows = (
+        db.connection()
+        .execute(text("select (select count(*) from session), (select count(*) from figure_value)"))
+        .one()
+    )
     line(f"register: {rows[0]:,} sessions, {rows[1]:,} figures", f"made in {time.perf_counter() - began:.0f} s")
     wishes: dict[str, Callable[[str, str], sessions.Filter]] = {
         "by a figure, falling": lambda kind, key: sessions.Filter(figure=key, sort="figure"),

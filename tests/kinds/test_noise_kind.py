@@ -142,7 +142,7 @@ class LimitSets(unittest.TestCase):
         self.assertFalse(us.rules[1].steps[0].reached_by(90.0))
 
     def test_wrong_sets_name_the_rule(self) -> None:
-        [good, *_] = json.loads(files("kumpel.kinds").joinpath("limits", "noise.json").read_text())
+        [good, *_] = json.loads(files("kumpel.kinds.noise").joinpath("limits.json").read_text())
         for change in (
             {"steps": []},
             {"steps": [{"value": "x", "verdict": "within", "name": "n"}]},

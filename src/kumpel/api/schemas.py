@@ -341,8 +341,11 @@ class Session(BaseModel):
 
 
 class SessionList(BaseModel):
+    """`total` is how many match; with `more`, at least so many: counting ended there."""
+
     sessions: list[Session]
     total: int
+    more: bool = False
 
 
 class SessionChange(BaseModel):

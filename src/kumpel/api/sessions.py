@@ -49,7 +49,8 @@ def list_sessions(
         search, person_id, kind, verdict, since, until, standing, sort, falling, figure, at_least, at_most
     )
     rows, total = sessions.list_sessions(db, wanted, limit, offset)
-    return schemas.SessionList(sessions=[answers.session(row) for row in rows], total=total)
+    more = total >= offset + limit + sessions.MOST_COUNTED
+    return schemas.SessionList(sessions=[answers.session(row) for row in rows], total=total, more=more)
 
 
 @router.get("/kinds/{kind}/figures")

@@ -130,15 +130,22 @@ def _joined(query: Any, wanted: Filter) -> Any:
     return query.where(*conditions(wanted))
 
 
-def count_sessions(db: Db, wanted: Filter) -> int:
-    """How many sessions the list of the same filter has."""
+MOST_COUNTED = 5_000
+"""A list counts so many beyond its page; who sees more of them filters."""
+
+
+def count_sessions(db: Db, wanted: Filter, most: int | None = None) -> int:
+    """How many sessions the list of the same filter has; counting ends at `most`."""
     ids = _joined(select(Session.id), wanted)
+    if most is not None:
+        ids = ids.limit(most)
     return int(db.exec(select(func.count()).select_from(ids.subquery())).one())
 
 
 def list_sessions(db: Db, wanted: Filter, limit: int = 50, offset: int = 0) -> tuple[list[SessionRow], int]:
+    """A page of sessions, and how many there are: exactly, or as many as were counted (MOST_COUNTED beyond the page)."""
     joined = _joined(select(Session, Person, Recorder), wanted)
-    total = count_sessions(db, wanted)
+    total = count_sessions(db, wanted, offset + limit + MOST_COUNTED)
     by_figure = wanted.sort == "figure" and _by_number(wanted)
     key = col(FigureValue.value) if by_figure else SORTS.get(wanted.sort, SORTS["started"])
     last = col(FigureValue.session_id) if by_figure else col(Session.id)

@@ -204,6 +204,7 @@ export default function Sessions() {
         <h1>Sessions</h1>
         <span className="mr-2 text-soft" role="status">
           {sessions.data.total.toLocaleString()}
+          {sessions.data.more ? " or more" : ""}
         </span>
         <input
           className={`${inputLook} max-w-56`}
@@ -403,6 +404,7 @@ export default function Sessions() {
             </Button>
             <span className="text-soft">
               {page * PAGE + 1} to {page * PAGE + rows.length} of {sessions.data.total.toLocaleString()}
+              {sessions.data.more ? " or more" : ""}
             </span>
             <Button disabled={(page + 1) * PAGE >= sessions.data.total} onClick={() => setPage(page + 1)}>
               Older
