@@ -28,7 +28,6 @@ function Station({ to, name, count, means }: { to: string; name: string; count: 
   return (
     <NavLink
       to={to}
-      aria-label={`${name}, ${count ?? "?"} ${means}`}
       title={count === undefined ? undefined : `${count} ${means}`}
       className={`relative block w-[118px] pt-2.5 pl-2.5 min-[1180px]:w-[150px] ${here ? "text-white" : "text-[#b9c4c8] hover:text-white"}`}
     >
@@ -43,6 +42,7 @@ function Station({ to, name, count, means }: { to: string; name: string; count: 
           {count}
         </em>
       )}
+      <span className="sr-only"> {means}</span>
     </NavLink>
   );
 }
@@ -73,7 +73,7 @@ function Menu({ me }: { me: Schemas["Me"] }) {
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger
-        aria-label={`Menu of ${me.name}`}
+        title={`Menu of ${me.name}`}
         className="grid size-8 place-items-center rounded-full border border-[#58707b] font-narrow font-semibold text-[#e9e6dd] text-[13px]"
       >
         {me.name
@@ -164,7 +164,7 @@ export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode
           <button
             type="button"
             onClick={() => setFinding(true)}
-            aria-label="Find anything"
+            aria-label="Ctrl K, find anything"
             className="rounded border border-[#58707b] px-1.5 text-[#9fb0b7] text-[12px]"
           >
             Ctrl K

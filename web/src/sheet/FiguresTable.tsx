@@ -43,11 +43,11 @@ export function FiguresTable({
                     type="button"
                     className="text-left hover:text-act hover:underline"
                     title={f.note || "Why this number?"}
-                    aria-label={`Why ${f.name}?`}
                     onClick={() => onWhy(f)}
                   >
                     {f.name}
                     {f.unit && <span className="text-soft">, {unitOf(f)}</span>}
+                    <span className="sr-only">, why?</span>
                   </button>
                 ) : (
                   f.name

@@ -25,7 +25,8 @@ export default function Limits() {
   if (sets.isError && !sets.data) return <Trouble error={sets.error} again={() => sets.refetch()} />;
   if (!sets.data) return <Loading what="the limit sets" />;
   return (
-    <main className="h-full overflow-auto px-5 py-[18px]">
+    // biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and holds nothing else that takes the focus
+    <main tabIndex={0} className="h-full overflow-auto px-5 py-[18px]">
       <h1>Limits</h1>
       <p className="mb-4 text-soft">Shipped sets are read-only. What a report used is frozen with the report.</p>
       {sets.data.map((set) => (

@@ -141,7 +141,8 @@ function Desk({ id }: { id: number }) {
   const signed = session.data.signed_at !== null;
   return (
     <>
-      <section aria-label="Pages" className="overflow-auto px-6 py-5">
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and holds nothing else that takes the focus */}
+      <section aria-label="Pages" tabIndex={0} className="overflow-auto px-6 py-5">
         {pages.isError && <Trouble error={pages.error} again={() => pages.refetch()} />}
         {!pages.data && !pages.isError && <Loading what="the pages" />}
         {pages.data?.notes.map((note) => (
