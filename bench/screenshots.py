@@ -71,6 +71,25 @@ def night(page: Page) -> None:
     page.evaluate("window.dispatchEvent(new Event('resize'))")
 
 
+def plain(page: Page) -> None:
+    """A night of oximetry: the plain sheet with an event chosen."""
+    page.get_by_role("button", name="Emil Farkas").first.click()
+    page.get_by_role("button", name="falls of 4 points").wait_for()
+    page.get_by_role("button", name="falls of 4 points").click()
+    for _ in range(9):
+        page.keyboard.press("ArrowDown")
+
+
+def pressure(page: Page) -> None:
+    page.get_by_role("button", name="Petter Lunde").first.click()
+    page.get_by_role("heading", name="Petter Lunde").wait_for()
+
+
+def by_figure(page: Page) -> None:
+    page.get_by_label("Kind", exact=True).select_option("oximetry")
+    page.get_by_label("Figure", exact=True).select_option("odi4")
+
+
 def nothing(page: Page) -> None:
     page.wait_for_timeout(100)
 
@@ -84,8 +103,11 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("take-in", "/take-in", take_in),
     ("review", "/review", review),
     ("review-night", "", night),
+    ("review-plain", "/review", plain),
+    ("review-pressure", "/review", pressure),
     ("report", "/report", nothing),
     ("sessions", "/sessions", nothing),
+    ("sessions-by-figure", "/sessions", by_figure),
     ("people", "/people", person),
     ("recorders", "/recorders", nothing),
     ("limits", "/limits", nothing),

@@ -306,9 +306,10 @@ class Downloads(Doors):
         for line in lines:
             line.settimeout(20)
             self.assertIn(b"200 OK", line.recv(2048))
+        # Were their connections kept, this answer would wait for one of the pool until it gives up after 30 s.
         began = time.monotonic()
         self.assertEqual(self.http.get("/api/line").status_code, 200)
-        self.assertLess(time.monotonic() - began, 1.0)
+        self.assertLess(time.monotonic() - began, 10.0)
 
 
 class Logs(Doors):

@@ -41,7 +41,14 @@ export function EventList({
   const current = at >= 0 ? shown[at] : undefined;
   const list = useRef<HTMLUListElement>(null);
   useEffect(() => {
-    if (chosen) list.current?.querySelector('[aria-current="true"]')?.scrollIntoView({ block: "nearest" });
+    // Only the list moves: the lanes above, which show the event, stay in view.
+    const box = list.current;
+    const row = box?.querySelector<HTMLElement>('[aria-current="true"]');
+    if (!chosen || !box || !row) return;
+    const top = row.offsetTop - box.offsetTop;
+    if (top < box.scrollTop) box.scrollTop = top;
+    else if (top + row.offsetHeight > box.scrollTop + box.clientHeight)
+      box.scrollTop = top + row.offsetHeight - box.clientHeight;
   }, [chosen]);
   const drop = (h: Happening) => h.word?.droppable && h.kept && !locked && setDropping(h);
   const keep = (h: Happening) => {

@@ -5,7 +5,7 @@ import { Link } from "react-router";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { kindName, useKindWords } from "@/kinds/kinds";
 import { Button, Empty, inputLook, Loading, Tag, Token, Trouble, Verdict } from "@/ui/basics";
-import { length, moment, unitWords } from "@/ui/format";
+import { length, moment, number, unitWords } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { PersonPicker } from "@/ui/person-picker";
 
@@ -180,14 +180,13 @@ export default function Sessions() {
   if (sessions.isError && !sessions.data) return <Trouble error={sessions.error} again={() => sessions.refetch()} />;
   if (!sessions.data) return <Loading what="the sessions" />;
   const columns = COLUMNS.filter((c) => !hidden.includes(c.key));
+  const decimals = Math.max(0, ...rows.map((s) => String(s.figure?.value ?? "").split(".")[1]?.length ?? 0));
   if (named)
     columns.splice(2, 0, {
       key: "number",
       name: named.unit ? `${named.name}, ${unitWords(named.unit)}` : named.name,
       sort: "figure",
-      cell: (s) => (
-        <span className="font-narrow font-semibold">{s.figure?.value === null ? "–" : (s.figure?.value ?? "–")}</span>
-      ),
+      cell: (s) => <span className="font-narrow font-semibold">{number(s.figure?.value, decimals)}</span>,
     });
   const restart =
     <T,>(set: (value: T) => void) =>
