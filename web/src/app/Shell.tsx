@@ -29,7 +29,7 @@ function Station({ to, name, count, means }: { to: string; name: string; count: 
     <NavLink
       to={to}
       title={count === undefined ? undefined : `${count} ${means}`}
-      className={`relative block w-[118px] pt-2.5 pl-2.5 min-[1180px]:w-[150px] ${here ? "text-white" : "text-[#b9c4c8] hover:text-white"}`}
+      className={`relative block w-[86px] pt-2.5 min-[960px]:w-[118px] pl-2.5 min-[1180px]:w-[150px] ${here ? "text-white" : "text-[#b9c4c8] hover:text-white"}`}
     >
       <i
         className={`mt-[5px] block size-3.5 rounded-full border-2 ${here ? "border-[#b98a2e] bg-[#b98a2e] shadow-[0_0_0_4px_#b98a2e44]" : "border-[#7d949e] bg-slate"}`}
@@ -129,19 +129,19 @@ export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode
         To the content
       </a>
       <header className="relative flex items-stretch bg-slate pr-[18px] text-[#e9e6dd]">
-        <div className="flex w-[150px] flex-none items-center gap-2.5 pl-5 font-narrow font-semibold text-[21px] min-[1180px]:w-[170px]">
+        <div className="flex w-[56px] flex-none items-center gap-2.5 pl-4 font-narrow font-semibold text-[21px] min-[960px]:w-[150px] min-[960px]:pl-5 min-[1180px]:w-[170px]">
           <img src={mark} alt="" width={26} height={26} />
-          Kumpel
+          <span className="max-[959px]:sr-only">Kumpel</span>
         </div>
         <nav aria-label="The line" className="relative flex">
-          <span className="absolute top-[21px] right-[100px] left-[10px] h-0.5 bg-[#4b6470]" />
+          <span className="absolute top-[21px] right-[70px] left-[10px] min-[960px]:right-[100px] h-0.5 bg-[#4b6470]" />
           {STATIONS.map((s) => (
             <Station key={s.to} to={s.to} name={s.name} means={s.means} count={waiting.data?.[s.count]} />
           ))}
         </nav>
         <nav
           aria-label="Registers"
-          className="ml-auto flex items-center gap-4 font-medium font-narrow text-[#c6d0d3] min-[1180px]:gap-5"
+          className="ml-auto flex items-center gap-2.5 font-medium font-narrow text-[#c6d0d3] text-[13px] min-[960px]:gap-4 min-[960px]:text-[14px] min-[1180px]:gap-5"
         >
           {(waiting.data?.arriving ?? 0) > 0 && (
             <NavLink to="/take-in" className="rounded-full bg-[#3b5460] px-2.5 py-0.5 text-[13px] text-white">

@@ -225,7 +225,7 @@ export default function HandOut() {
   const recorders = useQuery({ queryKey: ["recorders"], queryFn: () => ask(api.GET("/api/recorders")) });
   const recorder = recorders.data?.find((r) => r.id === recorderId);
   return (
-    <main className="grid h-full grid-cols-[280px_minmax(420px,1fr)_300px] min-[1240px]:grid-cols-[300px_590px_1fr]">
+    <main className="grid h-full grid-cols-[190px_minmax(0,1fr)_170px] min-[1020px]:grid-cols-[280px_minmax(420px,1fr)_300px] min-[1240px]:grid-cols-[300px_590px_1fr]">
       <PeopleColumn chosen={personId} onChoose={setPerson} />
       <section aria-label="Slip" className="overflow-auto border-line border-x bg-panel px-5 py-[18px]">
         {personId === null && (

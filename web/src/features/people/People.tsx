@@ -162,7 +162,7 @@ export default function People() {
   if (people.isError && !people.data) return <Trouble error={people.error} again={() => people.refetch()} />;
   const rows = people.rows;
   return (
-    <main className="grid h-full grid-cols-[minmax(0,1fr)_400px]">
+    <main className="grid h-full grid-cols-[minmax(0,1fr)_320px] min-[960px]:grid-cols-[minmax(0,1fr)_400px]">
       <section aria-label="Register of people" className="overflow-auto px-5 pb-[18px]">
         <div className="sticky top-0 z-10 flex items-center gap-3 bg-salt pt-[18px] pb-3">
           <h1>People</h1>

@@ -246,7 +246,7 @@ export default function Report() {
   }, [id, next, navigate]);
   const chosen = id ? Number(id) : (next ?? null);
   return (
-    <main className="grid h-full grid-cols-[220px_minmax(0,1fr)_230px] min-[1180px]:grid-cols-[248px_minmax(0,1fr)_268px]">
+    <main className="grid h-full grid-cols-[170px_minmax(0,1fr)_200px] min-[960px]:grid-cols-[220px_minmax(0,1fr)_230px] min-[1180px]:grid-cols-[248px_minmax(0,1fr)_268px]">
       <nav aria-label="Reports" className="overflow-auto border-line border-r py-3.5">
         <Ready chosen={chosen} />
         <Issued />

@@ -15,12 +15,15 @@ import { WhyDialog } from "./WhyDialog";
 function Waiting({ sessions, chosen }: { sessions: Schemas["Session"][]; chosen: number | null }) {
   const navigate = useNavigate();
   return (
-    <nav aria-label="Waiting for a look" className="overflow-auto border-line border-r py-3.5">
-      <h2 className="px-4 pb-2">Waiting for a look</h2>
+    <nav
+      aria-label="Waiting for a look"
+      className="overflow-auto border-line border-b max-[959px]:col-span-2 min-[960px]:border-r min-[960px]:border-b-0 min-[960px]:py-3.5"
+    >
+      <h2 className="px-4 pb-2 max-[959px]:sr-only">Waiting for a look</h2>
       {sessions.length === 0 && <p className="px-4 text-soft">Nothing waits.</p>}
-      <ul>
+      <ul className="max-[959px]:flex">
         {sessions.map((s) => (
-          <li key={s.id}>
+          <li key={s.id} className="max-[959px]:w-48 max-[959px]:shrink-0">
             <button
               type="button"
               aria-current={s.id === chosen}
@@ -209,7 +212,7 @@ export default function Review() {
   const chosen = id ? Number(id) : (list[0]?.id ?? null);
   const at = list.findIndex((s) => s.id === chosen);
   return (
-    <main className="grid h-full grid-cols-[190px_minmax(0,1fr)_240px] min-[1180px]:grid-cols-[232px_minmax(0,1fr)_268px]">
+    <main className="grid h-full grid-cols-[minmax(0,1fr)_220px] grid-rows-[auto_minmax(0,1fr)] min-[960px]:grid-cols-[190px_minmax(0,1fr)_240px] min-[960px]:grid-rows-[minmax(0,1fr)] min-[1180px]:grid-cols-[232px_minmax(0,1fr)_268px]">
       <Waiting sessions={list} chosen={chosen} />
       {chosen === null ? (
         <Empty title="Nothing waits for a look">

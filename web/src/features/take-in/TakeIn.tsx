@@ -199,7 +199,7 @@ export default function TakeIn() {
   const away = (recorders.data ?? []).filter((r) => !r.in_reach);
   return (
     <main
-      className="grid h-full grid-cols-[minmax(0,1fr)_320px] min-[1240px]:grid-cols-[880px_minmax(0,1fr)]"
+      className="grid h-full grid-cols-[minmax(0,1fr)_240px] min-[960px]:grid-cols-[minmax(0,1fr)_320px] min-[1240px]:grid-cols-[880px_minmax(0,1fr)]"
       onDragOver={(e) => e.dataTransfer.types.includes("Files") && e.preventDefault()}
       onDrop={(e) => {
         const dropped = e.dataTransfer.files[0];
