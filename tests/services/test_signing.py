@@ -165,3 +165,22 @@ class CorrectedLimits(DatabaseTest):
         self.assertEqual((lead.verdict.value, signed.verdict), ("action level reached", "above limit"))
         limits.put_shipped(self.db)
         self.assertEqual(figures.waiting(self.db, 9), [])
+
+
+class Pinned(ReviewTest):
+    def test_a_newer_result_changes_nothing_about_what_is_signed(self) -> None:
+        """However it came about: the signature names its results."""
+        self.sign()
+        before = self.value()
+        newest = figures.outcome(self.db, self.id)
+        assert newest is not None and newest.reviewed_id is not None
+        row = self.db.get_one(Result, newest.reviewed_id)
+        content = json.loads(json.dumps(row.content))
+        for figure in content["figures"]:
+            figure["value"] = 1.0
+        self.db.add(Result(**row.model_dump(exclude={"id", "content"}), content=content))
+        self.db.commit()
+        later = figures.outcome(self.db, self.id)
+        assert later is not None
+        self.assertEqual(later.both.reviewed.figure("laeq").value, 1.0)
+        self.assertEqual(self.value(), before)

@@ -117,5 +117,4 @@ def _left_out(recording: Recording, review: Review) -> TablePart:
         ]
         for s in review.left_out
     ]
-    rows += [["dropped", key, ""] for key in review.dropped]
     return TablePart(title="Left out", columns=["Why", "From, to", "Length"], rows=rows, empty="nothing was left out")

@@ -8,8 +8,12 @@ from typing import Any
 from pydantic import BaseModel
 from sqlmodel import Session as Db
 
+from kumpel.core.recording import Recording
+from kumpel.core.review import EventName
+from kumpel.core.timebase import clock_words
+from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import kind_of
-from kumpel.reports.document import Document, Fact, Facts, Part, TextPart
+from kumpel.reports.document import Document, Fact, Facts, Part, TablePart, TextPart
 from kumpel.reports.document import Signature as SignatureLine
 from kumpel.reports.moments import wall_moment
 from kumpel.services import decisions, figures
@@ -17,7 +21,7 @@ from kumpel.services.figures import Outcome
 from kumpel.services.problems import ConflictError, InvalidError
 from kumpel.services.recordings import recording_of
 from kumpel.services.sessions import row_of
-from kumpel.store.tables import Account, Conclusion, Person, Session, Team
+from kumpel.store.tables import Account, Conclusion, Decision, Person, Session, Team
 
 
 class Paper(BaseModel):
@@ -43,6 +47,9 @@ def made(db: Db, session: Session, found: Outcome, keys: Sequence[str] | None = 
     kind, recording, row = kind_of(session.kind), recording_of(db, session), row_of(db, session)
     wanted = [key for key in kind.report_parts if keys is None or key in keys]
     parts = {key: kind.report(recording, found.review, found.both, found.limits, (key,)) for key in wanted}
+    by_hand = _by_hand(kind, recording, decisions.of_session(db, session.id))
+    if by_hand is not None and LEFT_OUT in parts:
+        parts[LEFT_OUT].append(by_hand)
     begin, end = wall_moment(recording, 0), wall_moment(recording, session.length_s)
     subtitle = f"{kind.name}, {begin:%a %d %b %Y, %H:%M} to {end:%H:%M}"
     if row.tags.get("place"):
@@ -61,6 +68,25 @@ def made(db: Db, session: Session, found: Outcome, keys: Sequence[str] | None = 
         conclusion=conclusion.text if conclusion else "",
         accepted=[Fact(label=r.key, value=r.reason) for r in sorted(accepted, key=lambda r: r.key)],
     )
+
+
+LEFT_OUT = "left-out"
+"""The part that says what was left out and why; every kind has it."""
+
+
+def _by_hand(kind: Kind, recording: Recording, rows: Sequence[Decision]) -> TablePart | None:
+    """Events that do not count, or count, because a person said so; None when there are none."""
+    cells = []
+    for row in rows:
+        name = EventName.of(row.key) if row.what in (decisions.DROPPED, decisions.KEPT) else None
+        if name is None:
+            continue
+        word = kind.event(name.code)
+        does = "left out" if row.what == decisions.DROPPED else "counted"
+        cells.append([clock_words(recording, name.at_s), word.one if word else name.code, does, row.reason])
+    if not cells:
+        return None
+    return TablePart(title="Events by hand", columns=["At", "Event", "Decision", "Why"], rows=sorted(cells))
 
 
 def now_of(db: Db, session: Session, keys: Sequence[str] | None = None) -> tuple[Paper, Outcome]:

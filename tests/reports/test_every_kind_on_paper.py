@@ -1,0 +1,98 @@
+"""What is printed of every kind is what was computed: number by number, cell by cell, and every decision."""
+
+import io
+import math
+import unittest
+
+import pypdf
+
+from kumpel.core.assessment import CLOCK, BothWays
+from kumpel.core.recording import Recording
+from kumpel.core.review import Review
+from kumpel.core.sheet import hours_minutes
+from kumpel.core.timebase import clock_words
+from kumpel.formats import krec
+from kumpel.kinds.plain_report import MOST_ROWS
+from kumpel.kinds.registry import KINDS
+from kumpel.reports import pages
+from kumpel.reports.document import Document
+from kumpel.services import deciding, figures, paper
+from kumpel.services.decisions import Wish
+from kumpel.standins.signals import SIGNALS
+from tests.kinds.test_all_kinds import assess, made
+from tests.support import DatabaseTest
+
+PLAIN = [kind for kind in KINDS if "tables" in KINDS[kind].report_parts]
+
+
+def printed(kind_key: str, recording: Recording, both: BothWays, keys: tuple[str, ...]) -> str:
+    """The words of the PDF of these parts, in one line."""
+    kind = KINDS[kind_key]
+    parts = kind.report(recording, Review(), both, kind.limit_sets[0], keys)
+    document = Document(title="T", subtitle="", token="", verdict="within", words="", footer="", parts=parts)
+    shown, _ = pages.printable(document)
+    return " ".join(" ".join(p.extract_text() for p in pypdf.PdfReader(io.BytesIO(pages.pdf(shown))).pages).split())
+
+
+class EveryKind(unittest.TestCase):
+    def test_every_figure_with_its_value_unit_limits_and_words(self) -> None:
+        for key in PLAIN:
+            recording = made(key).recording
+            both = assess(recording)
+            text = printed(key, recording, both, ("figures",))
+            leading = both.reviewed
+            for figure in leading.figures:
+                with self.subTest(kind=key, figure=figure.key):
+                    value = "not measured" if math.isnan(figure.value) else f"{figure.value:.{figure.decimals}f}"
+                    after = text.split(figure.name, 1)
+                    self.assertEqual(len(after), 2, figure.name)
+                    self.assertIn(value, after[1][:80])
+            for judgement in leading.judgements:
+                with self.subTest(kind=key, rule=judgement.rule):
+                    words = judgement.words.split()
+                    self.assertIn(" ".join(words[:3]), text)
+                    self.assertIn(" / ".join(f"{s.value:g}" for s in judgement.steps), text)
+
+    def test_every_cell_of_every_table(self) -> None:
+        for key in PLAIN:
+            recording = made(key).recording
+            both = assess(recording)
+            words = printed(key, recording, both, ("tables",)).split()
+            for table in both.reviewed.tables:
+                for row in table.rows[:MOST_ROWS]:
+                    for column, cell in zip(table.columns, row, strict=True):
+                        if column.name == "Key" or (isinstance(cell, float) and math.isnan(cell)):
+                            continue
+                        shown = (
+                            cell
+                            if isinstance(cell, str)
+                            else clock_words(recording, cell)
+                            if column.unit == CLOCK
+                            else f"{cell:.{column.decimals or 0}f}"
+                        )
+                        with self.subTest(kind=key, table=table.key, cell=shown):
+                            self.assertTrue(set(shown.split()) <= set(words), shown)
+
+    def test_the_length_of_the_recording(self) -> None:
+        for key in PLAIN:
+            recording = made(key).recording
+            text = printed(key, recording, assess(recording), ("checks",))
+            self.assertIn(f"{hours_minutes(recording.length_s)} h", text, key)
+
+
+class DecisionsOnPaper(DatabaseTest):
+    def test_a_dropped_event_stands_on_paper_in_words_with_its_reason(self) -> None:
+        row = self.stored(krec.write_recording(SIGNALS["oximetry"](2).recording))
+        found = figures.outcome(self.db, row.id or 0)
+        assert found is not None
+        event = next(e for e in found.both.reviewed.events if e.code == "desaturation4")
+        wish = Wish("dropped", event.key, value=event.end_s - event.at_s, reason="turned over")
+        row = deciding.decide(self.db, row.id or 0, row.review_version, [wish], (), self.who)
+        pages_of, _ = paper.now_of(self.db, row)
+        document = paper.document(row.kind, pages_of, KINDS[row.kind].one_page)
+        shown, _ = pages.printable(document)
+        reader = pypdf.PdfReader(io.BytesIO(pages.pdf(shown)))
+        text = " ".join(" ".join(p.extract_text() for p in reader.pages).split())
+        at = clock_words(SIGNALS["oximetry"](2).recording, event.at_s)
+        self.assertIn(f"{at} fall of 4 points left out turned over", text)
+        self.assertNotIn("desaturation4@", text)
