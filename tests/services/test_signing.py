@@ -184,3 +184,19 @@ class Pinned(ReviewTest):
         assert later is not None
         self.assertEqual(later.both.reviewed.figure("laeq").value, 1.0)
         self.assertEqual(self.value(), before)
+
+
+class NewMethods(DatabaseTest):
+    def test_unsigned_sessions_wait_for_a_new_method_signed_ones_keep_theirs(self) -> None:
+        unsigned, signed = (self.session(600, session=name) for name in ("S-1", "S-2"))
+        signed = conclusions.sign(self.db, signed.id or 0, signed.review_version, self.who)
+        self.assertEqual(figures.wait_for_new_methods(self.db), 0)
+        with mock.patch.dict(KINDS, {"noise": replace(KINDS["noise"], method="2")}):
+            self.assertEqual(figures.wait_for_new_methods(self.db), 1)
+            self.assertEqual((figures.waiting(self.db, 9), figures.waiting_count(self.db)), ([unsigned.id], 1))
+            self.assertTrue(figures.run(database.engine(self.url), unsigned.id or 0))
+            self.assertEqual((figures.wait_for_new_methods(self.db), figures.waiting_count(self.db)), (0, 0))
+            self.db.expire_all()
+            found = {i: conclusions.standing(self.db, self.db.get_one(Session, i)) for i in (unsigned.id, signed.id)}
+        methods = [each.method for each in found.values() if each is not None]
+        self.assertEqual(methods, ["noise 2", "noise 1"])

@@ -19,7 +19,7 @@ from kumpel.api import events, hand_out, people, reports, review, sessions, sign
 from kumpel.api.guard import Guard
 from kumpel.api.problems import PROBLEMS, add_handlers, problem
 from kumpel.config import Config
-from kumpel.services import limits
+from kumpel.services import figures, limits
 from kumpel.services.jobs import Jobs
 from kumpel.services.watch import Lookout
 from kumpel.store import database
@@ -62,6 +62,7 @@ def _prepare(config: Config) -> None:
     database.migrate(config.database_url)
     with Db(database.engine(config.database_url)) as db:
         limits.put_shipped(db)
+        figures.wait_for_new_methods(db)
 
 
 async def _work(jobs: Jobs, config: Config) -> None:

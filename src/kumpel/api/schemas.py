@@ -79,6 +79,7 @@ class Waiting(Out):
     review: int
     report: int
     arriving: int
+    assessing: int
 
 
 class Hit(Out):

@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import Engine, text
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session as Db
-from sqlmodel import col, delete, select
+from sqlmodel import col, delete, func, select, update
 
 from kumpel.core.assessment import Assessment, BothWays, LimitSet
 from kumpel.core.review import Review
@@ -211,6 +211,13 @@ def _say_failed(session: Session, error: Exception) -> None:
     session.verdict, session.verdict_step, session.key_figure = "not assessable", "", ""
 
 
+def waiting_count(db: Db) -> int:
+    """How many sessions still wait for their figures."""
+    found = select(func.count()).select_from(Session)
+    where = (Session.state == "stored", Session.figures == WAITING, Session.aside == "")
+    return db.exec(found.where(*where, col(Session.signed_at).is_(None))).one()
+
+
 def wait(db: Db, session: Session) -> None:
     """Put a session back among those that wait for their figures."""
     session.figures, session.failure = WAITING, ""
@@ -225,6 +232,19 @@ def waiting(db: Db, most: int) -> list[int]:
         Session.state == "stored", Session.figures == WAITING, col(Session.signed_at).is_(None), Session.aside == ""
     )
     return [i for i in db.exec(found.order_by(col(Session.id)).limit(most)).all() if i is not None]
+
+
+def wait_for_new_methods(db: Db) -> int:
+    """Put every unsigned session whose figures come from an older version of its kind's computation in line; how many.
+
+    Signed ones keep theirs, and show that a newer one would differ.
+    """
+    found = [session_id for kind in KINDS for session_id in outdated(db, kind)]
+    for first in range(0, len(found), 1000):
+        some = col(Session.id).in_(found[first : first + 1000])
+        db.exec(update(Session).where(some, col(Session.signed_at).is_(None)).values(figures=WAITING))
+    db.commit()
+    return len(found)
 
 
 def outdated(db: Db, kind: str) -> list[int]:

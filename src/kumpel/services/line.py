@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from sqlmodel import Session as Db
 from sqlmodel import col, or_, select
 
-from kumpel.services import hand_out, take_in
+from kumpel.services import figures, hand_out, take_in
 from kumpel.services.people import like, list_people
 from kumpel.services.recorders import all_recorders
 from kumpel.services.sessions import Filter, count_sessions, list_sessions
@@ -23,6 +23,7 @@ class Waiting:
     review: int
     report: int
     arriving: int
+    assessing: int
 
 
 def waiting(db: Db) -> Waiting:
@@ -35,6 +36,7 @@ def waiting(db: Db) -> Waiting:
         count_sessions(db, Filter(standing="waiting")),
         count_sessions(db, Filter(standing="unreported")),
         take_in.arriving_count(db),
+        figures.waiting_count(db),
     )
 
 

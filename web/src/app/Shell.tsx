@@ -148,6 +148,11 @@ export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode
               {waiting.data?.arriving} coming in
             </NavLink>
           )}
+          {(waiting.data?.assessing ?? 0) > 0 && (
+            <span className="rounded-full bg-[#3b5460] px-2.5 py-0.5 text-[13px] text-white" role="status">
+              {waiting.data?.assessing} being computed
+            </span>
+          )}
           {REGISTERS.map(([to, name]) => (
             <NavLink
               key={to}
