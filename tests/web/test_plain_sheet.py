@@ -10,7 +10,7 @@ from playwright.sync_api import Page, expect
 
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, decisions, figures
+from kumpel.services import conclusions, decisions, figures, people
 from kumpel.standins.jaw_muscle_signal import Night, usual_groups
 from kumpel.standins.jaw_muscle_signal import make as make_night
 from kumpel.standins.signals import SIGNALS
@@ -126,6 +126,27 @@ class PlainSheet(BrowserTest):
         expect(page.get_by_text("the probe was never on")).to_be_visible()
         page.get_by_role("button", name="Compute the figures again").click()
         expect(page.get_by_role("button", name=re.compile("^ODI4"))).to_be_visible(timeout=15_000)
+
+
+class Opened(BrowserTest):
+    watch = "0"
+
+    def test_what_would_differ_is_said_and_opening_again_needs_a_reason(self) -> None:
+        person = self.person("Emil Farkas")
+        row = self.stored(krec.write_recording(recording_of("oximetry")), person)
+        conclusions.sign(self.db, row.id or 0, row.review_version, self.who)
+        people.change_person(self.db, person.id or 0, {"name": "Emil Farkas-Holm"})
+        page = self.sign_in()
+        page.goto(f"{self.address}/review/{row.id}")
+        expect(page.get_by_text("Emil Farkas when signed, now Emil Farkas-Holm")).to_be_visible()
+        page.get_by_role("button", name="Open again").click()
+        dialog = page.get_by_role("dialog", name="Open this session again?")
+        expect(dialog.get_by_role("button", name="Open again")).to_be_disabled()
+        dialog.get_by_label("Reason").fill("the wrong night")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("button", name="Sign off")).to_be_visible()
+        page.get_by_text("signed before").click()
+        expect(page.get_by_text("opened again by Runa Halvorsen: the wrong night")).to_be_visible()
 
 
 class EveryKind(BrowserTest):

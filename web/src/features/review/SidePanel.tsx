@@ -392,6 +392,37 @@ function parserOf(word: Kind["decisions"][number]): (text: string) => Entry | { 
     numberOf(text, { unit: word.unit, also, low: word.low ?? undefined, high: word.high ?? undefined, empty: true });
 }
 
+/** What would stand on the page otherwise today, and who signed before. */
+function Signatures({ review }: { review: ReviewData }) {
+  const differs = review.signature?.differs ?? [];
+  return (
+    <>
+      {differs.length > 0 && (
+        <div className="mt-2 text-[13px] text-soft">
+          Made today, the page would differ; what was signed stays:
+          <ul className="list-disc pl-4">
+            {differs.map((each) => (
+              <li key={each}>{each}</li>
+            ))}
+          </ul>
+        </div>
+      )}
+      {review.earlier.length > 0 && (
+        <details className="mt-2 text-[13px] text-soft">
+          <summary className="cursor-pointer text-act">signed before</summary>
+          <ul>
+            {review.earlier.map((each) => (
+              <li key={each.at} className="border-hair border-t py-1">
+                {each.by}, {day(each.at)}; opened again by {each.opened_by}: {each.opened_why}
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
+    </>
+  );
+}
+
 /** Opening a signed session: what was signed stays on record, with the reason. */
 function OpenAgain({ onOpen }: { onOpen: (why: string) => void }) {
   const [asking, setAsking] = useState(false);
@@ -550,6 +581,7 @@ export function SidePanel({
           )}
         </p>
       )}
+      <Signatures review={review} />
       {editing && (
         <StretchDialog
           words={kind.stretches}
