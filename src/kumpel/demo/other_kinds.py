@@ -4,18 +4,17 @@ from __future__ import annotations
 
 import zlib
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
 from sqlmodel import Session as Db
 from sqlmodel import select
 
-from kumpel.core.recording import Recording
-from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
 from kumpel.services import conclusions, figures, reports, take_in
 from kumpel.standins.jaw_muscle_signal import Night, usual_groups
 from kumpel.standins.jaw_muscle_signal import make as make_night
+from kumpel.standins.made import Made, as_file
 from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import Person, Recorder, Session, now
 
@@ -143,14 +142,11 @@ NIGHT_S = 1800.0
 """Length of a jaw-muscle night of the demo: half an hour at the full rate; whole nights are measured in bench/."""
 
 
-def _night(seed: int) -> Recording:
-    groups = usual_groups(seed, NIGHT_S, 30)
-    return make_night(Night(seed, NIGHT_S, groups=groups)).recording
+def _night(seed: int) -> Made:
+    return make_night(Night(seed, NIGHT_S, groups=usual_groups(seed, NIGHT_S, 30)))
 
 
-MAKERS: dict[str, Callable[[int], Recording]] = {
-    kind: (lambda seed, make=make: make(seed).recording) for kind, make in SIGNALS.items()
-} | {"jaw_muscle": _night}
+MAKERS: dict[str, Callable[[int], Made]] = SIGNALS | {"jaw_muscle": _night}
 
 
 def load(db: Db, who: int | None, offset_min: int) -> None:
@@ -187,7 +183,6 @@ def _worn(
     db: Db, worn: Worn, recorder: Recorder, name: str, turn: int, start: datetime, offset_min: int, who: int | None
 ) -> Session:
     seed = zlib.crc32(f"{worn.token} {turn}".encode()) % 10_000
-    made = MAKERS[worn.kind](seed)
     about = {
         "serial": recorder.serial,
         "name": worn.name,
@@ -195,11 +190,11 @@ def _worn(
         "model": worn.model,
         "firmware": "2.1.0",
     }
-    made = replace(made, start=start.timestamp(), utc_offset_min=offset_min, recorder=about)
+    file = as_file(MAKERS[worn.kind](seed), f"{worn.token}-{turn + 1}", start.timestamp(), offset_min, about)
     person = db.exec(select(Person).where(Person.name == name)).first()
     tags = {"place": worn.place} | ({"task": worn.task} if worn.task else {})
     wish = {"tags": tags, "person_id": person.id if person else None, "unclaimed": person is None}
-    session = take_in.from_file(db, krec.write_recording(made, f"{worn.token}-{turn + 1}"), who, wish)
+    session = take_in.from_file(db, file, who, wish)
     session.clock_error_s = 0.6
     figures.refresh(db, session)
     db.commit()
