@@ -125,7 +125,7 @@ class PlainSheet(BrowserTest):
         page = self.open(row)
         expect(page.get_by_text("the probe was never on")).to_be_visible()
         page.get_by_role("button", name="Compute the figures again").click()
-        expect(page.get_by_role("button", name=re.compile("^ODI4"))).to_be_visible(timeout=15_000)
+        expect(page.get_by_role("button", name=re.compile("^ODI4")).first).to_be_visible(timeout=15_000)
 
 
 class Opened(BrowserTest):
