@@ -5,6 +5,9 @@ from unittest import mock
 
 from sqlmodel import select
 
+from kumpel.core.assessment import BothWays, LimitSet
+from kumpel.core.recording import Recording
+from kumpel.core.review import Review
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
 from kumpel.services import conclusions, deciding, decisions, figures, limits, sessions
@@ -183,8 +186,8 @@ class Events(DatabaseTest):
         row = deciding.decide(self.db, row.id, 0, [moved], (), self.who)
         self.assertEqual(conclusions.unseen_losses(self.db, row), [])
 
-        def without(recording: object, review: object, limit_set: object) -> object:
-            both = old(recording, review, limit_set)  # type: ignore[arg-type]
+        def without(recording: Recording, review: Review, limit_set: LimitSet) -> BothWays:
+            both = old(recording, review, limit_set)
             kept = tuple(e for e in both.recorded.events if abs(e.at_s - event.at_s) > 600)
             return replace(both, recorded=replace(both.recorded, events=kept))
 

@@ -1,13 +1,15 @@
 """Taking in: filed under the right person, once and only once, whatever happens on the way."""
 
+import io
 import threading
+from unittest import mock
 
 from sqlmodel import func, select
 
 from kumpel.core.review import Review
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
-from kumpel.services import figures, recorders, sessions, take_in
+from kumpel.services import figures, from_files, recorders, sessions, take_in
 from kumpel.services.problems import ConflictError, InvalidError
 from kumpel.store import database, samples
 from kumpel.store.tables import Block, Pyramid, Recorder, Session
@@ -253,3 +255,13 @@ class Files(DatabaseTest):
         assert stored is not None
         for a, b in zip(direct.figures, stored.both.reviewed.figures, strict=True):
             self.assertEqual(repr(a.value), repr(b.value), a.key)
+
+
+class FromFiles(DatabaseTest):
+    def test_a_file_of_another_format_that_would_fill_the_memory_is_refused(self) -> None:
+        with (
+            mock.patch.object(from_files, "MOST_BYTES", 1_000),
+            self.assertRaisesRegex(InvalidError, "Nothing was stored"),
+        ):
+            from_files.take_in_file(self.db, io.BytesIO(b"time,level\n" * 200), self.who, "long.csv")
+        self.assertEqual(self.db.exec(select(func.count()).select_from(Session)).one(), 0)

@@ -22,6 +22,8 @@ from kumpel.store.tables import Session
 
 WORDS = files.words_of(KINDS.values())
 FIRST_BYTES = 2_048
+MOST_BYTES = 64 * 2**20
+"""Files of other formats are read as a whole, in several times their size; recording files stream."""
 
 
 def take_in_file(
@@ -45,6 +47,13 @@ def _as_recording_file(stream: BinaryIO, name: Path, kind: str) -> BinaryIO:
     """The file as a recording file. Its session is called by the hash of what came, so that it is stored once."""
     if kind and kind not in KINDS:
         raise InvalidError(f"There is no kind “{kind}”. Nothing was stored.")
+    size = stream.seek(0, io.SEEK_END)
+    stream.seek(0)
+    if size > MOST_BYTES:
+        raise InvalidError(
+            f"The file {name} has {size / 2**20:.0f} MB; {MOST_BYTES // 2**20} MB are possible. Nothing was stored. "
+            "Cut it, or make a recording file of it with kumpel convert."
+        )
     with tempfile.TemporaryDirectory(prefix="kumpel-file-") as folder:
         copy = Path(folder) / f"file{name.suffix.lower()}"
         with copy.open("wb") as out:

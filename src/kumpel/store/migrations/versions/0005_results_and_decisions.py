@@ -41,9 +41,8 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
-    raise NotImplementedError(
-        "what was signed cannot be put back into the older form; use a copy of the database from before"
-    )
+    # Refused on purpose: signatures and results have no place in the older form, and none of them may be lost.
+    raise RuntimeError("what was signed cannot be put back into the older form; use a copy of the database from before")
 
 
 def _make_tables() -> None:
