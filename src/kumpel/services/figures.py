@@ -174,10 +174,10 @@ def run(store: Engine, session_id: int, *, again: bool = False) -> bool:
 
 def _run(db: Db, session_id: int, again: bool) -> bool:
     session = db.exec(select(Session).where(Session.id == session_id).with_for_update()).first()
-    if session is None or session.state != "stored" or session.signed_at is not None:
+    if session is None or session.state != "stored" or session.signed_at is not None or session.aside:
         return False
-    if session.figures == ASSESSED and not again:
-        return True
+    if session.figures != WAITING and not again:
+        return session.figures == ASSESSED
     try:
         assess(db, session)
     except Exception as error:
