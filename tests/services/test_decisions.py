@@ -206,6 +206,12 @@ class Events(DatabaseTest):
             seen = Wish("accepted", f"{decisions.LOST}{event.key}", reason="seen")
             row = deciding.decide(self.db, row.id, row.review_version, [seen], (), self.who)
             self.assertIsNotNone(conclusions.sign(self.db, row.id, row.review_version, self.who).signed_at)
+            signature = conclusions.signature_of(self.db, row.id)
+            assert signature is not None
+            pages = conclusions.signed_paper(self.db, row, signature)
+            [by_hand] = [p for p in pages.parts["left-out"] if getattr(p, "title", "") == "Events by hand"]
+            self.assertIn("movement; no longer found", str(by_hand))
+            self.assertEqual(pages.accepted, [])
 
     def test_everything_that_a_kind_declares_can_be_set_and_nothing_else(self) -> None:
         for kind in KINDS.values():

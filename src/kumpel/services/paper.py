@@ -55,7 +55,11 @@ def made(db: Db, session: Session, found: Outcome, keys: Sequence[str] | None = 
     if row.tags.get("place"):
         subtitle += f", {row.tags['place']}"
     conclusion = db.get(Conclusion, session.id)
-    accepted = [r for r in decisions.of_session(db, session.id) if r.what == decisions.ACCEPTED]
+    accepted = [
+        r
+        for r in decisions.of_session(db, session.id)
+        if r.what == decisions.ACCEPTED and not r.key.startswith(decisions.LOST)
+    ]
     return Paper(
         name=row.person.name if row.person else "Unclaimed session",
         subtitle=subtitle,
@@ -77,13 +81,15 @@ LEFT_OUT = "left-out"
 def _by_hand(kind: Kind, recording: Recording, rows: Sequence[Decision]) -> TablePart | None:
     """Events that do not count, or count, because a person said so; None when there are none."""
     cells = []
+    seen = {row.key for row in rows if row.what == decisions.ACCEPTED}
     for row in rows:
         name = EventName.of(row.key) if row.what in (decisions.DROPPED, decisions.KEPT) else None
         if name is None:
             continue
         word = kind.event(name.code)
         does = "left out" if row.what == decisions.DROPPED else "counted"
-        cells.append([clock_words(recording, name.at_s), word.one if word else name.code, does, row.reason])
+        why = f"{row.reason}; no longer found" if f"{decisions.LOST}{row.key}"[:120] in seen else row.reason
+        cells.append([clock_words(recording, name.at_s), word.one if word else name.code, does, why])
     if not cells:
         return None
     return TablePart(title="Events by hand", columns=["At", "Event", "Decision", "Why"], rows=sorted(cells))
