@@ -72,7 +72,7 @@ def assess(recording: Recording, review: Review = OUT, limits: LimitSet | None =
 
 def noise() -> None:
     day = SIGNALS["noise"](1).recording
-    channels = {k: replace(c, values=np.resize(c.values, 86_400)) for k, c in day.channels.items()}
+    channels = {k: replace(c, samples=np.resize(c.values, 86_400)) for k, c in day.channels.items()}
     recording = replace(day, channels=channels)
     taken = assess(recording)
     levels = recording.channels["leq.1"].values.tolist()
@@ -100,7 +100,7 @@ def year() -> None:
     rng = np.random.default_rng(1)
     shifts = [
         replace(
-            shift, channels={k: replace(c, values=c.values + rng.normal(0, 0.5)) for k, c in shift.channels.items()}
+            shift, channels={k: replace(c, samples=c.values + rng.normal(0, 0.5)) for k, c in shift.channels.items()}
         )
         for _ in range(25)
     ]
@@ -149,7 +149,7 @@ def jaw_muscle() -> None:
     part = jaw_muscle_signal.make(
         jaw_muscle_signal.Night(length_s=1800.0, groups=jaw_muscle_signal.usual_groups(1, 1800.0))
     ).recording
-    recording = replace(part, channels={k: replace(c, values=np.tile(c.values, 16)) for k, c in part.channels.items()})
+    recording = replace(part, channels={k: replace(c, samples=np.tile(c.values, 16)) for k, c in part.channels.items()})
     size = sum(c.values.nbytes for c in recording.channels.values())
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
     taken = best(lambda: KINDS["jaw_muscle"].assess(recording, Review(), KINDS["jaw_muscle"].limit_sets[0]), 3)

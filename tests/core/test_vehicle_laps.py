@@ -283,7 +283,9 @@ class Session(unittest.TestCase):
         laps = reviewed(made.recording).table("laps").rows
         values = rate.values.copy()
         values[int(float(laps[2][1])) + 5] = 200.0
-        high = replace(made.recording, channels={**made.recording.channels, "heart_rate": replace(rate, values=values)})
+        high = replace(
+            made.recording, channels={**made.recording.channels, "heart_rate": replace(rate, samples=values)}
+        )
         self.assertIs(reviewed(high).verdict, Verdict.ABOVE)
         without = reviewed(high, Review(dropped=(str(laps[2][-1]),)))
         self.assertLess(without.figure("max.heart_rate").value, 180)
@@ -293,7 +295,9 @@ class Session(unittest.TestCase):
     def test_units_of_the_file(self) -> None:
         made = make(Drive(LOOP, laps=2)).recording
         speed = made.channels["speed"]
-        kmh = replace(made, channels={**made.channels, "speed": replace(speed, unit="km/h", values=speed.values * 3.6)})
+        kmh = replace(
+            made, channels={**made.channels, "speed": replace(speed, unit="km/h", samples=speed.values * 3.6)}
+        )
         self.assertAlmostEqual(reviewed(kmh).figure("best").value, reviewed(made).figure("best").value, places=9)
 
     def test_without_positions(self) -> None:

@@ -12,6 +12,7 @@ import zstandard
 from kumpel.core.recording import Event
 from kumpel.formats import krec
 from kumpel.formats.krec import ChannelHead, FileError, Head, IncompleteError
+from kumpel.formats.krec.packing import typed_array_head
 from tests.support import small_file
 
 LEVEL = ChannelHead("leq.1", "Level", "dB(A)", 1.0, "i16", 0.01, 0.0, -32768)
@@ -152,7 +153,7 @@ class Hostile(unittest.TestCase):
             tracemalloc.stop()
 
     def test_a_block_that_lies_about_its_count_or_type(self) -> None:
-        crc, frame = packed(krec._typed_array_head(77, 600) + bytes(600))
+        crc, frame = packed(typed_array_head(77, 600) + bytes(600))
         for raw in (
             ["b", 0, 0, 0, 299, crc, frame],
             ["b", 0, 0, 0, 70_000, crc, frame],

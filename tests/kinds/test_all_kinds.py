@@ -36,7 +36,7 @@ def assess(recording: Recording, review: Review | None = None) -> BothWays:
 
 
 def with_values(recording: Recording, change: object) -> Recording:
-    channels = {k: replace(c, values=np.asarray(change(c), dtype=np.float64)) for k, c in recording.channels.items()}
+    channels = {k: replace(c, samples=np.asarray(change(c), dtype=np.float64)) for k, c in recording.channels.items()}
     return replace(recording, channels=channels)
 
 
@@ -186,7 +186,7 @@ class Unwanted(unittest.TestCase):
             recording = made(kind).recording
             for factor in (0.01, 50.0):
                 channels = {
-                    k: replace(c, interval_s=c.interval_s * factor, values=c.values[:20_000])
+                    k: replace(c, interval_s=c.interval_s * factor, samples=c.values[:20_000])
                     for k, c in recording.channels.items()
                 }
                 with self.subTest(kind=kind, factor=factor):

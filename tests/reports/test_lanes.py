@@ -7,7 +7,8 @@ import numpy as np
 
 from kumpel.core.recording import Channel
 from kumpel.core.review import Stretch
-from kumpel.reports.lanes import Lane, draw, extremes
+from kumpel.core.samples import ArraySamples
+from kumpel.reports.lanes import Lane, draw
 from kumpel.reports.pictures import LimitLine
 
 
@@ -19,16 +20,16 @@ class Lanes(unittest.TestCase):
     def test_a_single_peak_of_a_million_samples_is_there(self) -> None:
         values = np.zeros(1_000_000)
         values[123_456] = 7.0
-        low, high = extremes(values, 700)
+        low, high = ArraySamples(values).extremes(700)
         self.assertEqual((len(high), float(high.max()), float(low.max())), (700, 7.0, 0.0))
         self.assertEqual(int(np.argmax(high)), 123_456 * 700 // 1_000_000)
 
     def test_missing_stays_missing(self) -> None:
         values = np.ones(700)
         values[100:200] = np.nan
-        low, _ = extremes(values, 70)
+        low, _ = ArraySamples(values).extremes(70)
         self.assertEqual(np.flatnonzero(np.isnan(low)).tolist(), list(range(10, 20)))
-        self.assertTrue(np.isnan(extremes(np.empty(0), 5)[0]).all())
+        self.assertTrue(np.isnan(ArraySamples(np.empty(0)).extremes(5)[0]).all())
 
     def test_it_is_well_formed_whatever_comes(self) -> None:
         for values in (

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Literal
+from typing import Any, Literal, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from kumpel.core.samples import MOST_WHOLE_BYTES, ArraySamples, Floats, Samples, TooLongError
+
+__all__ = ["Channel", "ChannelWord", "Event", "Flags", "Floats", "Points", "Recording", "Reduce", "sample_times"]
 Flags = NDArray[np.bool_]
+T = TypeVar("T")
 
 
 def sample_times(count: int, interval_s: float) -> Floats:
@@ -20,29 +23,43 @@ def sample_times(count: int, interval_s: float) -> Floats:
     return np.arange(count, dtype=np.float64) * interval_s
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, init=False)
 class Channel:
     """One evenly sampled quantity of a recording.
 
-    `values` has shape (n,), in `unit`; `nan` means "not measured". Sample i covers the time from
-    `i * interval_s` to `(i + 1) * interval_s` after the start of the recording.
+    `samples` are in `unit`; `nan` means "not measured". Sample i covers the time from `i * interval_s` to
+    `(i + 1) * interval_s` after the start of the recording. Made from samples, or from an array of shape (n,).
     """
 
     key: str
     name: str
     unit: str
     interval_s: float
-    values: Floats
+    samples: Samples
 
-    def __post_init__(self) -> None:
-        if self.interval_s <= 0:
-            raise ValueError(f"channel {self.key}: the interval must be above 0 s, not {self.interval_s}")
-        if self.values.ndim != 1:
-            raise ValueError(f"channel {self.key}: values must be one-dimensional")
+    def __init__(self, key: str, name: str, unit: str, interval_s: float, samples: Samples | Floats) -> None:
+        if interval_s <= 0:
+            raise ValueError(f"channel {key}: the interval must be above 0 s, not {interval_s}")
+        if not isinstance(samples, Samples) and samples.ndim != 1:
+            raise ValueError(f"channel {key}: values must be one-dimensional")
+        made = samples if isinstance(samples, Samples) else ArraySamples(samples)
+        for name_of, value in zip(self.__dataclass_fields__, (key, name, unit, interval_s, made), strict=True):
+            object.__setattr__(self, name_of, value)
+
+    @property
+    def count(self) -> int:
+        return self.samples.count
+
+    @property
+    def values(self) -> Floats:
+        """All samples, shape (n,). Raises TooLongError beyond 32 MB: what may be longer is read in blocks."""
+        if 8 * self.samples.count > MOST_WHOLE_BYTES:
+            raise TooLongError(f"channel “{self.name}”", self.samples.count)
+        return self.samples.read(0, self.samples.count)
 
     @property
     def length_s(self) -> float:
-        return len(self.values) * self.interval_s
+        return self.samples.count * self.interval_s
 
 
 Reduce = Literal["mean", "energy", "angle", "state", "any"]
@@ -117,6 +134,15 @@ class Recording:
     events: tuple[Event, ...] = ()
     setup: Mapping[str, object] = field(default_factory=dict)
     recorder: Mapping[str, object] = field(default_factory=dict)
+    derived: dict[str, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
+    """What was worked out from the recording alone and depends on no decision and no limit; see `once`."""
+
+    def once(self, key: str, make: Callable[[], T]) -> T:
+        """Something derived from the recording, worked out when it is first asked for."""
+        if key not in self.derived:
+            self.derived[key] = make()
+        made: T = self.derived[key]
+        return made
 
     @property
     def length_s(self) -> float:

@@ -130,7 +130,8 @@ def values_in(recording: Recording, key: str, wanted: str) -> Floats | None:
 
 def channel_in(channel: Channel, wanted: str) -> Channel:
     """A channel in the unit wanted. Raises UnitError naming the channel."""
-    values = converted(channel.values, channel.unit, wanted, f"channel “{channel.name}”")
-    if values is channel.values:
+    given = channel.values
+    values = converted(given, channel.unit, wanted, f"channel “{channel.name}”")
+    if values is given:
         return channel
     return Channel(channel.key, channel.name, wanted, channel.interval_s, values)

@@ -138,9 +138,7 @@ def write(recording: Recording, who: Who | None = None) -> bytes:
     No name is written unless `who` says one. Raises ValueError when the sampling intervals fit no data record.
     """
     plan, kept = _plan(recording)
-    ranges = {
-        k: _range(c.values, len(c.values) < plan.records * plan.samples[k]) for k, c in recording.channels.items()
-    }
+    ranges = {k: _range(c.values, c.count < plan.records * plan.samples[k]) for k, c in recording.channels.items()}
     local = datetime.fromtimestamp(recording.start, UTC) + timedelta(minutes=recording.utc_offset_min)
     fraction = recording.start - math.floor(recording.start)
     texts = plan.texts if not fraction else {i: _shifted(t, fraction) for i, t in plan.texts.items()}
@@ -218,9 +216,7 @@ def _header(
         [
             *(
                 _pad(
-                    MISSING_MARK
-                    if np.isnan(c.values).any() or len(c.values) < plan.records * plan.samples[c.key]
-                    else "",
+                    MISSING_MARK if np.isnan(c.values).any() or c.count < plan.records * plan.samples[c.key] else "",
                     32,
                 )
                 for c in channels

@@ -117,8 +117,8 @@ def bundle(recording: Recording, person: Mapping[str, Any] | None = None, every_
         if channel is None:
             continue
         per = max(round(every_s / channel.interval_s), 1)
-        for first in range(0, len(channel.values), per):
-            part = channel.values[first : first + per]
+        for first in range(0, channel.count, per):
+            part = channel.samples.read(first, first + per)
             part = part[~np.isnan(part)]
             if len(part):
                 found.append(_single(recording, key, float(part.mean()), first * channel.interval_s, person, device))

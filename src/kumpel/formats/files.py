@@ -12,6 +12,7 @@ import numpy as np
 from kumpel.core.assessment import Assessment
 from kumpel.core.bounds import ANY, Bounds
 from kumpel.core.recording import Channel, ChannelWord, Event, Recording
+from kumpel.core.samples import PartOf
 from kumpel.formats import csv_file, edf, edf_write, fhir, gpx, krec, tables, xlsx
 
 WRITES = {".krec", ".csv", ".edf", ".gpx", ".xlsx", ".parquet", ".json"}
@@ -196,7 +197,7 @@ def cut(recording: Recording, from_s: float, to_s: float) -> Recording:
     channels = {}
     for key, c in recording.channels.items():
         a, b = round(first / c.interval_s), round(min(to_s, c.length_s) / c.interval_s)
-        channels[key] = replace(c, values=c.values[a : max(b, a)])
+        channels[key] = replace(c, samples=PartOf(c.samples, a, b))
     events = tuple(Event(e.at_s - first, e.code, e.text, e.data) for e in recording.events if first <= e.at_s < to_s)
     setup = {**recording.setup, "run_length_min": (min(to_s, recording.length_s) - first) / 60}
     return replace(recording, start=recording.start + first, channels=channels, events=events, setup=setup)

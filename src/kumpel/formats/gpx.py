@@ -234,13 +234,13 @@ def _rows(recording: Recording) -> tuple[Floats, dict[str, Floats]]:
     lat, lon = recording.channels.get("lat"), recording.channels.get("lon")
     if lat is None or lon is None:
         return np.zeros(0), {}
-    count = min(len(lat.values), len(lon.values))
+    count = min(lat.count, lon.count)
     at_s = sample_times(count, lat.interval_s)
     columns = {"lat": lat.values[:count], "lon": lon.values[:count]}
     for key in ("altitude", "heart_rate", "cadence", "speed"):
         channel = recording.channels.get(key)
-        if channel is not None and len(channel.values):
-            at = np.minimum((at_s / channel.interval_s + 1e-9).astype(int), len(channel.values) - 1)
+        if channel is not None and channel.count:
+            at = np.minimum((at_s / channel.interval_s + 1e-9).astype(int), channel.count - 1)
             columns[key] = channel.values[at]
     return at_s, columns
 

@@ -34,11 +34,11 @@ def _spread(channel: Channel, step: float, count: int) -> tuple[Floats, np.ndarr
     per = channel.interval_s / step
     if abs(per - 1) < 1e-9:
         values = np.full(count, np.nan)
-        values[: len(channel.values)] = channel.values[:count]
+        values[: channel.count] = channel.values[:count]
         own = np.zeros(count, dtype=bool)
-        own[: len(channel.values)] = True
+        own[: channel.count] = True
         return values, own
-    rows = np.rint(np.arange(len(channel.values)) * per).astype(np.intp)
+    rows = np.rint(np.arange(channel.count) * per).astype(np.intp)
     rows = rows[rows < count]
     values, own = np.full(count, np.nan), np.zeros(count, dtype=bool)
     values[rows], own[rows] = channel.values[: len(rows)], True
@@ -121,7 +121,7 @@ def about(recording: Recording) -> dict[str, Any]:
         "start": recording.start,
         "utc_offset_min": recording.utc_offset_min,
         "channels": [
-            {"key": c.key, "name": c.name, "unit": c.unit, "interval_s": c.interval_s, "samples": len(c.values)}
+            {"key": c.key, "name": c.name, "unit": c.unit, "interval_s": c.interval_s, "samples": c.count}
             for c in recording.channels.values()
         ],
         "events": [{"at_s": e.at_s, "code": e.code, "text": e.text, "data": _plain(e.data)} for e in recording.events],

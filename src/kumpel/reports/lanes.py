@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from kumpel.core.recording import Channel, Floats
+from kumpel.core.recording import Channel
 from kumpel.core.review import Stretch
 from kumpel.reports.pictures import GRID, INK, PETROL, SOFT, Canvas, LimitLine
 
@@ -23,16 +23,6 @@ class Lane:
     channel: Channel
     lines: Sequence[LimitLine] = ()
     ticks_s: Sequence[float] = field(default_factory=tuple)
-
-
-def extremes(values: Floats, columns: int) -> tuple[Floats, Floats]:
-    """Lowest and highest measured value in each of `columns` equal parts of a channel, nan where a part has none."""
-    n = len(values)
-    if not n:
-        return np.full(columns, np.nan), np.full(columns, np.nan)
-    columns = min(columns, n)
-    edges = np.linspace(0, n, columns, endpoint=False).astype(np.intp)
-    return np.fmin.reduceat(values, edges), np.fmax.reduceat(values, edges)
 
 
 def _nice_steps(low: float, high: float) -> list[float]:
@@ -86,7 +76,7 @@ def _clock_marks(length_s: float, start_clock_s: float) -> list[tuple[float, str
 
 def _lane(canvas: Canvas, lane: Lane, top: float, length: float, left: float, right: float) -> None:
     channel = lane.channel
-    low_of, high_of = extremes(channel.values, COLUMNS)
+    low_of, high_of = channel.samples.extremes(COLUMNS)
     known = ~np.isnan(low_of)
     marks = [line.value for line in lane.lines]
     low = min([float(np.min(low_of[known], initial=math.inf)), *marks])

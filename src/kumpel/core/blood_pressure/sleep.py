@@ -67,7 +67,7 @@ def activity(recording: Recording, axis: str = "magnitude") -> tuple[Floats, flo
     found = [recording.channels[k] for k in keys if k in recording.channels]
     if not found:
         return None
-    n = min(len(c.values) for c in found)
+    n = min(c.count for c in found)
     per_minute = 60.0 / found[0].interval_s
     total = found[0].values[:n] ** 2
     for channel in found[1:]:

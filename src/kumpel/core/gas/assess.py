@@ -74,7 +74,7 @@ def _lane(recording: Recording, review: Review, each: Sensor) -> _Lane | None:
 
     def other(name: str) -> Floats:
         channel = recording.channels.get(f"{key}.{name}")
-        if channel is None or len(channel.values) != len(average):
+        if channel is None or channel.count != len(average):
             return average
         return channel_in(channel, each.gas.unit).values
 

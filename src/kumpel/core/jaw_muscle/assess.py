@@ -76,7 +76,7 @@ def signals_of(recording: Recording, notch_hz: float = 0.0) -> Signals:
     ecg = recording.channels.get("ecg")
     with ThreadPoolExecutor(3) as pool:
         made = {side: pool.submit(activity, channel, notch_hz) for side, channel in muscles.items()}
-        heart = None if ecg is None else pool.submit(find_beats, ecg.values, ecg.interval_s)
+        heart = None if ecg is None else pool.submit(find_beats, ecg.samples, ecg.interval_s)
         states = None if ecg is None else pool.submit(_ecg_states, ecg)
         return Signals(
             {side: each.result() for side, each in made.items()},
@@ -90,9 +90,8 @@ def _ecg_states(ecg: Channel) -> NDArray[np.int8]:
     rate = 1 / ecg.interval_s
     size = round(60 * rate)
     found = []
-    for first in range(0, len(ecg.values), size):
-        part = ecg.values[first : first + size]
-        part = part if scale == 1 else part * scale
+    for block in ecg.samples.blocks(size):
+        part = block if scale == 1 else block * scale
         missing = np.isnan(part) if np.isnan(part.sum()) else None
         found.append(
             electrode_states(part if missing is None else np.where(missing, 0.0, part), missing, rate, ECG_LIMITS)
@@ -106,7 +105,8 @@ def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
     Options: `threshold` (share of the clench, %, default 10), `hysteresis` (%, 20), `heart_rise` (%, 10), `notch_hz` (0: none),
     `reference_uv` (in place of the clench). Raises ValueError when there is no EMG channel.
     """
-    signals = signals_of(recording, review.number("notch_hz", setup_number(recording.setup, "notch_hz", 0.0)))
+    notch = review.number("notch_hz", setup_number(recording.setup, "notch_hz", 0.0))
+    signals = recording.once(f"signals, notch {notch:g} Hz", lambda: signals_of(recording, notch))
 
     def one(recording: Recording, review: Review, limits: LimitSet, basis: str) -> Assessment:
         return _assess(recording, review, limits, basis, signals)

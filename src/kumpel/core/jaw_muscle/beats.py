@@ -18,6 +18,7 @@ from scipy.signal import butter, find_peaks, sosfilt
 
 from kumpel.core.recording import Flags, Floats
 from kumpel.core.runs import runs
+from kumpel.core.samples import ArraySamples, Samples
 
 WORK_HZ = 125.0
 LOCATE_S = 0.004
@@ -32,6 +33,7 @@ SECOND_LOOK = 0.08
 BURST = 5.0
 T_WAVE_S, T_WAVE_SHARE = 0.31, 0.75
 LONGEST_RR_S, SHORTEST_RR_S = 2.5, 0.3
+BLOCK_S, OVERLAP_S = 600.0, 10.0
 
 
 @dataclass(frozen=True)
@@ -117,40 +119,60 @@ def slope_energy(ecg: Floats, interval_s: float) -> Floats:
     return found
 
 
-def find_beats(ecg: Floats, interval_s: float) -> Beats:
-    """Beats of one ECG lead, shape (n,), any unit, nan where nothing was measured.
+def find_beats(ecg: Samples | Floats, interval_s: float) -> Beats:
+    """Beats of one ECG lead, any unit, nan where nothing was measured; samples, or an array of shape (n,).
 
-    Works from 100 Hz up. Empty for less than 2 s of signal. Found beats lie within 20 ms of the R peak, broad ones too,
-    where the R wave stands out at least six tenths as far as the S wave; else they lie on the S wave.
+    Works from 100 Hz up, in blocks of ten minutes. Empty for less than 2 s of signal. Found beats lie within 20 ms of the R
+    peak, broad ones too, where the R wave stands out at least six tenths as far as the S wave; else they lie on the S wave.
     """
-    length = len(ecg) * interval_s
+    samples = ecg if isinstance(ecg, Samples) else ArraySamples(ecg)
+    length = samples.count * interval_s
     factor = max(int(1 / interval_s / WORK_HZ + 1e-6), 1)
     dt = interval_s * factor
-    thin, missing = _filled(_thinned(ecg, factor))
-    if len(thin) * dt < 2.0 or missing.all():
-        return Beats(np.empty(0), np.zeros(0, bool), ((0.0, length),) if len(ecg) else (), length)
-    energy = slope_energy(thin, dt)
+    nothing = Beats(np.empty(0), np.zeros(0, bool), ((0.0, length),) if samples.count else (), length)
+    if samples.count // factor * dt < 2.0:
+        return nothing
+    energy, missing = _slopes(samples, factor, dt)
+    if missing.all():
+        return nothing
     level, burst = _level(energy, dt)
     window = max(round(LEVEL_WINDOW_S / dt), 1)
     if level.max() <= 0:
-        return Beats(np.empty(0), np.zeros(0, bool), ((0.0, length),), length)
-    masked = _masked(missing, burst, window, dt, len(thin))
+        return nothing
+    masked = _masked(missing, burst, window, dt, len(energy))
     peaks, _ = find_peaks(
         energy, distance=max(round(REFRACTORY_S / dt), 1), height=max(float(level.min()) * SECOND_LOOK, 1e-30)
     )
     local = np.interp(peaks, (np.arange(len(level)) + 0.5) * window, level)
     strong = energy[peaks] >= THRESHOLD * local
     strong &= ~_t_waves(peaks, energy, strong, dt)
-    chosen = _second_look(peaks, energy, local, strong, len(thin))
+    chosen = _second_look(peaks, energy, local, strong, len(energy))
     inside = np.zeros(len(chosen), dtype=bool)
     for a, b in masked:
         inside |= (chosen * dt >= a) & (chosen * dt < b)
     chosen = chosen[~inside]
-    at = _at_peak(ecg, interval_s, (chosen.astype(np.float64) + 0.5) * dt)
+    at = _at_peaks(samples, interval_s, (chosen.astype(np.float64) + 0.5) * dt)
     if len(at) > 1:
         keep = np.concatenate(([True], np.diff(at) >= REFRACTORY_S))
         at, chosen = at[keep], chosen[keep]
     return Beats(at, _doubtful(energy, chosen, dt), tuple(masked), length)
+
+
+def _slopes(ecg: Samples, factor: int, dt: float) -> tuple[Floats, Flags]:
+    """Energy of the slopes at about 125 Hz, and which samples are missing, shape (count // factor,) each; block by block.
+
+    The blocks overlap by far more than the filters ring, so that their seams cannot be told.
+    """
+    count = ecg.count // factor
+    energy, missing = np.empty(count), np.empty(count, dtype=bool)
+    size, around = max(round(BLOCK_S / dt), 1), max(round(OVERLAP_S / dt), 1)
+    for first in range(0, count, size):
+        end = min(first + size, count)
+        low, high = max(first - around, 0), min(end + around, count)
+        part, gone = _filled(_thinned(ecg.read(low * factor, high * factor), factor))
+        missing[first:end] = gone[first - low : end - low]
+        energy[first:end] = slope_energy(part, dt)[first - low : end - low]
+    return energy, missing
 
 
 def _t_waves(peaks: NDArray[np.intp], energy: Floats, strong: Flags, dt: float) -> Flags:
@@ -168,10 +190,7 @@ def _t_waves(peaks: NDArray[np.intp], energy: Floats, strong: Flags, dt: float) 
 def _level(energy: Floats, dt: float) -> tuple[Floats, Flags]:
     """Usual height of a beat's energy by windows of 2 s (median of the highest of 9 windows), and windows of bursts."""
     window = max(round(LEVEL_WINDOW_S / dt), 1)
-    whole = -(-len(energy) // window)
-    padded = np.zeros(whole * window)
-    padded[: len(energy)] = energy
-    tops = padded.reshape(whole, window).max(axis=1)
+    tops = np.maximum.reduceat(energy, np.arange(0, len(energy), window))
     level: Floats = median_filter(tops, size=LEVEL_WINDOWS, mode="mirror")
     return level, tops > BURST * level
 
@@ -225,6 +244,18 @@ def _second_look(peaks: NDArray[np.intp], energy: Floats, local: Floats, strong:
     return np.sort(np.concatenate((chosen, np.array(added, dtype=chosen.dtype))))
 
 
+def _at_peaks(ecg: Samples, interval_s: float, near_s: Floats) -> Floats:
+    """Times of the R peaks in s, see `_at_peak`; ten minutes at a time."""
+    margin = round((BASE_LINE_S + 0.1) / interval_s) + 4
+    found = []
+    for part in np.split(near_s, np.flatnonzero(np.diff(near_s // BLOCK_S)) + 1):
+        if len(part):
+            first = max(int(part[0] / interval_s) - margin, 0)
+            end = min(int(part[-1] / interval_s) + margin, ecg.count)
+            found.append(_at_peak(ecg.read(first, end), interval_s, part - first * interval_s) + first * interval_s)
+    return np.concatenate(found) if found else np.empty(0)
+
+
 def _at_peak(ecg: Floats, interval_s: float, near_s: Floats) -> Floats:
     """Times of the R peaks in s, refined by a parabola: the first wave that stands out from the base line at least six
     tenths as far as the highest one, from 0.15 s before to 0.1 s after the peak of the slopes' energy.
@@ -232,8 +263,6 @@ def _at_peak(ecg: Floats, interval_s: float, near_s: Floats) -> Floats:
     In a broad beat that energy lies between R and a deep S, and the S may stand out as far. The base line is straight
     over 0.6 s around. A mean over 20 ms takes mains hum out first (one period of 50 Hz); a wave is the highest point within 32 ms.
     """
-    if not len(near_s):
-        return np.empty(0)
     step = max(round(LOCATE_S / interval_s), 1)
     dt = step * interval_s
     width, reach = max(round(0.02 / dt), 1) | 1, max(round(BASE_LINE_S / 2 / dt), 4)

@@ -6,7 +6,6 @@ The signal is worked on in blocks of a minute, so that eight hours at 1 kHz need
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
 from dataclasses import dataclass
 from enum import IntEnum
 from functools import lru_cache
@@ -84,11 +83,6 @@ def _filters(rate_hz: float, notch_hz: float) -> list[tuple[Floats, Floats]]:
     return [band, *([iirnotch(notch_hz, 30.0, fs=rate_hz)] if notch_hz > 0 else [])]
 
 
-def _blocks(values: Floats, size: int) -> Iterator[Floats]:
-    for first in range(0, len(values), size):
-        yield values[first : first + size]
-
-
 def activity(channel: Channel, notch_hz: float = 0.0) -> Activity:
     """RMS and electrode states of an EMG channel in microvolt.
 
@@ -102,9 +96,9 @@ def activity(channel: Channel, notch_hz: float = 0.0) -> Activity:
     scale = _scale(channel, "uV")
     filters = _filters(rate, notch_hz)
     memory = [np.zeros(len(a) - 1) for _, a in filters]
-    sums: list[Floats] = []
+    smooth = _MovingRms(channel.count // per, per)
     states: list[NDArray[np.int8]] = []
-    for block in _blocks(channel.values, size):
+    for block in channel.samples.blocks(size):
         part = block if scale == 1 else block * scale
         missing = np.isnan(part.sum())
         gone = np.isnan(part) if missing else None
@@ -119,32 +113,46 @@ def activity(channel: Channel, notch_hz: float = 0.0) -> Activity:
         energy = np.einsum("ij,ij->i", rows, rows)
         if gone is not None:
             energy[gone[:n].reshape(-1, per).any(axis=1)] = np.nan
-        sums.append(energy)
-    energy = np.concatenate(sums) if sums else np.empty(0)
-    return Activity(
-        _moving_rms(energy, per), np.concatenate(states) if states else np.empty(0, np.int8), channel.length_s
-    )
+        smooth.take(energy)
+    return Activity(smooth.whole(), np.concatenate(states) if states else np.empty(0, np.int8), channel.length_s)
 
 
-def _moving_rms(energy: Floats, per: int) -> Floats:
-    """Root of the mean energy over the 10 steps around each step; nan when one of them is missing."""
-    width = round(RMS_WINDOW_S / STEP_S)
-    n = len(energy)
-    if n < width:
-        return np.full(n, np.nan)
-    missing = np.isnan(energy)
-    if missing.any():
-        energy = np.where(missing, 0.0, energy)
-    total = np.concatenate(([0.0], np.cumsum(energy)))
-    inner = total[width:] - total[:-width]
-    np.maximum(inner, 0.0, out=inner)
-    inner *= 1 / (width * per)
-    np.sqrt(inner, out=inner)
-    if missing.any():
-        gone = np.concatenate(([0], np.cumsum(missing)))
-        inner[gone[width:] > gone[:-width]] = np.nan
-    # At the ends the nearest whole window stands in.
-    return np.concatenate((np.full(width // 2, inner[0]), inner, np.full(n - len(inner) - width // 2, inner[-1])))
+class _MovingRms:
+    """Root of the mean energy over the 10 steps around each of `count` steps, taken in piece by piece; nan when one of the 10
+    is missing. At the ends the nearest whole window stands in."""
+
+    def __init__(self, count: int, per: int) -> None:
+        self._width, self._per = round(RMS_WINDOW_S / STEP_S), per
+        self._rms = np.full(count, np.nan)
+        self._last = np.empty(0)
+        self._at = self._width // 2
+
+    def take(self, energy: Floats) -> None:
+        """`energy`, shape (n,): sum of squares of the `per` samples of each step."""
+        energy = np.concatenate((self._last, energy))
+        self._last = energy[max(len(energy) - self._width + 1, 0) :]
+        if len(energy) < self._width:
+            return
+        missing = np.isnan(energy)
+        gone = missing.any()
+        if gone:
+            energy = np.where(missing, 0.0, energy)
+        total = np.concatenate(([0.0], np.cumsum(energy)))
+        inner = total[self._width :] - total[: -self._width]
+        np.maximum(inner, 0.0, out=inner)
+        inner *= 1 / (self._width * self._per)
+        np.sqrt(inner, out=inner)
+        if gone:
+            counts = np.concatenate(([0], np.cumsum(missing)))
+            inner[counts[self._width :] > counts[: -self._width]] = np.nan
+        self._rms[self._at : self._at + len(inner)] = inner
+        self._at += len(inner)
+
+    def whole(self) -> Floats:
+        first, end = self._width // 2, self._at
+        if end > first:
+            self._rms[:first], self._rms[end:] = self._rms[first], self._rms[end - 1]
+        return self._rms
 
 
 def electrode_states(values: Floats, missing: Flags | None, rate_hz: float, limits: Limits) -> NDArray[np.int8]:

@@ -66,7 +66,7 @@ class _Basis:
         channel = self.recording.channels.get(key)
         if channel is None:
             return None
-        out = samples_inside(self.stretches, len(channel.values), channel.interval_s)
+        out = samples_inside(self.stretches, channel.count, channel.interval_s)
         return np.where(out, np.nan, channel.values)
 
     def why(self, formula: str, source: str, *numbers: Put) -> Why:
@@ -89,7 +89,7 @@ def _basis(recording: Recording, review: Review) -> _Basis:
     main = recording.channels.get("leq.1")
     if main is None:
         raise ValueError("the recording has no level channel (leq.1): nothing to assess")
-    left_out = samples_inside(review.left_out, len(main.values), main.interval_s)
+    left_out = samples_inside(review.left_out, main.count, main.interval_s)
     counted = levels.measured_flags(main.values, left_out)
     measured_s = float(np.sum(counted)) * main.interval_s
     recorded_s = float(np.sum(~np.isnan(main.values))) * main.interval_s
@@ -470,7 +470,7 @@ def _suggestions(recording: Recording, review: Review) -> list[Suggestion]:
         found += quality.overloads(overload, main.interval_s)
     if motion is not None:
         found += quality.flat_lines(main.values, motion, main.interval_s)
-    if peak is not None and len(peak) == len(main.values):
+    if peak is not None and len(peak) == main.count:
         found += quality.knocks(main.values, peak, main.interval_s)
     spans = [
         runs(quality.implausible(c.values, highest)).astype(np.float64) * c.interval_s

@@ -51,13 +51,13 @@ class Marks:
 
 def _same_length(channel: Channel | None, like: Channel) -> Floats:
     """A channel's samples at another channel's samples; nan where it has none."""
-    n = len(like.values)
+    n = like.count
     if channel is None:
         return np.full(n, np.nan)
     at = np.minimum(
-        ((np.arange(n) + 0.5) * like.interval_s / channel.interval_s).astype(int), max(len(channel.values) - 1, 0)
+        ((np.arange(n) + 0.5) * like.interval_s / channel.interval_s).astype(int), max(channel.count - 1, 0)
     )
-    found = channel.values[at] if len(channel.values) else np.full(n, np.nan)
+    found = channel.values[at] if channel.count else np.full(n, np.nan)
     found = found.copy()
     found[(np.arange(n) + 0.5) * like.interval_s >= channel.length_s] = np.nan
     return found
@@ -91,7 +91,7 @@ def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
 def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) -> Assessment:
     channel, marked = marks(recording)
     dt = channel.interval_s
-    out = samples_inside(review.left_out, len(channel.values), dt)
+    out = samples_inside(review.left_out, channel.count, dt)
     spo2 = np.where(marked.bad | out, np.nan, channel.values)
     heart = _same_length(recording.channels.get("pulse"), channel)
     with np.errstate(invalid="ignore"):
@@ -290,7 +290,7 @@ def _findings(channel: Channel, marked: Marks, valid_s: float) -> list[Finding]:
     if valid_s < FEWEST_VALID_S:
         text = f"{hours_minutes(valid_s)} h valid, 4:00 h needed: repeat the recording"
         found.append(Finding("valid", text, blocks=True))
-    n = len(channel.values)
+    n = channel.count
     for reason, flags in _reasons(marked):
         share = float(flags.mean()) if n else 0.0
         if share > 0.01:

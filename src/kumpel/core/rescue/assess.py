@@ -123,8 +123,8 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
 
 
 def _ecg_coverage(recording: Recording) -> float:
-    ecg = recording.values("ecg")
-    return float(np.mean(~np.isnan(ecg))) if ecg is not None and len(ecg) else 0.0
+    ecg = recording.channels.get("ecg")
+    return ecg.samples.measured() / ecg.count if ecg is not None and ecg.count else 0.0
 
 
 def _times(sheet: Sheet, recording: Recording, found: Compressions, shocks: list[float]) -> None:

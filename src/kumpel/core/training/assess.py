@@ -163,7 +163,7 @@ def _ascent(recording: Recording, base: Base, course: Course) -> tuple[float, fl
         at = base.edges_s[:-1][known]
         return ascent_descent(np.interp(np.arange(at[0], at[-1] + 1.0), at, rows[known]), 1.0)
     channel = channel_in(recording.channels["altitude"], "m")
-    if len(channel.values) != len(base):
+    if channel.count != len(base):
         return ascent_descent(channel.values, channel.interval_s)
     return ascent_descent(np.where(course.counted, rows, np.nan), channel.interval_s)
 

@@ -104,7 +104,7 @@ def base_of(recording: Recording) -> Base:
     main = next((recording.channels[k] for k in MAIN if k in recording.channels), None)
     if main is None:
         raise ValueError("the session has neither positions (lat, lon) nor speed nor distance: nothing to assess")
-    n, dt = len(main.values), main.interval_s
+    n, dt = main.count, main.interval_s
     columns = {}
     for key, wanted in WANTED.items():
         channel = recording.channels.get(key)
@@ -115,12 +115,12 @@ def base_of(recording: Recording) -> Base:
 
 def _at_middles(channel: Channel, n: int, interval_s: float) -> Floats:
     """A channel's values at the middles of n samples of another interval; nan beyond its end."""
-    if channel.interval_s == interval_s and len(channel.values) == n:
+    if channel.interval_s == interval_s and channel.count == n:
         return channel.values
-    if not len(channel.values):
+    if not channel.count:
         return np.full(n, np.nan)
     at = ((np.arange(n) + 0.5) * interval_s / channel.interval_s).astype(int)
-    return np.where(at < len(channel.values), channel.values[np.minimum(at, len(channel.values) - 1)], np.nan)
+    return np.where(at < channel.count, channel.values[np.minimum(at, channel.count - 1)], np.nan)
 
 
 def course_of(recording: Recording, review: Review, base: Base) -> Course:

@@ -24,6 +24,7 @@ from kumpel.core.assessment import (
 )
 from kumpel.core.recording import PLAUSIBLE_BPM, POINT, Channel, Floats, Recording
 from kumpel.core.review import Review, named, samples_inside
+from kumpel.core.samples import ArraySamples
 from kumpel.core.sheet import Sheet, both_ways, conclude, own_events, table
 from kumpel.core.vehicle.channels import in_units
 from kumpel.core.vehicle.compare import Along, along, corners, gate_distances, way_of
@@ -89,13 +90,13 @@ def drive_of(recording: Recording, review: Review) -> Drive:
     """
     lat, lon, speed = (in_units(recording, k) for k in ("lat", "lon", "speed"))
     beacons = [e.at_s for e in recording.events if e.code == "beacon"]
-    if lat is None or lon is None or not len(lat.values):
+    if lat is None or lon is None or not lat.count:
         if speed is None and not beacons:
             raise ValueError("the session has neither positions (lat, lon) nor beacons nor speed: nothing to assess")
         path = _without_positions(recording, speed)
         laps = laps_from_beacons(beacons, recording.length_s) if beacons else []
         return Drive(path, way_of(path), None, "beacon" if beacons else "none", False, tuple(_decided(laps, review)))
-    n = min(len(lat.values), len(lon.values))
+    n = min(lat.count, lon.count)
     on_path = None if speed is None else _on(speed, lat.interval_s, n)
     path = path_of(lat.values[:n], lon.values[:n], lat.interval_s, on_path)
     good = ~np.isnan(path.x)
@@ -122,15 +123,15 @@ def drive_of(recording: Recording, review: Review) -> Drive:
 def _without_positions(recording: Recording, speed: Channel | None) -> Path:
     if speed is None:
         return path_of(np.empty(0), np.empty(0), 1.0)
-    nowhere = np.full(len(speed.values), np.nan)
+    nowhere = np.full(speed.count, np.nan)
     return path_of(nowhere, nowhere, speed.interval_s, speed.values)
 
 
 def _on(channel: Channel, interval_s: float, n: int) -> Floats:
     """A channel at n samples of another interval, by linear interpolation between its samples."""
-    if channel.interval_s == interval_s and len(channel.values) == n:
+    if channel.interval_s == interval_s and channel.count == n:
         return channel.values
-    from_at = np.arange(len(channel.values)) * channel.interval_s
+    from_at = np.arange(channel.count) * channel.interval_s
     found: Floats = np.interp(np.arange(n) * interval_s, from_at, channel.values, right=np.nan)
     return found
 
@@ -278,7 +279,7 @@ def _lap_figures(sheet: Sheet, drive: Drive, found: Bests) -> None:
 
 def _by_part(channel: Channel, edges_s: list[float]) -> tuple[Floats, Floats]:
     """Lowest and highest value of a channel between rising edges and after the last, shape of the edges each."""
-    n = len(channel.values)
+    n = channel.count
     starts = np.ceil(np.array(edges_s) / channel.interval_s - 1e-9).astype(np.intp)
     inside = np.clip(starts, 0, max(n - 1, 0))
     if not n:
@@ -309,14 +310,14 @@ def _extremes(recording: Recording, review: Review, laps: list[Lap]) -> _Extreme
         channel = in_units(recording, key)
         if channel is not None:
             if review.left_out:
-                out = samples_inside(review.left_out, len(channel.values), channel.interval_s)
-                channel = replace(channel, values=np.where(out, np.nan, channel.values))
+                out = samples_inside(review.left_out, channel.count, channel.interval_s)
+                channel = replace(channel, samples=ArraySamples(np.where(out, np.nan, channel.values)))
             lowest, highest = PLAUSIBLE[key]
             with np.errstate(invalid="ignore"):
                 wrong = (channel.values < lowest) | (channel.values > highest)
             if wrong.any():
                 wrong_s[key] = float(np.count_nonzero(wrong)) * channel.interval_s
-                channel = replace(channel, values=np.where(wrong, np.nan, channel.values))
+                channel = replace(channel, samples=ArraySamples(np.where(wrong, np.nan, channel.values)))
             measured = np.count_nonzero(~np.isnan(channel.values))
             whole = max(recording.length_s / channel.interval_s, 1.0)
             coverage[key] = min(float(measured) / whole, 1.0)

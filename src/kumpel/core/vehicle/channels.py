@@ -42,7 +42,7 @@ def at_times(channel: Channel, times_s: Floats) -> Floats:
 
     A channel that steps (a gear) keeps the earlier sample. Outside the channel's length nothing was measured.
     """
-    values, n = channel.values, len(channel.values)
+    values, n = channel.values, channel.count
     if not n:
         return np.full(np.shape(times_s), np.nan)
     position = times_s / channel.interval_s

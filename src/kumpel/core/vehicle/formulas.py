@@ -374,7 +374,7 @@ class Formula:
                     channel = channel_in(channels[part.key], part.unit) if part.unit else channels[part.key]
                 except UnitError as error:
                     raise FormulaError(str(error), part.at) from None
-                same = channel.interval_s == base.interval_s and len(channel.values) == base.count
+                same = channel.interval_s == base.interval_s and channel.count == base.count
                 known[plain] = channel.values if same else at_times(channel, times)
             return known[plain]
         values = [self._value(p, base, times, channels, known) for p in part.parts]

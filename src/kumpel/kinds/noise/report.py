@@ -123,7 +123,7 @@ def _has(assessment: Assessment, key: str) -> bool:
 
 def _curve(recording: Recording, review: Review, limits: LimitSet) -> Picture:
     channel = recording.channels["leq.1"]
-    out = samples_inside(review.left_out, len(channel.values), channel.interval_s)
+    out = samples_inside(review.left_out, channel.count, channel.interval_s)
     per_minute = max(round(60 / channel.interval_s), 1)
     levels = mean_by_bin(np.where(out, np.nan, channel.values), per_minute)
     start = round(float(wall_clock(recording, np.zeros(1))[0])) % 86_400 / 3600
