@@ -57,7 +57,7 @@ def ms(seconds: float) -> str:
 
 def one_pass(recording: Recording) -> float:
     """One plain pass over every array of a recording: its sum."""
-    return best(lambda: [float(c.values.sum()) for c in recording.channels.values()])
+    return best(lambda: [float(c.samples.read(0, c.count).sum()) for c in recording.channels.values()])
 
 
 def line(what: str, taken: float, passing: float, peer: str, budget: float | None) -> None:
@@ -150,11 +150,13 @@ def jaw_muscle() -> None:
         jaw_muscle_signal.Night(length_s=1800.0, groups=jaw_muscle_signal.usual_groups(1, 1800.0))
     ).recording
     recording = replace(part, channels={k: replace(c, samples=np.tile(c.values, 16)) for k, c in part.channels.items()})
-    size = sum(c.values.nbytes for c in recording.channels.values())
+    size = sum(8 * c.count for c in recording.channels.values())
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
-    taken = best(lambda: KINDS["jaw_muscle"].assess(recording, Review(), KINDS["jaw_muscle"].limit_sets[0]), 3)
+    # What was derived from the samples is kept with a recording: each turn gets a new one.
+    kind = KINDS["jaw_muscle"]
+    taken = best(lambda: kind.assess(replace(recording), Review(), kind.limit_sets[0]), 3)
     more = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024 - before
-    column = pd.Series(recording.channels["emg.left"].values[:3_600_000])
+    column = pd.Series(recording.channels["emg.left"].samples.read(0, 3_600_000))
     frame = best(lambda: (column**2).rolling(100).mean() ** 0.5, 1) * 16
     line(
         "jaw muscle and heart, 8 h, 3 x 1 kHz",

@@ -14,6 +14,7 @@ from kumpel.config import ROOT
 from kumpel.core.assessment import BothWays, Verdict
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.core.review import Review, Stretch
+from kumpel.core.samples import BlockSamples, DecodedBlocks
 from kumpel.kinds.registry import KINDS
 from kumpel.services.hand_out import at_path
 from kumpel.standins.jaw_muscle_signal import Night, usual_groups
@@ -91,6 +92,57 @@ class Options(unittest.TestCase):
             source = "".join(p.read_text() for p in (ROOT / "src/kumpel/core" / kind.key).glob("*.py"))
             read = re.findall(r'review\.(?:number|options\.get)\(\s*"(\w+)"', source)
             self.assertEqual(set(read), set(kind.options), kind.key)
+
+
+def in_blocks(recording: Recording, size: int = 4_096) -> Recording:
+    """The same recording, its samples to be had in blocks alone."""
+
+    def split(channel: Channel) -> Channel:
+        values = channel.values
+        samples = BlockSamples(
+            range(0, len(values), size),
+            len(values),
+            lambda number: values[number * size : (number + 1) * size].copy(),
+            object(),
+            DecodedBlocks(8 * size),
+        )
+        return replace(channel, samples=samples)
+
+    return replace(recording, channels={k: split(c) for k, c in recording.channels.items()})
+
+
+class SameWhereverTheSamplesAre(unittest.TestCase):
+    def test_from_blocks_as_from_arrays(self) -> None:
+        for kind in KINDS:
+            recording = made(kind).recording
+            with self.subTest(kind=kind):
+                self.assertEqual(repr(assess(recording)), repr(assess(in_blocks(recording))))
+
+    def test_what_is_kept_with_a_recording_depends_on_no_decision(self) -> None:
+        """Assessed after others, on the same recording, as on one that was never assessed."""
+        for kind in KINDS.values():
+            recording = made(kind.key).recording
+            length = recording.length_s
+            reviews = [
+                Review(left_out=(Stretch(length / 4, length / 2, "x"),)),
+                Review(asleep=(Stretch(length / 3, length / 2, "asleep"),)),
+                *(
+                    Review(options={d.key: value})
+                    for d in kind.decisions
+                    for value in ([c for c, _ in d.choices] if d.choices else [d.low, d.high])
+                    if value is not None and d.key in kind.options
+                ),
+            ]
+            for review in [*reviews, Review()]:
+                with self.subTest(kind=kind.key, review=review):
+                    self.assertEqual(outcome(recording, review), outcome(replace(recording), review))
+
+
+def outcome(recording: Recording, review: Review) -> str:
+    try:
+        return repr(assess(recording, review))
+    except ValueError as error:
+        return str(error)
 
 
 class Shape(unittest.TestCase):

@@ -260,7 +260,7 @@ class Files(DatabaseTest):
 class FromFiles(DatabaseTest):
     def test_a_file_of_another_format_that_would_fill_the_memory_is_refused(self) -> None:
         with (
-            mock.patch.object(from_files, "MOST_BYTES", 1_000),
+            mock.patch.object(from_files, "MOST_TABLE_BYTES", 1_000),
             self.assertRaisesRegex(InvalidError, "Nothing was stored"),
         ):
             from_files.take_in_file(self.db, io.BytesIO(b"time,level\n" * 200), self.who, "long.csv")

@@ -13,8 +13,9 @@ MOST = 500
 
 def runs(flags: Flags) -> NDArray[np.intp]:
     """First and end index of every run of true flags, shape (k, 2)."""
-    edges = np.flatnonzero(np.diff(np.concatenate(([0], flags.astype(np.int8), [0]))))
-    return edges.reshape(-1, 2)
+    padded = np.zeros(len(flags) + 2, dtype=bool)
+    padded[1:-1] = flags
+    return np.flatnonzero(padded[1:] != padded[:-1]).reshape(-1, 2)
 
 
 def runs_over_gaps(flags: Flags, missing: Flags, longest: int | None = 1) -> NDArray[np.intp]:

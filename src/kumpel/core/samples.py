@@ -137,7 +137,7 @@ class DecodedBlocks:
         return made
 
 
-DECODED = DecodedBlocks(32 * 2**20)
+DECODED = DecodedBlocks(16 * 2**20)
 """The one of this process."""
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import math
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -19,7 +19,7 @@ from kumpel.core.units import UnitError, converted, standard
 from kumpel.formats.csv_layout import ERROR_NAMES, CsvError, Layout, detect, plain_name, split
 from kumpel.formats.csv_rows import Body, body, head_lines, without_endless
 from kumpel.formats.rows import evened
-from kumpel.formats.tables import frame
+from kumpel.formats.tables import frames
 from kumpel.formats.times import TimeError, either_way, stamps
 from kumpel.formats.zones import InUtc, in_utc
 
@@ -206,6 +206,11 @@ def _is_number(text: str) -> bool:
 
 
 def write(recording: Recording, events: str = "") -> bytes:
+    """A recording as CSV, see `pieces`."""
+    return b"".join(pieces(recording, events))
+
+
+def pieces(recording: Recording, events: str = "") -> Iterator[bytes]:
     """All channels at their recorded rate: time on the wall clock, seconds, one column a channel with its unit.
 
     Slower channels have a value on the rows of their own samples only; rows recorded at uneven times stand as they are.
@@ -218,7 +223,15 @@ def write(recording: Recording, events: str = "") -> bytes:
             codes = ", ".join(sorted({e.code for e in recording.events})) or "none"
             raise CsvError(f"the recording has no event “{events}”; there are: {codes}")
         recording = replace(recording, channels={}, events=chosen)
-    table = frame(recording, events)
+    yield b"\xef\xbb\xbf"
+    for number, table in enumerate(frames(recording, events)):
+        out = io.BytesIO()
+        options = pc.WriteOptions(include_header=not number, delimiter=";", quoting_style="needed")
+        pc.write_csv(_harmless_table(table), out, options)
+        yield out.getvalue()
+
+
+def _harmless_table(table: pa.Table) -> pa.Table:
     names = [harmless(n.replace(";", ",")) for n in table.column_names]
     columns = [
         pa.array([None if v is None else harmless(v) for v in column.to_pylist()], pa.string())
@@ -226,8 +239,4 @@ def write(recording: Recording, events: str = "") -> bytes:
         else column
         for i, column in enumerate(table.columns)
     ]
-    out = io.BytesIO()
-    pc.write_csv(
-        pa.table(dict(zip(names, columns, strict=True))), out, pc.WriteOptions(delimiter=";", quoting_style="needed")
-    )
-    return b"\xef\xbb\xbf" + out.getvalue()
+    return pa.table(dict(zip(names, columns, strict=True)))

@@ -10,13 +10,16 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
+from mmap import mmap
 
 import numpy as np
+from numpy.typing import NDArray
 
 from kumpel.core.bounds import ANY, Bounds, BoundsError
 from kumpel.core.recording import Channel, ChannelWord, Event, Floats, Recording
+from kumpel.core.samples import MOST_WHOLE_BYTES, ArraySamples, Samples
 from kumpel.core.units import standard
 
 ANNOTATIONS = "EDF Annotations"
@@ -30,6 +33,10 @@ MOST_GAPS, FEWEST_REFUSED = 20, 10_000_000
 """A small file must not ask for much memory by gaps alone."""
 _FIELDS = (("label", 16), ("transducer", 80), ("unit", 8), ("low", 8), ("high", 8), ("digital_low", 8), ("digital_high", 8), ("filter", 80), ("samples", 8), ("reserved", 32))  # fmt: skip
 MONTHS = ("JAN", "FEB", "MAR", "APR", "MAY", "JUN", "JUL", "AUG", "SEP", "OCT", "NOV", "DEC")
+
+
+Bytes = bytes | mmap
+"""A file's bytes, in memory or mapped: then only what is read of it is in memory."""
 
 
 class EdfError(ValueError):
@@ -82,11 +89,11 @@ class Header:
         return sum(s.samples for s in self.signals)
 
 
-def _text(data: bytes, at: int, size: int) -> str:
+def _text(data: Bytes, at: int, size: int) -> str:
     return data[at : at + size].decode("latin-1").strip()
 
 
-def _number(data: bytes, at: int, size: int, what: str) -> float:
+def _number(data: Bytes, at: int, size: int, what: str) -> float:
     text = _text(data, at, size)
     try:
         value = float(text)
@@ -97,7 +104,7 @@ def _number(data: bytes, at: int, size: int, what: str) -> float:
     return value
 
 
-def read_header(data: bytes) -> Header:
+def read_header(data: Bytes) -> Header:
     """The header of a file's bytes. Raises EdfError with the byte of the field that is wrong."""
     if len(data) < 256:
         raise EdfError(f"an EDF header has 256 bytes, the file {len(data)}", 0)
@@ -177,7 +184,7 @@ def _with_records(header: Header, size: int) -> Header:
     return header
 
 
-def _start(data: bytes) -> datetime:
+def _start(data: Bytes) -> datetime:
     date, clock, recording = _text(data, 168, 8), _text(data, 176, 8), _text(data, 88, 80)
     parts, time = re.fullmatch(r"(\d\d)\.(\d\d)\.(\d\d)", date), re.fullmatch(r"(\d\d)[.:](\d\d)[.:](\d\d)", clock)
     if parts is None or time is None:
@@ -215,7 +222,7 @@ def _annotations(block: bytes, base: int) -> Iterator[tuple[float, float, list[s
             raise EdfError(f"an annotation's time “{onset[:20].decode('latin-1')}” is no number", base) from None
 
 
-def _records(data: bytes, header: Header) -> tuple[Floats, list[Annotation]]:
+def _records(data: Bytes, header: Header) -> tuple[Floats, list[Annotation]]:
     """Start of each record in s after the file's start, and the annotations."""
     per = 2 * header.record_samples
     starts = np.arange(header.records, dtype=np.float64) * header.record_s
@@ -235,8 +242,48 @@ def _records(data: bytes, header: Header) -> tuple[Floats, list[Annotation]]:
     return starts, found
 
 
-def _values(data: bytes, header: Header, number: int, starts: Floats) -> Floats:
-    """A signal in its unit on an even time base from the first record on, nan in gaps and where marked missing."""
+class _SignalSamples(Samples):
+    """A signal in its unit on an even time base from the first record on, nan in gaps and where marked missing.
+
+    `rows` are its digital values, shape (records, samples a record); `slots` the sample at which each record begins.
+    """
+
+    def __init__(self, signal: Signal, rows: NDArray[np.int16], slots: NDArray[np.int64]) -> None:
+        self._rows, self._slots, self._per = rows, slots, signal.samples
+        self._scale, self._zero = signal.scale, signal.low - signal.digital_low * signal.scale
+        self._marked = MISSING_MARK in signal.reserved
+        self._straight = bool(np.all(slots == np.arange(len(rows)) * signal.samples))
+
+    @property
+    def count(self) -> int:
+        return int(self._slots[-1]) + self._per
+
+    def read(self, first: int, end: int) -> Floats:
+        first, end = max(first, 0), min(end, self.count)
+        if first >= end:
+            return np.empty(0)
+        low = max(int(np.searchsorted(self._slots, first, side="right")) - 1, 0)
+        high = int(np.searchsorted(self._slots, end, side="left"))
+        part = self._rows[low:high]
+        real = np.multiply(part, self._scale, dtype=np.float64)
+        real += self._zero
+        if self._marked:
+            real[part == MISSING] = np.nan
+        at = int(self._slots[low])
+        if self._straight:
+            return real.reshape(-1)[first - at : end - at]
+        values = np.full(int(self._slots[high - 1]) + self._per - at, np.nan)
+        values[(self._slots[low:high, None] - at + np.arange(self._per)).reshape(-1)] = real.reshape(-1)
+        return _padded(values[first - at : end - at], end - first)
+
+
+def _padded(values: Floats, count: int) -> Floats:
+    """The values, and behind them nan up to the count: a gap between records."""
+    return values if len(values) == count else np.concatenate((values, np.full(count - len(values), np.nan)))
+
+
+def _samples(data: Bytes, header: Header, number: int, starts: Floats) -> Samples:
+    """A signal's samples. Raises EdfError when the times of the records cannot be."""
     signal = header.signals[number]
     first = sum(s.samples for s in header.signals[:number])
     whole = np.frombuffer(data, dtype="<i2", count=header.records * header.record_samples, offset=header.bytes)
@@ -245,38 +292,29 @@ def _values(data: bytes, header: Header, number: int, starts: Floats) -> Floats:
     if not np.isfinite(starts).all() or np.ptp(starts) > LONGEST_S:
         raise EdfError("the time of a data record is not one of this recording: more than 400 days away", header.bytes)
     slots = np.rint((starts - starts[0]) / step).astype(np.int64)
-    straight = bool(np.all(slots == np.arange(header.records) * signal.samples))
-    if not straight and (slots[-1] + signal.samples > MOST_SAMPLES or np.any(np.diff(slots) < signal.samples)):
+    if slots[-1] + signal.samples > MOST_SAMPLES or np.any(np.diff(slots) < signal.samples):
         bad = int(np.argmax(np.diff(slots) < signal.samples)) + 1
         raise EdfError(
             f"record {bad + 1} begins before the one before it ends, or far too late",
             header.bytes + 2 * bad * header.record_samples,
         )
-    zero = signal.low - signal.digital_low * signal.scale
-    marked = MISSING_MARK in signal.reserved
-    recorded = header.records * signal.samples
-    count = recorded if straight else int(slots[-1]) + signal.samples
+    recorded, count = header.records * signal.samples, int(slots[-1]) + signal.samples
     if count > max(MOST_GAPS * recorded, FEWEST_REFUSED):
         raise EdfError(
             f"gaps {count // recorded} times as long as what was recorded: is the time of a record wrong?", header.bytes
         )
-    values = np.empty(count) if straight else np.full(count, np.nan)
-    lines = values.reshape(header.records, signal.samples) if straight else None
-    for record in range(0, header.records, 256):
-        part = rows[record : record + 256]
-        real = np.empty(part.shape) if lines is None else lines[record : record + 256]
-        np.multiply(part, signal.scale, out=real)
-        real += zero
-        if marked:
-            real[part == MISSING] = np.nan
-        if lines is None:
-            for i in range(len(part)):
-                values[slots[record + i] : slots[record + i] + signal.samples] = real[i]
-    return values
+    return _SignalSamples(signal, rows, slots)
+
+
+def _in_memory(channels: Mapping[str, Channel]) -> dict[str, Channel]:
+    """The channels with their samples in memory when they are few; else they stay in the file."""
+    if 8 * sum(c.count for c in channels.values()) > MOST_WHOLE_BYTES:
+        return dict(channels)
+    return {k: replace(c, samples=ArraySamples(c.values)) for k, c in channels.items()}
 
 
 def read(
-    data: bytes,
+    data: Bytes,
     kind: str,
     words: Sequence[ChannelWord] = (),
     names: Mapping[str, str] | None = None,
@@ -308,7 +346,7 @@ def read(
         name = next((w.name for w in words if w.key == key), signal.label)
         unit = standard(signal.unit) if signal.unit else next((w.unit for w in words if w.key == key), "")
         channels[key] = Channel(
-            key, name, unit, header.record_s / signal.samples, _values(data, header, number, starts)
+            key, name, unit, header.record_s / signal.samples, _samples(data, header, number, starts)
         )
     offset = re.search(r"UTC([+-]\d{1,4})", header.recording)
     minutes = int(offset[1]) if offset else 0
@@ -320,7 +358,7 @@ def read(
         told[1] if told and not kind else kind or "unknown",
         begin,
         minutes,
-        channels,
+        _in_memory(channels),
         events,
         {"run_length_min": length / 60},
         {"name": "file", "notes": _notes(data, header, starts)},
@@ -343,7 +381,7 @@ def _check(header: Header, starts: Floats, annotations: int, kind: str, bounds: 
         raise EdfError(f"more than a recording of kind “{kind}” can hold: {error}", header.bytes) from None
 
 
-def _notes(data: bytes, header: Header, starts: Floats) -> list[str]:
+def _notes(data: Bytes, header: Header, starts: Floats) -> list[str]:
     """What is to be said of the file: cut off, or with gaps between its records."""
     stated = int(_number(data, 236, 8, "the number of records"))
     notes = []
@@ -355,7 +393,7 @@ def _notes(data: bytes, header: Header, starts: Floats) -> list[str]:
     return notes
 
 
-def kind_in(data: bytes) -> str:
+def kind_in(data: Bytes) -> str:
     """The kind that a file written here states in its recording field, or an empty text."""
     told = re.search(r"kind=(\w+)", _text(data, 88, 80))
     return told[1] if told else ""

@@ -7,13 +7,14 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
 
-from kumpel.core.recording import Event, Floats, Recording
+from kumpel.core.recording import Event, Flags, Floats, Recording
+from kumpel.core.samples import Samples
 from kumpel.formats.edf import ANNOTATIONS, HIGHEST, LOWEST, MISSING, MISSING_MARK, MONTHS
 
 
@@ -74,7 +75,7 @@ def _plan(recording: Recording) -> tuple[_Plan, list[bool]]:
     if recording.channels:
         there = np.zeros(records, dtype=bool)
         for key, channel in recording.channels.items():
-            there |= _whole(channel.values, records, samples[key]).any(axis=1)
+            there |= _measured_records(channel.samples, records, samples[key])
         kept = there.tolist() if there.any() else kept
     left = [i for i, k in enumerate(kept) if k]
     texts: dict[int, bytes] = {i: _tal(i * record_s, 0.0, "") for i in left}
@@ -88,23 +89,36 @@ def _plan(recording: Recording) -> tuple[_Plan, list[bool]]:
     return _Plan(record_s, records, samples, texts, size + size % 2), kept
 
 
-def _whole(values: Floats, records: int, per: int) -> np.ndarray[tuple[int, int], np.dtype[np.bool_]]:
-    """Which samples were measured, by record, shape (records, per)."""
-    flags = np.zeros(records * per, dtype=bool)
-    flags[: len(values)] = ~np.isnan(values)[: records * per]
-    return flags.reshape(records, per)
+def _measured_records(samples: Samples, records: int, per: int) -> Flags:
+    """Which data records of `per` samples have a measured one, shape (records,)."""
+    found = np.zeros(records, dtype=bool)
+    for number, block in enumerate(samples.blocks(per * RECORDS_AT_ONCE, end=records * per)):
+        first = number * RECORDS_AT_ONCE
+        starts = np.arange(0, len(block), per)
+        found[first : first + len(starts)] = np.logical_or.reduceat(~np.isnan(block), starts)
+    return found
 
 
-def _range(values: Floats, padded: bool) -> tuple[float, float]:
+def _span(samples: Samples) -> tuple[float, float, bool]:
+    """Lowest and highest measured value (inf, -inf without one), and whether some sample was not measured."""
+    low, high, missing = math.inf, -math.inf, False
+    for block in samples.blocks():
+        known = block[~np.isnan(block)]
+        missing = missing or len(known) < len(block)
+        low, high = float(known.min(initial=low)), float(known.max(initial=high))
+    return low, high, missing
+
+
+def _range(low: float, high: float, missing: bool) -> tuple[float, float]:
     """Physical minimum and maximum in eight characters that hold all values.
 
     Where samples are missing the minimum lies below all values: its digital value says "missing".
     """
-    known = values[~np.isnan(values)]
-    low, high = (float(known.min()), float(known.max())) if len(known) else (-1.0, 1.0)
+    if high < low:
+        low, high = -1.0, 1.0
     if high <= low:
         high = low + 1.0
-    if padded or len(known) < len(values):
+    if missing:
         low -= 0.01 * (high - low)
     margin = (high - low) * 1e-6
     for digits in range(7, 0, -1):
@@ -119,6 +133,7 @@ def _range(values: Floats, padded: bool) -> tuple[float, float]:
     raise ValueError(f"values from {low:g} to {high:g} cannot be written in EDF's eight characters")
 
 
+RECORDS_AT_ONCE = 64
 _EIGHT = re.compile(r"^.{1,8}$")
 
 
@@ -132,27 +147,37 @@ def _short(value: float) -> str:
 
 
 def write(recording: Recording, who: Who | None = None) -> bytes:
-    """A recording as EDF+: continuous (EDF+C), or discontinuous (EDF+D) when whole data records were not measured.
+    """A recording as EDF+, see `pieces`."""
+    return b"".join(pieces(recording, who))
+
+
+def pieces(recording: Recording, who: Who | None = None) -> Iterator[bytes]:
+    """A recording as EDF+ in order: continuous (EDF+C), or discontinuous (EDF+D) when whole data records were not measured.
 
     Each channel's own range is spread over 16 bits; its key stands in the transducer field. Events become annotations.
     No name is written unless `who` says one. Raises ValueError when the sampling intervals fit no data record.
     """
     plan, kept = _plan(recording)
-    ranges = {k: _range(c.values, c.count < plan.records * plan.samples[k]) for k, c in recording.channels.items()}
+    spans = {k: _span(c.samples) for k, c in recording.channels.items()}
+    gaps = {k: spans[k][2] or c.count < plan.records * plan.samples[k] for k, c in recording.channels.items()}
+    ranges = {k: _range(low, high, gaps[k]) for k, (low, high, _) in spans.items()}
     local = datetime.fromtimestamp(recording.start, UTC) + timedelta(minutes=recording.utc_offset_min)
     fraction = recording.start - math.floor(recording.start)
     texts = plan.texts if not fraction else {i: _shifted(t, fraction) for i, t in plan.texts.items()}
     size = max((len(t) for t in texts.values()), default=20)
     size += size % 2
-    out = [_header(recording, plan, kept, ranges, local, size, who or Who())]
-    digital = {k: _digital(c.values, *ranges[k], plan.records * plan.samples[k]) for k, c in recording.channels.items()}
-    for record in range(plan.records):
-        if not kept[record]:
-            continue
-        for key, per in plan.samples.items():
-            out.append(digital[key][record * per : (record + 1) * per].tobytes())
-        out.append(texts[record].ljust(size, b"\x00"))
-    return b"".join(out)
+    yield _header(recording, plan, kept, ranges, gaps, local, size, who or Who())
+    for first in range(0, plan.records, RECORDS_AT_ONCE):
+        count = min(RECORDS_AT_ONCE, plan.records - first)
+        digital = {
+            k: _digital(recording.channels[k].samples.read(first * per, (first + count) * per), *ranges[k], count * per)
+            for k, per in plan.samples.items()
+        }
+        for record in range(first, first + count):
+            if kept[record]:
+                for key, per in plan.samples.items():
+                    yield digital[key][(record - first) * per : (record - first + 1) * per].tobytes()
+                yield texts[record].ljust(size, b"\x00")
 
 
 def _shifted(block: bytes, by: float) -> bytes:
@@ -169,11 +194,9 @@ def _shifted(block: bytes, by: float) -> bytes:
 def _digital(values: Floats, low: float, high: float, count: int) -> np.ndarray[tuple[int], np.dtype[np.int16]]:
     found = np.full(count, MISSING, dtype="<i2")
     scale = (HIGHEST - LOWEST) / (high - low)
-    for first in range(0, len(values), 1_000_000):
-        part = values[first : first + 1_000_000]
-        with np.errstate(invalid="ignore"):
-            raw = np.clip(np.rint((part - low) * scale) + LOWEST, LOWEST, HIGHEST)
-        found[first : first + len(part)] = np.where(np.isnan(part), MISSING, raw)
+    with np.errstate(invalid="ignore"):
+        raw = np.clip(np.rint((values - low) * scale) + LOWEST, LOWEST, HIGHEST)
+    found[: len(values)] = np.where(np.isnan(values), MISSING, raw)
     return found
 
 
@@ -182,6 +205,7 @@ def _header(
     plan: _Plan,
     kept: list[bool],
     ranges: Mapping[str, tuple[float, float]],
+    gaps: Mapping[str, bool],
     local: datetime,
     text_bytes: int,
     who: Who,
@@ -216,7 +240,7 @@ def _header(
         [
             *(
                 _pad(
-                    MISSING_MARK if np.isnan(c.values).any() or c.count < plan.records * plan.samples[c.key] else "",
+                    MISSING_MARK if gaps[c.key] else "",
                     32,
                 )
                 for c in channels

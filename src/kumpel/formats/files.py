@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import mmap
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -15,6 +16,8 @@ from kumpel.core.recording import Channel, ChannelWord, Event, Recording
 from kumpel.core.samples import PartOf
 from kumpel.formats import csv_file, edf, edf_write, fhir, gpx, krec, tables, xlsx
 
+PROBE_BYTES = 65_536
+"""As much of a file as is looked at to see what it is."""
 WRITES = {".krec", ".csv", ".edf", ".gpx", ".xlsx", ".parquet", ".json"}
 
 
@@ -86,29 +89,36 @@ def read(path: Path, words: KindWords, wish: Wish | None = None) -> Recording:
     """
     wish = wish or Wish()
     try:
-        data = path.read_bytes()
+        with path.open("rb") as file:
+            first = file.read(PROBE_BYTES)
+        return _read(path, first, words, wish)
     except OSError as error:
         raise FileFormatError(f"{path}: cannot be read ({error.strerror})") from error
-    try:
-        return _read(path, data, words, wish)
     except (krec.FileError, csv_file.CsvError, edf.EdfError, gpx.GpxError) as error:
         raise FileFormatError(f"{path}: {error}") from error
     except ValueError as error:
         raise FileFormatError(f"{path}: {error}") from error
 
 
-def _read(path: Path, data: bytes, words: KindWords, wish: Wish) -> Recording:
-    form = form_of(path, data)
+def _read(path: Path, first: bytes, words: KindWords, wish: Wish) -> Recording:
+    """A file by what its first bytes say. Recording files, EDF and Parquet are read where they lie; the others are small texts."""
+    form = form_of(path, first)
     if form == "krec":
-        return krec.read(data, lambda kind: _bounds(words, kind))
+        return krec.open_file(path, lambda kind: _bounds(words, kind))
     if form == "parquet":
         return tables.read_parquet(str(path), lambda kind: _bounds(words, kind))
     if form == "gpx":
         kind = wish.kind or "training"
-        return gpx.read(data, kind, wish.interval_s, _bounds(words, kind))
+        return gpx.read(path.read_bytes(), kind, wish.interval_s, _bounds(words, kind))
     if form == "edf":
-        kind = wish.kind or edf.kind_in(data) or _best(words, lambda w: _edf_fit(data, w))
-        return edf.read(data, kind, words[kind].channels if kind in words else (), wish.names, _bounds(words, kind))
+        with path.open("rb") as file:
+            mapped = mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) if path.stat().st_size else b""
+        kind = wish.kind or edf.kind_in(mapped) or _best(words, lambda w: _edf_fit(mapped, w))
+        return edf.read(mapped, kind, words[kind].channels if kind in words else (), wish.names, _bounds(words, kind))
+    return _read_table(path.read_bytes(), words, wish)
+
+
+def _read_table(data: bytes, words: KindWords, wish: Wish) -> Recording:
     layout = wish.layout or csv_file.Layout()
     layout = replace(
         layout, interval_s=wish.interval_s or layout.interval_s, columns={**layout.columns, **(wish.names or {})}
@@ -139,7 +149,7 @@ def _csv_fit(data: bytes, words: tuple[ChannelWord, ...], layout: csv_file.Layou
         return named
 
 
-def _edf_fit(data: bytes, words: tuple[ChannelWord, ...]) -> int:
+def _edf_fit(data: edf.Bytes, words: tuple[ChannelWord, ...]) -> int:
     known = {w.key for w in words}
     found: dict[str, Channel] = {}
     for signal in edf.read_header(data).signals:
@@ -158,11 +168,11 @@ def write(recording: Recording, path: Path, found: Assessment | None = None, nam
     suffix = path.suffix.lower()
     try:
         if suffix == ".krec":
-            path.write_bytes(krec.write_recording(recording))
+            _write_pieces(path, krec.recording_items(recording))
         elif suffix == ".csv":
-            path.write_bytes(csv_file.write(recording, events))
+            _write_pieces(path, csv_file.pieces(recording, events))
         elif suffix == ".edf":
-            path.write_bytes(edf_write.write(recording, edf_write.Who(name=name or "X")))
+            _write_pieces(path, edf_write.pieces(recording, edf_write.Who(name=name or "X")))
         elif suffix == ".gpx":
             path.write_bytes(gpx.write(recording, name))
         elif suffix == ".xlsx":
@@ -179,6 +189,21 @@ def write(recording: Recording, path: Path, found: Assessment | None = None, nam
         raise
     except ValueError as error:
         raise FileFormatError(f"{path}: {error}") from error
+
+
+def _write_pieces(path: Path, pieces: Iterable[bytes]) -> None:
+    """Write beside, then take its place: the recording may be read from the very file that is written."""
+    if path.exists() and not path.is_file():
+        with path.open("wb") as out:
+            out.writelines(pieces)
+        return
+    part = path.with_name(f".{path.name}.part")
+    try:
+        with part.open("wb") as out:
+            out.writelines(pieces)
+        part.replace(path)
+    finally:
+        part.unlink(missing_ok=True)
 
 
 def cut(recording: Recording, from_s: float, to_s: float) -> Recording:

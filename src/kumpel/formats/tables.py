@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
 import numpy as np
@@ -11,10 +11,11 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from kumpel.core.bounds import ANY, Bounds
-from kumpel.core.recording import Channel, Event, Floats, Recording, sample_times
+from kumpel.core.recording import Channel, Event, Floats, Recording
 from kumpel.core.timebase import wall_clock
 
 META = b"kumpel"
+ROWS_AT_ONCE = 262_144
 
 
 def _label(channel: Channel) -> str:
@@ -29,20 +30,19 @@ def base_interval(recording: Recording) -> tuple[float, int]:
     return step, max(round(c.length_s / step) for c in recording.channels.values())
 
 
-def _spread(channel: Channel, step: float, count: int) -> tuple[Floats, np.ndarray[Any, np.dtype[np.bool_]]]:
-    """Values on the rows of the table, and which rows are the channel's own."""
+def _spread(channel: Channel, step: float, first: int, end: int) -> Floats:
+    """A channel on rows `first` to `end` - 1 of the table: its values on its own rows, else nan."""
+    values = np.full(end - first, np.nan)
     per = channel.interval_s / step
     if abs(per - 1) < 1e-9:
-        values = np.full(count, np.nan)
-        values[: channel.count] = channel.values[:count]
-        own = np.zeros(count, dtype=bool)
-        own[: channel.count] = True
-        return values, own
-    rows = np.rint(np.arange(channel.count) * per).astype(np.intp)
-    rows = rows[rows < count]
-    values, own = np.full(count, np.nan), np.zeros(count, dtype=bool)
-    values[rows], own[rows] = channel.values[: len(rows)], True
-    return values, own
+        own = channel.samples.read(first, end)
+        values[: len(own)] = own
+        return values
+    low, high = max(int(first / per) - 1, 0), min(int(end / per) + 2, channel.count)
+    rows = np.rint(np.arange(low, max(high, low)) * per).astype(np.intp)
+    inside = (rows >= first) & (rows < end)
+    values[rows[inside] - first] = channel.samples.read(low, high)[inside]
+    return values
 
 
 def frame(recording: Recording, code: str = "") -> pa.Table:
@@ -65,18 +65,27 @@ def frame(recording: Recording, code: str = "") -> pa.Table:
                 },
             }
         )
-    return even_frame(recording)
+    return pa.concat_tables(even_frames(recording))
 
 
-def even_frame(recording: Recording) -> pa.Table:
-    """The channels on the base of the fastest one: wall clock, seconds, one column a channel."""
+def frames(recording: Recording, code: str = "") -> Iterator[pa.Table]:
+    """The table of `frame` in pieces of equal columns, so that one of any length needs little memory."""
+    if recording.points is None and base_interval(recording)[1]:
+        yield from even_frames(recording)
+    else:
+        yield frame(recording, code)
+
+
+def even_frames(recording: Recording) -> Iterator[pa.Table]:
+    """The channels on the base of the fastest one, some rows at a time: wall clock, seconds, one column a channel."""
     step, count = base_interval(recording)
-    seconds = sample_times(count, step)
-    columns: dict[str, Any] = {"time": _clock(recording, seconds), "seconds": pa.array(seconds)}
-    for channel in recording.channels.values():
-        values, _ = _spread(channel, step, count)
-        columns[_label(channel)] = pa.array(values, from_pandas=True)
-    return pa.table(columns)
+    for first in range(0, max(count, 1), ROWS_AT_ONCE):
+        end = min(first + ROWS_AT_ONCE, count)
+        seconds = np.arange(first, end, dtype=np.float64) * step
+        columns: dict[str, Any] = {"time": _clock(recording, seconds), "seconds": pa.array(seconds)}
+        for channel in recording.channels.values():
+            columns[_label(channel)] = pa.array(_spread(channel, step, first, end), from_pandas=True)
+        yield pa.table(columns)
 
 
 def _clock(recording: Recording, seconds: Floats) -> pa.Array:
@@ -140,9 +149,13 @@ def _plain(value: object) -> Any:
 
 def write_parquet(recording: Recording, path: str) -> None:
     """A Parquet file: the frame, and everything else as JSON in the schema's metadata under “kumpel”."""
-    table = even_frame(recording) if recording.channels else frame(recording)
-    table = table.replace_schema_metadata({META: json.dumps(about(recording), ensure_ascii=False).encode()})
-    pq.write_table(table, path, compression="zstd")
+    meta = {META: json.dumps(about(recording), ensure_ascii=False).encode()}
+    tables = even_frames(recording) if recording.channels else iter([frame(recording)])
+    first = next(tables).replace_schema_metadata(meta)
+    with pq.ParquetWriter(path, first.schema, compression="zstd") as writer:
+        writer.write_table(first)
+        for table in tables:
+            writer.write_table(table.replace_schema_metadata(meta))
 
 
 def read_parquet(path: str, bounds_of: Callable[[str], Bounds] = lambda kind: ANY) -> Recording:

@@ -162,6 +162,16 @@ def read_cells(db: Db, session_id: int, channel: int, level: int, first: int, en
     return cells[:, max(first - found[0][0], 0) : end - found[0][0]]
 
 
+def items_from(db: Db, session_id: int, channel: int, first: int, last: int) -> list[bytes]:
+    """The items of a channel's blocks that begin at samples `first` to `last`, in order; sent as bytes, not as hexadecimal text."""
+    with driver(db).cursor(binary=True) as cursor:
+        cursor.execute(
+            "select item from block where session_id = %s and channel = %s and first between %s and %s order by first",
+            (session_id, channel, first, last),
+        )
+        return [row[0] for row in cursor.fetchall()]
+
+
 def read_batch(db: Db, session_id: int, after: int) -> list[tuple[int, bytes]]:
     """The next few stored items behind the place `after` (-1: from the beginning): place in the file and bytes each."""
     return list(

@@ -74,9 +74,10 @@ def signals_of(recording: Recording, notch_hz: float = 0.0) -> Signals:
     if not muscles:
         raise ValueError("the recording has no muscle channel (emg.left, emg.right): nothing to assess")
     ecg = recording.channels.get("ecg")
-    with ThreadPoolExecutor(3) as pool:
-        made = {side: pool.submit(activity, channel, notch_hz) for side, channel in muscles.items()}
+    # The longest first; two at a time, as each needs memory.
+    with ThreadPoolExecutor(2) as pool:
         heart = None if ecg is None else pool.submit(find_beats, ecg.samples, ecg.interval_s)
+        made = {side: pool.submit(activity, channel, notch_hz) for side, channel in muscles.items()}
         states = None if ecg is None else pool.submit(_ecg_states, ecg)
         return Signals(
             {side: each.result() for side, each in made.items()},

@@ -140,9 +140,7 @@ def find_beats(ecg: Samples | Floats, interval_s: float) -> Beats:
     if level.max() <= 0:
         return nothing
     masked = _masked(missing, burst, window, dt, len(energy))
-    peaks, _ = find_peaks(
-        energy, distance=max(round(REFRACTORY_S / dt), 1), height=max(float(level.min()) * SECOND_LOOK, 1e-30)
-    )
+    peaks = _peaks(energy, max(float(level.min()) * SECOND_LOOK, 1e-30), dt)
     local = np.interp(peaks, (np.arange(len(level)) + 0.5) * window, level)
     strong = energy[peaks] >= THRESHOLD * local
     strong &= ~_t_waves(peaks, energy, strong, dt)
@@ -173,6 +171,19 @@ def _slopes(ecg: Samples, factor: int, dt: float) -> tuple[Floats, Flags]:
         missing[first:end] = gone[first - low : end - low]
         energy[first:end] = slope_energy(part, dt)[first - low : end - low]
     return energy, missing
+
+
+def _peaks(energy: Floats, height: float, dt: float) -> NDArray[np.intp]:
+    """Samples of the peaks of at least a height, at least 0.25 s apart; the higher one of two stays. Block by block, overlapping."""
+    size, around = max(round(BLOCK_S / dt), 1), max(round(OVERLAP_S / dt), 1)
+    found = []
+    for first in range(0, len(energy), size):
+        low = max(first - around, 0)
+        at, _ = find_peaks(
+            energy[low : first + size + around], distance=max(round(REFRACTORY_S / dt), 1), height=height
+        )
+        found.append(at[(at + low >= first) & (at + low < first + size)] + low)
+    return np.concatenate(found)
 
 
 def _t_waves(peaks: NDArray[np.intp], energy: Floats, strong: Flags, dt: float) -> Flags:

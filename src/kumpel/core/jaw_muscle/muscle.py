@@ -288,8 +288,8 @@ def contractions(
     spans = runs(held)
     if not len(spans):
         return []
-    ons = np.concatenate(([0], np.cumsum(reached)))
-    real = ons[spans[:, 1]] > ons[spans[:, 0]]
+    # Nothing is reached outside of what is held: from one start to the next is one span.
+    real = np.logical_or.reduceat(reached, spans[:, 0])
     made = []
     for first, end in spans[real].tolist():
         begin = first + int(np.argmax(reached[first:end]))

@@ -88,6 +88,12 @@ def drive_of(recording: Recording, review: Review) -> Drive:
     fitting one of `setup["courses"]`; else one learnt from the session itself. Events `beacon` make laps when
     there are no positions. Raises ValueError when there are neither positions, beacons nor speed.
     """
+    found = recording.once(f"drive on {review.options.get('course')}", lambda: _drive_of(recording, review))
+    return replace(found, laps=tuple(_decided(list(found.laps), review)))
+
+
+def _drive_of(recording: Recording, review: Review) -> Drive:
+    """The drive before anything is decided of its laps."""
     lat, lon, speed = (in_units(recording, k) for k in ("lat", "lon", "speed"))
     beacons = [e.at_s for e in recording.events if e.code == "beacon"]
     if lat is None or lon is None or not lat.count:
@@ -95,7 +101,7 @@ def drive_of(recording: Recording, review: Review) -> Drive:
             raise ValueError("the session has neither positions (lat, lon) nor beacons nor speed: nothing to assess")
         path = _without_positions(recording, speed)
         laps = laps_from_beacons(beacons, recording.length_s) if beacons else []
-        return Drive(path, way_of(path), None, "beacon" if beacons else "none", False, tuple(_decided(laps, review)))
+        return Drive(path, way_of(path), None, "beacon" if beacons else "none", False, tuple(laps))
     n = min(lat.count, lon.count)
     on_path = None if speed is None else _on(speed, lat.interval_s, n)
     path = path_of(lat.values[:n], lon.values[:n], lat.interval_s, on_path)
@@ -115,7 +121,7 @@ def drive_of(recording: Recording, review: Review) -> Drive:
         course,
         origin if course else "beacon" if beacons else "none",
         backwards,
-        tuple(_decided(laps, review)),
+        tuple(laps),
         fits_too,
     )
 

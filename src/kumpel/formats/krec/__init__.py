@@ -27,7 +27,7 @@ from kumpel.formats.krec.parts import (
     Item,
     Tail,
 )
-from kumpel.formats.krec.reading import open_file, read, recording_of
+from kumpel.formats.krec.reading import open_file, read, recording_of, recording_with
 from kumpel.formats.krec.writing import Writer, recording_items, write, write_items, write_recording, write_to
 
 __all__ = [
@@ -59,6 +59,7 @@ __all__ = [
     "read_items",
     "recording_items",
     "recording_of",
+    "recording_with",
     "stream_items",
     "unpack",
     "write",

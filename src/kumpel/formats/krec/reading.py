@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -28,6 +28,11 @@ def recording_of(head: Head, blocks: Iterable[tuple[int, Block]], events: Iterab
         c.key: Channel(c.key, c.name, c.unit, c.interval_s, _filled(c, p))
         for c, p in zip(head.channels, listed, strict=True)
     }
+    return recording_with(head, channels, events)
+
+
+def recording_with(head: Head, channels: Mapping[str, Channel], events: Iterable[Event]) -> Recording:
+    """A recording of a head's kind, start and setup with these channels and events."""
     return Recording(
         head.kind, head.start, head.utc_offset_min, channels, tuple(events), dict(head.setup), dict(head.recorder)
     )
@@ -110,9 +115,7 @@ def open_file(path: Path, bounds_of: BoundsOf = anything) -> Recording:
         )
         for number, about in enumerate(head.channels)
     }
-    return Recording(
-        head.kind, head.start, head.utc_offset_min, channels, tuple(events), dict(head.setup), dict(head.recorder)
-    )
+    return recording_with(head, channels, events)
 
 
 def _decoded(path: Path, about: ChannelHead, places: list[_Place], number: int) -> Floats:
