@@ -10,9 +10,9 @@ from sqlmodel import col, select
 from kumpel.api import schemas
 from kumpel.core.assessment import Assessment
 from kumpel.core.recording import POINT
-from kumpel.kinds.kind import Kind
+from kumpel.kinds.kind import Kind, StretchWord
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, deciding, decisions, hand_out, take_in
+from kumpel.services import conclusions, deciding, decisions, hand_out, settings, take_in
 from kumpel.services.limits import limits_of
 from kumpel.services.people import PersonRow
 from kumpel.services.plain import plain
@@ -137,7 +137,14 @@ def assessment(found: Assessment) -> schemas.Assessment:
     return schemas.Assessment.model_validate(data)
 
 
-def kind(known: Kind) -> schemas.Kind:
+def kind(db: Db, known: Kind) -> schemas.Kind:
+    """A kind with its words; what is offered is what the site set."""
+    offered = {word.key: settings.value_of(db, word, kind=known.key) for word in settings.words_of(known)}
+
+    def of_stretch(word: StretchWord) -> schemas.StretchWord:
+        reasons = offered.get(settings.reasons_key(word.what), list(word.reasons))
+        return schemas.StretchWord.model_validate(plain(word) | {"reasons": reasons})
+
     return schemas.Kind(
         key=known.key,
         name=known.name,
@@ -153,11 +160,29 @@ def kind(known: Kind) -> schemas.Kind:
             )
             for d in known.decisions
         ],
-        stretches=[schemas.StretchWord.model_validate(s) for s in known.stretches],
+        stretches=[of_stretch(s) for s in known.stretches],
         events=[schemas.EventWord.model_validate(e) for e in known.events],
         checks=[schemas.CheckWord.model_validate(c) for c in known.checks],
+        tags=[
+            schemas.TagWord.model_validate(plain(t) | {"suggestions": offered[settings.tag_key(t.key)]})
+            for t in known.tags
+        ],
         report_parts=known.report_parts,
         one_page=list(known.one_page),
+    )
+
+
+def all_settings(db: Db) -> schemas.Settings:
+    words = [(w, "") for w in settings.OF_THE_SITE]
+    words += [(w, known.key) for known in KINDS.values() for w in settings.words_of(known)]
+    return schemas.Settings(
+        words=[schemas.SettingWord.model_validate(plain(w) | {"kind": of}) for w, of in words],
+        kept=[
+            schemas.KeptSetting(
+                key=k.word.key, scope=k.scope, of=k.of, value=k.value, version=k.version, by=k.by, at=k.at
+            )
+            for k in settings.all_kept(db)
+        ],
     )
 
 

@@ -8,8 +8,9 @@ from fastapi import APIRouter
 
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, Who
+from kumpel.api.limits import wished_limits
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, deciding, figures, limits
+from kumpel.services import conclusions, deciding, figures
 from kumpel.services.decisions import Wish
 from kumpel.services.problems import ConflictError
 from kumpel.services.recordings import session_of
@@ -18,14 +19,9 @@ router = APIRouter(tags=["review"])
 
 
 @router.get("/kinds")
-def kinds(who: Who) -> list[schemas.Kind]:
+def kinds(db: Database, who: Who) -> list[schemas.Kind]:
     """Every kind of recorder that this server knows, with its words."""
-    return [answers.kind(kind) for kind in KINDS.values()]
-
-
-@router.get("/limit-sets")
-def limit_sets(db: Database, who: Who, kind: str | None = None) -> list[schemas.LimitSet]:
-    return [schemas.LimitSet.model_validate(row) for row in limits.all_limit_sets(db, kind)]
+    return [answers.kind(db, kind) for kind in KINDS.values()]
 
 
 @router.get("/sessions/{session_id}/review")
@@ -45,7 +41,8 @@ def decide(session_id: int, wish: schemas.Decisions, db: Database, who: Who) -> 
 def suppose(session_id: int, wish: schemas.Supposed, db: Database, who: Who) -> schemas.Assessment:
     """What would come out with decisions or limits that are not stored."""
     session = session_of(db, session_id)
-    found = deciding.supposed(db, session, _wishes(wish.add), wish.remove, wish.limit_set_id)
+    wanted = wished_limits(db, wish.limits)
+    found = deciding.supposed(db, session, _wishes(wish.add), wish.remove, wish.limit_set_id, wanted)
     return answers.assessment(found.reviewed)
 
 

@@ -560,6 +560,13 @@ class CheckWord(Out):
     unit: str
 
 
+class TagWord(Out):
+    key: str
+    label: str
+    hint: str
+    suggestions: list[str]
+
+
 class Kind(Out):
     """A kind of recorder as screens need it: its words, and what a reviewer may decide."""
 
@@ -575,6 +582,7 @@ class Kind(Out):
     stretches: list[StretchWord]
     events: list[EventWord]
     checks: list[CheckWord]
+    tags: list[TagWord]
     report_parts: dict[str, str]
     one_page: list[str]
 
@@ -663,8 +671,43 @@ class Decisions(BaseModel):
     remove: list[Id] = Field(default_factory=list, max_length=2000)
 
 
+class LimitStep(BaseModel):
+    """A step of a rule: reached from `value` on, or only `beyond` it; `below`: reached from above."""
+
+    model_config = _example(value=85.0, verdict="action level reached", name="upper action level") | ConfigDict(
+        extra="forbid"
+    )
+    value: Annotated[float, Field(allow_inf_nan=False)]
+    verdict: Literal["action level reached", "above limit"]
+    name: Line = Field(min_length=1, max_length=80)
+    beyond: bool = False
+    below: bool = False
+
+
+class LimitRule(BaseModel):
+    """A rule of a set on record, with its own steps."""
+
+    model_config = ConfigDict(extra="forbid")
+    figure: str = Field(max_length=80)
+    name: Line = Field(max_length=120)
+    parameters: dict[str, float | str] = Field(default_factory=dict, max_length=20)
+    steps: list[LimitStep] = Field(min_length=1, max_length=6)
+
+
+class LimitWish(BaseModel):
+    """A limit set of the house, made from another one."""
+
+    model_config = ConfigDict(extra="forbid")
+    based_on: Id
+    name: Line = Field(min_length=1, max_length=120)
+    issuer: Line = Field(default="", max_length=120)
+    valid_from: date
+    minimum_coverage: float = Field(gt=0, le=1)
+    rules: list[LimitRule] = Field(min_length=1, max_length=60)
+
+
 class Supposed(BaseModel):
-    """Decisions that are not taken yet, and another limit set, to see what would come out."""
+    """Decisions that are not taken yet, another limit set or one that is only wished, to see what would come out."""
 
     model_config = _example(add=[{"what": "left out", "start_s": 0.0, "end_s": 60.0, "reason": "moving"}]) | ConfigDict(
         extra="forbid"
@@ -672,6 +715,70 @@ class Supposed(BaseModel):
     add: list[DecisionWish] = Field(default_factory=list, max_length=2000)
     remove: list[Id] = Field(default_factory=list, max_length=2000)
     limit_set_id: Id | None = None
+    limits: LimitWish | None = None
+
+
+class SupposedOfMany(BaseModel):
+    """The same for several sessions of a kind."""
+
+    model_config = _example(sessions=[4, 7]) | ConfigDict(extra="forbid")
+    sessions: list[Id] = Field(min_length=1, max_length=50)
+    limit_set_id: Id | None = None
+    limits: LimitWish | None = None
+
+
+class Effect(BaseModel):
+    """What would become of a session: its verdict now and then; `why` when nothing could be computed."""
+
+    session_id: int
+    verdict: str
+    words: str
+    now: str
+    why: str = ""
+
+
+class SettingWord(Out):
+    """Something that may be set, for the site, for a team or for a kind (`of`: its key; empty for those of every scope)."""
+
+    key: str
+    label: str
+    type: Literal["line", "text", "lines", "number", "picture", "limit set"]
+    default: float | str | list[str]
+    group: str
+    hint: str
+    unit: str
+    low: float | None
+    high: float | None
+    scopes: list[Literal["site", "team", "kind"]]
+    kind: str = ""
+
+
+class KeptSetting(BaseModel):
+    """A setting that somebody set; null holds as shipped. `version` goes back with the next change."""
+
+    key: str
+    scope: Literal["site", "team", "kind"]
+    of: str
+    value: float | str | list[str] | None
+    version: int
+    by: str
+    at: datetime | None
+
+
+class Settings(BaseModel):
+    words: list[SettingWord]
+    kept: list[KeptSetting]
+
+
+class SettingWish(BaseModel):
+    model_config = _example(key="paper.name", scope="site", of="", value="Tarnfels mine", version=0) | ConfigDict(
+        extra="forbid"
+    )
+    key: str = Field(max_length=80)
+    scope: Literal["site", "team", "kind"]
+    of: Line = Field(default="", max_length=120)
+    value: float | str | list[str] | None
+    version: int = Field(ge=0)
 
 
 class Version(BaseModel):

@@ -101,6 +101,43 @@ class CheckWord:
 
 
 @dataclass(frozen=True)
+class TagWord:
+    """What may be said of a session in a few words: where, what, under which circumstances; with what is offered for it."""
+
+    key: str
+    label: str
+    hint: str = ""
+    suggestions: tuple[str, ...] = ()
+
+
+SHIFT = TagWord("shift", "Shift", "early, 8 h", ("early", "late", "night"))
+PLACE = TagWord("place", "Place", "where it was worn")
+TASK = TagWord("task", "Task", "what was done")
+
+Scope = Literal["site", "team", "kind"]
+
+
+@dataclass(frozen=True)
+class SettingWord:
+    """Something a site may set, for all of it or for one team or kind: its type, what holds as long as nobody set it, its bounds.
+
+    A "line" and a "text" (of several lines) are words, "lines" a list of short ones, a "picture" a PNG as a data URL, "limit set" the
+    key of a set of the kind.
+    """
+
+    key: str
+    label: str
+    type: Literal["line", "text", "lines", "number", "picture", "limit set"]
+    default: str | float | tuple[str, ...]
+    group: str
+    hint: str = ""
+    unit: str = ""
+    low: float | None = None
+    high: float | None = None
+    scopes: tuple[Scope, ...] = ("site",)
+
+
+@dataclass(frozen=True)
 class GroupRule:
     """A figure that is looked at over several people of a group; decibels are not taken as log-normal."""
 
@@ -115,7 +152,7 @@ class Kind:
     `channels` are those that a file may bring, with how each becomes a picture, `groups` the figures of group statistics, `readings` the columns of single readings (a file with
     these has rows at uneven times that become events `reading_code`), `bounds` how much a recording may hold
     (docs/recording-file.md). `decisions`, `stretches` and `events` are what a reviewer may set, mark, drop and keep; anything
-    else is refused. `method` is the version of the computation: a new one when figures of the same data would differ.
+    else is refused; `tags` what may be said of a session. `method` is the version of the computation: a new one when figures of the same data would differ.
     """
 
     key: str
@@ -142,6 +179,7 @@ class Kind:
     stretches: tuple[StretchWord, ...] = (LEAVE_OUT,)
     events: tuple[EventWord, ...] = ()
     checks: tuple[CheckWord, ...] = ()
+    tags: tuple[TagWord, ...] = (SHIFT, PLACE, TASK)
 
     def is_energy(self, channel: str) -> bool:
         """Whether the mean of a channel is an energy mean of decibels; that of its family ("leq.2") when it is not declared."""

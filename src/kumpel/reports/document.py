@@ -66,7 +66,7 @@ Part = Facts | Figures | Picture | TablePart | TextPart | Signature
 
 
 class Document(BaseModel):
-    """A report before it becomes pages."""
+    """A report before it becomes pages; `house` and `address` are whose paper it is, `logo` its picture as SVG."""
 
     title: str
     subtitle: str
@@ -75,4 +75,7 @@ class Document(BaseModel):
     words: str
     footer: str
     draft: bool = True
+    house: str = ""
+    address: str = ""
+    logo: str = ""
     parts: list[Part] = Field(default_factory=list)

@@ -71,7 +71,7 @@ def _texts(document: Document) -> str:
             yield value
         elif isinstance(value, dict):
             for key, each in value.items():
-                if key != "svg":
+                if key not in ("svg", "logo"):
                     yield from walk(each)
         elif isinstance(value, list):
             for each in value:

@@ -39,6 +39,13 @@
 #set par(leading: 0.5em)
 #show heading: it => block(above: 9pt, below: 4.5pt, narrow(size: 10.5pt, weight: 600, it.body))
 
+#if doc.house != "" or doc.logo != "" {
+  grid(columns: (1fr, auto), column-gutter: 10pt, align: (left + horizon, right + horizon),
+    [#if doc.house != "" { narrow(size: 10.5pt, weight: 600, doc.house) } #if doc.address != "" [ \ #text(size: 8pt, fill: soft, doc.address.split("\n").join(", "))]],
+    if doc.logo != "" { box(height: 11mm, image(bytes(doc.logo), format: "svg", height: 11mm, alt: "Logo of " + doc.house)) },
+  )
+  v(1pt)
+}
 #grid(columns: (auto, 1fr, auto), column-gutter: 10pt, align: (left + horizon, left + horizon, right + top),
   circle(radius: 16pt, fill: brass-soft, stroke: none, align(center + horizon, narrow(weight: 600, size: 9.5pt, fill: rgb("#5d430d"), doc.token))),
   [#narrow(size: 17pt, weight: 600, doc.title) \ #text(fill: soft, doc.subtitle)],

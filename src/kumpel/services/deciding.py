@@ -9,7 +9,7 @@ from typing import Any
 from sqlmodel import Session as Db
 from sqlmodel import col, delete, select
 
-from kumpel.core.assessment import BothWays
+from kumpel.core.assessment import BothWays, LimitSet
 from kumpel.core.names import clean_line
 from kumpel.core.review import EventName
 from kumpel.kinds.kind import DecisionWord, Kind
@@ -203,9 +203,14 @@ def decide(
 
 
 def supposed(
-    db: Db, session: Session, add: Sequence[Wish], remove: Sequence[int], limit_set_id: int | None = None
+    db: Db,
+    session: Session,
+    add: Sequence[Wish],
+    remove: Sequence[int],
+    limit_set_id: int | None = None,
+    limits: LimitSet | None = None,
 ) -> BothWays:
-    """What would come out with decisions that are not taken; nothing is kept.
+    """What would come out with decisions that are not taken, or limits that are only wished; nothing is kept.
 
     InvalidError says what is wrong with them, or why nothing can be computed.
     """
@@ -213,7 +218,7 @@ def supposed(
     gone = {row.id for row in removed}
     rows = [row for row in decisions.of_session(db, session.id or 0) if row.id not in gone]
     try:
-        return figures.compute(db, session, [*rows, *wishes], limit_set_id)[3]
+        return figures.compute(db, session, [*rows, *wishes], limit_set_id, limits)[3]
     except ValueError as error:
         raise InvalidError(f"With this no figures can be computed: {error}.") from error
 

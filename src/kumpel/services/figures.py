@@ -48,13 +48,18 @@ def method_of(kind: Kind) -> str:
 
 
 def compute(
-    db: Db, session: Session, rows: list[Decision | decisions.Wish], limit_set_id: int | None = None
+    db: Db,
+    session: Session,
+    rows: list[Decision | decisions.Wish],
+    limit_set_id: int | None = None,
+    wished: LimitSet | None = None,
 ) -> tuple[LimitSetRow, LimitSet, Review, BothWays]:
-    """The assessment under decisions, and under their limit set or another; nothing is kept.
+    """The assessment under decisions, and under their limit set, another one or one that is only wished; nothing is kept.
 
     Raises ValueError with a sentence when the recording cannot be assessed.
     """
     row, limits = limits_of(db, session.kind, limit_set_id or decisions.setting(rows, decisions.LIMIT_SET))
+    limits = wished or limits
     review = decisions.review_of(rows)
     return row, limits, review, kind_of(session.kind).assess(recording_of(db, session), review, limits)
 

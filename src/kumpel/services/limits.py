@@ -10,6 +10,7 @@ from sqlmodel import col, select, update
 from kumpel.core.assessment import LimitSet
 from kumpel.kinds.limit_sets import limit_set_data, limit_set_from
 from kumpel.kinds.registry import KINDS
+from kumpel.services import settings
 from kumpel.services.problems import NotFoundError
 from kumpel.store.tables import LimitSetRow, Result, Session
 
@@ -61,9 +62,17 @@ def all_limit_sets(db: Db, kind: str | None = None) -> list[LimitSetRow]:
     return sorted(rows, key=lambda row: order.index(row.kind) if row.kind in order else len(order))
 
 
+def usual(db: Db, kind: str) -> LimitSetRow | None:
+    """The set that sessions of a kind are held against: the newest version of the one set for the kind, else the first shipped."""
+    word = next(w for w in settings.words_of(KINDS[kind]) if w.key == settings.USUAL_LIMITS)
+    key = settings.value_of(db, word, kind=kind)
+    rows = all_limit_sets(db, kind)
+    return next((row for row in reversed(rows) if row.key == key), next(iter(rows), None))
+
+
 def limits_of(db: Db, kind: str, limit_set_id: int | None) -> tuple[LimitSetRow, LimitSet]:
-    """A limit set by id, or the kind's first. NotFoundError when it is not one of this kind."""
-    row = db.get(LimitSetRow, limit_set_id) if limit_set_id else next(iter(all_limit_sets(db, kind)), None)
+    """A limit set by id, or the kind's usual one. NotFoundError when it is not one of this kind."""
+    row = db.get(LimitSetRow, limit_set_id) if limit_set_id else usual(db, kind)
     if row is None or row.kind != kind:
         raise NotFoundError("This limit set is not on record for this kind of recording.")
     return row, limit_set_from(row.data)

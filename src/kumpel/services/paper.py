@@ -16,12 +16,20 @@ from kumpel.kinds.registry import kind_of
 from kumpel.reports.document import Document, Fact, Facts, Part, TablePart, TextPart
 from kumpel.reports.document import Signature as SignatureLine
 from kumpel.reports.moments import wall_moment
-from kumpel.services import decisions, figures
+from kumpel.services import decisions, figures, settings
 from kumpel.services.figures import Outcome
 from kumpel.services.problems import ConflictError, InvalidError
 from kumpel.services.recordings import recording_of
 from kumpel.services.sessions import row_of
 from kumpel.store.tables import Account, Conclusion, Decision, Person, Session, Team
+
+
+class House(BaseModel):
+    """Whose paper it is: name and address, and the setting that holds the logo (0: none)."""
+
+    name: str = ""
+    address: str = ""
+    logo: int = 0
 
 
 class Paper(BaseModel):
@@ -39,6 +47,7 @@ class Paper(BaseModel):
     accepted: list[Fact] = []
     signer: str = ""
     signed_on: str = ""
+    house: House = House()
 
 
 def made(db: Db, session: Session, found: Outcome, keys: Sequence[str] | None = None) -> Paper:
@@ -71,7 +80,15 @@ def made(db: Db, session: Session, found: Outcome, keys: Sequence[str] | None = 
         parts=parts,
         conclusion=conclusion.text if conclusion else "",
         accepted=[Fact(label=r.key, value=r.reason) for r in sorted(accepted, key=lambda r: r.key)],
+        house=_house(db, row.person),
     )
+
+
+def _house(db: Db, person: Person | None) -> House:
+    team = db.get(Team, person.team_id) if person is not None and person.team_id else None
+    of = team.name if team else ""
+    name, address = (settings.value_of(db, word, team=of) for word in (settings.NAME, settings.ADDRESS))
+    return House(name=name, address=address, logo=settings.logo_id(db, of))
 
 
 LEFT_OUT = "left-out"
@@ -106,7 +123,9 @@ def now_of(db: Db, session: Session, keys: Sequence[str] | None = None) -> tuple
     return made(db, session, found, keys), found
 
 
-def document(kind_key: str, paper: Paper, keys: Sequence[str], *, named: bool = True, number: str = "") -> Document:
+def document(
+    kind_key: str, paper: Paper, keys: Sequence[str], *, named: bool = True, number: str = "", logo: str = ""
+) -> Document:
     """The document of a paper: the chosen parts in their fixed order. InvalidError names a part that there is not."""
     kind = kind_of(kind_key)
     unknown = [key for key in keys if key not in kind.report_parts]
@@ -126,6 +145,9 @@ def document(kind_key: str, paper: Paper, keys: Sequence[str], *, named: bool = 
         words=paper.words,
         footer=f"Kumpel{', report ' + number if number else ''}. {paper.origin}",
         draft=not number,
+        house=paper.house.name,
+        address=paper.house.address,
+        logo=logo,
         parts=parts,
     )
 

@@ -14,7 +14,7 @@ from kumpel.core.assessment import LimitSet
 from kumpel.kinds.limit_sets import limit_set_data
 from kumpel.kinds.registry import kind_of
 from kumpel.reports import pages
-from kumpel.services import conclusions, deeds, paper
+from kumpel.services import conclusions, deeds, paper, settings
 from kumpel.services.deeds import Whom
 from kumpel.services.people import like
 from kumpel.services.problems import ConflictError, NotFoundError
@@ -53,7 +53,9 @@ def preview(db: Db, session_id: int, options: Options) -> tuple[list[bytes], lis
     """The true pages as PNG, and what is to be said of them."""
     session = session_of(db, session_id)
     pages_of, _ = paper_of(db, session, options)
-    shown, unknown = pages.printable(paper.document(session.kind, pages_of, options.parts, named=options.named))
+    logo = settings.logo_svg(db, pages_of.house.logo)
+    made = paper.document(session.kind, pages_of, options.parts, named=options.named, logo=logo)
+    shown, unknown = pages.printable(made)
     notes = [f"No font here has the sign {code}; it is printed as [{code}]." for code in unknown]
     return pages.preview(shown), notes
 
@@ -71,7 +73,9 @@ def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
     serial = db.connection().execute(text("select nextval('report_number')")).scalar_one()
     number = f"R-{now():%Y}-{serial:05d}"
     signed, limits = paper_of(db, session, options)
-    made, _ = pages.printable(paper.document(session.kind, signed, options.parts, named=options.named, number=number))
+    logo = settings.logo_svg(db, signed.house.logo)
+    whole = paper.document(session.kind, signed, options.parts, named=options.named, number=number, logo=logo)
+    made, _ = pages.printable(whole)
     data = pages.pdf(made)
     report = Report(
         number=number,

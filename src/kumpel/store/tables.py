@@ -305,6 +305,23 @@ class LimitSetRow(SQLModel, table=True):
     __table_args__ = (UniqueConstraint("key", "version", name="limit_set_version_once"),)
 
 
+class Setting(SQLModel, table=True):
+    """A setting of the site, of a team or of a kind as somebody set it; the newest row counts, null is as shipped. Never changed."""
+
+    id: int | None = Field(default=None, primary_key=True)
+    key: str = Field(max_length=80)
+    scope: str = Field(max_length=8)
+    of: str = Field(default="", max_length=120)
+    value: Any = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
+    made_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    __table_args__ = (
+        CheckConstraint("scope in ('site', 'team', 'kind')", name="setting_scope"),
+        CheckConstraint("(scope = 'site') = (of = '')", name="setting_of"),
+        Index("setting_newest", "key", "scope", "of", "id"),
+    )
+
+
 class Result(SQLModel, table=True):
     """An assessment on one basis, with everything it came from. Appended; the newest of a basis counts.
 

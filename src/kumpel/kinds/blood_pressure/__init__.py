@@ -9,7 +9,7 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
-from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Kind, StretchWord
+from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import described, setting
 
@@ -104,5 +104,10 @@ KIND = Kind(
             reasons=("arm moved", "cuff slipped", "talking", "implausible"),
         ),
         EventWord("failed", "failed try", "failed tries"),
+    ),
+    tags=(
+        TagWord("setting", "Recorded", "at home, in hospital", ("at home", "in hospital")),
+        TagWord("complaint", "Complaint", "why it is recorded"),
+        TagWord("day", "Day", "working day or not", ("working day", "day off")),
     ),
 )

@@ -12,7 +12,7 @@ from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
-from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Kind, StretchWord
+from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import described, setting
 
@@ -83,5 +83,9 @@ KIND = Kind(
     events=(
         EventWord("left", "episode left", "episodes left", droppable=True, around_s=15),
         EventWord("right", "episode right", "episodes right", droppable=True, around_s=15),
+    ),
+    tags=(
+        TagWord("night", "Night", "which one", ("first", "second", "third")),
+        TagWord("splint", "Splint", "worn or not", ("none", "worn")),
     ),
 )

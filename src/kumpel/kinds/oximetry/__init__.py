@@ -11,7 +11,7 @@ from kumpel.core.oximetry.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
-from kumpel.kinds.kind import EventWord, Kind
+from kumpel.kinds.kind import EventWord, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import described, setting
 
@@ -63,5 +63,9 @@ KIND = Kind(
         EventWord("desaturation4", "fall of 4 points", "falls of 4 points", droppable=True, around_s=120),
         EventWord("desaturation3", "fall of 3 points", "falls of 3 points", droppable=True, around_s=120),
         EventWord("pulse-rise", "pulse rise", "pulse rises", droppable=True),
+    ),
+    tags=(
+        TagWord("therapy", "Therapy", "what was on during the night", ("none", "mask", "oxygen")),
+        TagWord("place", "Slept", "at home, in hospital", ("at home", "in hospital")),
     ),
 )

@@ -9,7 +9,7 @@ from kumpel.core.recording import ChannelWord
 from kumpel.core.rescue.assess import assess
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
-from kumpel.kinds.kind import EventWord, Kind
+from kumpel.kinds.kind import EventWord, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import described, setting
 
@@ -55,5 +55,10 @@ KIND = Kind(
         EventWord("shock", "shock", "shocks", droppable=True, keepable=True, around_s=20),
         EventWord("prompt", "prompt", "prompts", droppable=True, keepable=True, around_s=20),
         EventWord("compression", "compression", "compressions", droppable=True, keepable=True, around_s=10),
+    ),
+    tags=(
+        TagWord("crew", "Crew", "who was there"),
+        TagWord("place", "Place", "where it was"),
+        TagWord("outcome", "Handed over", "to whom"),
     ),
 )

@@ -11,7 +11,7 @@ from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.core.training.assess import assess
 from kumpel.kinds import plain_report
-from kumpel.kinds.kind import DecisionWord, EventWord, Kind
+from kumpel.kinds.kind import PLACE, DecisionWord, EventWord, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import described, setting
 
@@ -87,5 +87,10 @@ KIND = Kind(
     events=(
         EventWord("interval", "interval", "intervals"),
         EventWord("stroke", "stroke", "strokes", droppable=True, around_s=10),
+    ),
+    tags=(
+        TagWord("sport", "Sport", "what was done", ("running", "cycling", "rowing", "gym")),
+        TagWord("unit", "Unit", "such as intervals"),
+        PLACE,
     ),
 )

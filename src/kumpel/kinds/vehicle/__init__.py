@@ -12,7 +12,7 @@ from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
-from kumpel.kinds.kind import DecisionWord, EventWord, Kind
+from kumpel.kinds.kind import DecisionWord, EventWord, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import described, setting
 
@@ -95,5 +95,11 @@ KIND = Kind(
             keepable=True,
             reasons=("traffic", "spun", "wrong course", "pit"),
         ),
+    ),
+    tags=(
+        TagWord("run", "Kind of session", "practice, race", ("practice", "qualifying", "race", "test")),
+        TagWord("vehicle", "Vehicle", "number or name"),
+        TagWord("place", "Course", "where it was driven"),
+        TagWord("series", "Series", "such as club cup"),
     ),
 )

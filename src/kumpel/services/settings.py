@@ -1,0 +1,262 @@
+"""What a site sets for itself: declared with type and bounds, for all of it, a team or a kind; every change stays on record."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import struct
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import text
+from sqlmodel import Session as Db
+from sqlmodel import col, func, select, update
+
+from kumpel.core.names import clean_line, clean_text
+from kumpel.kinds.kind import Kind, Scope, SettingWord
+from kumpel.kinds.registry import KINDS
+from kumpel.services import deeds
+from kumpel.services.decisions import LIMIT_SET, is_finite
+from kumpel.services.deeds import Whom
+from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.store.database import tell
+from kumpel.store.tables import Account, Decision, LimitSetRow, Session, Setting, Team
+
+MOST_PICTURE_BYTES = 100_000
+MOST_LINES, LONGEST_LINE, LONGEST_TEXT = 60, 120, 600
+_PNG = "data:image/png;base64,"
+
+NAME = SettingWord(
+    "paper.name", "Name", "line", "", "On paper", "above every report, such as Tarnfels mine", scopes=("site", "team")
+)
+ADDRESS = SettingWord("paper.address", "Address", "text", "", "On paper", "under the name", scopes=("site", "team"))
+LOGO = SettingWord("paper.logo", "Logo", "picture", "", "On paper", "a PNG of up to 100 kB", scopes=("site", "team"))
+CLOCK = SettingWord(
+    "link.clock_s", "Clock said to be wrong from", "number", 5.0, "Recorders", "", "s", 1, 3600, scopes=("site", "kind")
+)
+BATTERY = SettingWord(
+    "link.battery", "Battery said to be low below", "number", 20.0, "Recorders", "", "%", 1, 90, scopes=("site", "kind")
+)
+OF_THE_SITE = (NAME, ADDRESS, LOGO, CLOCK, BATTERY)
+USUAL_LIMITS = "limits.usual"
+
+
+def reasons_key(what: str) -> str:
+    """The setting that holds what is offered when something is marked: "reasons.left out"."""
+    return f"reasons.{what}"
+
+
+def tag_key(key: str) -> str:
+    return f"tags.{key}"
+
+
+def words_of(kind: Kind) -> tuple[SettingWord, ...]:
+    """What can be set for a kind: its usual limits, what is offered as reasons and as tags."""
+    return (
+        SettingWord(
+            USUAL_LIMITS,
+            "Usual limits",
+            "limit set",
+            "",
+            "Review",
+            "of sessions that have none of their own and are not signed",
+            scopes=("kind",),
+        ),
+        *(
+            SettingWord(
+                reasons_key(s.what),
+                f"Offered to {s.label}",
+                "lines",
+                s.reasons,
+                "Review",
+                "one a line",
+                scopes=("kind",),
+            )
+            for s in kind.stretches
+            if s.reasons
+        ),
+        *(
+            SettingWord(
+                tag_key(t.key),
+                f"Offered as {t.label.lower()}",
+                "lines",
+                t.suggestions,
+                "Tags",
+                "one a line",
+                scopes=("kind",),
+            )
+            for t in kind.tags
+        ),
+    )
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A setting as it holds for a scope: who set it and when; `version` is the row, 0 when nobody ever did."""
+
+    word: SettingWord
+    scope: Scope
+    of: str
+    value: Any
+    version: int
+    by: str
+    at: datetime | None
+
+
+def word_of(key: str, scope: str, of: str) -> SettingWord:
+    """The declaration of a setting for a scope. NotFoundError when there is none."""
+    known = [*OF_THE_SITE, *(words_of(KINDS[of]) if scope == "kind" and of in KINDS else ())]
+    word = next((w for w in known if w.key == key and scope in w.scopes), None)
+    if word is None:
+        raise NotFoundError(f"There is no setting “{key}” for this {scope}.")
+    return word
+
+
+def value_of(db: Db, word: SettingWord, *, kind: str = "", team: str = "") -> Any:
+    """What holds: what was set for the kind, else for the team, else for the site, else what is shipped."""
+    for scope, of in (("kind", kind), ("team", team), ("site", "")):
+        if scope in word.scopes and (of or scope == "site"):
+            row = _newest(db, word.key, scope, of)
+            if row is not None and row.value is not None:
+                return row.value
+    return list(word.default) if isinstance(word.default, tuple) else word.default
+
+
+def _newest(db: Db, key: str, scope: str, of: str) -> Setting | None:
+    mine = select(Setting).where(Setting.key == key, Setting.scope == scope, Setting.of == of)
+    return db.exec(mine.order_by(col(Setting.id).desc()).limit(1)).first()
+
+
+def all_kept(db: Db) -> list[Kept]:
+    """Every setting that somebody set and that holds, with who and when."""
+    place = (col(Setting.key), col(Setting.scope), col(Setting.of))
+    newest = select(func.max(Setting.id)).group_by(*place)
+    rows = db.exec(
+        select(Setting, Account.name)
+        .outerjoin(Account, col(Account.id) == Setting.made_by)
+        .where(col(Setting.id).in_(newest))
+        .order_by(col(Setting.id))
+    ).all()
+    found = []
+    for row, by in rows:
+        try:
+            word = word_of(row.key, row.scope, row.of)
+        except NotFoundError:
+            continue  # A kind that is no longer here; its settings wait for it.
+        found.append(Kept(word, row.scope, row.of, row.value, row.id or 0, by or "", row.made_at))  # type: ignore[arg-type]
+    return found
+
+
+def keep(db: Db, key: str, scope: str, of: str, value: Any, version: int, who: int | None = None) -> None:
+    """Set something; None: as shipped. ConflictError when somebody was faster, InvalidError says what is wrong."""
+    whom = Whom("setting", f"{key} {scope} {of}".strip()[:64])
+    deeds.ask(db, "setting changed", whom)
+    word = word_of(key, scope, of)
+    if scope == "team" and db.exec(select(Team.id).where(Team.name == of)).first() is None:
+        raise NotFoundError(f"There is no team “{of}”.")
+    good = None if value is None else _checked(db, word, value, of)
+    db.connection().execute(text("select pg_advisory_xact_lock(7245004)"))
+    before = _newest(db, key, scope, of)
+    if (before.id if before else 0) != version:
+        raise ConflictError(
+            f"Somebody else has changed “{word.label}” since you looked. It was read again; please repeat your change.",
+            code="stale-setting",
+        )
+    db.add(Setting(key=key, scope=scope, of=of, value=good, made_by=who))
+    if key == USUAL_LIMITS:
+        _wait_for_usual(db, of)
+    shown = {"value": "a picture" if word.type == "picture" and good else good}
+    deeds.keep(db, "setting changed", whom, {"value": _shown(word, before)}, shown, who)
+    tell(db, "settings")
+    db.commit()
+
+
+def _wait_for_usual(db: Db, kind: str) -> None:
+    """Sessions that are not signed and have no limit set of their own are held against the new one."""
+    own = select(Decision.session_id).where(Decision.key == LIMIT_SET, col(Decision.removed_at).is_(None))
+    db.exec(
+        update(Session)
+        .where(
+            col(Session.kind) == kind,
+            col(Session.figures) == "assessed",
+            col(Session.signed_at).is_(None),
+            col(Session.id).not_in(own),
+        )
+        .values(figures="waiting")
+    )
+
+
+def _shown(word: SettingWord, row: Setting | None) -> Any:
+    return None if row is None else "a picture" if word.type == "picture" and row.value else row.value
+
+
+def _checked(db: Db, word: SettingWord, value: Any, of: str) -> Any:
+    if word.type == "number":
+        low, high = word.low or 0.0, float("inf") if word.high is None else word.high
+        if not is_finite(value) or not low <= value <= high:
+            raise InvalidError(f"{word.label}: a number from {low:g} to {high:g} {word.unit}".rstrip() + " is needed.")
+        return float(value)
+    if word.type == "lines":
+        return _lines(word, value)
+    if not isinstance(value, str):
+        raise InvalidError(f"{word.label}: a text is needed.")
+    if word.type == "picture":
+        _png_size(word, value)
+        return value
+    if word.type == "limit set":
+        known = db.exec(select(LimitSetRow.id).where(LimitSetRow.key == value, LimitSetRow.kind == of)).first()
+        if known is None:
+            raise InvalidError(f"{word.label}: this limit set is not on record for this kind.")
+        return value
+    good = clean_line(value) if word.type == "line" else clean_text(value).strip()
+    most = LONGEST_LINE if word.type == "line" else LONGEST_TEXT
+    if len(good) > most:
+        raise InvalidError(f"{word.label}: at most {most} characters.")
+    return good
+
+
+def _lines(word: SettingWord, value: Any) -> list[str]:
+    if not isinstance(value, list) or not all(isinstance(each, str) for each in value):
+        raise InvalidError(f"{word.label}: a list of short texts is needed.")
+    found = list(dict.fromkeys(line for each in value if (line := clean_line(each))))
+    if len(found) > MOST_LINES or any(len(line) > LONGEST_LINE for line in found):
+        raise InvalidError(f"{word.label}: at most {MOST_LINES} lines of {LONGEST_LINE} characters.")
+    return found
+
+
+def _png_size(word: SettingWord, value: str) -> tuple[int, int]:
+    """Width and height of a PNG given as a data URL. InvalidError when it is none, or too large."""
+    try:
+        data = base64.b64decode(value.removeprefix(_PNG), validate=True)
+    except (binascii.Error, ValueError):
+        data = b""
+    if not value.startswith(_PNG) or data[:8] != b"\x89PNG\r\n\x1a\n" or data[12:16] != b"IHDR" or len(data) < 45:
+        raise InvalidError(f"{word.label}: this is no PNG picture.")
+    if len(data) > MOST_PICTURE_BYTES:
+        raise InvalidError(f"{word.label}: {len(data) // 1000} kB; {MOST_PICTURE_BYTES // 1000} kB are possible.")
+    width, height = struct.unpack(">II", data[16:24])
+    if not (0 < width <= 4000 and 0 < height <= 4000):
+        raise InvalidError(f"{word.label}: {width} x {height} points; up to 4,000 x 4,000 are possible.")
+    return width, height
+
+
+def logo_id(db: Db, team: str) -> int:
+    """The row that holds the logo of a team, else of the site; 0 without one. Rows never change, so it stays what it is."""
+    for scope, of in (("team", team), ("site", "")):
+        row = _newest(db, LOGO.key, scope, of) if of or scope == "site" else None
+        if row is not None and row.value:
+            return row.id or 0
+    return 0
+
+
+def logo_svg(db: Db, setting_id: int) -> str:
+    """The logo of a row as an SVG picture; empty for 0."""
+    row = db.get(Setting, setting_id) if setting_id else None
+    if row is None:
+        return ""
+    width, height = _png_size(LOGO, row.value)
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 0 {width} {height}" '
+        f'width="{width}" height="{height}"><image width="{width}" height="{height}" xlink:href="{row.value}"/></svg>'
+    )
