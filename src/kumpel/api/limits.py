@@ -25,19 +25,19 @@ def limit_sets(db: Database, who: Who, kind: str | None = None) -> list[schemas.
 
 
 @router.post("/limit-sets", status_code=201)
-def copy(wish: schemas.LimitWish, db: Database, who: Who) -> schemas.LimitSet:
+def copy_limits(wish: schemas.LimitWish, db: Database, who: Who) -> schemas.LimitSet:
     """A new set of the house, made from another one."""
     return schemas.LimitSet.model_validate(own_limits.copied(db, _wish(wish), who.id))
 
 
 @router.post("/limit-sets/{limit_set_id}/versions", status_code=201)
-def change(limit_set_id: int, wish: schemas.LimitWish, db: Database, who: Who) -> schemas.LimitSet:
+def change_limits(limit_set_id: int, wish: schemas.LimitWish, db: Database, who: Who) -> schemas.LimitSet:
     """The next version of a set of the house; what was computed with the one before stays."""
     return schemas.LimitSet.model_validate(own_limits.changed(db, limit_set_id, _wish(wish), who.id))
 
 
 @router.post("/preview")
-async def suppose(wish: schemas.SupposedOfMany, request: Request, browser: SignedIn) -> list[schemas.Effect]:
+async def suppose_many(wish: schemas.SupposedOfMany, request: Request, browser: SignedIn) -> list[schemas.Effect]:
     """What would become of several sessions; nothing is kept. Ends when the browser no longer waits for it."""
     store = engine(request.app.state.config.database_url)
     found = []

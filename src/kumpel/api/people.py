@@ -34,6 +34,12 @@ def list_people(db: Database, who: Who, search: str = "", limit: Limit = 100, of
     return schemas.PersonList(people=[answers.person(row) for row in rows], total=total)
 
 
+@router.get("/teams")
+def teams(db: Database, who: Who) -> list[str]:
+    """The names of all teams."""
+    return people.teams(db)
+
+
 @router.post("/people", status_code=201)
 def create_person(wish: schemas.NewPerson, db: Database, who: Who) -> schemas.Person:
     made = people.create_person(db, **wish.model_dump(exclude_none=True))

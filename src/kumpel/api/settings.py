@@ -18,7 +18,7 @@ def all_settings(db: Database, who: Who) -> schemas.Settings:
 
 
 @router.put("/settings")
-def change(wish: schemas.SettingWish, db: Database, who: Who) -> schemas.Settings:
+def change_setting(wish: schemas.SettingWish, db: Database, who: Who) -> schemas.Settings:
     """Set something, or (null) let it be as shipped; 409 `stale-setting` when somebody was faster."""
     settings.keep(db, wish.key, wish.scope, wish.of, wish.value, wish.version, who.id)
     return answers.all_settings(db)

@@ -44,6 +44,11 @@ def _next_number(db: Db) -> str:
             return number
 
 
+def teams(db: Db) -> list[str]:
+    """The names of all teams."""
+    return list(db.exec(select(Team.name).order_by(col(Team.name))).all())
+
+
 def team_named(db: Db, name: str) -> Team:
     found = db.exec(select(Team).where(Team.name == name)).first()
     if found:

@@ -16,6 +16,7 @@ const SCREENS = {
   recorders: () => import("@/features/recorders/Recorders"),
   sessions: () => import("@/features/sessions/Sessions"),
   limits: () => import("@/features/limits/Limits"),
+  settings: () => import("@/features/settings/Settings"),
 };
 const HandOut = lazy(SCREENS["hand-out"]);
 const TakeIn = lazy(SCREENS["take-in"]);
@@ -25,6 +26,7 @@ const People = lazy(SCREENS.people);
 const Recorders = lazy(SCREENS.recorders);
 const Sessions = lazy(SCREENS.sessions);
 const Limits = lazy(SCREENS.limits);
+const Settings = lazy(SCREENS.settings);
 
 // The screen in the address is fetched while the server is still being asked who is signed in.
 const wanted = window.location.pathname.split("/")[1] || "take-in";
@@ -64,6 +66,7 @@ export function App() {
               <Route path="/recorders" element={<Recorders />} />
               <Route path="/sessions" element={<Sessions />} />
               <Route path="/limits" element={<Limits />} />
+              <Route path="/settings" element={<Settings />} />
               <Route path="*" element={<Navigate to="/take-in" replace />} />
             </Routes>
           </Suspense>

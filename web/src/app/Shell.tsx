@@ -62,6 +62,7 @@ setTheme(localStorage.getItem("theme") ?? "");
 
 function Menu({ me }: { me: Schemas["Me"] }) {
   const queries = useQueryClient();
+  const navigate = useNavigate();
   const leave = useMutation({
     mutationFn: () => ask(api.POST("/api/sign-out")),
     onSuccess: () => {
@@ -95,6 +96,9 @@ function Menu({ me }: { me: Schemas["Me"] }) {
             </DropdownMenu.Item>
           ))}
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
+          <DropdownMenu.Item className={item} onSelect={() => navigate("/settings")}>
+            Settings
+          </DropdownMenu.Item>
           <DropdownMenu.Item className={item} onSelect={() => leave.mutate()}>
             Sign out
           </DropdownMenu.Item>

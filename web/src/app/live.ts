@@ -19,6 +19,8 @@ const STALE: Record<string, string[]> = {
   sessions: ["sessions", "line", "take-in", "review"],
   reports: ["reports", "line", "sessions"],
   people: ["people"],
+  settings: ["settings", "kinds", "limit-sets"],
+  "limit-sets": ["limit-sets"],
 };
 
 function take(queries: QueryClient, note: Note) {

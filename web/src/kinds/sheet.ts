@@ -1,13 +1,17 @@
 import type { ComponentType } from "react";
 import type { Schemas } from "@/api/client";
 import type { Assessed, Kind, Stretch } from "@/sheet/assessed";
+import type { Supposed } from "@/sheet/useSupposed";
 
-/** What a sheet may do to a session; each is one step that one undo takes back. */
+/** What a sheet may do to a session; each is one step that one undo takes back. Promises are waited for. */
 export interface SheetActions {
   mark: (what: Stretch["what"], startS: number, endS: number, reason: string) => void;
   drop: (key: string, lengthS: number, reason: string) => void;
   keep: (key: string, lengthS: number) => void;
   takeBack: (ids: number[]) => void;
+  edit: (stretch: Stretch, startS: number, endS: number, reason: string) => unknown;
+  /** Sleep as given takes the place of what was computed. */
+  sleep: (stretches: [number, number][]) => unknown;
 }
 
 /** What a kind's review sheet gets and may ask for. */
@@ -17,6 +21,8 @@ export interface ReviewSheetProps {
   limitSet: Schemas["LimitSet"] | undefined;
   locked: boolean;
   actions: SheetActions;
+  /** What would come out with something that is not decided yet. */
+  supposed: Supposed;
   onWhy: (figure: Schemas["Figure"]) => void;
 }
 

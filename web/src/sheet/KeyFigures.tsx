@@ -26,12 +26,15 @@ export function judgementOf(assessment: Assessment, figure: Figure) {
 function KeyFigure({
   figure,
   before,
+  now,
   assessment,
   name,
   onWhy,
 }: {
   figure: Figure;
   before: Figure | undefined;
+  /** The figure as it is, while another one is only supposed. */
+  now: Figure | undefined;
   assessment: Assessment;
   name: string;
   onWhy: () => void;
@@ -44,7 +47,7 @@ function KeyFigure({
       type="button"
       onClick={onWhy}
       title="Why this number?"
-      className="flex flex-col items-start justify-start bg-panel px-3 py-2 text-left hover:bg-act-soft"
+      className={`flex flex-col items-start justify-start px-3 py-2 text-left hover:bg-act-soft ${now ? "bg-act-soft" : "bg-panel"}`}
     >
       <span className="block max-w-full truncate font-medium font-narrow text-[12.5px] text-soft">{name}</span>
       <span className="block font-narrow font-semibold text-[27px] leading-[1.15]">
@@ -63,8 +66,15 @@ function KeyFigure({
       ) : (
         <span className="font-narrow text-[13px] text-soft">{figure.note || "no limit in this set"}</span>
       )}
-      {before && stated(before) !== stated(figure) && (
-        <span className="block font-narrow text-[12.5px] text-soft">as recorded {stated(before)}</span>
+      {now ? (
+        <span className="block font-narrow text-[12.5px] text-act">
+          would be so; now {stated(now)} {unitOf(now)}
+        </span>
+      ) : (
+        before &&
+        stated(before) !== stated(figure) && (
+          <span className="block font-narrow text-[12.5px] text-soft">as recorded {stated(before)}</span>
+        )
       )}
     </button>
   );
@@ -73,10 +83,13 @@ function KeyFigure({
 /** The four figures that matter first, those with limits before the others; a click says why. */
 export function KeyFigures({
   review,
+  supposed = null,
   nameOf,
   onWhy,
 }: {
   review: Assessed;
+  /** Shown in place of what is, while something is only supposed. */
+  supposed?: Assessment | null;
   nameOf?: (figure: Figure) => string;
   onWhy: (figure: Figure) => void;
 }) {
@@ -90,9 +103,10 @@ export function KeyFigures({
       {figures.map((f) => (
         <KeyFigure
           key={f.key}
-          figure={f}
+          figure={(supposed && figureOf(supposed, f.key)) ?? f}
           before={figureOf(recorded, f.key)}
-          assessment={reviewed}
+          now={supposed ? f : undefined}
+          assessment={supposed ?? reviewed}
           name={nameOf?.(f) ?? f.name}
           onWhy={() => onWhy(f)}
         />

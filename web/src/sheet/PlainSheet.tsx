@@ -11,6 +11,7 @@ import { type Happening, happeningsOf } from "./events";
 import { FiguresTable } from "./FiguresTable";
 import { KeyFigures } from "./KeyFigures";
 import { PickLanes } from "./PickLanes";
+import { useEdges } from "./useEdges";
 import { nameOf, useLanes, usePicked } from "./useLanes";
 
 const panel = "mt-2.5 rounded-lg border border-line bg-panel px-3 py-2";
@@ -27,7 +28,7 @@ function valueAt(lane: ReturnType<typeof useLanes>[number], atS: number): number
 }
 
 /** What a kind without a sheet of its own gets: figures, everything on one clock, tables, events. */
-export default function PlainSheet({ review, kind, limitSet, locked, actions, onWhy }: ReviewSheetProps) {
+export default function PlainSheet({ review, kind, limitSet, locked, actions, supposed, onWhy }: ReviewSheetProps) {
   const { session, reviewed } = review;
   const whole = useMemo<[number, number]>(() => [0, Math.max(session.length_s, 1)], [session.length_s]);
   const [span, setSpan] = useState(whole);
@@ -48,9 +49,10 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, on
     }
     return [...groups].slice(0, MOST_ROWS).map(([label, items]) => ({ label, items }));
   }, [happenings]);
+  const edging = useEdges({ review, kind, locked, actions, supposed });
   const bands = useMemo<LaneBand[]>(() => {
     const moved = stretchesOf(review, "asleep").length > 0;
-    return [
+    const found = [
       ...stretchesOf(review).map((s): LaneBand => ({ startS: s.start_s, endS: s.end_s, look: s.what, text: s.reason })),
       ...reviewed.suggestions.map(
         (s): LaneBand => ({ startS: s.start_s, endS: s.end_s, look: "suggestion", text: s.reason }),
@@ -59,7 +61,9 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, on
         (s): LaneBand => ({ startS: s.start_s, endS: s.end_s, look: "asleep", text: s.label }),
       ),
     ];
-  }, [review, reviewed]);
+    return found.map(edging.moved);
+  }, [review, reviewed, edging.moved]);
+  const [tall, setTall] = useState<string | null>(null);
   const show = useCallback(
     (atS: number, endS = atS, aroundS = 60) => {
       const [from, to] = [Math.max(atS - aroundS, 0), Math.min(endS + aroundS, whole[1])];
@@ -85,7 +89,7 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, on
   ];
   return (
     <>
-      <KeyFigures review={review} onWhy={onWhy} />
+      <KeyFigures review={review} supposed={supposed.supposed} onWhy={onWhy} />
       <section className={panel} aria-label="On one clock">
         <div className="flex flex-wrap items-center gap-x-3 gap-y-1 pb-1.5 text-[13px]">
           <b className="font-narrow font-semibold">On one clock</b>
@@ -133,6 +137,10 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, on
           whole={whole}
           clock={clock}
           chosen={event}
+          edges={edging.edges}
+          onEdge={edging.onEdge}
+          tall={tall}
+          onTall={(key) => setTall((now) => (now === key ? null : key))}
           onSpan={setSpan}
           onSelect={(a, b) => !locked && setChosenSpan([Math.max(a, 0), Math.min(b, session.length_s)])}
           onCursor={setCursor}
@@ -198,6 +206,8 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, on
       {chosenSpan && (
         <StretchDialog
           words={kind.stretches}
+          supposed={supposed}
+          lead={reviewed.key_figures[0]}
           clock={clock}
           lengthS={session.length_s}
           startS={chosenSpan[0]}

@@ -1,7 +1,8 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Fragment, useEffect, useRef, useState } from "react";
 import { api, ask, Problem, type Schemas } from "@/api/client";
-import { type SetupControl, settingsOf } from "@/kinds/kinds";
+import { useNumber } from "@/features/settings/useSettings";
+import { type SetupControl, settingsOf, useKindWords } from "@/kinds/kinds";
 import { Button, Loading, Refused, Token, Trouble, Warn } from "@/ui/basics";
 import { type Entry, lengthOf, numberOf, refusedEntry } from "@/ui/entry";
 import { clockError, percent } from "@/ui/format";
@@ -97,12 +98,6 @@ function enteredText(text: string, empty?: boolean): { value: string | null } | 
   return empty ? { value: null } : { wrong: "Something is needed here." };
 }
 
-const TAGS = [
-  ["shift", "Shift"],
-  ["place", "Place"],
-  ["task", "Task"],
-] as const;
-
 /** The slip: recorder, settings with what differs on the recorder, clock; write, read back, hand out. */
 export function Slip({
   person,
@@ -114,6 +109,8 @@ export function Slip({
   onDone: () => void;
 }) {
   const kind = settingsOf(recorder.kind);
+  const wrongFrom = useNumber("link.clock_s", recorder.kind);
+  const words = useKindWords().data?.find((k) => k.key === recorder.kind)?.tags ?? [];
   const [edited, setEdited] = useState<Settings | undefined>();
   const [library, setLibrary] = useState("");
   const [refused, setRefused] = useState<string | null>(null);
@@ -298,7 +295,7 @@ export function Slip({
             set on writing
           </label>
           <span
-            className={`border-hair border-t py-1.5 pr-4 pl-2 ${Math.abs(recorder.clock_error_s ?? 0) >= 5 ? "text-action" : "text-soft"}`}
+            className={`border-hair border-t py-1.5 pr-4 pl-2 ${Math.abs(recorder.clock_error_s ?? 0) >= wrongFrom ? "text-action" : "text-soft"}`}
           >
             is {clockError(recorder.clock_error_s)}
           </span>
@@ -313,18 +310,26 @@ export function Slip({
               </span>
             </>
           )}
-          {TAGS.map(([key, label]) => (
+          {words.map(({ key, label, hint, suggestions }) => (
             <Fragment key={key}>
               <span className="border-hair border-t py-1.5 pl-4 text-soft">{label}</span>
               <span className="col-span-2 border-hair border-t px-2 py-0.5">
                 <input
                   aria-label={label}
                   className="-ml-1 min-h-7 w-full rounded border border-transparent bg-transparent px-1 hover:border-line"
-                  placeholder={key === "shift" ? "early, 8 h" : key === "place" ? "where it is worn" : "what is done"}
+                  list={suggestions.length > 0 ? `offered-${key}` : undefined}
+                  placeholder={hint}
                   value={tags[key] ?? ""}
                   maxLength={200}
                   onChange={(e) => setTags({ ...tags, [key]: e.target.value })}
                 />
+                {suggestions.length > 0 && (
+                  <datalist id={`offered-${key}`}>
+                    {suggestions.map((each) => (
+                      <option key={each} value={each} />
+                    ))}
+                  </datalist>
+                )}
               </span>
             </Fragment>
           ))}

@@ -1,61 +1,160 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
 import { api, ask } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
-import { Loading, Trouble, Verdict, type VerdictWord } from "@/ui/basics";
+import { Button, Loading, Trouble, Verdict, type VerdictWord } from "@/ui/basics";
+import { day, moment } from "@/ui/format";
+import { useNotices } from "@/ui/notices";
+import { LimitEditor, type LimitWish } from "./LimitEditor";
+import { counted, edge, type LimitSet, newest, rulesOf, sameRule } from "./rules";
+import { type TriedSession, useEffects } from "./useEffects";
 
-interface Rule {
-  name: string;
-  unit: string;
-  parameters: Record<string, number>;
-  steps: { value: number; verdict: VerdictWord; name: string; beyond: boolean; below?: boolean }[];
+function Rules({ set }: { set: LimitSet }) {
+  return (
+    <table className="mt-2 w-full">
+      <tbody>
+        {rulesOf(set).map((rule) => (
+          <tr key={`${rule.name} ${counted(rule.parameters)}`} className="border-hair border-t align-top">
+            <td className="w-64 py-1.5 pr-3">
+              {rule.name}
+              <span className="block text-[12.5px] text-soft">{counted(rule.parameters)}</span>
+            </td>
+            <td className="py-1.5">
+              {rule.steps.map((s) => (
+                <span key={s.name} className="mr-5 inline-block">
+                  <Verdict verdict={s.verdict} words={`${edge(s)} ${s.value} ${rule.unit}, ${s.name}`} />
+                </span>
+              ))}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
 }
 
-function counted(p: Record<string, number>): string {
-  if (!p.criterion_db) return "";
-  const threshold = p.threshold_db ? `, counted from ${p.threshold_db} dB` : "";
-  return `${p.exchange_rate_db} dB rate, ${p.criterion_db} dB for ${p.criterion_h} h${threshold}`;
+/** What the set would do: verdicts of the newest sessions that would be others. */
+function Tried({ tried, wrong }: { tried: TriedSession[] | null; wrong: string | null }) {
+  if (wrong) return <p className="text-[13px] text-above">{wrong}</p>;
+  if (tried === null) return <p className="text-[13px] text-soft">Change a value to see what it would do.</p>;
+  if (tried.length === 0) return <p className="text-[13px] text-soft">No session of this kind has figures yet.</p>;
+  const changed = tried.filter(({ effect }) => effect.verdict !== effect.now);
+  return (
+    <div className="text-[13px]" role="status">
+      <p>
+        {changed.length === 0
+          ? `The verdicts of the ${tried.length} newest sessions would stay as they are.`
+          : `Of the ${tried.length} newest sessions ${changed.length} would have another verdict:`}
+      </p>
+      <table className="mt-1 w-full">
+        <tbody>
+          {changed.slice(0, 8).map(({ session, effect }) => (
+            <tr key={session.id} className="border-hair border-t">
+              <td className="max-w-40 truncate py-1 pr-3">{session.person || "unclaimed"}</td>
+              <td className="pr-3 text-soft">{moment(session.started_at, session.utc_offset_min)}</td>
+              <td className="pr-3">
+                <Verdict verdict={effect.now as VerdictWord} />
+              </td>
+              <td>
+                <Verdict verdict={effect.verdict as VerdictWord} words={effect.why || effect.words || effect.verdict} />
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
 }
 
-const edge = (step: Rule["steps"][number]) =>
-  step.below ? (step.beyond ? "below" : "down to") : step.beyond ? "above" : "from";
+function Editing({ base, sets, onDone }: { base: LimitSet; sets: LimitSet[]; onDone: () => void }) {
+  const queries = useQueryClient();
+  const { say, fail } = useNotices();
+  const effects = useEffects(base.kind);
+  const known = useMemo(() => {
+    const all = sets.filter((s) => s.kind === base.kind).flatMap(rulesOf);
+    return all.filter((rule, i) => all.findIndex((other) => sameRule(other, rule)) === i);
+  }, [sets, base.kind]);
+  const keep = useMutation({
+    mutationFn: (wish: LimitWish) =>
+      base.shipped
+        ? ask(api.POST("/api/limit-sets", { body: wish }))
+        : ask(
+            api.POST("/api/limit-sets/{limit_set_id}/versions", {
+              params: { path: { limit_set_id: base.id } },
+              body: wish,
+            }),
+          ),
+    onSuccess: (made) => {
+      queries.invalidateQueries({ queryKey: ["limit-sets"] });
+      say(`${made.name}, ${made.version}, is on record.`);
+      onDone();
+    },
+    onError: (error) => {
+      fail(error);
+      queries.invalidateQueries({ queryKey: ["limit-sets"] });
+    },
+  });
+  return (
+    <div className="mt-3 border-line border-t pt-3">
+      <LimitEditor
+        base={base}
+        known={known}
+        onWish={effects.tryIt}
+        actions={(wish) => (
+          <>
+            <Button look="primary" disabled={!wish || keep.isPending} onClick={() => wish && keep.mutate(wish)}>
+              {base.shipped ? "Keep as a set of the house" : "Keep as the next version"}
+            </Button>
+            <Button look="quiet" onClick={onDone}>
+              Cancel
+            </Button>
+          </>
+        )}
+      />
+      <section aria-label="What it would do" className="mt-3 rounded-md bg-salt px-3 py-2">
+        <Tried tried={effects.tried} wrong={effects.wrong} />
+      </section>
+    </div>
+  );
+}
 
-/** The limit sets on record, with issuer, version and date. */
+/** The limit sets on record, with issuer, version and date; copies of the house can be changed. */
 export default function Limits() {
   const sets = useQuery({ queryKey: ["limit-sets"], queryFn: () => ask(api.GET("/api/limit-sets")) });
+  const [editing, setEditing] = useState<number | null>(null);
   if (sets.isError && !sets.data) return <Trouble error={sets.error} again={() => sets.refetch()} />;
   if (!sets.data) return <Loading what="the limit sets" />;
   return (
-    // biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and holds nothing else that takes the focus
+    // biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and what it holds may not take the focus
     <main tabIndex={0} className="h-full overflow-auto px-5 py-[18px]">
       <h1>Limits</h1>
-      <p className="mb-4 text-soft">Shipped sets are read-only. What a report used is frozen with the report.</p>
-      {sets.data.map((set) => (
-        <article key={set.id} className="mb-3 max-w-[880px] rounded-lg border border-line bg-panel px-4 py-3">
+      <p className="mb-4 max-w-[80ch] text-soft">
+        Shipped sets are read-only; copies of the house change in versions. What was computed or printed keeps the
+        version it was held against. Which set is usual for a kind stands in Settings.
+      </p>
+      {newest(sets.data).map((set) => (
+        <article
+          key={set.key}
+          aria-label={set.name}
+          className="mb-3 max-w-[960px] rounded-lg border border-line bg-panel px-4 py-3"
+        >
           <div className="flex items-baseline gap-3">
             <h2>{set.name}</h2>
             <span className="text-soft">
-              {kindName(set.kind)}, {set.issuer}, {set.version}, valid from {set.valid_from}
+              {kindName(set.kind)}, {set.issuer}, {set.version}, valid from {day(set.valid_from)}
             </span>
+            <span className="ml-auto" />
+            {editing !== set.id && (
+              <Button look="quiet" size="small" onClick={() => setEditing(set.id)}>
+                {set.shipped ? "Copy and change" : "Change"}
+              </Button>
+            )}
           </div>
-          <table className="mt-2 w-full">
-            <tbody>
-              {(set.data.rules as Rule[]).map((rule) => (
-                <tr key={rule.name} className="border-hair border-t align-top">
-                  <td className="w-64 py-1.5 pr-3">
-                    {rule.name}
-                    <span className="block text-[12.5px] text-soft">{counted(rule.parameters)}</span>
-                  </td>
-                  <td className="py-1.5">
-                    {rule.steps.map((s) => (
-                      <span key={s.name} className="mr-5 inline-block">
-                        <Verdict verdict={s.verdict} words={`${edge(s)} ${s.value} ${rule.unit}, ${s.name}`} />
-                      </span>
-                    ))}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          {editing === set.id ? (
+            <Editing base={set} sets={sets.data} onDone={() => setEditing(null)} />
+          ) : (
+            <Rules set={set} />
+          )}
         </article>
       ))}
     </main>

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, ask } from "@/api/client";
+import { useNumbers } from "@/features/settings/useSettings";
 import { kindName } from "@/kinds/kinds";
 import { Button, Empty, Loading, Token, Trouble } from "@/ui/basics";
 import { clockError, moment, percent } from "@/ui/format";
@@ -8,6 +9,8 @@ import { useNotices } from "@/ui/notices";
 /** Every recorder that was ever seen: where it is, who has it, its battery and clock. */
 export default function Recorders() {
   const queries = useQueryClient();
+  const wrongFrom = useNumbers("link.clock_s");
+  const lowBelow = useNumbers("link.battery");
   const { fail } = useNotices();
   const recorders = useQuery({ queryKey: ["recorders"], queryFn: () => ask(api.GET("/api/recorders")) });
   const again = useMutation({
@@ -55,9 +58,11 @@ export default function Recorders() {
                 )}
               </td>
               <td className="px-2">{r.holder || <span className="text-soft">nobody</span>}</td>
-              <td className="px-2">{r.in_reach ? percent(r.battery ?? 0) : ""}</td>
+              <td className={`px-2 ${r.in_reach && 100 * (r.battery ?? 1) < lowBelow(r.kind) ? "text-action" : ""}`}>
+                {r.in_reach ? percent(r.battery ?? 0) : ""}
+              </td>
               <td className="px-2">{r.in_reach ? percent(r.memory_used ?? 0) : ""}</td>
-              <td className={`px-2 ${Math.abs(r.clock_error_s ?? 0) >= 5 ? "text-action" : ""}`}>
+              <td className={`px-2 ${Math.abs(r.clock_error_s ?? 0) >= wrongFrom(r.kind) ? "text-action" : ""}`}>
                 {r.in_reach ? clockError(r.clock_error_s) : ""}
               </td>
               <td className="px-2 text-soft">

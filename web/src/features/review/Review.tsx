@@ -3,8 +3,10 @@ import { Suspense, useEffect, useMemo, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { type Key, useKeys } from "@/app/keys";
+import { useNumbers } from "@/features/settings/useSettings";
 import { kindName, loadSheet, sheetOf, useKindWords } from "@/kinds/kinds";
 import { isAssessed } from "@/sheet/assessed";
+import { useSupposed } from "@/sheet/useSupposed";
 import { Button, Empty, Loading, Trouble, Verdict, Warn } from "@/ui/basics";
 import { clockError, day, length, moment, offsetChanges, wallClock } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
@@ -80,6 +82,8 @@ function NoFigures({ review, again }: { review: Schemas["Review"]; again: () => 
 
 function Sheet({ id, next, previous }: { id: number; next: number | null; previous: number | null }) {
   const review = useReview(id);
+  const supposed = useSupposed(id);
+  const wrongFrom = useNumbers("link.clock_s");
   const [why, setWhy] = useState<Schemas["Figure"] | null>(null);
   const navigate = useNavigate();
   const { fail } = useNotices();
@@ -145,12 +149,13 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
             </>
           )}
           {data.session.trouble && <span className="text-action">{data.session.trouble}</span>}
-          {data.session.clock_error_s !== null && Math.abs(data.session.clock_error_s) >= 5 && (
-            <span>
-              {data.session.clock_shift_s ? "times shifted, " : ""}recorder’s clock was{" "}
-              {clockError(data.session.clock_error_s)}
-            </span>
-          )}
+          {data.session.clock_error_s !== null &&
+            Math.abs(data.session.clock_error_s) >= wrongFrom(data.session.kind) && (
+              <span>
+                {data.session.clock_shift_s ? "times shifted, " : ""}recorder’s clock was{" "}
+                {clockError(data.session.clock_error_s)}
+              </span>
+            )}
           <span className="ml-auto" />
           <Button
             look="quiet"
@@ -179,11 +184,21 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
             limitSet={limitSet}
             locked={locked}
             actions={review}
+            supposed={supposed}
             onWhy={setWhy}
           />
         </Suspense>
       </section>
-      <SidePanel key={id} review={data} kind={words} actions={review} onWhy={setWhy} onFail={fail} next={next} />
+      <SidePanel
+        key={id}
+        review={data}
+        kind={words}
+        actions={review}
+        supposed={supposed}
+        onWhy={setWhy}
+        onFail={fail}
+        next={next}
+      />
       {why && <WhyDialog figure={why} onClose={() => setWhy(null)} />}
     </>
   );

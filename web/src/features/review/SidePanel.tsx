@@ -2,6 +2,7 @@ import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import type { Schemas } from "@/api/client";
 import { type Assessed, acceptedOf, type Kind, type Stretch, settingOf, stretchesOf } from "@/sheet/assessed";
+import type { Supposed } from "@/sheet/useSupposed";
 import { Button, Refused, Verdict, Warn } from "@/ui/basics";
 import { type Entry, lengthOf, numberOf, refusedEntry } from "@/ui/entry";
 import { day, hoursMinutes, length, number, offsetChanges, wallClock } from "@/ui/format";
@@ -248,6 +249,7 @@ function Setting({
   value,
   parse,
   onSet,
+  onTyping,
   locked,
   hint,
   wide = false,
@@ -258,15 +260,23 @@ function Setting({
   parse: (text: string) => Entry | { value: string | null };
   /** Sets the value; a promise is waited for. */
   onSet: (value: number | string | null) => unknown;
+  /** What would hold while it is typed; undefined when it is not understood, or nobody types any more. */
+  onTyping?: (value: number | string | null | undefined) => void;
   locked: boolean;
   hint: string;
   wide?: boolean;
 }) {
   const [typed, setTyped] = useState<string | null>(null);
   const [wrong, setWrong] = useState<string | null>(null);
+  const typing = (text: string) => {
+    setTyped(text);
+    const entry = parse(text);
+    onTyping?.("wrong" in entry || text.trim() === value ? undefined : entry.value);
+  };
   const commit = () => {
     if (typed === null) return;
     if (typed.trim() === value) {
+      onTyping?.(undefined);
       setTyped(null);
       setWrong(null);
       return;
@@ -276,7 +286,10 @@ function Setting({
     if ("wrong" in entry) return setWrong(entry.wrong);
     setWrong(null);
     // What was typed stands until the answer is here; what is typed meanwhile is newer.
-    void Promise.resolve(onSet(entry.value)).then(() => setTyped((now) => (now === typed ? null : now)));
+    void Promise.resolve(onSet(entry.value)).then(() => {
+      onTyping?.(undefined);
+      setTyped((now) => (now === typed ? null : now));
+    });
   };
   return (
     <label className="flex flex-wrap items-center justify-between gap-x-2 border-hair border-t py-1 text-[13px]">
@@ -289,7 +302,7 @@ function Setting({
           placeholder={hint}
           value={typed ?? value}
           readOnly={locked}
-          onChange={(e) => setTyped(e.target.value)}
+          onChange={(e) => typing(e.target.value)}
           onBlur={commit}
           onKeyDown={(e) => e.key === "Enter" && commit()}
         />
@@ -305,11 +318,13 @@ function ForThisSession({
   review,
   kind,
   actions,
+  supposed,
   locked,
 }: {
   review: ReviewData;
   kind: Kind;
   actions: ReviewActions;
+  supposed: Supposed;
   locked: boolean;
 }) {
   const [explaining, setExplaining] = useState<{ word: Kind["decisions"][number]; value: number } | null>(null);
@@ -360,6 +375,11 @@ function ForThisSession({
             }
             parse={parserOf(word)}
             locked={locked}
+            onTyping={(v) =>
+              v === undefined
+                ? supposed.forget()
+                : supposed.suppose({ add: [{ what: "setting", key: word.key, value: v, reason: "supposed" }] })
+            }
             onSet={(v) =>
               word.needs_reason && typeof v === "number" ? setExplaining({ word, value: v }) : actions.set(word.key, v)
             }
@@ -451,6 +471,7 @@ export function SidePanel({
   review,
   kind,
   actions,
+  supposed,
   onWhy,
   onFail,
   next,
@@ -458,6 +479,7 @@ export function SidePanel({
   review: ReviewData;
   kind: Kind;
   actions: ReviewActions;
+  supposed: Supposed;
   onWhy: (figure: Schemas["Figure"]) => void;
   onFail: (error: unknown) => void;
   next: number | null;
@@ -535,7 +557,7 @@ export function SidePanel({
       <Decided review={review} kind={kind} actions={actions} locked={locked} onChange={setEditing} />
       {!locked && <Suggestions review={review} actions={actions} />}
       <Checks review={review} kind={kind} />
-      <ForThisSession review={review} kind={kind} actions={actions} locked={locked} />
+      <ForThisSession review={review} kind={kind} actions={actions} supposed={supposed} locked={locked} />
       <Heading>Conclusion</Heading>
       <Conclusion key={`${session.id} ${locked}`} review={review} actions={actions} locked={locked} kept={conclusion} />
       <div className="mt-2 flex flex-wrap gap-2">
@@ -585,6 +607,8 @@ export function SidePanel({
       {editing && (
         <StretchDialog
           words={kind.stretches}
+          supposed={supposed}
+          lead={review.reviewed.key_figures[0]}
           clock={clock}
           lengthS={session.length_s}
           startS={editing.start_s}

@@ -1,5 +1,7 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import type { Kind, Stretch } from "@/sheet/assessed";
+import { stated, unitOf } from "@/sheet/KeyFigures";
+import type { Supposed } from "@/sheet/useSupposed";
 import { Button, Field, inputLook } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
 import { clockOf } from "@/ui/entry";
@@ -30,6 +32,8 @@ export function StretchDialog({
   startS,
   endS,
   stretch,
+  supposed,
+  lead,
   onSave,
   onRemove,
   onClose,
@@ -41,6 +45,9 @@ export function StretchDialog({
   startS: number;
   endS: number;
   stretch?: Stretch;
+  /** What would come out is said while the stretch is chosen; of the figure that leads. */
+  supposed?: Supposed;
+  lead?: string;
   onSave: (what: Stretch["what"], startS: number, endS: number, label: string) => void;
   onRemove?: () => void;
   onClose: () => void;
@@ -56,6 +63,15 @@ export function StretchDialog({
   const wrong = [begin, end].find((each) => typeof each === "string");
   const fits = typeof begin === "number" && typeof end === "number" && end > begin;
   const reasons = words.find((w) => w.what === what)?.reasons ?? [];
+  const suppose = supposed?.suppose;
+  const forget = supposed?.forget;
+  useEffect(() => {
+    if (!fits || typeof begin !== "number" || typeof end !== "number") return;
+    const wish = { what, start_s: begin, end_s: end, reason: label.trim() || "supposed" };
+    suppose?.({ add: [wish], remove: stretch ? [stretch.id] : [] });
+  }, [suppose, fits, begin, end, what, label, stretch]);
+  useEffect(() => forget, [forget]);
+  const would = supposed?.supposed?.figures.find((f) => f.key === lead);
   const good = fits && (label.trim() !== "" || what === "asleep");
   return (
     <Dialog title={stretch ? "Change this stretch" : `${show(startS)} to ${show(endS)}`} open onClose={onClose}>
@@ -112,6 +128,12 @@ export function StretchDialog({
         </div>
         <p className="text-[13px] text-soft">
           {fits ? length(end - begin) : (wrong ?? "The end must come after the beginning.")}
+          {fits && would && (
+            <>
+              . With it: {would.name} <b className="font-semibold text-ink">{stated(would)}</b> {unitOf(would)}
+            </>
+          )}
+          {fits && supposed?.wrong && <span className="block text-action">{supposed.wrong}</span>}
         </p>
         <div className="flex gap-2">
           <Button look="primary" type="submit" disabled={!good}>

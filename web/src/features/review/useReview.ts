@@ -88,6 +88,8 @@ export function useReview(id: number) {
       decide([{ what, start_s: startS, end_s: endS, reason }]),
     edit: (stretch: Stretch, startS: number, endS: number, reason: string) =>
       decide([{ what: stretch.what, start_s: startS, end_s: endS, reason }], [stretch.id]),
+    sleep: (stretches: [number, number][]) =>
+      decide(stretches.map(([start_s, end_s]) => ({ what: "asleep", start_s, end_s, reason: "by hand" }))),
     drop: (key: string, lengthS: number, reason: string) => decide([{ what: "dropped", key, value: lengthS, reason }]),
     keep: (key: string, lengthS: number) => decide([{ what: "kept", key, value: lengthS }]),
     takeBack: (ids: number[]) => decide([], ids),

@@ -2,7 +2,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import { MiniLevel } from "@/charts/MiniLevel";
-import { kindName } from "@/kinds/kinds";
+import { useNumber } from "@/features/settings/useSettings";
+import { kindName, useKindWords } from "@/kinds/kinds";
 import { Button } from "@/ui/basics";
 import { clockError, length, moment } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
@@ -16,12 +17,6 @@ export interface Draft {
   unclaimed: boolean;
   shiftClock: boolean;
 }
-
-const TAGS = [
-  ["shift", "Shift", "early, 8 h"],
-  ["place", "Place", "where it was worn"],
-  ["task", "Task", "what was done"],
-] as const;
 
 const line =
   "w-full min-h-7 border-0 border-line border-b bg-transparent px-0 pb-0.5 placeholder:text-soft hover:border-soft";
@@ -88,17 +83,27 @@ export function Details({
       : (own.person?.name ?? (bay.recorder.holder || "nobody yet"));
   const note = stored ? (session.data?.note ?? "") : own.note;
   const error = bay.recorder.clock_error_s ?? 0;
+  const wrongFrom = useNumber("link.clock_s", bay.recorder.kind);
   const setTag = (key: string, value: string) => {
     const next = { ...tags, [key]: value };
     if (!stored) onDraft({ ...own, tags: next });
     else if (value !== (tags[key] ?? "")) change.mutate({ tags: next });
   };
-  const text = (key: string, label: string, value: string, hint: string, commit: (value: string) => void) => (
+  const words = useKindWords().data?.find((k) => k.key === bay.recorder.kind)?.tags ?? [];
+  const text = (
+    key: string,
+    label: string,
+    value: string,
+    hint: string,
+    commit: (value: string) => void,
+    suggestions: string[] = [],
+  ) => (
     <div key={key} className="contents">
       <span className="pt-1 text-soft">{label}</span>
       <input
         aria-label={label}
         className={line}
+        list={suggestions.length > 0 ? `offered-${key}` : undefined}
         placeholder={hint}
         maxLength={200}
         value={typed[key] ?? value}
@@ -111,6 +116,13 @@ export function Details({
           if (typed[key] !== undefined && stored) commit(typed[key]);
         }}
       />
+      {suggestions.length > 0 && (
+        <datalist id={`offered-${key}`}>
+          {suggestions.map((each) => (
+            <option key={each} value={each} />
+          ))}
+        </datalist>
+      )}
     </div>
   );
   return (
@@ -126,8 +138,8 @@ export function Details({
       <div className="mt-3 grid grid-cols-[84px_1fr] gap-y-2">
         <span className="text-soft">Person</span>
         <b className="truncate border-line border-b pb-0.5 font-medium">{person}</b>
-        {TAGS.map(([key, label, hint]) => text(key, label, tags[key] ?? "", hint, (v) => setTag(key, v)))}
-        {Math.abs(error) >= 5 && (
+        {words.map((w) => text(w.key, w.label, tags[w.key] ?? "", w.hint, (v) => setTag(w.key, v), w.suggestions))}
+        {Math.abs(error) >= wrongFrom && (
           <>
             <span className="text-soft">Clock</span>
             {stored ? (

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ask, Problem, type Schemas } from "@/api/client";
+import { useNumbers } from "@/features/settings/useSettings";
 import { Button, Empty, Loading, Progress, Tag, Token, Trouble, Verdict, Warn } from "@/ui/basics";
 import { clockError, length, moment, percent, since } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
@@ -126,6 +127,8 @@ function useRecorderAction() {
 }
 
 export default function TakeIn() {
+  const wrongFrom = useNumbers("link.clock_s");
+  const lowBelow = useNumbers("link.battery");
   const bays = useQuery({ queryKey: ["take-in"], queryFn: () => ask(api.GET("/api/take-in")) });
   const recorders = useQuery({ queryKey: ["recorders"], queryFn: () => ask(api.GET("/api/recorders")) });
   const [showOld, setShowOld] = useState(false);
@@ -261,8 +264,16 @@ export default function TakeIn() {
                   </Button>
                 )}
                 <Measure name={r.place || "Link"} value="connected" />
-                <Measure name="Battery" value={percent(r.battery ?? 0)} bad={(r.battery ?? 1) < 0.2} />
-                <Measure name="Clock" value={clockError(r.clock_error_s)} bad={Math.abs(r.clock_error_s ?? 0) >= 5} />
+                <Measure
+                  name="Battery"
+                  value={percent(r.battery ?? 0)}
+                  bad={100 * (r.battery ?? 1) < lowBelow(r.kind)}
+                />
+                <Measure
+                  name="Clock"
+                  value={clockError(r.clock_error_s)}
+                  bad={Math.abs(r.clock_error_s ?? 0) >= wrongFrom(r.kind)}
+                />
                 <Measure name="Memory" value={percent(r.memory_used ?? 0)} bad={(r.memory_used ?? 0) > 0.9} />
               </div>
               {r.trouble && (

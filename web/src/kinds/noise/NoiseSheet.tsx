@@ -39,7 +39,7 @@ function shortName(figure: Figure): string {
 const panel = "mt-2.5 rounded-lg border border-line bg-panel px-2.5 py-2";
 
 /** The noise sheet: key figures, level over time, where the dose comes from, spread, all figures. */
-export default function NoiseSheet({ review, kind, limitSet, locked, actions, onWhy }: ReviewSheetProps) {
+export default function NoiseSheet({ review, kind, limitSet, locked, actions, onWhy, supposed }: ReviewSheetProps) {
   const { session, reviewed } = review;
   const whole = useMemo<[number, number]>(() => [0, session.length_s], [session.length_s]);
   const [span, setSpan] = useState<[number, number]>(whole);
@@ -103,7 +103,7 @@ export default function NoiseSheet({ review, kind, limitSet, locked, actions, on
   const spread = useDeferredValue(reviewed.tables.find((t) => t.key === "spread"));
   return (
     <>
-      <KeyFigures review={review} nameOf={shortName} onWhy={onWhy} />
+      <KeyFigures review={review} supposed={supposed.supposed} nameOf={shortName} onWhy={onWhy} />
       <div className={panel}>
         <div className="flex flex-wrap items-center gap-2.5 text-[13px]">
           <select
@@ -206,6 +206,8 @@ export default function NoiseSheet({ review, kind, limitSet, locked, actions, on
       {chosen && (
         <StretchDialog
           words={kind.stretches}
+          supposed={supposed}
+          lead={reviewed.key_figures[0]}
           clock={clock}
           lengthS={session.length_s}
           startS={chosen[0]}

@@ -1,0 +1,314 @@
+import { clockSplits, hatch, LANE_COLOURS, niceRange, token } from "../drawing";
+import { AXIS, heights, LEFT, ROW, SLIM } from "./measures";
+import type { Binned, Lane, LanesProps as Props } from "./types";
+
+function rangeOf(lane: Lane): [number, number] {
+  let low = Number.POSITIVE_INFINITY;
+  let high = Number.NEGATIVE_INFINITY;
+  const take = (v: number | null | undefined) => {
+    if (v === null || v === undefined) return;
+    if (v < low) low = v;
+    if (v > high) high = v;
+  };
+  for (const v of lane.bins?.low ?? []) take(v);
+  for (const v of lane.bins?.high ?? []) take(v);
+  for (const p of lane.points ?? []) take(p.value);
+  if (!Number.isFinite(low)) return [0, 1];
+  if (lane.look === "flag") return [0, 1];
+  for (const line of lane.lines)
+    if (line.value <= high + (high - low) && line.value >= low - (high - low)) take(line.value);
+  return niceRange(low, high);
+}
+
+interface Drawing {
+  context: CanvasRenderingContext2D;
+  width: number;
+  height: number;
+  plot: number;
+  from: number;
+  to: number;
+  x: (s: number) => number;
+}
+
+const font = (size: number, weight = 500) => `${weight} ${size}px "Barlow Semi Condensed"`;
+
+/** A canvas made ready: sized to its place, cleared, with the lines of the clock, and what turns seconds into pixels. */
+function begin(canvas: HTMLCanvasElement | null, props: Props): Drawing | null {
+  const context = canvas?.getContext("2d");
+  if (!canvas || !context) return null;
+  const ratio = devicePixelRatio || 1;
+  const width = canvas.clientWidth;
+  const height = canvas.clientHeight;
+  if (canvas.width !== Math.round(width * ratio) || canvas.height !== Math.round(height * ratio)) {
+    canvas.width = Math.round(width * ratio);
+    canvas.height = Math.round(height * ratio);
+  }
+  context.setTransform(ratio, 0, 0, ratio, 0, 0);
+  context.clearRect(0, 0, width, height);
+  const [from, to] = props.span;
+  const plot = width - LEFT - 2;
+  return { context, width, height, plot, from, to, x: (s) => LEFT + ((s - from) / (to - from)) * plot };
+}
+
+function clockLines({ context, height, plot, from, to, x }: Drawing, props: Props) {
+  context.strokeStyle = token("--hair");
+  context.lineWidth = 1;
+  for (const s of clockSplits(from, to, plot, props.clock)) {
+    context.beginPath();
+    context.moveTo(Math.round(x(s)) + 0.5, 0);
+    context.lineTo(Math.round(x(s)) + 0.5, height);
+    context.stroke();
+  }
+}
+
+function clipped({ context, plot, height }: Drawing, paint: () => void) {
+  context.save();
+  context.beginPath();
+  context.rect(LEFT, 0, plot, height);
+  context.clip();
+  paint();
+  context.restore();
+}
+
+/** What lies over marks and lanes alike: sleep beneath; left-out stretches, what is being dragged, the cursor above. */
+function below({ context, height, from, to, x }: Drawing, props: Props) {
+  context.fillStyle = token("--act-soft");
+  context.globalAlpha = 0.6;
+  for (const band of props.bands)
+    if (band.look === "asleep" && band.endS >= from && band.startS <= to)
+      context.fillRect(x(band.startS), 0, x(band.endS) - x(band.startS), height);
+  context.globalAlpha = 1;
+}
+
+function above(drawing: Drawing, props: Props, dragged: [number, number] | null, cursorS: number | null) {
+  const { context, height, from, to, x } = drawing;
+  for (const band of props.bands) {
+    if (band.endS < from || band.startS > to || band.look === "asleep") continue;
+    const a = x(band.startS);
+    const size = Math.max(x(band.endS) - a, 2);
+    if (band.look === "left out") hatch(context, a, 0, size, height);
+    else if (band.look === "task") {
+      context.fillStyle = token("--brass");
+      context.fillRect(a, 0, size, 4);
+    } else {
+      context.strokeStyle = token("--action");
+      context.setLineDash([3, 3]);
+      context.strokeRect(a - 0.5, -1, size + 1, height + 2);
+      context.setLineDash([]);
+    }
+  }
+  for (const edge of props.edges ?? []) {
+    if (edge.atS < from || edge.atS > to) continue;
+    context.fillStyle = token("--act");
+    context.fillRect(x(edge.atS) - 0.75, 0, 1.5, height);
+    context.beginPath();
+    context.roundRect(x(edge.atS) - 3.5, height / 2 - 10, 7, 20, 3);
+    context.fill();
+  }
+  if (dragged) {
+    context.fillStyle = token("--act");
+    context.globalAlpha = 0.18;
+    context.fillRect(x(Math.min(...dragged)), 0, Math.abs(x(dragged[1]) - x(dragged[0])), height);
+    context.globalAlpha = 1;
+  }
+  if (cursorS !== null) {
+    context.strokeStyle = token("--act");
+    context.setLineDash([2, 2]);
+    context.beginPath();
+    context.moveTo(x(cursorS), 0);
+    context.lineTo(x(cursorS), height);
+    context.stroke();
+    context.setLineDash([]);
+  }
+}
+
+function drawMarks(drawing: Drawing, props: Props) {
+  const { context, from, to, x } = drawing;
+  props.rows.forEach((row, i) => {
+    const middle = i * ROW + ROW / 2;
+    for (const item of row.items) {
+      if (item.endS < from || item.startS > to) continue;
+      const at = x(item.startS);
+      context.fillStyle = item.key === props.chosen ? token("--brass") : item.kept ? token("--ink") : token("--none");
+      context.strokeStyle = context.fillStyle;
+      const long = x(item.endS) - at;
+      if (long > 8) {
+        if (item.kept) context.fillRect(at, middle - 4, long, 8);
+        else context.strokeRect(at, middle - 3.5, long, 7);
+      } else {
+        context.beginPath();
+        context.moveTo(at - 4, middle - 4);
+        context.lineTo(at + 4, middle - 4);
+        context.lineTo(at, middle + 4);
+        context.closePath();
+        if (item.kept) context.fill();
+        else context.stroke();
+      }
+      if (item.kept) continue;
+      context.beginPath();
+      context.moveTo(at - 5, middle + 5);
+      context.lineTo(Math.max(at + long, at + 5), middle - 5);
+      context.stroke();
+    }
+  });
+}
+
+function drawAxis({ context, width, plot, from, to, x }: Drawing, props: Props) {
+  context.font = font(12, 400);
+  context.textBaseline = "middle";
+  context.textAlign = "center";
+  context.fillStyle = token("--soft");
+  for (const s of clockSplits(from, to, plot, props.clock))
+    context.fillText(props.clock(s, to - from < 600), Math.min(Math.max(x(s), LEFT + 14), width - 18), AXIS / 2 + 1);
+}
+
+export interface Canvases {
+  marks: HTMLCanvasElement | null;
+  lanes: HTMLCanvasElement | null;
+  axis: HTMLCanvasElement | null;
+}
+
+export function draw(canvases: Canvases, props: Props, dragged: [number, number] | null, cursorS: number | null) {
+  const marks = begin(canvases.marks, props);
+  if (marks) {
+    clockLines(marks, props);
+    clipped(marks, () => {
+      below(marks, props);
+      drawMarks(marks, props);
+      above(marks, props, dragged, cursorS);
+    });
+  }
+  const lanes = begin(canvases.lanes, props);
+  if (lanes) {
+    clockLines(lanes, props);
+    clipped(lanes, () => below(lanes, props));
+    let top = 0;
+    heights(props.lanes, props.tall).forEach((height, index) => {
+      const lane = props.lanes[index];
+      if (lane) drawLane(lanes.context, lane, { ...lanes, top, height, index });
+      top += height;
+    });
+    clipped(lanes, () => above(lanes, props, dragged, cursorS));
+  }
+  const axis = begin(canvases.axis, props);
+  if (axis) drawAxis(axis, props);
+}
+
+interface Place {
+  top: number;
+  height: number;
+  from: number;
+  to: number;
+  x: (s: number) => number;
+  plot: number;
+  index: number;
+}
+
+function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place) {
+  const { top, height, from, to, x, plot } = place;
+  const slim = height <= SLIM;
+  const room = slim ? 3 : 5;
+  const [low, high] = rangeOf(lane);
+  const y = (v: number) => top + height - room - ((v - low) / (high - low || 1)) * (height - 2 * room);
+  context.strokeStyle = token("--line");
+  context.lineWidth = 1;
+  context.beginPath();
+  context.moveTo(0, Math.round(top) + 0.5);
+  context.lineTo(LEFT + plot, Math.round(top) + 0.5);
+  context.stroke();
+  context.font = font(slim ? 10 : 11, 400);
+  context.fillStyle = token("--soft");
+  context.textAlign = "right";
+  context.textBaseline = "middle";
+  const words = (v: number) => String(Number(v.toPrecision(4)));
+  if (lane.look !== "flag") {
+    context.fillText(words(high), LEFT - 5, top + (slim ? 7 : 9));
+    context.fillText(words(low), LEFT - 5, top + height - (slim ? 6 : 8));
+  }
+  context.save();
+  context.beginPath();
+  context.rect(LEFT, top, plot, height);
+  context.clip();
+  for (const line of lane.lines) {
+    if (line.value < low || line.value > high) continue;
+    context.strokeStyle = token("--ink");
+    context.setLineDash([5, 3]);
+    context.beginPath();
+    context.moveTo(LEFT, y(line.value));
+    context.lineTo(LEFT + plot, y(line.value));
+    context.stroke();
+    context.setLineDash([]);
+    if (height > 2 * SLIM) {
+      context.fillStyle = token("--ink");
+      context.textAlign = "left";
+      context.fillText(`${line.value} ${line.text}`, LEFT + 4, Math.max(y(line.value) - 6, top + 6));
+    }
+  }
+  const colour = token(LANE_COLOURS[place.index % LANE_COLOURS.length] ?? "--act");
+  context.strokeStyle = colour;
+  context.fillStyle = colour;
+  if (lane.bins) drawBins(context, lane, lane.bins, { ...place, y, colour });
+  for (const p of lane.points ?? []) {
+    if (p.atS < from || p.atS > to) continue;
+    context.beginPath();
+    context.arc(x(p.atS), y(p.value), 3, 0, 2 * Math.PI);
+    if (p.kept) context.fill();
+    else context.stroke();
+  }
+  context.restore();
+}
+
+function drawBins(
+  context: CanvasRenderingContext2D,
+  lane: Lane,
+  bins: Binned,
+  place: Place & { y: (v: number) => number; colour: string },
+) {
+  const { from, to, x, y, top, height } = place;
+  const first = Math.max(Math.floor((from - bins.startS) / bins.binS) - 1, 0);
+  const last = Math.min(Math.ceil((to - bins.startS) / bins.binS) + 1, bins.mean.length);
+  const at = (i: number) => bins.startS + i * bins.binS;
+  let gap = -1;
+  for (let i = first; i <= last; i++) {
+    const missing = i < last && bins.mean[i] === null;
+    if (missing && gap < 0) gap = i;
+    if (!missing && gap >= 0) {
+      const size = x(at(i)) - x(at(gap));
+      if (size > 3) hatch(context, x(at(gap)), top + 1, size, height - 2);
+      gap = -1;
+    }
+  }
+  context.strokeStyle = place.colour;
+  context.fillStyle = place.colour;
+  if (lane.look === "flag") {
+    for (let i = first; i < last; i++)
+      if ((bins.high[i] ?? 0) > 0.5)
+        context.fillRect(x(at(i)), top + 5, Math.max(x(at(i + 1)) - x(at(i)), 1), height - 10);
+    return;
+  }
+  // The band from the lowest to the highest of each bin, and the mean over it.
+  context.globalAlpha = 0.28;
+  for (let i = first; i < last; i++) {
+    const l = bins.low[i];
+    const h = bins.high[i];
+    if (l === null || h === null || l === undefined || h === undefined) continue;
+    context.fillRect(x(at(i)), y(h), Math.max(x(at(i + 1)) - x(at(i)), 1), Math.max(y(l) - y(h), 1));
+  }
+  context.globalAlpha = 1;
+  context.lineWidth = 1.4;
+  context.beginPath();
+  let drawing = false;
+  for (let i = first; i < last; i++) {
+    const v = bins.mean[i];
+    if (v === null || v === undefined) {
+      drawing = false;
+      continue;
+    }
+    const px = lane.look === "steps" ? x(at(i)) : x(at(i) + bins.binS / 2);
+    if (drawing) context.lineTo(px, y(v));
+    else context.moveTo(px, y(v));
+    if (lane.look === "steps") context.lineTo(x(at(i + 1)), y(v));
+    drawing = true;
+  }
+  context.stroke();
+}

@@ -1,0 +1,113 @@
+import { type RefObject, useEffect } from "react";
+import type { Canvases } from "./draw";
+import { LEFT, ROW } from "./measures";
+import type { Edge, LanesProps as Props } from "./types";
+
+const SHORTEST_S = 1;
+const REACH = { mouse: 6, touch: 18 };
+
+/** The lowest and highest of a span that a gesture may lead to. */
+export function clamped(from: number, to: number, [a, b]: [number, number]): [number, number] {
+  const size = Math.min(Math.max(to - from, SHORTEST_S), b - a);
+  const start = Math.min(Math.max(from, a), b - size);
+  return [start, start + size];
+}
+
+/** Wheel zooms, Shift (or a sideways wheel) pans, a plain drag selects, a click on a mark chooses it. */
+export function useGestures(
+  box: RefObject<HTMLDivElement | null>,
+  canvases: RefObject<Canvases>,
+  latest: RefObject<Props>,
+  dragged: RefObject<[number, number] | null>,
+  cursor: RefObject<number | null>,
+  redraw: () => void,
+) {
+  useEffect(() => {
+    const element = box.current;
+    if (!element) return;
+    const place = () => canvases.current.lanes?.getBoundingClientRect() ?? element.getBoundingClientRect();
+    const width = () => Math.max(place().width - LEFT - 2, 1);
+    const time = (clientX: number) => {
+      const [from, to] = latest.current.span;
+      return from + ((clientX - place().left - LEFT) / width()) * (to - from);
+    };
+    const wheel = (event: WheelEvent) => {
+      event.preventDefault();
+      const { span, whole, onSpan } = latest.current;
+      const [from, to] = span;
+      if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) {
+        const by = ((event.deltaX || event.deltaY) / width()) * (to - from);
+        return onSpan(clamped(from + by, to + by, whole));
+      }
+      const factor = event.deltaY > 0 ? 1.25 : 0.8;
+      const at = time(event.clientX);
+      onSpan(clamped(at - (at - from) * factor, at + (to - at) * factor, whole));
+    };
+    /** The edge within reach of the pointer. */
+    const edgeAt = (event: PointerEvent): Edge | undefined => {
+      const [from, to] = latest.current.span;
+      const reach = ((to - from) / width()) * (event.pointerType === "mouse" ? REACH.mouse : REACH.touch);
+      const at = time(event.clientX);
+      const near = (latest.current.edges ?? []).filter((e) => Math.abs(e.atS - at) <= reach);
+      return near.sort((a, b) => Math.abs(a.atS - at) - Math.abs(b.atS - at))[0];
+    };
+    let edge: string | null = null;
+    let pan: { x: number; span: [number, number] } | null = null;
+    const down = (event: PointerEvent) => {
+      element.setPointerCapture(event.pointerId);
+      if (event.clientX < place().left + LEFT) return;
+      edge = event.button === 0 && !event.shiftKey ? (edgeAt(event)?.key ?? null) : null;
+      if (edge) return;
+      if (event.shiftKey || event.button === 1) pan = { x: event.clientX, span: latest.current.span };
+      else if (event.button === 0) dragged.current = [time(event.clientX), time(event.clientX)];
+    };
+    const move = (event: PointerEvent) => {
+      cursor.current = time(event.clientX);
+      latest.current.onCursor(cursor.current);
+      element.style.cursor = edge || edgeAt(event) ? "ew-resize" : "";
+      if (edge) latest.current.onEdge?.(edge, cursor.current, false);
+      else if (pan) {
+        const [from, to] = pan.span;
+        const by = ((pan.x - event.clientX) / width()) * (to - from);
+        latest.current.onSpan(clamped(from + by, to + by, latest.current.whole));
+      } else if (dragged.current) dragged.current = [dragged.current[0], cursor.current];
+      redraw();
+    };
+    const up = (event: PointerEvent) => {
+      if (edge) latest.current.onEdge?.(edge, time(event.clientX), true);
+      edge = null;
+      const chosen = dragged.current;
+      pan = dragged.current = null;
+      if (!chosen) return;
+      const [from, to] = latest.current.span;
+      const wide = (Math.abs(chosen[1] - chosen[0]) / (to - from)) * width();
+      if (wide > 4) latest.current.onSelect(Math.min(...chosen), Math.max(...chosen));
+      else {
+        const marks = canvases.current.marks?.getBoundingClientRect();
+        const row = marks ? Math.floor((event.clientY - marks.top) / ROW) : -1;
+        const near = ((to - from) / width()) * 8;
+        const at = chosen[0];
+        const hit = latest.current.rows[row]?.items.find((m) => m.startS - near <= at && at <= m.endS + near);
+        if (hit) latest.current.onMark(hit.key);
+      }
+      redraw();
+    };
+    const leave = () => {
+      cursor.current = null;
+      latest.current.onCursor(null);
+      redraw();
+    };
+    element.addEventListener("wheel", wheel, { passive: false });
+    element.addEventListener("pointerdown", down);
+    element.addEventListener("pointermove", move);
+    element.addEventListener("pointerup", up);
+    element.addEventListener("pointerleave", leave);
+    return () => {
+      element.removeEventListener("wheel", wheel);
+      element.removeEventListener("pointerdown", down);
+      element.removeEventListener("pointermove", move);
+      element.removeEventListener("pointerup", up);
+      element.removeEventListener("pointerleave", leave);
+    };
+  }, [box, canvases, latest, dragged, cursor, redraw]);
+}

@@ -1,0 +1,19 @@
+import type { Lane } from "./types";
+
+export const ROW = 16;
+export const AXIS = 24;
+export const LEFT = 40;
+export const MOST_TALL = 7;
+export const SLIM = 26;
+
+export const TALL = 200;
+
+/** Heights of the lanes: up to seven share the room by weight, more are slim. */
+export function heights(lanes: Lane[], tall: string | null = null): number[] {
+  if (lanes.some((lane) => lane.key === tall)) return lanes.map((lane) => (lane.key === tall ? TALL : SLIM));
+  if (lanes.length > MOST_TALL) return lanes.map(() => SLIM);
+  const weight = (lane: Lane) => (lane.look === "flag" ? 0.45 : lane.lines.length ? 1.5 : 1);
+  const total = lanes.reduce((sum, lane) => sum + weight(lane), 0);
+  const room = Math.min(236, 84 * total);
+  return lanes.map((lane) => Math.max(Math.round((room * weight(lane)) / total), SLIM));
+}

@@ -1,0 +1,66 @@
+import type { WallClock } from "@/ui/format";
+
+/** Values in equal bins; null where nothing was measured. */
+export interface Binned {
+  startS: number;
+  binS: number;
+  low: (number | null)[];
+  high: (number | null)[];
+  mean: (number | null)[];
+}
+
+export interface Point {
+  atS: number;
+  value: number;
+  kept: boolean;
+}
+
+export interface Lane {
+  key: string;
+  name: string;
+  unit: string;
+  look: "line" | "steps" | "flag" | "points";
+  bins?: Binned;
+  points?: Point[];
+  lines: { value: number; text: string }[];
+}
+
+export interface MarkRow {
+  label: string;
+  items: { key: string; startS: number; endS: number; kept: boolean }[];
+}
+
+export interface LaneBand {
+  startS: number;
+  endS: number;
+  look: "left out" | "task" | "asleep" | "suggestion";
+  text: string;
+}
+
+/** An edge of a stretch, at a moment. */
+export interface Edge {
+  key: string;
+  atS: number;
+}
+
+export interface LanesProps {
+  rows: MarkRow[];
+  lanes: Lane[];
+  bands: LaneBand[];
+  span: [number, number];
+  whole: [number, number];
+  clock: WallClock;
+  /** The event that is being looked at. */
+  chosen: string | null;
+  onSpan: (span: [number, number]) => void;
+  onSelect: (startS: number, endS: number) => void;
+  onCursor: (atS: number | null) => void;
+  onMark: (key: string) => void;
+  /** Edges that can be dragged, and where one is dragged to; `done` when it is let go. */
+  edges?: Edge[];
+  onEdge?: (key: string, atS: number, done: boolean) => void;
+  /** The lane that is shown tall; a click on a name makes it so, or not any more. */
+  tall?: string | null;
+  onTall?: (key: string) => void;
+  label: string;
+}

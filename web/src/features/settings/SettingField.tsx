@@ -1,0 +1,149 @@
+import { useQuery } from "@tanstack/react-query";
+import { useId, useState } from "react";
+import { api, ask } from "@/api/client";
+import { Button, inputLook, Refused } from "@/ui/basics";
+import { numberOf } from "@/ui/entry";
+import { day } from "@/ui/format";
+import { keptOf, type Scope, type Settings, type SettingValue, type SettingWord, useKeepSetting } from "./useSettings";
+
+const shownAs = (value: SettingValue | undefined): string =>
+  Array.isArray(value) ? value.join("\n") : value === undefined || value === null ? "" : String(value);
+
+/** A picture as a data URL. */
+const read = (file: File): Promise<string> =>
+  new Promise((resolve, reject) => {
+    const reader = new FileReader();
+    reader.onload = () => resolve(String(reader.result));
+    reader.onerror = () => reject(reader.error);
+    reader.readAsDataURL(file);
+  });
+
+/** What holds when nothing is set here: the site's, else as shipped. */
+function inherited(settings: Settings, word: SettingWord, scope: Scope): SettingValue {
+  const site = scope === "site" ? null : keptOf(settings, word.key, "site", "")?.value;
+  return site ?? word.default;
+}
+
+/** One setting of a scope: kept when the field is left; who set it, and the way back. */
+export function SettingField({
+  settings,
+  word,
+  scope,
+  of,
+}: {
+  settings: Settings;
+  word: SettingWord;
+  scope: Scope;
+  of: string;
+}) {
+  const id = useId();
+  const keep = useKeepSetting();
+  const kept = keptOf(settings, word.key, scope, of);
+  const own = kept?.value ?? null;
+  const from = inherited(settings, word, scope);
+  const [typed, setTyped] = useState<string | null>(null);
+  const [wrong, setWrong] = useState<string | null>(null);
+  const sets = useQuery({
+    queryKey: ["limit-sets"],
+    queryFn: () => ask(api.GET("/api/limit-sets")),
+    enabled: word.type === "limit set",
+  });
+  const put = (value: SettingValue) => {
+    setWrong(null);
+    keep.mutate({ key: word.key, scope, of, value, version: kept?.version ?? 0 }, { onSettled: () => setTyped(null) });
+  };
+  const commit = () => {
+    if (typed === null) return;
+    if (typed === shownAs(own)) {
+      setWrong(null);
+      return setTyped(null);
+    }
+    if (!typed.trim()) return own === null ? setTyped(null) : put(null);
+    if (word.type === "lines") return put(typed.split("\n"));
+    if (word.type !== "number") return put(typed);
+    const entry = numberOf(typed, { unit: word.unit, low: word.low ?? undefined, high: word.high ?? undefined });
+    if ("wrong" in entry) return setWrong(entry.wrong);
+    put(entry.value);
+  };
+  const shared = {
+    id,
+    className: inputLook,
+    value: typed ?? shownAs(own),
+    "aria-invalid": wrong !== null,
+    onBlur: commit,
+  };
+  return (
+    <div className="grid grid-cols-[190px_minmax(0,1fr)] gap-x-4 border-hair border-t py-2.5">
+      <label htmlFor={id} className="pt-1.5">
+        {word.label}
+        <span className="block text-[12.5px] text-soft">{word.hint}</span>
+      </label>
+      <div>
+        {word.type === "picture" ? (
+          <span className="flex flex-wrap items-center gap-3">
+            {own && (
+              <img src={String(own)} alt="The logo as it is" className="max-h-14 max-w-60 rounded bg-white p-1" />
+            )}
+            <input
+              id={id}
+              type="file"
+              accept="image/png"
+              className="text-[13px]"
+              onChange={async (e) => {
+                const file = e.target.files?.[0];
+                if (file) put(await read(file));
+                e.target.value = "";
+              }}
+            />
+          </span>
+        ) : word.type === "limit set" ? (
+          <select id={id} className={inputLook} value={shownAs(own)} onChange={(e) => put(e.target.value || null)}>
+            <option value="">as shipped</option>
+            {[...new Map((sets.data ?? []).filter((s) => s.kind === of).map((s) => [s.key, s.name]))].map(
+              ([key, name]) => (
+                <option key={key} value={key}>
+                  {name}
+                </option>
+              ),
+            )}
+          </select>
+        ) : word.type === "text" || word.type === "lines" ? (
+          <textarea
+            {...shared}
+            rows={word.type === "lines" ? Math.min(Math.max(shownAs(own ?? from).split("\n").length, 3), 8) : 3}
+            placeholder={shownAs(from)}
+            onChange={(e) => setTyped(e.target.value)}
+          />
+        ) : (
+          <span className="flex items-center gap-2">
+            <input
+              {...shared}
+              className={word.type === "number" ? `${inputLook} max-w-28` : inputLook}
+              placeholder={shownAs(from)}
+              onChange={(e) => setTyped(e.target.value)}
+              onKeyDown={(e) => e.key === "Enter" && commit()}
+            />
+            {word.unit}
+          </span>
+        )}
+        <Refused why={wrong} />
+        <p className="mt-1 flex flex-wrap items-center gap-x-3 text-[12.5px] text-soft">
+          {own === null ? (
+            scope !== "site" && keptOf(settings, word.key, "site", "")?.value != null ? (
+              "as set for the whole site"
+            ) : (
+              "as shipped"
+            )
+          ) : (
+            <>
+              set {kept?.by ? `by ${kept.by}` : ""} {kept?.at ? `on ${day(kept.at)}` : ""}
+              <Button look="quiet" size="small" onClick={() => put(null)}>
+                {scope === "site" || scope === "kind" ? "as shipped" : "as for the whole site"}
+              </Button>
+            </>
+          )}
+        </p>
+      </div>
+    </div>
+  );
+}
