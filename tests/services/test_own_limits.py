@@ -5,13 +5,13 @@ from datetime import date
 from typing import Any
 
 from sqlmodel import select
-from tests.support import DatabaseTest
 
 from kumpel.core.assessment import Verdict
 from kumpel.services import conclusions, deciding, figures, limits, own_limits, settings
 from kumpel.services.own_limits import Wish
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.store.tables import Deed, LimitSetRow, Result, Session
+from tests.support import DatabaseTest
 
 
 class OwnLimits(DatabaseTest):
@@ -26,7 +26,12 @@ class OwnLimits(DatabaseTest):
         ]
         if change:
             change(rules)
-        told = {"name": "Our levels", "issuer": "Tarnfels", "valid_from": date(2026, 1, 1), "minimum_coverage": 0.8} | rest
+        told = {
+            "name": "Our levels",
+            "issuer": "Tarnfels",
+            "valid_from": date(2026, 1, 1),
+            "minimum_coverage": 0.8,
+        } | rest
         return Wish(base.id or 0, rules=rules, **told)
 
     def raised(self, by: float) -> Any:
@@ -76,9 +81,7 @@ class OwnLimits(DatabaseTest):
             "no set of this kind": put(0, figure="co.stel"),
             "one to 6 steps": put(0, steps=[]),
             "above the one before": put(0, steps=[step, step | {"value": 80.0}]),
-            "an action level lies before": put(
-                0, steps=[step | {"verdict": "above limit"}, step | {"value": 90.0}]
-            ),
+            "an action level lies before": put(0, steps=[step | {"verdict": "above limit"}, step | {"value": 90.0}]),
             "up or down": put(0, steps=[step, step | {"value": 90.0, "below": True}]),
             "needs a number": put(0, steps=[step | {"value": float("nan")}]),
             "a step needs a name": put(0, steps=[step | {"name": " "}]),

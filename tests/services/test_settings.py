@@ -9,13 +9,13 @@ from typing import Any
 
 import pypdf
 from sqlmodel import select
-from tests.support import DatabaseTest
 
 from kumpel.api import answers
 from kumpel.kinds.registry import KINDS
 from kumpel.services import conclusions, figures, people, reports, settings
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.store.tables import Deed, Setting
+from tests.support import DatabaseTest
 
 
 def png(width: int = 60, height: int = 20) -> str:

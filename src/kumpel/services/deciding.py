@@ -114,10 +114,11 @@ def _value(word: DecisionWord, value: Any) -> float | str:
 def _limit_set(db: Db, session: Session, value: Any) -> int | None:
     if value is None:
         return None
-    if isinstance(value, bool) or not isinstance(value, int) or not 0 < value < 2**31:
+    # Over the wire every number is a float.
+    if not is_finite(value) or value != int(value) or not 0 < value < 2**31:
         raise InvalidError("limit_set_id: no such limit set.")
-    limits_of(db, session.kind, value)
-    return value
+    limits_of(db, session.kind, int(value))
+    return int(value)
 
 
 # ---------------------------------------------------------------- deciding

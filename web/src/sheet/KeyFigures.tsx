@@ -62,20 +62,22 @@ function KeyFigure({
           words={`${percent(quality.coverage)} covered`}
         />
       ) : judgement ? (
-        <Verdict verdict={judgement.verdict} words={judgement.words} />
+        <span className={now ? "block max-w-full truncate" : undefined} title={now && judgement.words}>
+          <Verdict verdict={judgement.verdict} words={judgement.words} />
+        </span>
       ) : (
         <span className="font-narrow text-[13px] text-soft">{figure.note || "no limit in this set"}</span>
       )}
-      {now ? (
-        <span className="block font-narrow text-[12.5px] text-act">
-          would be so; now {stated(now)} {unitOf(now)}
-        </span>
-      ) : (
-        before &&
-        stated(before) !== stated(figure) && (
-          <span className="block font-narrow text-[12.5px] text-soft">as recorded {stated(before)}</span>
-        )
-      )}
+      {/* The line is always there, so that nothing moves when it is needed. */}
+      <span className={`block min-h-[18px] font-narrow text-[12.5px] ${now ? "text-act" : "text-soft"}`}>
+        {now
+          ? stated(now) === stated(figure)
+            ? "would stay so"
+            : `would be so; now ${stated(now)} ${unitOf(now)}`
+          : before && stated(before) !== stated(figure)
+            ? `as recorded ${stated(before)}`
+            : ""}
+      </span>
     </button>
   );
 }

@@ -91,9 +91,9 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
     <>
       <KeyFigures review={review} supposed={supposed.supposed} onWhy={onWhy} />
       <section className={panel} aria-label="On one clock">
-        <div className="flex flex-wrap items-center gap-x-3 gap-y-1 pb-1.5 text-[13px]">
+        <div className="flex items-center gap-x-3 whitespace-nowrap pb-1.5 text-[13px]">
           <b className="font-narrow font-semibold">On one clock</b>
-          <span className="text-soft">
+          <span className="text-soft max-[1100px]:hidden">
             {shown.length} of {review.channels.length} channels
           </span>
           <PickLanes
@@ -107,7 +107,7 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
               whole session
             </Button>
           )}
-          <span className="ml-auto min-h-5 truncate text-soft" aria-live="off">
+          <span className="ml-auto min-h-5 min-w-0 truncate text-soft" aria-live="off">
             {cursor !== null && (
               <>
                 {clock(cursor, fine || lanes.some((l) => (l.bins?.binS ?? 60) < 60))}{" "}

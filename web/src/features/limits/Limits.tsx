@@ -49,13 +49,15 @@ function Tried({ tried, wrong }: { tried: TriedSession[] | null; wrong: string |
       <table className="mt-1 w-full">
         <tbody>
           {changed.slice(0, 8).map(({ session, effect }) => (
-            <tr key={session.id} className="border-hair border-t">
-              <td className="max-w-40 truncate py-1 pr-3">{session.person || "unclaimed"}</td>
-              <td className="pr-3 text-soft">{moment(session.started_at, session.utc_offset_min)}</td>
-              <td className="pr-3">
-                <Verdict verdict={effect.now as VerdictWord} />
+            <tr key={session.id} className="border-hair border-t align-top">
+              <td className="max-w-32 py-1 pr-3">
+                <span className="block truncate">{session.person || "unclaimed"}</span>
+                <span className="block text-soft">{moment(session.started_at, session.utc_offset_min)}</span>
               </td>
-              <td>
+              <td className="py-1">
+                <span className="block text-soft">
+                  now <Verdict verdict={effect.now as VerdictWord} />
+                </span>
                 <Verdict verdict={effect.verdict as VerdictWord} words={effect.why || effect.words || effect.verdict} />
               </td>
             </tr>
@@ -95,7 +97,13 @@ function Editing({ base, sets, onDone }: { base: LimitSet; sets: LimitSet[]; onD
     },
   });
   return (
-    <div className="mt-3 border-line border-t pt-3">
+    <div className="mt-3 grid gap-x-5 gap-y-3 border-line border-t pt-3 min-[1180px]:grid-cols-[minmax(0,1fr)_340px]">
+      <section
+        aria-label="What it would do"
+        className="self-start rounded-md bg-salt px-3 py-2 min-[1180px]:sticky min-[1180px]:top-0 min-[1180px]:order-2"
+      >
+        <Tried tried={effects.tried} wrong={effects.wrong} />
+      </section>
       <LimitEditor
         base={base}
         known={known}
@@ -111,9 +119,6 @@ function Editing({ base, sets, onDone }: { base: LimitSet; sets: LimitSet[]; onD
           </>
         )}
       />
-      <section aria-label="What it would do" className="mt-3 rounded-md bg-salt px-3 py-2">
-        <Tried tried={effects.tried} wrong={effects.wrong} />
-      </section>
     </div>
   );
 }
@@ -136,7 +141,7 @@ export default function Limits() {
         <article
           key={set.key}
           aria-label={set.name}
-          className="mb-3 max-w-[960px] rounded-lg border border-line bg-panel px-4 py-3"
+          className="mb-3 max-w-[1240px] rounded-lg border border-line bg-panel px-4 py-3"
         >
           <div className="flex items-baseline gap-3">
             <h2>{set.name}</h2>

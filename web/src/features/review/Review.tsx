@@ -3,6 +3,7 @@ import { Suspense, useEffect, useMemo, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { type Key, useKeys } from "@/app/keys";
+import { newest } from "@/features/limits/rules";
 import { useNumbers } from "@/features/settings/useSettings";
 import { kindName, loadSheet, sheetOf, useKindWords } from "@/kinds/kinds";
 import { isAssessed } from "@/sheet/assessed";
@@ -109,7 +110,9 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
   if (!isAssessed(data)) return <NoFigures review={data} again={review.again} />;
   const KindSheet = sheetOf(words.key);
   const limitSet = limitSets.data?.find((l) => l.id === data.limit_set_id);
-  const choices = (limitSets.data ?? []).filter((l) => l.kind === data.session.kind);
+  const ofKind = (limitSets.data ?? []).filter((l) => l.kind === data.session.kind);
+  const current = new Set(newest(ofKind).map((l) => l.id));
+  const choices = ofKind.filter((l) => current.has(l.id) || l.id === data.limit_set_id);
   const locked = data.session.signed_at !== null;
   const looking = review.limitSetId !== null;
   return (

@@ -75,8 +75,7 @@ export function SettingField({
   return (
     <div className="grid grid-cols-[190px_minmax(0,1fr)] gap-x-4 border-hair border-t py-2.5">
       <label htmlFor={id} className="pt-1.5">
-        {word.label}
-        <span className="block text-[12.5px] text-soft">{word.hint}</span>
+        {word.label} <span className="block text-[12.5px] text-soft">{word.hint}</span>
       </label>
       <div>
         {word.type === "picture" ? (
@@ -88,7 +87,7 @@ export function SettingField({
               id={id}
               type="file"
               accept="image/png"
-              className="text-[13px]"
+              className="text-[13px] file:mr-3 file:min-h-[34px] file:rounded-md file:border file:border-line file:bg-panel file:px-3 file:text-ink"
               onChange={async (e) => {
                 const file = e.target.files?.[0];
                 if (file) put(await read(file));
@@ -131,6 +130,8 @@ export function SettingField({
           {own === null ? (
             scope !== "site" && keptOf(settings, word.key, "site", "")?.value != null ? (
               "as set for the whole site"
+            ) : shownAs(from) === "" ? (
+              "not set"
             ) : (
               "as shipped"
             )
@@ -138,7 +139,11 @@ export function SettingField({
             <>
               set {kept?.by ? `by ${kept.by}` : ""} {kept?.at ? `on ${day(kept.at)}` : ""}
               <Button look="quiet" size="small" onClick={() => put(null)}>
-                {scope === "site" || scope === "kind" ? "as shipped" : "as for the whole site"}
+                {word.scopes.includes("site") && scope !== "site"
+                  ? "as for the whole site"
+                  : shownAs(word.default as SettingValue)
+                    ? "as shipped"
+                    : "take away"}
               </Button>
             </>
           )}

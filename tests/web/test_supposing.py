@@ -1,0 +1,193 @@
+"""What would come out, before it is decided: handles that move, values that are typed, limits that are only wished."""
+
+import re
+
+from playwright.sync_api import Page, Request, expect
+from sqlmodel import func, select
+
+from kumpel.core.review import Review, Stretch
+from kumpel.formats import krec
+from kumpel.kinds.registry import KINDS
+from kumpel.services import conclusions, deciding, decisions, figures, limits
+from kumpel.standins.signals import SIGNALS
+from kumpel.store.tables import Person, Result, Session
+from tests.web.browser import BrowserTest
+
+
+class Supposing(BrowserTest):
+    watch = "0"
+    who_wears: Person | None = None
+
+    def of(self, kind: str, seed: int = 2) -> Session:
+        if self.who_wears is None:
+            self.who_wears = self.person("Emil Farkas")
+        return self.stored(krec.write_recording(SIGNALS[kind](seed).recording), self.who_wears)
+
+    def open(self, row: Session) -> Page:
+        self.sign_in()
+        self.page.goto(f"{self.address}/review/{row.id}")
+        expect(self.page.get_by_role("heading", name="Emil Farkas")).to_be_visible()
+        return self.page
+
+    def card(self, name: str) -> str:
+        return self.page.get_by_role("button", name=re.compile(f"^{re.escape(name)}")).first.inner_text()
+
+    def results(self) -> int:
+        self.db.expire_all()
+        return self.db.exec(select(func.count()).select_from(Result)).one()
+
+    def place(self, row: Session, at_s: float) -> tuple[float, float]:
+        """Where a moment lies on the lanes."""
+        box = self.page.get_by_role("application").locator("canvas").nth(1).bounding_box()
+        assert box is not None
+        return box["x"] + 40 + at_s / row.length_s * (box["width"] - 42), box["y"] + 30
+
+    def test_the_edge_of_computed_sleep_drags_and_the_figures_follow_before_it_is_let_go(self) -> None:
+        row = self.of("blood_pressure")
+        page = self.open(row)
+        expect(page.get_by_text("as computed")).to_be_visible()
+        before, results = self.card("Dip, systolic"), self.results()
+        found = figures.outcome(self.db, row.id or 0)
+        assert found is not None
+        [sleep] = found.both.reviewed.stretches
+        x, y = self.place(row, sleep.start_s)
+        page.mouse.move(x, y)
+        page.mouse.down()
+        moved, _ = self.place(row, sleep.start_s + 10_000)
+        page.mouse.move(moved, y, steps=12)
+        expect(page.get_by_role("button", name=re.compile("^Dip, systolic")).first).to_contain_text("would")
+        # Nothing is kept while it moves, and what is shown is what the computation says of just this sleep.
+        self.assertEqual((decisions.of_session(self.db, row.id or 0), self.results()), ([], results))
+        page.mouse.up()
+        expect(page.get_by_role("button", name=re.compile("^Change the sleep from"))).to_be_visible()
+        self.assertNotEqual(self.card("Dip, systolic"), before)
+        self.db.expire_all()
+        [decided] = decisions.of_session(self.db, row.id or 0)
+        self.assertAlmostEqual(decided.start_s, sleep.start_s + 10_000, delta=row.length_s / 500)
+        self.assertAlmostEqual(decided.end_s, sleep.end_s, delta=0.01)
+        kind = KINDS["blood_pressure"]
+        recording = SIGNALS["blood_pressure"](2).recording
+        review = Review(asleep=(Stretch(decided.start_s, decided.end_s, "asleep"),))
+        expected = kind.assess(recording, review, found.limits).reviewed.figure("dip.systolic").stated
+        self.assertIn(f"{expected:.1f}", self.card("Dip, systolic"))
+        page.keyboard.press("Control+z")
+        expect(page.get_by_text("as computed")).to_be_visible()
+        self.assertEqual(self.card("Dip, systolic"), before)
+
+    def test_the_edge_of_a_stretch_that_was_left_out_drags_by_finger_width(self) -> None:
+        row = self.of("oximetry")
+        wish = decisions.Wish("left out", start_s=row.length_s / 4, end_s=row.length_s / 2, reason="probe off")
+        deciding.decide(self.db, row.id or 0, row.review_version, [wish])
+        page = self.open(row)
+        x, y = self.place(row, row.length_s / 2)
+        page.mouse.move(x + 4, y)
+        page.mouse.down()
+        page.mouse.move(self.place(row, 0.75 * row.length_s)[0], y, steps=8)
+        page.mouse.up()
+
+        def decided() -> bool:
+            self.db.expire_all()
+            [one] = decisions.of_session(self.db, row.id or 0)
+            return abs(one.end_s - 0.75 * row.length_s) < row.length_s / 200 and one.start_s == row.length_s / 4
+
+        self.eventually(decided)
+
+    def test_a_value_that_is_typed_shows_what_would_come_out(self) -> None:
+        row = self.of("dust")
+        page = self.open(row)
+        before, results = self.card("Mean"), self.results()
+        field = page.get_by_label("Factor", exact=True)
+        field.fill("2")
+        card = page.get_by_role("button", name=re.compile("^Mean")).first
+        expect(card).to_contain_text("would be so; now")
+        self.assertEqual((decisions.of_session(self.db, row.id or 0), self.results()), ([], results))
+        field.fill("nonsense")
+        expect(card).not_to_contain_text("would")
+        field.fill("")
+        field.blur()
+        expect(card).not_to_contain_text("would")
+        self.assertEqual(self.card("Mean"), before)
+
+    def test_of_many_questions_only_the_first_and_the_newest_are_asked(self) -> None:
+        row = self.of("oximetry")
+        page = self.open(row)
+        asked: list[Request] = []
+        page.on("request", lambda r: asked.append(r) if r.url.endswith("/preview") else None)
+        x, y = self.place(row, row.length_s / 3)
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 120, y, steps=3)
+        page.mouse.up()
+        dialog = page.get_by_role("dialog")
+        dialog.get_by_label("Why?").press_sequentially("probe changed at night")
+        expect(dialog).to_contain_text("With it:")
+        self.assertLess(len(asked), 18, "one question a letter would be 22")
+
+    def test_a_limit_set_is_copied_tried_kept_and_used(self) -> None:
+        rows = [self.of("noise"), self.of("noise", 3)]
+        for row in rows:
+            self.db.refresh(row)
+        self.sign_in()
+        page = self.page
+        page.goto(f"{self.address}/limits")
+        base = limits.all_limit_sets(self.db, "noise")[0]
+        article = page.get_by_role("article", name=base.name, exact=True)
+        article.get_by_role("button", name="Copy and change").click()
+        article.get_by_label("Name").first.fill("Levels of the mill")
+        first = page.get_by_label(re.compile("step 1: value")).first
+        first.fill("x")
+        expect(article.get_by_role("alert")).to_contain_text("is not a number")
+        expect(article.get_by_role("button", name="Keep as a set of the house")).to_be_disabled()
+        for box in article.get_by_label(re.compile(r"step \d: value")).all():
+            box.fill(str(1000 + int(float(box.input_value())) if box.input_value() != "x" else 1000))
+        told = article.get_by_role("status")
+        expect(told).to_contain_text(re.compile("would"))
+        self.assertEqual([s for s in limits.all_limit_sets(self.db, "noise") if not s.shipped], [])
+        article.get_by_role("button", name="Keep as a set of the house").click()
+        mine = page.get_by_role("article", name="Levels of the mill")
+        expect(mine).to_contain_text("version 1")
+        mine.get_by_role("button", name="Change", exact=True).click()
+        mine.get_by_role("button", name=re.compile("^Take the rule")).last.click()
+        mine.get_by_role("button", name="Keep as the next version").click()
+        expect(mine).to_contain_text("version 2")
+        page.goto(f"{self.address}/review/{rows[0].id}")
+        page.get_by_role("combobox", name=re.compile("^Limits")).select_option(label="Levels of the mill, version 2")
+        page.get_by_role("button", name="use for this session").click()
+        self.eventually(lambda: self.limits_of(rows[0]) == "Levels of the mill")
+
+    def limits_of(self, row: Session) -> str:
+        self.db.expire_all()
+        found = conclusions.standing(self.db, row)
+        return found.limits.name if found else ""
+
+    def test_settings_are_kept_as_they_are_typed_and_can_be_taken_back(self) -> None:
+        self.sign_in()
+        page = self.page
+        page.goto(f"{self.address}/settings")
+        name = page.get_by_label("Name above every report")
+        name.fill("Tarnfels mine")
+        name.press("Enter")
+        expect(page.get_by_text(re.compile("^set by"))).to_be_visible()
+        clock = page.get_by_label(re.compile("^Clock said"))
+        clock.fill("0")
+        clock.blur()
+        expect(page.get_by_role("alert")).to_contain_text("At least 1")
+        page.get_by_role("navigation", name="Whose settings").get_by_role("button", name="Noise").click()
+        offered = page.get_by_label(re.compile("^Offered to leave"))
+        offered.fill("radio\nbreak room\n")
+        offered.blur()
+        expect(page.get_by_text(re.compile("^set by"))).to_be_visible()
+        row = self.of("noise")
+        page.goto(f"{self.address}/review/{row.id}")
+        page.get_by_role("button", name="type a stretch instead of dragging").click()
+        expect(page.get_by_role("dialog").get_by_role("button", name="break room")).to_be_visible()
+        expect(page.get_by_role("dialog").get_by_role("button", name="meter knocked")).to_have_count(0)
+        page.goto(f"{self.address}/settings")
+        page.get_by_role("button", name="take away").click()
+        expect(name).to_have_value("")
+
+
+if __name__ == "__main__":
+    import unittest
+
+    unittest.main()
