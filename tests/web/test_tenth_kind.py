@@ -10,7 +10,7 @@ import time
 from pathlib import Path
 
 import pypdf
-from playwright.sync_api import expect
+from playwright.sync_api import Page, expect
 
 from kumpel.config import ROOT
 from kumpel.demo.fleet import Meter
@@ -18,6 +18,8 @@ from tests.web.browser import BrowserTest
 
 KIND = '''
 """Light at the workplace."""
+
+from typing import Literal
 
 import numpy as np
 from pydantic import BaseModel
@@ -29,13 +31,21 @@ from kumpel.core.sheet import Sheet, both_ways, conclude, planned_s
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import DecisionWord, EventWord, Kind, LEAVE_OUT
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.settings import described, setting
+from kumpel.kinds.settings import TIME_PATTERN, setting
+
+
+class ZoneSetup(BaseModel):
+    name: str = setting("Zone", "desk", max_length=20)
+    high: float | None = setting("Alarm above", None, "lx", {"None": "off"}, ge=1, le=100_000)
 
 
 class LightSetup(BaseModel):
     name: str = setting("Setup", "Desk", max_length=40)
     interval_s: int = setting("Log every", 10, "s", ge=1, le=600)
     run_length_min: int = setting("Planned length", 60, "min", ge=1, le=1440)
+    zones: list[ZoneSetup] = setting("Zone", lambda: [ZoneSetup()], min_length=1, max_length=2)
+    begin: Literal["by hand", "at a time"] = setting("Begins", "by hand")
+    begin_at: str | None = setting("Begins at", None, when={"begin": "at a time"}, pattern=TIME_PATTERN)
 
 
 def one(recording, review, limits, basis):
@@ -66,7 +76,6 @@ KIND = Kind(
     assess=lambda recording, review, limits: both_ways(recording, review, limits, one),
     main_channel="lux",
     limit_sets=shipped(__name__),
-    fields=described,
     report=plain_report.parts,
     report_parts=plain_report.PARTS,
     one_page=plain_report.ONE_PAGE,
@@ -127,11 +136,16 @@ class TenthKind(BrowserTest):
         page.get_by_role("button", name=re.compile("^L-01, Light meter 1")).click()
         page.get_by_label("Planned length").fill("90")
         page.get_by_label("Planned length").press("Enter")
+        self.fill_in_lists(page)
         page.get_by_role("button", name="Write and hand out").click()
         expect(page.get_by_text("L-01 is with Ida Brandvik")).to_be_visible()
         written = json.loads((meter.folder / "state.json").read_text())["setup"]
         self.assertEqual(
             (written["run_length_min"], written["led_colour"]), (90, "amber"), "what we do not know survives"
+        )
+        self.assertEqual(
+            (written["zones"], written["begin"], written["begin_at"]),
+            ([{"name": "window", "high": 2500.0}], "at a time", "07:30"),
         )
         meter.tell("record", start=time.time() - 6000, length_s=3600, seed=3)
         page.keyboard.press("2")
@@ -158,6 +172,33 @@ class TenthKind(BrowserTest):
         text = pypdf.PdfReader(io.BytesIO(waiting.value.path().read_bytes())).pages[0].extract_text()
         for words in ("Ida Brandvik", "Light", "Desk light", "Flashes", "Bright enough.", "Runa Halvorsen"):
             self.assertIn(words, text)
+
+    def fill_in_lists(self, page: Page) -> None:
+        """Items added, changed and taken away; a field that matters only with another one's value."""
+        page.get_by_role("button", name="add a zone").click()
+        page.get_by_role("button", name="Change Zone 2").click()
+        expect(page.get_by_role("button", name="add a zone")).to_have_count(0)
+        page.get_by_label("Zone 2, zone").fill("window")
+        high = page.get_by_label("Zone 2, alarm above")
+        for typed, answer in (("0", "At least 1 lx"), ("bright", "number"), ("2500 lx", None)):
+            high.fill(typed)
+            high.press("Enter")
+            if answer:
+                expect(page.get_by_role("alert")).to_contain_text(answer)
+        expect(page.get_by_text("window, alarm above 2500 lx")).to_be_visible()
+        page.get_by_role("button", name="Take Zone 1 away").click()
+        expect(page.get_by_role("button", name="Change Zone 2")).to_have_count(0)
+        expect(page.get_by_text("window, alarm above 2500 lx")).to_be_visible()
+        expect(page.get_by_role("button", name=re.compile("^Take Zone"))).to_have_count(0)
+        expect(page.get_by_label("Begins at")).to_have_count(0)
+        page.get_by_label("Begins", exact=True).select_option("at a time")
+        at = page.get_by_label("Begins at")
+        at.fill("25:00")
+        at.press("Enter")
+        expect(page.get_by_role("alert")).to_contain_text("Not a time of day")
+        at.fill("7.30")
+        at.press("Enter")
+        expect(at).to_have_value("07:30")
 
     def test_no_other_file_names_a_kind(self) -> None:
         """Only a kind's own folders name it; apart from the demo, the stand-ins and the mappings of open formats."""

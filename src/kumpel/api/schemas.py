@@ -163,6 +163,32 @@ class Recorder(Out):
     check_list: list[str]
 
 
+class SetupChoice(Out):
+    value: Any
+    words: str
+
+
+class SetupForm(Out):
+    """How a field is filled in: its type, choices, bounds; `part_of` the list item it belongs to."""
+
+    type: Literal["choice", "number", "whole", "text", "time"]
+    choices: list[SetupChoice]
+    low: float | None
+    high: float | None
+    empty: bool
+    part_of: str
+
+
+class SetupList(Out):
+    """A list of the setup: what one item is called, how many there may be, what a new one begins with."""
+
+    path: str
+    label: str
+    fewest: int
+    most: int
+    blank: dict[str, Any]
+
+
 class SetupField(Out):
     path: str
     label: str
@@ -171,6 +197,7 @@ class SetupField(Out):
     on_recorder: str
     differs: bool
     value: Any = None
+    form: SetupForm
 
 
 class SetupDraft(Out):
@@ -183,6 +210,7 @@ class SetupDraft(Out):
     last_worn: str
     tags: dict[str, str]
     others: dict[str, str]
+    lists: list[SetupList]
 
 
 class DraftWish(BaseModel):

@@ -15,7 +15,7 @@ from kumpel.demo.fleet import METERS, Fleet
 from kumpel.demo.people import NOISE_WEARERS, PLACES, TEAMS, team_of
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.kinds.noise.report import ONE_PAGE
-from kumpel.services import accounts, conclusions, figures, reports, take_in
+from kumpel.services import accounts, conclusions, figures, reports, settings, take_in
 from kumpel.services.people import create_person
 from kumpel.standins.noise_meter import FACTORY_SETUP, make_file
 from kumpel.store.tables import HandOver, Person, Recorder, Session, Setup, now
@@ -44,6 +44,8 @@ def last_early_shift() -> datetime:
 def load(db: Db) -> None:
     """People, recorders and history. Everything is seeded; only the dates move with today."""
     account = accounts.create_account(db, LOGIN, OFFICER, PASSWORD, "administrator")
+    settings.keep(db, settings.NAME.key, "site", "", "Tarnfels mine and works clinic", 0, account.id)
+    settings.keep(db, settings.ADDRESS.key, "site", "", "Shaft road 4\n9911 Tarnfels", 0, account.id)
     number = 401
     for team, names in TEAMS.items():
         for name in names:

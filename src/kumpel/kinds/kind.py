@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, fields
 from typing import Literal
 
 from pydantic import BaseModel
@@ -12,20 +12,11 @@ from kumpel.core.assessment import BothWays, LimitSet
 from kumpel.core.bounds import ANY, Bounds
 from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
+from kumpel.kinds.settings import SetupField, described
 from kumpel.reports.document import Part
 
 Assess = Callable[[Recording, Review, LimitSet], BothWays]
 ReportParts = Callable[[Recording, Review, BothWays, LimitSet, Sequence[str]], list[Part]]
-
-
-@dataclass(frozen=True)
-class SetupField:
-    """A settings field as people read it. `path` reaches into lists ("weightings.0.threshold_db")."""
-
-    path: str
-    label: str
-    unit: str = ""
-    words: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -163,7 +154,6 @@ class Kind:
     assess: Assess
     main_channel: str
     limit_sets: tuple[LimitSet, ...]
-    fields: Callable[[BaseModel], list[SetupField]]
     report: ReportParts
     report_parts: dict[str, str]
     one_page: tuple[str, ...]
@@ -180,6 +170,10 @@ class Kind:
     events: tuple[EventWord, ...] = ()
     checks: tuple[CheckWord, ...] = ()
     tags: tuple[TagWord, ...] = (SHIFT, PLACE, TASK)
+
+    def fields(self, setup: BaseModel) -> list[SetupField]:
+        """The settings of a setup as people read them."""
+        return described(setup)
 
     def is_energy(self, channel: str) -> bool:
         """Whether the mean of a channel is an energy mean of decibels; that of its family ("leq.2") when it is not declared."""

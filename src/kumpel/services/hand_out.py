@@ -15,6 +15,7 @@ from sqlmodel import col, select
 
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import kind_of
+from kumpel.kinds.settings import SetupField, SetupList, lists_of
 from kumpel.services import deeds
 from kumpel.services.deeds import Whom
 from kumpel.services.people import person_of
@@ -35,6 +36,7 @@ class FieldState:
     on_recorder: str
     differs: bool
     value: Any
+    form: SetupField
 
 
 @dataclass(frozen=True)
@@ -50,6 +52,7 @@ class Draft:
     last_worn: str
     tags: dict[str, str]
     others: dict[str, str]
+    lists: list[SetupList]
 
 
 def checked(kind: Kind, settings: dict[str, Any]) -> BaseModel:
@@ -92,6 +95,7 @@ def draft(
         _last_worn(db, last),
         last.tags if last else {},
         {name: _words(value, {}) for name, value in others(kind, recorder.setup).items()},
+        lists_of(model),
     )
 
 
@@ -138,7 +142,7 @@ def compare(kind: Kind, wanted: BaseModel, on_recorder: dict[str, Any]) -> list[
     states = []
     for field in kind.fields(wanted):
         mine, theirs = at_path(settings, field.path), at_path(on_recorder, field.path)
-        if mine is None and theirs is None and not field.words.get("None"):
+        if not field.matters and mine is None and theirs is None:
             continue
         states.append(
             FieldState(
@@ -149,12 +153,16 @@ def compare(kind: Kind, wanted: BaseModel, on_recorder: dict[str, Any]) -> list[
                 _words(theirs, field.words),
                 not _same(mine, theirs),
                 mine,
+                field,
             )
         )
     for name, mine in settings.items():
         theirs = on_recorder.get(name)
         if isinstance(mine, list) and isinstance(theirs, list) and len(theirs) > len(mine):
-            states.append(FieldState(name, name.capitalize(), "", str(len(mine)), str(len(theirs)), True, None))
+            label = next((each.label for each in lists_of(wanted) if each.path == name), name.capitalize())
+            path = f"{name}.{len(mine)}"
+            more = SetupField(path, f"{label} {len(mine) + 1}", part_of=path)
+            states.append(FieldState(more.path, more.label, "", "none", f"{len(theirs)} of them", True, None, more))
     return states
 
 

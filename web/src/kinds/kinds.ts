@@ -1,9 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ComponentType, lazy } from "react";
 import { api, ask } from "@/api/client";
-import type { KindParts, ReviewSheetProps, SetupControl } from "./sheet";
-
-export type { SetupControl };
+import type { KindParts, ReviewSheetProps } from "./sheet";
 
 /** What kinds draw in their own way, found by their folders; everything else is plain. */
 const FOUND = import.meta.glob<{ default: KindParts }>("./*/index.ts", { eager: true });
@@ -27,13 +25,8 @@ export function sheetOf(key: string): ComponentType<ReviewSheetProps> {
 /** Fetches the sheet of a kind ahead of its first use. */
 export const loadSheet = (key: string): Promise<unknown> => (PARTS.get(key)?.sheet ?? loadPlain)();
 
-/** How settings are edited; a kind without an editor of its own gets plain fields, checked by the server. */
-export const settingsOf = (key: string) =>
-  PARTS.get(key)?.settings ?? {
-    control: (): SetupControl => ({ type: "text", empty: true }),
-    group: () => null,
-    summary: () => "",
-  };
+/** What a kind says of its settings in its own way. */
+export const settingsOf = (key: string) => PARTS.get(key)?.settings;
 
 /** The kinds of the server with their words; they do not change while it runs. */
 export const useKindWords = () =>

@@ -30,16 +30,7 @@ export interface ReviewSheetProps {
 export interface KindParts {
   sheet?: () => Promise<{ default: ComponentType<ReviewSheetProps> }>;
   settings?: {
-    control: (path: string) => SetupControl;
-    /** Paths that belong together under one summarising row. */
-    group: (path: string) => string | null;
-    summary: (group: string, settings: Record<string, unknown>) => string;
+    /** An item of a list ("weightings.0") in one line. */
+    summary: (item: string, settings: Record<string, unknown>) => string;
   };
-}
-
-export interface SetupControl {
-  /** Choices as [value, words]; none: a number or a text. */
-  choices?: [string | number | boolean | null, string][];
-  type?: "number" | "text" | "time";
-  empty?: boolean;
 }

@@ -11,7 +11,7 @@ from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.settings import described, setting
+from kumpel.kinds.settings import setting
 
 _YES = {"True": "yes", "False": "no"}
 CLOCK = r"^\d\d:\d\d$"
@@ -56,7 +56,6 @@ KIND = Kind(
     main_channel="activity.x",
     bounds=Bounds(31 * DAY_S, 1.0, 16, 10_000_000, 20_000),
     limit_sets=shipped(__name__),
-    fields=described,
     report=plain_report.parts,
     report_parts=plain_report.PARTS,
     one_page=plain_report.ONE_PAGE,

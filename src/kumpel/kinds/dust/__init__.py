@@ -13,7 +13,7 @@ from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import CheckWord, DecisionWord, EventWord, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.settings import described, setting
+from kumpel.kinds.settings import setting
 
 
 class DustSetup(BaseModel):
@@ -51,7 +51,6 @@ KIND = Kind(
     main_channel="mass",
     bounds=Bounds(400 * DAY_S, 1.0, 16, 40_000_000, 50_000),
     limit_sets=shipped(__name__),
-    fields=described,
     report=plain_report.parts,
     report_parts=plain_report.PARTS,
     one_page=plain_report.ONE_PAGE,

@@ -13,7 +13,7 @@ from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import DecisionWord, EventWord, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.settings import described, setting
+from kumpel.kinds.settings import setting
 
 GasName = Literal["o2", "lel", "co", "h2s", "no2", "so2", "nh3", "cl2", "voc"]
 _YES = {"True": "yes", "False": "no"}
@@ -77,7 +77,6 @@ KIND = Kind(
     main_channel="co.avg",
     bounds=Bounds(31 * DAY_S, 1.0, 48, 50_000_000, 50_000),
     limit_sets=shipped(__name__),
-    fields=described,
     report=plain_report.parts,
     report_parts=plain_report.PARTS,
     one_page=plain_report.ONE_PAGE,

@@ -14,7 +14,7 @@ from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.settings import described, setting
+from kumpel.kinds.settings import setting
 
 
 class JawMuscleSetup(BaseModel):
@@ -53,7 +53,6 @@ KIND = Kind(
     main_channel="emg.left",
     bounds=Bounds(DAY_S, 2000.0, 8, 350_000_000, 50_000),
     limit_sets=shipped(__name__),
-    fields=described,
     report=plain_report.parts,
     report_parts=plain_report.PARTS,
     one_page=plain_report.ONE_PAGE,

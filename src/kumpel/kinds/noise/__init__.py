@@ -4,27 +4,31 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel
 
 from kumpel.core.bounds import Bounds
 from kumpel.core.noise.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds.kind import CheckWord, DecisionWord, GroupRule, Kind, SetupField, StretchWord
+from kumpel.kinds.kind import CheckWord, DecisionWord, GroupRule, Kind, StretchWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.noise import report
+from kumpel.kinds.settings import TIME_PATTERN, setting
+
+_TIME = {"F": "fast", "S": "slow", "I": "integrating"}
+_LOCK = {"True": "locked", "False": "free"}
 
 
 class WeightingSetup(BaseModel):
     """One weighting set-up of the meter."""
 
-    name: str = Field(max_length=40)
-    frequency: Literal["A", "C", "Z"] = "A"
-    time: Literal["F", "S", "I"] = "I"
-    exchange_rate_db: Literal[3, 4, 5, 6] = 3
-    threshold_db: float | None = Field(default=None, ge=40, le=120)
-    criterion_db: float = Field(default=85, ge=60, le=120)
-    criterion_h: float = Field(default=8, gt=0, le=24)
+    name: str = setting("Name", "own", max_length=40)
+    frequency: Literal["A", "C", "Z"] = setting("Frequency", "A")
+    time: Literal["F", "S", "I"] = setting("Time", "I", words=_TIME)
+    exchange_rate_db: Literal[3, 4, 5, 6] = setting("Exchange rate", 3, "dB")
+    threshold_db: float | None = setting("Threshold", None, "dB", {"None": "none"}, ge=40, le=120)
+    criterion_db: float = setting("Criterion", 85, "dB", ge=60, le=120)
+    criterion_h: float = setting("Criterion time", 8, "h", gt=0, le=24)
 
 
 EU = WeightingSetup(name="EU / ISO")
@@ -32,20 +36,22 @@ FIVE_DB = WeightingSetup(name="5 dB rule", time="S", exchange_rate_db=5, thresho
 THREE_DB = WeightingSetup(name="3 dB recommendation", time="S", threshold_db=80)
 
 
+def _three() -> list[WeightingSetup]:
+    return [EU, FIVE_DB, THREE_DB]
+
+
 class NoiseSetup(BaseModel):
     """Settings of a personal noise meter."""
 
-    name: str = Field(default="Full shift", max_length=60)
-    weightings: list[WeightingSetup] = Field(
-        default_factory=lambda: [EU, FIVE_DB, THREE_DB], min_length=1, max_length=3
-    )
-    interval_s: Literal[1, 60] = 1
-    start: Literal["by hand", "at a time", "delayed"] = "by hand"
-    start_at: str | None = Field(default=None, pattern=r"^\d\d:\d\d$")
-    delay_min: int | None = Field(default=None, ge=1, le=1440)
-    run_length_min: int = Field(default=480, ge=1, le=3120)
-    keypad_lock: bool = True
-    display: Literal["shown", "blank"] = "blank"
+    name: str = setting("Setup", "Full shift", max_length=60)
+    weightings: list[WeightingSetup] = setting("Weighting", _three, min_length=1, max_length=3)
+    interval_s: Literal[1, 60] = setting("Log every", 1, "s")
+    start: Literal["by hand", "at a time", "delayed"] = setting("Start", "by hand")
+    start_at: str | None = setting("Starts at", None, when={"start": "at a time"}, pattern=TIME_PATTERN)
+    delay_min: int | None = setting("Starts after", None, "min", when={"start": "delayed"}, ge=1, le=1440)
+    run_length_min: int = setting("Run length", 480, "min", ge=1, le=3120)
+    keypad_lock: bool = setting("Keypad", True, words=_LOCK)
+    display: Literal["shown", "blank"] = setting("Display", "blank")
 
 
 LIBRARY: dict[str, BaseModel] = {
@@ -53,36 +59,6 @@ LIBRARY: dict[str, BaseModel] = {
     "EU only": NoiseSetup(name="EU only", weightings=[EU]),
     "5 dB rule only": NoiseSetup(name="5 dB rule only", weightings=[FIVE_DB]),
 }
-
-_TIME = {"F": "fast", "S": "slow", "I": "integrating"}
-_YES = {"True": "locked", "False": "free"}
-
-
-def fields(setup: BaseModel) -> list[SetupField]:
-    """The settings in the order people read them."""
-    assert isinstance(setup, NoiseSetup)
-    found = [SetupField("name", "Setup")]
-    for i, _ in enumerate(setup.weightings):
-        at, label = f"weightings.{i}.", f"Weighting {i + 1}"
-        found += [
-            SetupField(f"{at}name", label),
-            SetupField(f"{at}frequency", f"{label}, frequency"),
-            SetupField(f"{at}time", f"{label}, time", words=_TIME),
-            SetupField(f"{at}exchange_rate_db", f"{label}, exchange rate", "dB"),
-            SetupField(f"{at}threshold_db", f"{label}, threshold", "dB", {"None": "none"}),
-            SetupField(f"{at}criterion_db", f"{label}, criterion", "dB"),
-            SetupField(f"{at}criterion_h", f"{label}, criterion time", "h"),
-        ]
-    found += [
-        SetupField("interval_s", "Log every", "s"),
-        SetupField("start", "Start"),
-        SetupField("start_at", "Starts at"),
-        SetupField("delay_min", "Starts after", "min"),
-        SetupField("run_length_min", "Run length", "min"),
-        SetupField("keypad_lock", "Keypad", words=_YES),
-        SetupField("display", "Display"),
-    ]
-    return found
 
 
 KIND = Kind(
@@ -95,7 +71,6 @@ KIND = Kind(
     main_channel="leq.1",
     bounds=Bounds(14 * DAY_S, 10.0, 16, 20_000_000, 50_000),
     limit_sets=shipped(__name__),
-    fields=fields,
     report=report.parts,
     report_parts=report.PARTS,
     one_page=report.ONE_PAGE,

@@ -13,7 +13,7 @@ from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import EventWord, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.settings import described, setting
+from kumpel.kinds.settings import setting
 
 
 class OximetrySetup(BaseModel):
@@ -43,7 +43,6 @@ KIND = Kind(
     main_channel="spo2",
     bounds=Bounds(14 * DAY_S, 10.0, 16, 20_000_000, 50_000),
     limit_sets=shipped(__name__),
-    fields=described,
     report=plain_report.parts,
     report_parts=plain_report.PARTS,
     one_page=plain_report.ONE_PAGE,

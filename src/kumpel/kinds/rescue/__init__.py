@@ -11,7 +11,7 @@ from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import EventWord, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.settings import described, setting
+from kumpel.kinds.settings import setting
 
 
 class RescueSetup(BaseModel):
@@ -35,7 +35,6 @@ KIND = Kind(
     main_channel="ecg",
     bounds=Bounds(2 * DAY_S, 1000.0, 16, 100_000_000, 100_000),
     limit_sets=shipped(__name__),
-    fields=described,
     report=plain_report.parts,
     report_parts=plain_report.PARTS,
     one_page=plain_report.ONE_PAGE,

@@ -13,7 +13,7 @@ from kumpel.core.training.assess import assess
 from kumpel.kinds import plain_report
 from kumpel.kinds.kind import PLACE, DecisionWord, EventWord, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.settings import described, setting
+from kumpel.kinds.settings import setting
 
 
 class Zones(BaseModel):
@@ -61,7 +61,6 @@ KIND = Kind(
     main_channel="heart_rate",
     bounds=Bounds(14 * DAY_S, 50.0, 64, 60_000_000, 250_000),
     limit_sets=shipped(__name__),
-    fields=described,
     report=plain_report.parts,
     report_parts=plain_report.PARTS,
     one_page=plain_report.ONE_PAGE,

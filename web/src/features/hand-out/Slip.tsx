@@ -2,101 +2,14 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { Fragment, useEffect, useRef, useState } from "react";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { useNumber } from "@/features/settings/useSettings";
-import { type SetupControl, settingsOf, useKindWords } from "@/kinds/kinds";
-import { Button, Loading, Refused, Token, Trouble, Warn } from "@/ui/basics";
-import { type Entry, lengthOf, numberOf, refusedEntry } from "@/ui/entry";
+import { settingsOf, useKindWords } from "@/kinds/kinds";
+import { Button, Loading, Token, Trouble, Warn } from "@/ui/basics";
+import { refusedEntry } from "@/ui/entry";
 import { clockError, percent } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { PasscodeDialog } from "@/ui/passcode";
-
-type Settings = Record<string, unknown>;
-
-/** The settings with the value at a dotted path replaced. */
-function withValue(settings: Settings, path: string, value: unknown): Settings {
-  const copy = structuredClone(settings);
-  const parts = path.split(".");
-  let at = copy as Record<string, unknown>;
-  for (const part of parts.slice(0, -1)) at = at[part] as Record<string, unknown>;
-  at[parts.at(-1) ?? ""] = value;
-  return copy;
-}
-
-function valueAt(settings: Settings, path: string): unknown {
-  return path.split(".").reduce<unknown>((at, part) => (at as Settings | undefined)?.[part], settings);
-}
-
-function Editor({
-  field,
-  control,
-  onChange,
-}: {
-  field: Schemas["SetupField"];
-  control: SetupControl;
-  onChange: (value: unknown) => void;
-}) {
-  const [typed, setTyped] = useState<string | null>(null);
-  const [wrong, setWrong] = useState<string | null>(null);
-  const unit = field.unit && <span className="text-soft">{field.unit}</span>;
-  if (control.choices)
-    return (
-      <>
-        <select
-          aria-label={field.label}
-          className="-ml-1 min-h-7 rounded border border-transparent bg-transparent pr-6 hover:border-line"
-          value={String(field.value)}
-          onChange={(e) => onChange(control.choices?.find(([v]) => String(v) === e.target.value)?.[0])}
-        >
-          {control.choices.map(([value, words]) => (
-            <option key={String(value)} value={String(value)}>
-              {words}
-            </option>
-          ))}
-        </select>
-        {unit}
-      </>
-    );
-  const shown = typed ?? (field.value === null || field.value === undefined ? "" : String(field.value));
-  const commit = () => {
-    if (typed === null) return;
-    const entry =
-      control.type === "number" ? enteredNumber(typed, field.unit, control.empty) : enteredText(typed, control.empty);
-    if ("wrong" in entry) return setWrong(entry.wrong);
-    setTyped(null);
-    setWrong(null);
-    if (entry.value !== field.value) onChange(entry.value);
-  };
-  return (
-    <>
-      <input
-        aria-label={field.label}
-        aria-invalid={wrong !== null}
-        className={`-ml-1 min-h-7 rounded border bg-transparent px-1 hover:border-line ${wrong ? "border-above" : "border-transparent"} ${control.type === "number" ? "w-16" : "w-full"}`}
-        inputMode={control.type === "number" ? "decimal" : undefined}
-        placeholder={control.empty ? "none" : undefined}
-        value={shown}
-        onChange={(e) => setTyped(e.target.value)}
-        onBlur={commit}
-        onKeyDown={(e) => e.key === "Enter" && commit()}
-      />
-      {unit}
-      <Refused why={wrong} />
-    </>
-  );
-}
-
-/** A number of a setting; lengths in minutes may be typed as hours ("7 h 30"). */
-function enteredNumber(text: string, unit: string, empty?: boolean): Entry {
-  const entry = numberOf(text, { unit, empty });
-  if (!("wrong" in entry) || unit !== "min") return entry;
-  const length = lengthOf(text);
-  if ("wrong" in length || length.value === null) return { wrong: "Type minutes, or hours such as 7:30." };
-  return { value: Math.round(length.value / 60) };
-}
-
-function enteredText(text: string, empty?: boolean): { value: string | null } | { wrong: string } {
-  if (text.trim()) return { value: text.trim() };
-  return empty ? { value: null } : { wrong: "Something is needed here." };
-}
+import { SetupForm } from "./SetupForm";
+import { type Settings, valueAt } from "./setup";
 
 /** The slip: recorder, settings with what differs on the recorder, clock; write, read back, hand out. */
 export function Slip({
@@ -114,7 +27,6 @@ export function Slip({
   const [edited, setEdited] = useState<Settings | undefined>();
   const [library, setLibrary] = useState("");
   const [refused, setRefused] = useState<string | null>(null);
-  const [opened, setOpened] = useState<string[]>([]);
   const [typedTags, setTags] = useState<Record<string, string>>({});
   const [setClock, setSetClock] = useState(true);
   const passcode = useRef("");
@@ -200,7 +112,7 @@ export function Slip({
   }, [refusal]);
   const shown = draft.data ?? good.current.data;
   if (draft.isError && !shown) return <Trouble error={draft.error} again={() => draft.refetch()} />;
-  if (!shown || !kind) return <Loading what="the settings on the recorder" />;
+  if (!shown) return <Loading what="the settings on the recorder" />;
   const settings = edited ?? shown.settings;
   const fields = shown.fields.map((f) => ({ ...f, value: valueAt(settings, f.path) }));
   const tags = { ...shown.tags, ...typedTags };
@@ -212,24 +124,10 @@ export function Slip({
     else act();
   };
   const busy = give.isPending || write.isPending;
-  const groups = [...new Set(fields.map((f) => kind.group(f.path) ?? f.path))];
-  const change = (field: Schemas["SetupField"]) => (value: unknown) => {
+  const change = (next: Settings) => {
     setRefused(null);
-    setEdited((now) => withValue(now ?? settings, field.path, value));
+    setEdited(next);
   };
-  const row = (f: Schemas["SetupField"], inner = false) => (
-    <div key={f.path} className={`contents ${f.differs ? "[&>*]:bg-warn" : ""}`}>
-      <span className={`border-hair border-t py-1.5 pr-2 text-soft ${inner ? "pl-8" : "pl-4"}`}>
-        {inner ? f.label.replace(/^Weighting \d+,? ?/, "") || "name" : f.label}
-      </span>
-      <span className="flex flex-wrap items-center gap-x-1 border-hair border-t px-2 py-0.5">
-        <Editor field={f} control={kind.control(f.path)} onChange={change(f)} />
-      </span>
-      <span className="border-hair border-t py-1.5 pr-4 pl-2 font-medium font-narrow text-[12.5px] text-action">
-        {f.differs && `on recorder ${f.on_recorder}${f.unit && f.on_recorder !== "not set" ? ` ${f.unit}` : ""}`}
-      </span>
-    </div>
-  );
   return (
     <>
       <div className="mt-3.5 overflow-hidden rounded-[10px] border border-line">
@@ -265,30 +163,13 @@ export function Slip({
           </div>
         )}
         <div ref={sheet} className="grid grid-cols-[150px_minmax(0,1fr)_150px]">
-          {groups.map((g) => {
-            const members = fields.filter((f) => (kind.group(f.path) ?? f.path) === g);
-            const first = members[0];
-            if (!first) return null;
-            if (kind.group(first.path) === null) return row(first);
-            const open = opened.includes(g) || members.some((m) => m.differs);
-            return (
-              <Fragment key={g}>
-                <span className="border-hair border-t py-1.5 pr-2 pl-4 text-soft">{first.label}</span>
-                <span className="col-span-2 border-hair border-t px-2 py-1.5">
-                  {kind.summary(g, settings)}
-                  <button
-                    type="button"
-                    aria-expanded={open}
-                    className="ml-2 text-act hover:underline"
-                    onClick={() => setOpened(opened.includes(g) ? opened.filter((o) => o !== g) : [...opened, g])}
-                  >
-                    {open ? "" : "change"}
-                  </button>
-                </span>
-                {open && members.filter((m) => m.differs || opened.includes(g)).map((m) => row(m, true))}
-              </Fragment>
-            );
-          })}
+          <SetupForm
+            fields={fields}
+            lists={shown.lists}
+            settings={settings}
+            summary={kind?.summary}
+            onChange={change}
+          />
           <span className="border-hair border-t py-1.5 pl-4 text-soft">Clock</span>
           <label className="flex items-center gap-2 border-hair border-t px-2 py-1.5">
             <input type="checkbox" checked={setClock} onChange={(e) => setSetClock(e.target.checked)} />

@@ -1,5 +1,5 @@
 import type { KindParts } from "../sheet";
-import { control, group, summary } from "./setup";
+import { summary } from "./setup";
 
-/** Noise: a sheet of its own, and settings gathered by weighting set-up. */
-export default { sheet: () => import("./NoiseSheet"), settings: { control, group, summary } } satisfies KindParts;
+/** Noise: a sheet of its own, and a weighting set-up in one line. */
+export default { sheet: () => import("./NoiseSheet"), settings: { summary } } satisfies KindParts;

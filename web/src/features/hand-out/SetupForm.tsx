@@ -1,0 +1,244 @@
+import { Fragment, useState } from "react";
+import { Button, Refused } from "@/ui/basics";
+import { clockOf, type Entry, lengthOf, numberOf } from "@/ui/entry";
+import { type Settings, type SetupField, type SetupList, summaryOf, valueAt, withValue } from "./setup";
+
+/** A number of a setting; lengths in minutes may be typed as hours ("7 h 30"). */
+function enteredNumber(text: string, field: SetupField): Entry {
+  const { low, high, empty, type } = field.form;
+  const wish = { unit: field.unit, low: low ?? undefined, high: high ?? undefined, empty };
+  const hours = field.unit === "min" && /[:h]/.test(text) ? lengthOf(text) : null;
+  if (hours && "wrong" in hours) return { wrong: "Type minutes, or hours such as 7:30." };
+  const entry = numberOf(hours ? String(Math.round(Number(hours.value) / 60)) : text, wish);
+  if (!("wrong" in entry) && type === "whole" && entry.value !== null && !Number.isInteger(entry.value))
+    return { wrong: "A whole number is needed." };
+  return entry;
+}
+
+function enteredText(text: string, field: SetupField): { value: string | null } | { wrong: string } {
+  const typed = text.trim();
+  if (!typed) return field.form.empty ? { value: null } : { wrong: "Something is needed here." };
+  if (field.form.type !== "time") return { value: typed };
+  const clock = clockOf(typed);
+  if ("wrong" in clock) return { wrong: "Not a time of day. Type it like 22:30." };
+  const minutes = Math.floor(Number(clock.value) / 60);
+  return { value: `${String(Math.floor(minutes / 60)).padStart(2, "0")}:${String(minutes % 60).padStart(2, "0")}` };
+}
+
+const isNumber = (field: SetupField) => field.form.type === "number" || field.form.type === "whole";
+
+function Editor({ field, onChange }: { field: SetupField; onChange: (value: unknown) => void }) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const [wrong, setWrong] = useState<string | null>(null);
+  const { form } = field;
+  const unit = field.unit && <span className="text-soft">{field.unit}</span>;
+  if (form.type === "choice")
+    return (
+      <>
+        <select
+          aria-label={field.label}
+          className="-ml-1 min-h-7 rounded border border-transparent bg-transparent pr-6 hover:border-line"
+          value={String(field.value)}
+          onChange={(e) => onChange(form.choices.find((c) => String(c.value) === e.target.value)?.value)}
+        >
+          {form.choices.map(({ value, words }) => (
+            <option key={String(value)} value={String(value)}>
+              {words}
+            </option>
+          ))}
+        </select>
+        {unit}
+      </>
+    );
+  const shown = typed ?? (field.value === null || field.value === undefined ? "" : String(field.value));
+  const commit = () => {
+    if (typed === null) return;
+    const entry = isNumber(field) ? enteredNumber(typed, field) : enteredText(typed, field);
+    if ("wrong" in entry) return setWrong(entry.wrong);
+    setTyped(null);
+    setWrong(null);
+    if (entry.value !== field.value) onChange(entry.value);
+  };
+  return (
+    <>
+      <input
+        aria-label={field.label}
+        aria-invalid={wrong !== null}
+        className={`-ml-1 min-h-7 rounded border bg-transparent px-1 hover:border-line ${wrong ? "border-above" : "border-transparent"} ${isNumber(field) ? "w-16" : "w-full"}`}
+        inputMode={isNumber(field) ? "decimal" : undefined}
+        placeholder={form.empty ? "none" : undefined}
+        value={shown}
+        onChange={(e) => setTyped(e.target.value)}
+        onBlur={commit}
+        onKeyDown={(e) => e.key === "Enter" && commit()}
+      />
+      {unit}
+      <Refused why={wrong} />
+    </>
+  );
+}
+
+function Row({
+  field,
+  label,
+  inner = false,
+  onChange,
+}: {
+  field: SetupField;
+  label: string;
+  inner?: boolean;
+  onChange: (value: unknown) => void;
+}) {
+  return (
+    <div className={`contents ${field.differs ? "[&>*]:bg-warn" : ""}`}>
+      <span className={`border-hair border-t py-1.5 pr-2 text-soft ${inner ? "pl-8" : "pl-4"}`}>{label}</span>
+      <span className="flex flex-wrap items-center gap-x-1 border-hair border-t px-2 py-0.5">
+        <Editor field={field} onChange={onChange} />
+      </span>
+      <span className="border-hair border-t py-1.5 pr-4 pl-2 font-medium font-narrow text-[12.5px] text-action">
+        {field.differs &&
+          `on recorder ${field.on_recorder}${field.unit && field.on_recorder !== "not set" ? ` ${field.unit}` : ""}`}
+      </span>
+    </div>
+  );
+}
+
+/** An item of a list: closed as one line in words, open field by field; what differs on the recorder is always in view. */
+function Item({
+  at,
+  list,
+  index,
+  count,
+  fields,
+  summary,
+  onChange,
+  onRemove,
+}: {
+  at: string;
+  list: SetupList;
+  index: number;
+  count: number;
+  fields: SetupField[];
+  summary: string;
+  onChange: (path: string, value: unknown) => void;
+  onRemove: () => void;
+}) {
+  const [open, setOpen] = useState(false);
+  const name = `${list.label} ${index + 1}`;
+  const differing = fields.filter((f) => f.differs);
+  return (
+    <Fragment key={at}>
+      <span className="border-hair border-t py-1.5 pr-2 pl-4 text-soft">{name}</span>
+      <span className="col-span-2 flex flex-wrap items-baseline gap-x-2 border-hair border-t px-2 py-1.5">
+        <span className="min-w-0">{summary}</span>
+        <button
+          type="button"
+          aria-expanded={open}
+          className="text-act hover:underline"
+          onClick={() => setOpen(!open)}
+          aria-label={open ? `Close ${name}` : `Change ${name}`}
+        >
+          {open ? "close" : "change"}
+        </button>
+        {count > list.fewest && (
+          <button
+            type="button"
+            className="text-act hover:underline"
+            onClick={onRemove}
+            aria-label={`Take ${name} away`}
+          >
+            take away
+          </button>
+        )}
+      </span>
+      {(open ? fields : differing).map((field) => (
+        <Row
+          key={field.path}
+          field={field}
+          label={field.label.slice(name.length + 2) || field.label}
+          inner
+          onChange={(value) => onChange(field.path, value)}
+        />
+      ))}
+    </Fragment>
+  );
+}
+
+/** The settings of a recorder as a form, made from the kind's declaration: values, lists with add and take away, what differs. */
+export function SetupForm({
+  fields,
+  lists,
+  settings,
+  summary,
+  onChange,
+}: {
+  fields: SetupField[];
+  lists: SetupList[];
+  settings: Settings;
+  /** An item of a list in the words of the kind, when it has its own. */
+  summary?: (item: string, settings: Settings) => string;
+  onChange: (settings: Settings) => void;
+}) {
+  const put = (path: string, value: unknown) => onChange(withValue(settings, path, value));
+  const listOf = (part: string) => lists.find((l) => part.startsWith(`${l.path}.`));
+  const parts = [...new Set(fields.map((f) => f.form.part_of || f.path))];
+  const add = (list: SetupList) => {
+    const items = (valueAt(settings, list.path) as unknown[] | undefined) ?? [];
+    return items.length < list.most ? (
+      <Fragment key={`add to ${list.path}`}>
+        <span className="border-hair border-t pl-4" />
+        <span className="col-span-2 border-hair border-t px-1 py-0.5">
+          <Button look="quiet" size="small" onClick={() => put(list.path, [...items, structuredClone(list.blank)])}>
+            add a {list.label.toLowerCase()}
+          </Button>
+        </span>
+      </Fragment>
+    ) : null;
+  };
+  const shown = parts.map((part) => {
+    const members = fields.filter((f) => (f.form.part_of || f.path) === part);
+    const [first] = members;
+    const list = first?.form.part_of ? listOf(part) : undefined;
+    if (!first) return null;
+    if (!list) return <Row key={part} field={first} label={first.label} onChange={(value) => put(first.path, value)} />;
+    const items = valueAt(settings, list.path) as unknown[];
+    const index = Number(part.split(".").at(-1));
+    if (index >= items.length)
+      return (
+        <div key={part} className="contents [&>*]:bg-warn">
+          <span className="border-hair border-t py-1.5 pr-2 pl-4 text-soft">{first.label}</span>
+          <span className="border-hair border-t px-2 py-1.5">none</span>
+          <span className="border-hair border-t py-1.5 pr-4 pl-2 font-medium font-narrow text-[12.5px] text-action">
+            on recorder {first.on_recorder}
+          </span>
+        </div>
+      );
+    return (
+      <Fragment key={part}>
+        <Item
+          at={part}
+          list={list}
+          index={index}
+          count={items.length}
+          fields={members}
+          summary={summary?.(part, settings) || summaryOf(members)}
+          onChange={put}
+          onRemove={() =>
+            put(
+              list.path,
+              items.filter((_, i) => i !== index),
+            )
+          }
+        />
+        {index === items.length - 1 && add(list)}
+      </Fragment>
+    );
+  });
+  const empty = lists.filter((l) => ((valueAt(settings, l.path) as unknown[] | undefined) ?? []).length === 0);
+  return (
+    <>
+      {shown}
+      {empty.map(add)}
+    </>
+  );
+}

@@ -1,0 +1,32 @@
+import type { Schemas } from "@/api/client";
+
+export type Settings = Record<string, unknown>;
+export type SetupField = Schemas["SetupField"];
+export type SetupList = Schemas["SetupList"];
+
+/** The settings with the value at a dotted path replaced. */
+export function withValue(settings: Settings, path: string, value: unknown): Settings {
+  const copy = structuredClone(settings);
+  const parts = path.split(".");
+  let at = copy as Record<string, unknown>;
+  for (const part of parts.slice(0, -1)) at = at[part] as Record<string, unknown>;
+  at[parts.at(-1) ?? ""] = value;
+  return copy;
+}
+
+export function valueAt(settings: Settings, path: string): unknown {
+  return path.split(".").reduce<unknown>((at, part) => (at as Settings | undefined)?.[part], settings);
+}
+
+/** An item of a list in a few words: its first values, those that are set. */
+export function summaryOf(fields: SetupField[]): string {
+  const shown = fields.filter((f) => f.value !== null && f.value !== undefined && typeof f.value !== "boolean");
+  return shown
+    .slice(0, 4)
+    .map((f, i) => {
+      const words = f.form.choices.find((c) => c.value === f.value)?.words ?? String(f.value);
+      const label = f.label.split(", ").at(-1) ?? "";
+      return i === 0 ? words : `${label} ${words}${f.unit ? ` ${f.unit}` : ""}`;
+    })
+    .join(", ");
+}
