@@ -16,13 +16,24 @@ from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import setting
 
 GasName = Literal["o2", "lel", "co", "h2s", "no2", "so2", "nh3", "cl2", "voc"]
+_GASES = {
+    "o2": "oxygen",
+    "lel": "combustible gas",
+    "co": "carbon monoxide",
+    "h2s": "hydrogen sulphide",
+    "no2": "nitrogen dioxide",
+    "so2": "sulphur dioxide",
+    "nh3": "ammonia",
+    "cl2": "chlorine",
+    "voc": "organic vapours",
+}
 _YES = {"True": "yes", "False": "no"}
 
 
 class SensorSetup(BaseModel):
     """One sensor of the monitor; alarms in the unit of its gas."""
 
-    gas: GasName = setting("Gas", "co")
+    gas: GasName = setting("Gas", "co", words=_GASES)
     on: bool = setting("On", True, words=_YES)
     low: float = setting("Low alarm", 20.0, ge=0)
     high: float = setting("High alarm", 100.0, ge=0)

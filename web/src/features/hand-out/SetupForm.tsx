@@ -129,8 +129,8 @@ function Item({
   return (
     <Fragment key={at}>
       <span className="border-hair border-t py-1.5 pr-2 pl-4 text-soft">{name}</span>
-      <span className="col-span-2 flex flex-wrap items-baseline gap-x-2 border-hair border-t px-2 py-1.5">
-        <span className="min-w-0">{summary}</span>
+      <span className="border-hair border-t px-2 py-1.5">{summary}</span>
+      <span className="flex items-baseline gap-x-3 whitespace-nowrap border-hair border-t py-1.5 pr-4 pl-2">
         <button
           type="button"
           aria-expanded={open}

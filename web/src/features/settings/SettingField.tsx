@@ -130,7 +130,7 @@ export function SettingField({
           {own === null ? (
             scope !== "site" && keptOf(settings, word.key, "site", "")?.value != null ? (
               "as set for the whole site"
-            ) : shownAs(from) === "" ? (
+            ) : shownAs(from) === "" && word.type !== "limit set" ? (
               "not set"
             ) : (
               "as shipped"
