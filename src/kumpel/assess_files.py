@@ -20,14 +20,13 @@ from kumpel.core.timebase import wall_clock
 from kumpel.formats import files
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.limit_sets import limit_set_from
+from kumpel.kinds.plain_report import lanes_of
 from kumpel.kinds.registry import KINDS, kind_of
 from kumpel.reports import lanes
 from kumpel.reports.moments import wall_moment
-from kumpel.reports.pictures import LimitLine
 
 EXIT = {"within": 0, "action level reached": 3, "above limit": 4, "not assessable": 5}
 WORDS = files.words_of(KINDS.values())
-MOST_LANES = 6
 
 
 class WrongFileError(ValueError):
@@ -291,28 +290,12 @@ def plot(each: Assessed) -> str:
     """The recording's channels as lanes in SVG, the main one first, with limit lines and event ticks."""
     recording = each.recording
     kind = kind_of(recording.kind)
-    known = [w.key for w in kind.channels if w.key in recording.channels]
-    order = [k for k in dict.fromkeys([kind.main_channel, *known, *recording.channels]) if k in recording.channels]
-    ticks = [e.at_s for e in each.found.events][:2000]
-    names = {w.key: w.name for w in kind.channels}
-    channels = {k: dataclasses.replace(c, name=names.get(k, c.name)) for k, c in recording.channels.items()}
-    drawn = [
-        lanes.Lane(channels[k], _lines(each.limits, k), ticks if i == 0 else ())
-        for i, k in enumerate(order[:MOST_LANES])
-    ]
+    drawn = lanes_of(kind, recording, each.found, each.limits)
     if not drawn:
         raise WrongFileError(f"{each.path}: no channel to draw; the recording holds events only")
     clock = float(wall_clock(recording, np.array([0.0]))[0]) % 86_400
     title = f"{kind.name}, {wall_moment(recording, 0):%Y-%m-%d %H:%M}: {each.found.verdict.value}, {each.found.words}"
     return lanes.draw(title, drawn, recording.length_s, clock)
-
-
-def _lines(limits: LimitSet, channel: str) -> list[LimitLine]:
-    """Limits of figures that are read off the channel itself."""
-    plain = channel.removesuffix(".avg").removesuffix(".max")
-    wanted = {"leq.1": ("lex8h",), "peak": ("lcpeak",), "mass": ("twa_shift", "mean_24h")}
-    figures = wanted.get(channel, (f"{plain}.peak", f"{plain}.lowest", f"{plain}.stel", f"max.{plain}"))
-    return [LimitLine(s.value, s.name, s.verdict.value) for r in limits.rules if r.figure in figures for s in r.steps]
 
 
 # ---------------------------------------------------------------- other formats

@@ -100,7 +100,9 @@ class Comparing(unittest.TestCase):
 
     def test_more_weightings_on_the_recorder_are_shown(self) -> None:
         one = NoiseSetup(weightings=NoiseSetup().weightings[:1])
-        self.assertEqual(self.differing(one, NoiseSetup().model_dump(mode="json")), {"weightings.1": ("none", "3 of them")})
+        self.assertEqual(
+            self.differing(one, NoiseSetup().model_dump(mode="json")), {"weightings.1": ("none", "3 of them")}
+        )
 
     def test_words_for_people(self) -> None:
         settings = NoiseSetup().model_dump(mode="json")

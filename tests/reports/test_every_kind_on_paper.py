@@ -8,15 +8,15 @@ import pypdf
 
 from kumpel.core.assessment import CLOCK, BothWays
 from kumpel.core.recording import Recording
-from kumpel.core.review import Review
+from kumpel.core.review import Review, Stretch
 from kumpel.core.sheet import hours_minutes
 from kumpel.core.timebase import clock_words
 from kumpel.formats import krec
-from kumpel.kinds.plain_report import MOST_ROWS
+from kumpel.kinds.plain_report import MOST_ROWS, lanes_of
 from kumpel.kinds.registry import KINDS
 from kumpel.reports import pages
 from kumpel.reports.document import Document
-from kumpel.services import deciding, figures, paper
+from kumpel.services import conclusions, deciding, figures, paper, reports, settings
 from kumpel.services.decisions import Wish
 from kumpel.standins.signals import SIGNALS
 from tests.kinds.test_all_kinds import assess, made
@@ -39,7 +39,7 @@ class EveryKind(unittest.TestCase):
         for key in PLAIN:
             recording = made(key).recording
             both = assess(recording)
-            text = printed(key, recording, both, ("figures",))
+            text = printed(key, recording, both, ("all-figures",))
             leading = both.reviewed
             for figure in leading.figures:
                 with self.subTest(kind=key, figure=figure.key):
@@ -96,3 +96,47 @@ class DecisionsOnPaper(DatabaseTest):
         at = clock_words(SIGNALS["oximetry"](2).recording, event.at_s)
         self.assertIn(f"{at} fall of 4 points left out turned over", text)
         self.assertNotIn("desaturation4@", text)
+
+
+class OnePage(DatabaseTest):
+    def test_the_one_page_report_of_every_kind_is_one_page_with_its_picture(self) -> None:
+        person = self.person("Greta Lindqvist-Ofstad")
+        settings.keep(self.db, "paper.name", "site", "", "Tarnfels mine and works clinic", 0)
+        settings.keep(self.db, "paper.address", "site", "", "Shaft road 4\n9911 Tarnfels", 0)
+        for key in KINDS:
+            row = self.stored(krec.write_recording(made(key).recording), person)
+            conclusions.conclude(self.db, row.id or 0, "Look again in a month. " * 12, self.who)
+            row = conclusions.sign(self.db, row.id or 0, row.review_version, self.who)
+            report = reports.issue(self.db, row.id or 0, reports.Options(KINDS[key].one_page), self.who)
+            document = Document.model_validate(report.document)
+            with self.subTest(kind=key):
+                self.assertEqual(report.pages, 1)
+                pictures = [p for p in document.parts if p.part == "picture"]
+                self.assertTrue(pictures)
+                self.assertIn("<svg", pictures[0].svg)
+
+
+class Pictures(unittest.TestCase):
+    def test_lanes_show_channels_readings_limits_and_what_was_left_out(self) -> None:
+        for key in PLAIN:
+            recording = made(key).recording
+            kind = KINDS[key]
+            both = assess(recording)
+            [picture] = kind.report(
+                recording, Review(left_out=(Stretch(10, 60, "x"),)), both, kind.limit_sets[0], ("lanes",)
+            )
+            lanes = lanes_of(kind, recording, both.reviewed, kind.limit_sets[0])
+            with self.subTest(kind=key):
+                self.assertTrue(1 <= len(lanes) <= 6)
+                for lane in lanes:
+                    self.assertIn(f">{lane.channel.name}", picture.svg)
+                    for line in lane.lines:
+                        self.assertIn(f">{line.value:g} {line.text}<", picture.svg)
+                self.assertIn("#f6f4ef", picture.svg, "the hatch of what was left out")
+                self.assertNotIn("nan", picture.svg)
+        pressure = made("blood_pressure").recording
+        [picture] = KINDS["blood_pressure"].report(
+            pressure, Review(), assess(pressure), KINDS["blood_pressure"].limit_sets[0], ("lanes",)
+        )
+        readings = sum(1 for e in pressure.events if e.code == "reading" and "systolic" in e.data)
+        self.assertEqual(picture.svg.count("<circle"), 4 * readings)

@@ -28,7 +28,6 @@ from kumpel.core.assessment import Detected, Put, Quality
 from kumpel.core.recording import ChannelWord
 from kumpel.core.review import is_named, samples_inside
 from kumpel.core.sheet import Sheet, both_ways, conclude, planned_s
-from kumpel.kinds import plain_report
 from kumpel.kinds.kind import DecisionWord, EventWord, Kind, LEAVE_OUT
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import TIME_PATTERN, setting
@@ -76,9 +75,6 @@ KIND = Kind(
     assess=lambda recording, review, limits: both_ways(recording, review, limits, one),
     main_channel="lux",
     limit_sets=shipped(__name__),
-    report=plain_report.parts,
-    report_parts=plain_report.PARTS,
-    one_page=plain_report.ONE_PAGE,
     channels=(ChannelWord("lux", "Illuminance", "lx"),),
     decisions=(DecisionWord("factor_window", "Window factor", "number", "", 0.1, 10, hint="1"),),
     stretches=(LEAVE_OUT,),

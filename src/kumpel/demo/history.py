@@ -14,7 +14,7 @@ from kumpel.demo import other_kinds
 from kumpel.demo.fleet import METERS, Fleet
 from kumpel.demo.people import NOISE_WEARERS, PLACES, TEAMS, team_of
 from kumpel.kinds.noise import NoiseSetup
-from kumpel.kinds.noise.report import ONE_PAGE
+from kumpel.kinds.registry import KINDS
 from kumpel.services import accounts, conclusions, figures, reports, settings, take_in
 from kumpel.services.people import create_person
 from kumpel.standins.noise_meter import FACTORY_SETUP, make_file
@@ -136,7 +136,7 @@ def _sign(db: Db, session: Session, who: int | None, issue: bool) -> None:
     when = min(session.started_at + timedelta(days=1, hours=3), datetime.now(UTC))
     conclusions.sign(db, session.id, session.review_version, who, at=when)
     if issue:
-        reports.issue(db, session.id, reports.Options(ONE_PAGE), who)
+        reports.issue(db, session.id, reports.Options(KINDS["noise"].one_page), who)
 
 
 def last_shift(db: Db, fleet: Fleet) -> None:

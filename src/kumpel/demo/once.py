@@ -14,7 +14,7 @@ from sqlmodel import select
 from kumpel.config import ROOT
 from kumpel.demo.fleet import Fleet, Meter
 from kumpel.kinds.noise import NoiseSetup
-from kumpel.kinds.noise.report import ONE_PAGE
+from kumpel.kinds.registry import KINDS
 from kumpel.link.discovery import Announcement
 from kumpel.serve import say, step
 from kumpel.services import (
@@ -109,7 +109,7 @@ def _job(db: Db, fleet: Fleet, out: Path) -> int:
     done()
 
     done = step("report")
-    report = reports.issue(db, session.id, reports.Options(ONE_PAGE), officer.id)
+    report = reports.issue(db, session.id, reports.Options(KINDS["noise"].one_page), officer.id)
     (out / f"{report.number}.pdf").write_bytes(report.pdf)
     (out / "session.krec").write_bytes(b"".join(sessions.original(engine, session.id)))
     (out / "assessment.json").write_text(json.dumps(plain(both), indent=1, ensure_ascii=False))

@@ -12,6 +12,8 @@ from kumpel.core.assessment import BothWays, LimitSet
 from kumpel.core.bounds import ANY, Bounds
 from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
+from kumpel.kinds import plain_report
+from kumpel.kinds.plain_report import ReportPart
 from kumpel.kinds.settings import SetupField, described
 from kumpel.reports.document import Part
 
@@ -143,7 +145,7 @@ class Kind:
     `channels` are those that a file may bring, with how each becomes a picture, `groups` the figures of group statistics, `readings` the columns of single readings (a file with
     these has rows at uneven times that become events `reading_code`), `bounds` how much a recording may hold
     (docs/recording-file.md). `decisions`, `stretches` and `events` are what a reviewer may set, mark, drop and keep; anything
-    else is refused; `tags` what may be said of a session. `method` is the version of the computation: a new one when figures of the same data would differ.
+    else is refused; `tags` what may be said of a session; `parts` what a report may have, made by `own_report` or plainly. `method` is the version of the computation: a new one when figures of the same data would differ.
     """
 
     key: str
@@ -154,9 +156,6 @@ class Kind:
     assess: Assess
     main_channel: str
     limit_sets: tuple[LimitSet, ...]
-    report: ReportParts
-    report_parts: dict[str, str]
-    one_page: tuple[str, ...]
     shortest_s: float = 60.0
     check_list: tuple[str, ...] = ()
     channels: tuple[ChannelWord, ...] = ()
@@ -170,6 +169,26 @@ class Kind:
     events: tuple[EventWord, ...] = ()
     checks: tuple[CheckWord, ...] = ()
     tags: tuple[TagWord, ...] = (SHIFT, PLACE, TASK)
+    own_report: ReportParts | None = None
+    parts: tuple[ReportPart, ...] = plain_report.PARTS
+
+    def report(
+        self, recording: Recording, review: Review, both: BothWays, limits: LimitSet, chosen: Sequence[str]
+    ) -> list[Part]:
+        """The chosen parts of a report: the kind's own, else the plain ones."""
+        if self.own_report is not None:
+            return self.own_report(recording, review, both, limits, chosen)
+        return plain_report.parts(self, recording, review, both, limits, chosen)
+
+    @property
+    def report_parts(self) -> dict[str, str]:
+        """The parts of a report in their order, with their names."""
+        return {part.key: part.label for part in self.parts}
+
+    @property
+    def one_page(self) -> tuple[str, ...]:
+        """The parts of the one-page report."""
+        return tuple(part.key for part in self.parts if part.one_page)
 
     def fields(self, setup: BaseModel) -> list[SetupField]:
         """The settings of a setup as people read them."""

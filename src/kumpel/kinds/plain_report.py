@@ -4,24 +4,59 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from typing import Literal, Protocol
 
-from kumpel.core.assessment import CLOCK, Assessment, BothWays, LimitSet, Table
-from kumpel.core.recording import Recording
+import numpy as np
+
+from kumpel.core.assessment import CLOCK, Assessment, BothWays, Figure, LimitSet, Table
+from kumpel.core.recording import Channel, ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.sheet import hours_minutes
-from kumpel.core.timebase import clock_words
-from kumpel.reports.document import Fact, Facts, FigureLine, Figures, Part, TablePart
+from kumpel.core.timebase import clock_words, wall_clock
+from kumpel.reports.document import Fact, Facts, FigureLine, Figures, Part, Picture, TablePart
+from kumpel.reports.lanes import Lane, draw
+from kumpel.reports.pictures import LimitLine
 
-PARTS = {
-    "checks": "Recorder and setup",
-    "figures": "Figures with limits",
-    "quality": "Quality of the data",
-    "tables": "Tables",
-    "left-out": "What was left out and why",
-    "methods": "How each figure is computed",
-}
-ONE_PAGE = ("checks", "figures", "quality", "left-out")
+
+@dataclass(frozen=True)
+class ReportPart:
+    """A part of a report that can be ticked: its name, whether it stands on the one page, how much of a page it takes."""
+
+    key: str
+    label: str
+    one_page: bool = True
+    size: Literal["strip", "half", "wide", "page"] = "wide"
+
+
+PARTS = (
+    ReportPart("checks", "Recorder and setup"),
+    ReportPart("figures", "Figures with limits"),
+    ReportPart("lanes", "The recording over time"),
+    ReportPart("quality", "Quality of the data"),
+    ReportPart("left-out", "What was left out and why"),
+    ReportPart("all-figures", "All figures", one_page=False),
+    ReportPart("tables", "Tables", one_page=False),
+    ReportPart("methods", "How each figure is computed", one_page=False),
+)
 MOST_ROWS = 200
+MOST_LANES = 6
+MOST_TICKS = 2000
+WIDTH, ROOM, GAP, LINE, FEW = 530.0, 300.0, 14.0, 13.0, 4
+"""Points: width of the picture; height that the lanes of a page share, less a line for each figure beyond a few; between lanes."""
+
+
+class Declared(Protocol):
+    """What of a kind's declaration stands on paper."""
+
+    @property
+    def channels(self) -> tuple[ChannelWord, ...]: ...
+    @property
+    def readings(self) -> tuple[str, ...]: ...
+    @property
+    def reading_code(self) -> str: ...
+    @property
+    def main_channel(self) -> str: ...
 
 
 def number(value: float, decimals: int | None) -> str:
@@ -31,15 +66,19 @@ def number(value: float, decimals: int | None) -> str:
     return "not measured" if math.isnan(value) else f"{value:.{decimals or 0}f}"
 
 
-def parts(recording: Recording, review: Review, both: BothWays, limits: LimitSet, chosen: Sequence[str]) -> list[Part]:
+def parts(
+    kind: Declared, recording: Recording, review: Review, both: BothWays, limits: LimitSet, chosen: Sequence[str]
+) -> list[Part]:
     """The chosen parts in their fixed order."""
     leading = both.reviewed
     makers: dict[str, Callable[[], list[Part]]] = {
         "checks": lambda: [_facts(recording)],
-        "figures": lambda: [_figures(both, limits)],
+        "figures": lambda: [_figures(leading, limits, _foremost(leading))],
+        "lanes": lambda: _picture(kind, recording, review, leading, limits),
         "quality": lambda: [_quality(leading)],
-        "tables": lambda: [_table(recording, t) for t in leading.tables],
         "left-out": lambda: [_left_out(recording, review)],
+        "all-figures": lambda: [_figures(leading, limits, leading.figures)],
+        "tables": lambda: [_table(recording, t) for t in leading.tables],
         "methods": lambda: [_methods(leading)],
     }
     return [part for key, make in makers.items() if key in chosen for part in make()]
@@ -69,11 +108,64 @@ def _facts(recording: Recording) -> Facts:
     )
 
 
-def _figures(both: BothWays, limits: LimitSet) -> Figures:
-    leading = both.reviewed
+def lanes_of(kind: Declared, recording: Recording, found: Assessment, limits: LimitSet) -> list[Lane]:
+    """What is drawn of a recording: readings first, then its usual channels, those with limits and the main one before others."""
+    names = {w.key: w.name for w in kind.channels}
+    lanes = []
+    dropped = {e.at_s for e in found.events if not e.kept}
+    for key in kind.readings:
+        points = [
+            (e.at_s, float(value), e.at_s not in dropped)
+            for e in recording.events
+            if e.code == kind.reading_code and isinstance(value := e.data.get(key), int | float) and value == value
+        ]
+        if points:
+            word = next(w for w in kind.channels if w.key == key)
+            empty = Channel(key, word.name, word.unit, 1.0, np.empty(0))
+            lanes.append(Lane(empty, _lines(limits, empty), points=points))
+    usual = [
+        w.key for w in kind.channels if w.usual and w.reduce not in ("angle", "any") and w.key in recording.channels
+    ]
+    known = {w.key for w in kind.channels}
+    more = [k for k in recording.channels if k not in known and not k.startswith(("max", "leq"))]
+    drawn = [replace(recording.channels[k], name=names.get(k, recording.channels[k].name)) for k in [*usual, *more]]
+    drawn.sort(key=lambda c: (not _lines(limits, c), c.key != kind.main_channel))
+    lanes += [Lane(channel, _lines(limits, channel)) for channel in drawn]
+    ticks = [e.at_s for e in found.events if e.kept and e.code != kind.reading_code][:MOST_TICKS]
+    return [replace(lane, ticks_s=ticks if i == 0 else ()) for i, lane in enumerate(lanes[:MOST_LANES])]
+
+
+def _lines(limits: LimitSet, channel: Channel) -> list[LimitLine]:
+    """Limits of figures that are read off the channel itself: of its unit, about a figure of its family."""
+    family = channel.key.split(".")[0]
+    own = {family, f"max.{family}", f"min.{family}"}
+    rules = [r for r in limits.rules if r.unit == channel.unit and {r.figure.split(".")[0], r.figure} & own]
+    return [LimitLine(s.value, s.name, s.verdict.value) for r in rules for s in r.steps]
+
+
+def _picture(kind: Declared, recording: Recording, review: Review, found: Assessment, limits: LimitSet) -> list[Part]:
+    lanes = lanes_of(kind, recording, found, limits)
+    if not lanes:
+        return []
+    clock = float(wall_clock(recording, np.array([0.0]))[0]) % 86_400
+    room = ROOM - LINE * max(len(_foremost(found)) - FEW, 0)
+    tall = min(max(room / len(lanes) - GAP, 22.0), 92.0)
+    svg = draw("", lanes, recording.length_s, clock, review.left_out, found.stretches, tall, WIDTH, GAP)
+    names = ", ".join(f"{lane.channel.name} {lane.channel.unit}".strip() for lane in lanes)
+    return [Picture(title="The recording over time", svg=svg, text=f"Over the wall clock: {names}.")]
+
+
+def _foremost(leading: Assessment) -> list[Figure]:
+    """The key figures and those that a limit is about, each once."""
+    judged = [j.figure for j in leading.judgements]
+    keys = dict.fromkeys([*judged, *leading.key_figures])
+    return [leading.figure(key) for key in keys]
+
+
+def _figures(leading: Assessment, limits: LimitSet, figures: Sequence[Figure]) -> Figures:
     judged = {j.figure: j for j in leading.judgements}
     lines = []
-    for figure in leading.figures:
+    for figure in figures:
         judgement = judged.get(figure.key)
         limit = " / ".join(f"{s.value:g}" for s in judgement.steps) if judgement else ""
         verdict, words = (judgement.verdict.value, judgement.words) if judgement else ("", "")
@@ -87,7 +179,10 @@ def _figures(both: BothWays, limits: LimitSet) -> Figures:
                 words=words,
             )
         )
-    return Figures(title=f"Figures against {limits.name} ({limits.version})", lines=lines)
+    return Figures(
+        title=f"{'All figures' if len(figures) == len(leading.figures) else 'Figures'} against {limits.name} ({limits.version})",
+        lines=lines,
+    )
 
 
 def _table(recording: Recording, table: Table) -> TablePart:

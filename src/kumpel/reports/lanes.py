@@ -3,26 +3,31 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 
-from kumpel.core.recording import Channel
+from kumpel.core.recording import Channel, Flags, Floats
 from kumpel.core.review import Stretch
 from kumpel.reports.pictures import GRID, INK, PETROL, SOFT, Canvas, LimitLine
 
+ASLEEP = "#e3eef1"
 WIDTH, LANE, GAP, LEFT, TOP = 760.0, 92.0, 22.0, 54.0, 34.0
 COLUMNS = 700
 
 
 @dataclass(frozen=True)
 class Lane:
-    """A channel with its limit lines, and event ticks (s after the start)."""
+    """A channel with its limit lines, and event ticks (s after the start).
+
+    `points` are readings at uneven times (time, value, whether it counts), drawn in place of samples.
+    """
 
     channel: Channel
     lines: Sequence[LimitLine] = ()
     ticks_s: Sequence[float] = field(default_factory=tuple)
+    points: Sequence[tuple[float, float, bool]] = ()
 
 
 def _nice_steps(low: float, high: float) -> list[float]:
@@ -34,23 +39,38 @@ def _nice_steps(low: float, high: float) -> list[float]:
 
 
 def draw(
-    title: str, lanes: Sequence[Lane], length_s: float, start_clock_s: float, left_out: Sequence[Stretch] = ()
+    title: str,
+    lanes: Sequence[Lane],
+    length_s: float,
+    start_clock_s: float,
+    left_out: Sequence[Stretch] = (),
+    asleep: Sequence[Stretch] = (),
+    lane_height: float = LANE,
+    width: float = WIDTH,
+    gap: float = GAP,
 ) -> str:
     """The lanes under each other on one time axis, with the wall clock below; `start_clock_s` in s of the day."""
-    height = TOP + len(lanes) * (LANE + GAP) + 18
-    canvas = Canvas(WIDTH, height)
+    above = TOP if title else gap
+    height = above + len(lanes) * (lane_height + gap) + 18
+    canvas = Canvas(width, height)
     canvas.text(LEFT, 11, title, 9, INK)
     length = max(length_s, 1e-9)
 
     def x_of(at_s: float) -> float:
-        return LEFT + at_s / length * (WIDTH - LEFT - 8)
+        return LEFT + at_s / length * (width - LEFT - 8)
 
+    bottom = above + len(lanes) * (lane_height + gap) - gap + 4
+    for stretch in asleep:
+        first, end = x_of(max(stretch.start_s, 0.0)), x_of(min(stretch.end_s, length))
+        canvas.rect(first, above, end - first, bottom - above, ASLEEP)
     for number, lane in enumerate(lanes):
-        _lane(canvas, lane, TOP + number * (LANE + GAP), length, x_of(0), x_of(length))
-    bottom = TOP + len(lanes) * (LANE + GAP) - GAP + 4
+        _lane(canvas, lane, above + number * (lane_height + gap), lane_height, length, x_of(0), x_of(length))
     for stretch in left_out:
         canvas.hatch(
-            x_of(stretch.start_s), TOP, max(x_of(min(stretch.end_s, length)) - x_of(stretch.start_s), 1.0), bottom - TOP
+            x_of(stretch.start_s),
+            above,
+            max(x_of(min(stretch.end_s, length)) - x_of(stretch.start_s), 1.0),
+            bottom - above,
         )
     for at, words in _clock_marks(length, start_clock_s):
         canvas.line(x_of(at), bottom, x_of(at), bottom + 3, SOFT, 0.5)
@@ -74,9 +94,11 @@ def _clock_marks(length_s: float, start_clock_s: float) -> list[tuple[float, str
     return marks
 
 
-def _lane(canvas: Canvas, lane: Lane, top: float, length: float, left: float, right: float) -> None:
+def _lane(canvas: Canvas, lane: Lane, top: float, tall: float, length: float, left: float, right: float) -> None:
     channel = lane.channel
     low_of, high_of = channel.samples.extremes(COLUMNS)
+    if lane.points:
+        low_of = high_of = np.array([value for _, value, _ in lane.points], dtype=np.float64)
     known = ~np.isnan(low_of)
     marks = [line.value for line in lane.lines]
     low = min([float(np.min(low_of[known], initial=math.inf)), *marks])
@@ -85,28 +107,45 @@ def _lane(canvas: Canvas, lane: Lane, top: float, length: float, left: float, ri
         low, high = 0.0, 1.0
     margin = (high - low) * 0.06 or max(abs(high), 1.0) * 0.05
     low, high = low - margin, high + margin
-    bottom = top + LANE
+    bottom = top + tall
 
     def y_of(value: float) -> float:
-        return bottom - (value - low) / (high - low) * LANE
+        return bottom - (value - low) / (high - low) * tall
 
     canvas.text(left, top - 3, f"{channel.name}, {channel.unit}".rstrip(", "), 7.5)
     for value in _nice_steps(low, high):
         canvas.line(left, y_of(value), right, y_of(value), GRID, 0.5)
         canvas.text(left - 4, y_of(value) + 2.5, f"{value:g}" if abs(value) >= 1e-9 else "0", 7.5, anchor="end")
+    for line in lane.lines:
+        canvas.line(left, y_of(line.value), right, y_of(line.value), line.colour, 0.8, "5 3")
+        canvas.text(right - 1, y_of(line.value) - 2, f"{line.value:g} {line.text}", 7, INK, "end", halo=True)
+    for at, value, counts in lane.points:
+        canvas.dot(left + at / length * (right - left), y_of(value), 2.1, PETROL, filled=counts)
+    if not lane.points:
+        _columns(canvas, lane, low_of, high_of, known, length, left, right, y_of)
+    for at in lane.ticks_s:
+        x = left + at / length * (right - left)
+        canvas.line(x, bottom - 5, x, bottom, INK, 0.7)
+    canvas.line(left, bottom, right, bottom, SOFT, 0.5)
+
+
+def _columns(
+    canvas: Canvas,
+    lane: Lane,
+    low_of: Floats,
+    high_of: Floats,
+    known: Flags,
+    length: float,
+    left: float,
+    right: float,
+    y_of: Callable[[float], float],
+) -> None:
     # A column reaches to the one before it, so that a step is a line and not a gap.
     joined = np.flatnonzero(known[1:] & known[:-1]) + 1
     highest, lowest = high_of.copy(), low_of.copy()
     low_of[joined] = np.minimum(low_of[joined], highest[joined - 1])
     high_of[joined] = np.maximum(high_of[joined], lowest[joined - 1])
-    width = (right - left) * min(channel.length_s / length, 1.0) / max(len(low_of), 1)
+    width = (right - left) * min(lane.channel.length_s / length, 1.0) / max(len(low_of), 1)
     for i in np.flatnonzero(known).tolist():
         a, b = y_of(float(high_of[i])), y_of(float(low_of[i]))
         canvas.rect(left + i * width, a - 0.4, max(width, 0.5), b - a + 0.8, PETROL)
-    for line in lane.lines:
-        canvas.line(left, y_of(line.value), right, y_of(line.value), line.colour, 0.8, "5 3")
-        canvas.text(right - 1, y_of(line.value) - 2, f"{line.value:g} {line.text}", 7, INK, "end", halo=True)
-    for at in lane.ticks_s:
-        x = left + at / length * (right - left)
-        canvas.line(x, bottom - 5, x, bottom, INK, 0.7)
-    canvas.line(left, bottom, right, bottom, SOFT, 0.5)

@@ -49,6 +49,10 @@ class Canvas:
                 f'<rect x="{x:.2f}" y="{y:.2f}" width="{width:.2f}" height="{height:.2f}" fill="{colour}"/>'
             )
 
+    def dot(self, x: float, y: float, radius: float, colour: str, *, filled: bool = True) -> None:
+        look = f'fill="{colour}"' if filled else f'fill="none" stroke="{colour}" stroke-width="0.7"'
+        self._parts.append(f'<circle cx="{x:.2f}" cy="{y:.2f}" r="{radius}" {look}/>')
+
     def hatch(self, x: float, y: float, width: float, height: float) -> None:
         """A left-out stretch: slanting lines on the ground colour."""
         self.rect(x, y, width, height, "#f6f4ef")

@@ -14,9 +14,10 @@ type Rule = { figure: string; unit: string; steps: { value: number; name: string
 /** Limits that can be held against a channel's own values: rules of the same unit about a figure of the same family. */
 function linesOf(channel: Schemas["Channel"], limitSet: Schemas["LimitSet"] | undefined): Lane["lines"] {
   const family = channel.key.split(".")[0] ?? channel.key;
+  const own = new Set([family, `max.${family}`, `min.${family}`]);
   const rules = (limitSet?.data.rules ?? []) as Rule[];
   return rules
-    .filter((r) => r.unit === channel.unit && r.figure.split(".")[0] === family)
+    .filter((r) => r.unit === channel.unit && [r.figure.split(".")[0], r.figure].some((f) => f && own.has(f)))
     .flatMap((r) => r.steps)
     .map((s) => ({ value: s.value, text: s.name }));
 }

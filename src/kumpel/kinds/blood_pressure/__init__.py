@@ -8,7 +8,6 @@ from kumpel.core.blood_pressure.assess import assess
 from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds import plain_report
 from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import setting
@@ -56,9 +55,6 @@ KIND = Kind(
     main_channel="activity.x",
     bounds=Bounds(31 * DAY_S, 1.0, 16, 10_000_000, 20_000),
     limit_sets=shipped(__name__),
-    report=plain_report.parts,
-    report_parts=plain_report.PARTS,
-    one_page=plain_report.ONE_PAGE,
     readings=("systolic", "diastolic", "map", "pulse"),
     check_list=(
         "Take the batteries out and put them in again: the display must light up.",

@@ -10,7 +10,6 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.dust.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds import plain_report
 from kumpel.kinds.kind import CheckWord, DecisionWord, EventWord, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import setting
@@ -51,9 +50,6 @@ KIND = Kind(
     main_channel="mass",
     bounds=Bounds(400 * DAY_S, 1.0, 16, 40_000_000, 50_000),
     limit_sets=shipped(__name__),
-    report=plain_report.parts,
-    report_parts=plain_report.PARTS,
-    one_page=plain_report.ONE_PAGE,
     groups=(GroupRule("twa_shift"),),
     check_list=(
         "Is it switched on? The fan must be heard.",

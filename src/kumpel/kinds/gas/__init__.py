@@ -10,7 +10,6 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.gas.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds import plain_report
 from kumpel.kinds.kind import DecisionWord, EventWord, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import setting
@@ -88,9 +87,6 @@ KIND = Kind(
     main_channel="co.avg",
     bounds=Bounds(31 * DAY_S, 1.0, 48, 50_000_000, 50_000),
     limit_sets=shipped(__name__),
-    report=plain_report.parts,
-    report_parts=plain_report.PARTS,
-    one_page=plain_report.ONE_PAGE,
     groups=tuple(GroupRule(f"{gas}.twa_shift") for gas in ("co", "h2s", "no2", "so2", "nh3", "cl2", "voc")),
     shortest_s=20.0,
     check_list=(

@@ -11,7 +11,6 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds import plain_report
 from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import setting
@@ -53,9 +52,6 @@ KIND = Kind(
     main_channel="emg.left",
     bounds=Bounds(DAY_S, 2000.0, 8, 350_000_000, 50_000),
     limit_sets=shipped(__name__),
-    report=plain_report.parts,
-    report_parts=plain_report.PARTS,
-    one_page=plain_report.ONE_PAGE,
     shortest_s=600.0,
     check_list=(
         "Is it stopped? The light must be off.",

@@ -13,20 +13,20 @@ from kumpel.core.recording import Recording
 from kumpel.core.review import Review, samples_inside
 from kumpel.core.sheet import hours_minutes
 from kumpel.core.timebase import clock_words, wall_clock
+from kumpel.kinds.plain_report import ReportPart
 from kumpel.reports import pictures
 from kumpel.reports.document import Fact, Facts, FigureLine, Figures, Part, Picture, TablePart
 
-PARTS = {
-    "checks": "Recorder, setup and checks",
-    "figures": "Figures with limits",
-    "curve": "Level over time",
-    "origin": "Where the dose comes from, spread",
-    "tasks": "Tasks",
-    "left-out": "What was left out and why",
-    "weightings": "All weighting set-ups",
-    "methods": "How each figure is computed",
-}
-ONE_PAGE = ("checks", "figures", "curve", "origin", "tasks", "left-out")
+PARTS = (
+    ReportPart("checks", "Recorder, setup and checks", size="strip"),
+    ReportPart("figures", "Figures with limits"),
+    ReportPart("curve", "Level over time"),
+    ReportPart("origin", "Where the dose comes from, spread", size="half"),
+    ReportPart("tasks", "Tasks"),
+    ReportPart("left-out", "What was left out and why"),
+    ReportPart("weightings", "All weighting set-ups", one_page=False),
+    ReportPart("methods", "How each figure is computed", one_page=False, size="page"),
+)
 MAIN = ("lex8h", "laeq", "lcpeak", "exposure", "l10", "l50", "l90", "measured")
 
 

@@ -10,7 +10,6 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.oximetry.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds import plain_report
 from kumpel.kinds.kind import EventWord, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import setting
@@ -43,9 +42,6 @@ KIND = Kind(
     main_channel="spo2",
     bounds=Bounds(14 * DAY_S, 10.0, 16, 20_000_000, 50_000),
     limit_sets=shipped(__name__),
-    report=plain_report.parts,
-    report_parts=plain_report.PARTS,
-    one_page=plain_report.ONE_PAGE,
     shortest_s=600.0,
     check_list=(
         "Stop the recording first: hold the key until the display says so.",

@@ -8,7 +8,6 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord
 from kumpel.core.rescue.assess import assess
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds import plain_report
 from kumpel.kinds.kind import EventWord, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import setting
@@ -35,9 +34,6 @@ KIND = Kind(
     main_channel="ecg",
     bounds=Bounds(2 * DAY_S, 1000.0, 16, 100_000_000, 100_000),
     limit_sets=shipped(__name__),
-    report=plain_report.parts,
-    report_parts=plain_report.PARTS,
-    one_page=plain_report.ONE_PAGE,
     shortest_s=5.0,
     readings=("depth_mm",),
     reading_code="compression",

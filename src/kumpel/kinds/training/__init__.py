@@ -10,7 +10,6 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.core.training.assess import assess
-from kumpel.kinds import plain_report
 from kumpel.kinds.kind import PLACE, DecisionWord, EventWord, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import setting
@@ -61,9 +60,6 @@ KIND = Kind(
     main_channel="heart_rate",
     bounds=Bounds(14 * DAY_S, 50.0, 64, 60_000_000, 250_000),
     limit_sets=shipped(__name__),
-    report=plain_report.parts,
-    report_parts=plain_report.PARTS,
-    one_page=plain_report.ONE_PAGE,
     check_list=(
         "Is the session stopped and saved on the watch?",
         "Is it in transfer mode (hold the lower left key)?",

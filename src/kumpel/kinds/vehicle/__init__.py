@@ -11,7 +11,6 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds import plain_report
 from kumpel.kinds.kind import DecisionWord, EventWord, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import setting
@@ -58,9 +57,6 @@ KIND = Kind(
     main_channel="speed",
     bounds=Bounds(2 * DAY_S, 1000.0, 256, 250_000_000, 250_000),
     limit_sets=shipped(__name__),
-    report=plain_report.parts,
-    report_parts=plain_report.PARTS,
-    one_page=plain_report.ONE_PAGE,
     check_list=(
         "Is the ignition on, or the logger's own battery charged?",
         "Is this computer on the logger's network?",
