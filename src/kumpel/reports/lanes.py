@@ -57,7 +57,7 @@ def draw(
     length = max(length_s, 1e-9)
 
     def x_of(at_s: float) -> float:
-        return LEFT + at_s / length * (width - LEFT - 8)
+        return LEFT + at_s / length * (width - LEFT - 14)
 
     bottom = above + len(lanes) * (lane_height + gap) - gap + 4
     for stretch in asleep:
