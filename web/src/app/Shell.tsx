@@ -4,7 +4,9 @@ import { type ReactNode, useMemo, useState } from "react";
 import { NavLink, useLocation, useNavigate } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { Dialog } from "@/ui/dialog";
+import { useScreenTitle } from "@/ui/title";
 import { Find } from "./Find";
+import { useFocusKept } from "./focus";
 import { type Key, keysInView, useKeys } from "./keys";
 import { useLive } from "./live";
 import mark from "./mark.svg";
@@ -111,6 +113,13 @@ function Menu({ me }: { me: Schemas["Me"] }) {
 /** The head band with the line and the registers, and the screen below it. */
 export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode }) {
   const here = useLive();
+  const screen = useFocusKept();
+  const at = useLocation().pathname;
+  useScreenTitle(
+    [...STATIONS.map((s) => [s.to, s.name]), ...REGISTERS, ["/settings", "Settings"]].find(
+      ([to]) => to && at.startsWith(to),
+    )?.[1],
+  );
   const navigate = useNavigate();
   const [finding, setFinding] = useState(false);
   const [listing, setListing] = useState<Key[] | null>(null);
@@ -189,7 +198,7 @@ export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode
           </p>
         )}
       </header>
-      <div id="screen" className="min-h-0">
+      <div id="screen" ref={screen} tabIndex={-1} className="min-h-0 outline-none">
         {children}
       </div>
       <Find open={finding} onClose={() => setFinding(false)} />

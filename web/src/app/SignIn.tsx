@@ -4,10 +4,12 @@ import { type FormEvent, useRef, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import { Button, Field, inputLook } from "@/ui/basics";
 import { useFocusReturn } from "@/ui/dialog";
+import { useTitle } from "@/ui/title";
 import mark from "./mark.svg";
 
 /** Signing in; on the first visit, making the first administrator; over the page when a sign-in has run out. */
 export function SignIn({ first, over }: { first: boolean; over?: Schemas["Me"] }) {
+  useTitle(over ? null : "Sign in");
   const [name, setName] = useState("");
   const [login, setLogin] = useState(over?.login ?? "");
   const [password, setPassword] = useState("");

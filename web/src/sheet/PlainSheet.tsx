@@ -5,6 +5,7 @@ import type { ReviewSheetProps } from "@/kinds/sheet";
 import { Button } from "@/ui/basics";
 import { number, offsetChanges, wallClock } from "@/ui/format";
 import { stretchesOf } from "./assessed";
+import { Beside, PickOther } from "./Beside";
 import { DataTable } from "./DataTable";
 import { EventList } from "./EventList";
 import { type Happening, happeningsOf } from "./events";
@@ -64,6 +65,7 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
     return found.map(edging.moved);
   }, [review, reviewed, edging.moved]);
   const [tall, setTall] = useState<string | null>(null);
+  const [other, setOther] = useState<number | null>(null);
   const show = useCallback(
     (atS: number, endS = atS, aroundS = 60) => {
       const [from, to] = [Math.max(atS - aroundS, 0), Math.min(endS + aroundS, whole[1])];
@@ -102,6 +104,7 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
             changed={changed}
             onPick={pick}
           />
+          <PickOther review={review} chosen={other} onPick={setOther} />
           {zoomed && (
             <Button size="small" onClick={() => setSpan(whole)}>
               whole session
@@ -160,6 +163,19 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
           </button>
         )}
       </section>
+      {other !== null && (
+        <Beside
+          id={other}
+          review={review}
+          kind={kind}
+          shown={shown}
+          limitSet={limitSet}
+          span={span}
+          whole={whole}
+          onSpan={setSpan}
+          onClose={() => setOther(null)}
+        />
+      )}
       <div className={beside ? "grid gap-x-2.5 min-[1180px]:grid-cols-[minmax(0,1.35fr)_minmax(0,1fr)]" : ""}>
         <section className={`${panel} min-w-0`} aria-label="Figures and tables">
           <div

@@ -7,6 +7,7 @@ import { Button, Empty, inputLook, Loading, Refused, Trouble, Verdict } from "@/
 import { type Entry, numberOf } from "@/ui/entry";
 import { moment } from "@/ui/format";
 import { More, useAddPerson, usePeople } from "@/ui/people";
+import { useTitle } from "@/ui/title";
 
 interface FieldWish {
   key: "name" | "number" | "team" | "born" | "sex" | "height_cm" | "weight_kg" | "contact" | "notes";
@@ -57,6 +58,7 @@ function Card({ id }: { id: number }) {
       ask(api.PATCH("/api/people/{person_id}", { params: { path: { person_id: id } }, body })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["people"] }),
   });
+  useTitle("People", person.data?.name);
   if (person.isError) return <Trouble error={person.error} again={() => person.refetch()} />;
   if (!person.data) return <Loading what="the person" />;
   const data = person.data;

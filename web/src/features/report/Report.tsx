@@ -6,6 +6,7 @@ import { kindName } from "@/kinds/kinds";
 import { Button, Empty, inputLook, Loading, Trouble, Verdict, Warn } from "@/ui/basics";
 import { day, moment } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
+import { useTitle } from "@/ui/title";
 
 /** A page as the server drew it. */
 function Page({ url, number }: { url: string; number: number }) {
@@ -107,6 +108,7 @@ function Desk({ id }: { id: number }) {
     queryFn: () => ask(api.GET("/api/sessions/{session_id}", { params: { path } })),
   });
   const kind = session.data?.kind;
+  useTitle("Report", session.data?.person);
   const choices = useQuery({
     queryKey: ["report-parts", kind],
     queryFn: () => ask(api.GET("/api/report-parts/{kind}", { params: { path: { kind: kind ?? "" } } })),

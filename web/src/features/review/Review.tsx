@@ -11,6 +11,7 @@ import { useSupposed } from "@/sheet/useSupposed";
 import { Button, Empty, Loading, Trouble, Verdict, Warn } from "@/ui/basics";
 import { clockError, day, length, moment, offsetChanges, wallClock } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
+import { useTitle } from "@/ui/title";
 import { SidePanel } from "./SidePanel";
 import { useReview } from "./useReview";
 import { WhyDialog } from "./WhyDialog";
@@ -91,6 +92,7 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
   const limitSets = useQuery({ queryKey: ["limit-sets"], queryFn: () => ask(api.GET("/api/limit-sets")) });
   const words = useKindWords().data?.find((k) => k.key === review.query.data?.session.kind);
   const data = review.query.data;
+  useTitle("Review", data?.session.person || (data && "unclaimed session"));
   const keys = useMemo<Key[]>(
     () => [
       { keys: "Ctrl Z", does: "undo the last step of the review", run: () => review.undo() },
