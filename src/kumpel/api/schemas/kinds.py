@@ -1,0 +1,84 @@
+"""A kind with its words."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel
+
+from kumpel.api.schemas.common import Out
+
+
+class ChannelWord(Out):
+    key: str
+    name: str
+    unit: str
+    reduce: Literal["mean", "energy", "angle", "state", "any"]
+    usual: bool
+
+
+class Choice(BaseModel):
+    value: str
+    words: str
+
+
+class DecisionWord(BaseModel):
+    key: str
+    label: str
+    type: Literal["number", "length", "text", "choice"]
+    unit: str
+    low: float | None
+    high: float | None
+    choices: list[Choice]
+    hint: str
+    needs_reason: bool
+
+
+class StretchWord(Out):
+    what: Literal["left out", "task", "asleep"]
+    label: str
+    reasons: list[str]
+    moves_edges: bool
+
+
+class EventWord(Out):
+    code: str
+    one: str
+    many: str
+    droppable: bool
+    keepable: bool
+    reasons: list[str]
+    around_s: float
+
+
+class CheckWord(Out):
+    code: str
+    label: str
+    unit: str
+
+
+class TagWord(Out):
+    key: str
+    label: str
+    hint: str
+    suggestions: list[str]
+
+
+class Kind(Out):
+    """A kind of recorder as screens need it: its words, and what a reviewer may decide."""
+
+    key: str
+    name: str
+    recorder_name: str
+    main_channel: str
+    method: str
+    channels: list[ChannelWord]
+    readings: list[str]
+    reading_code: str
+    decisions: list[DecisionWord]
+    stretches: list[StretchWord]
+    events: list[EventWord]
+    checks: list[CheckWord]
+    tags: list[TagWord]
+    report_parts: dict[str, str]
+    one_page: list[str]

@@ -1,0 +1,76 @@
+"""Limit sets, and what a wished one would do."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from kumpel.api.schemas.common import Id, Line, Out, example
+
+
+class LimitSet(Out):
+    id: int
+    key: str
+    kind: str
+    name: str
+    issuer: str
+    version: str
+    valid_from: date
+    shipped: bool
+    data: dict[str, Any]
+
+
+class LimitStep(BaseModel):
+    """A step of a rule: reached from `value` on, or only `beyond` it; `below`: reached from above."""
+
+    model_config = example(value=85.0, verdict="action level reached", name="upper action level") | ConfigDict(
+        extra="forbid"
+    )
+    value: Annotated[float, Field(allow_inf_nan=False)]
+    verdict: Literal["action level reached", "above limit"]
+    name: Line = Field(min_length=1, max_length=80)
+    beyond: bool = False
+    below: bool = False
+
+
+class LimitRule(BaseModel):
+    """A rule of a set on record, with its own steps."""
+
+    model_config = ConfigDict(extra="forbid")
+    figure: str = Field(max_length=80)
+    name: Line = Field(max_length=120)
+    parameters: dict[str, float | str] = Field(default_factory=dict, max_length=20)
+    steps: list[LimitStep] = Field(min_length=1, max_length=6)
+
+
+class LimitWish(BaseModel):
+    """A limit set of the house, made from another one."""
+
+    model_config = ConfigDict(extra="forbid")
+    based_on: Id
+    name: Line = Field(min_length=1, max_length=120)
+    issuer: Line = Field(default="", max_length=120)
+    valid_from: date
+    minimum_coverage: float = Field(gt=0, le=1)
+    rules: list[LimitRule] = Field(min_length=1, max_length=60)
+
+
+class SupposedOfMany(BaseModel):
+    """The same for several sessions of a kind."""
+
+    model_config = example(sessions=[4, 7]) | ConfigDict(extra="forbid")
+    sessions: list[Id] = Field(min_length=1, max_length=50)
+    limit_set_id: Id | None = None
+    limits: LimitWish | None = None
+
+
+class Effect(BaseModel):
+    """What would become of a session: its verdict now and then; `why` when nothing could be computed."""
+
+    session_id: int
+    verdict: str
+    words: str
+    now: str
+    why: str = ""

@@ -1,0 +1,99 @@
+"""Who is signed in, the line, people."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from kumpel.api.schemas.common import Birthday, Line, Out, Text, example
+
+
+class Me(Out):
+    id: int
+    login: str
+    name: str
+    role: str
+
+
+class State(BaseModel):
+    """Who is signed in; `first_visit` until there is an administrator."""
+
+    first_visit: bool
+    me: Me | None
+    version: str
+
+
+class SignIn(BaseModel):
+    login: str = Field(max_length=80, examples=["officer"])
+    password: str = Field(max_length=200)
+
+
+class FirstAdministrator(SignIn):
+    name: Line = Field(max_length=120, examples=["Runa Halvorsen"])
+
+
+class Waiting(Out):
+    hand_out: int
+    take_in: int
+    review: int
+    report: int
+    arriving: int
+    assessing: int
+
+
+class Hit(Out):
+    what: Literal["person", "recorder", "session"]
+    id: int
+    title: str
+    about: str
+
+
+class Person(Out):
+    id: int
+    number: str = Field(examples=["TF-0412"])
+    name: str = Field(examples=["Ida Brandvik"])
+    team: str = ""
+    born: date | None = None
+    sex: str | None = None
+    height_cm: float | None = None
+    weight_kg: float | None = None
+    contact: str = ""
+    notes: str = ""
+    sessions: int = 0
+    last_session_at: datetime | None = None
+    has_recorder: bool = False
+
+
+class PersonList(BaseModel):
+    people: list[Person]
+    total: int
+
+
+class NewPerson(BaseModel):
+    """A name is enough; a number is made when none is given. `again` says that a second one of the same name is meant."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: Line = Field(min_length=1, max_length=200, examples=["Ida Brandvik"])
+    number: Line | None = Field(default=None, max_length=40)
+    team: Line | None = Field(default=None, max_length=120)
+    born: Birthday | None = None
+    contact: Line | None = Field(default=None, max_length=400)
+    notes: Text | None = Field(default=None, max_length=4000)
+    again: bool = False
+
+
+class PersonChange(BaseModel):
+    """Only the fields given are changed; null takes away what may be missing, and is refused where something is needed."""
+
+    model_config = example(team="Crusher hall", born="1984-02-11") | ConfigDict(extra="forbid")
+    name: Line = Field(default_factory=str, min_length=1, max_length=200)
+    number: Line = Field(default_factory=str, min_length=1, max_length=40)
+    team: Line | None = Field(default=None, max_length=120)
+    born: Birthday | None = None
+    sex: Line | None = Field(default=None, max_length=20)
+    height_cm: float | None = Field(default=None, strict=True, gt=20, lt=300, allow_inf_nan=False)
+    weight_kg: float | None = Field(default=None, strict=True, gt=0.3, lt=500, allow_inf_nan=False)
+    contact: Line = Field(default_factory=str, max_length=400)
+    notes: Text = Field(default_factory=str, max_length=4000)

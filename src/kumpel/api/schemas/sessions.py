@@ -1,0 +1,107 @@
+"""Sessions in lists, their channels and events."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from kumpel.api.schemas.common import Id, Line, Out, Tags, Text, VerdictWord, example
+
+
+class FigureName(BaseModel):
+    key: str
+    name: str
+    unit: str
+
+
+class Number(Out):
+    """A figure of a session as a number; null where it was not measured."""
+
+    value: float | None
+    unit: str
+    verdict: VerdictWord
+
+
+class Session(BaseModel):
+    id: int
+    kind: str
+    person_id: int | None
+    person: str
+    person_number: str
+    token: str
+    serial: str
+    recorder_session: str
+    started_at: datetime
+    utc_offset_min: int
+    length_s: float
+    size: int
+    sha256: str
+    aside: str
+    trouble: str
+    clock_error_s: float | None
+    clock_shift_s: float
+    note: str
+    tags: dict[str, str]
+    verdict: VerdictWord
+    verdict_step: str
+    key_figure: str
+    figures: Literal["waiting", "assessed", "failed"]
+    failure: str
+    signed_at: datetime | None
+    taken_in_at: datetime | None
+    deleted_at: datetime | None
+    report: str
+    figure: Number | None = None
+
+
+class SessionList(BaseModel):
+    """`total` is how many match; with `more`, at least so many: counting ended there."""
+
+    sessions: list[Session]
+    total: int
+    more: bool = False
+
+
+class SessionChange(BaseModel):
+    """Only the fields given are changed; a `person_id` of null gives the session to nobody."""
+
+    model_config = example(person_id=12, tags={"place": "crusher hall", "task": "feed control"}) | ConfigDict(
+        extra="forbid"
+    )
+    person_id: Id | None = None
+    note: Text = Field(default_factory=str, max_length=4000)
+    clock_shift_s: float = Field(
+        default_factory=float, strict=True, ge=-366 * 86_400, le=366 * 86_400, allow_inf_nan=False
+    )
+    tags: Tags = Field(default_factory=dict)
+    aside: Line = Field(default_factory=str, max_length=120)
+
+
+class Channel(Out):
+    index: int
+    key: str
+    name: str
+    unit: str
+    interval_s: float
+    samples: int
+
+
+class View(BaseModel):
+    """A channel in equal bins; null where nothing was measured."""
+
+    key: str
+    unit: str
+    bin_s: float
+    start_s: float
+    low: list[float | None]
+    high: list[float | None]
+    mean: list[float | None]
+
+
+class Event(Out):
+    at_s: float
+    code: str
+    text: str
+    data: dict[str, Any]
