@@ -9,9 +9,9 @@ from kumpel.core.assessment import Figure, Finding, Judgement, Rule, Step, Verdi
 from kumpel.core.geo import Plane
 from kumpel.core.jaw_muscle.assess import heart_link
 from kumpel.core.noise.levels import mean_level
+from kumpel.core.reckoning import held
 from kumpel.core.recording import Event
 from kumpel.core.review import Review
-from kumpel.core.sheet import held
 from kumpel.core.vehicle.branches import outline_of
 from kumpel.core.vehicle.courses import Gate
 from kumpel.standins.jaw_muscle_signal import Night, usual_groups

@@ -7,10 +7,10 @@ import numpy as np
 
 from kumpel.core.assessment import Assessment, Rule, Step, Verdict, event_key
 from kumpel.core.oximetry.desaturations import desaturations
+from kumpel.core.reckoning import coverage_finding
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.core.review import Review, named
 from kumpel.core.runs import runs_over_gaps
-from kumpel.core.sheet import coverage_finding
 from kumpel.core.training.heart import Wearer, time_in_zones, zone_edges
 from kumpel.core.vehicle.calibration import CaptureError, zeroed
 from kumpel.core.vehicle.formulas import parse

@@ -27,7 +27,7 @@ from pydantic import BaseModel
 from kumpel.core.assessment import Detected, Put, Quality
 from kumpel.core.recording import ChannelWord
 from kumpel.core.review import is_named, samples_inside
-from kumpel.core.sheet import Sheet, both_ways, conclude, planned_s
+from kumpel.core.reckoning import Reckoning, both_ways, conclude, planned_s
 from kumpel.kinds.kind import DecisionWord, EventWord, Kind, LEAVE_OUT
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.settings import TIME_PATTERN, setting
@@ -54,16 +54,16 @@ def one(recording, review, limits, basis):
     values = np.where(out, np.nan, channel.values) * factor
     known = values[~np.isnan(values)]
     planned, measured = planned_s(recording, review), len(known) * channel.interval_s
-    sheet = Sheet(measured / planned, len(known), int(out.sum()), float(out.sum()) * channel.interval_s)
-    sheet.put("mean", "Mean illuminance", float(known.mean()), "lx", 0, "mean of E_v", "test", Put("n", "samples", len(known), ""))
+    reckoning = Reckoning(measured / planned, len(known), int(out.sum()), float(out.sum()) * channel.interval_s)
+    reckoning.put("mean", "Mean illuminance", float(known.mean()), "lx", 0, "mean of E_v", "test", Put("n", "samples", len(known), ""))
     flashes = [
         Detected(e.at_s, e.at_s + 2, "flash", "flash", not is_named(review.dropped, "flash", e.at_s))
         for e in recording.events
         if e.code == "flash"
     ]
-    sheet.put("flashes", "Flashes", float(sum(f.kept for f in flashes)), "", 0, "count", "test")
+    reckoning.put("flashes", "Flashes", float(sum(f.kept for f in flashes)), "", 0, "count", "test")
     quality = Quality(measured / planned, measured, planned, ())
-    return conclude(recording, review, limits, basis, sheet, quality, key_figures=("mean", "flashes"), events=flashes)
+    return conclude(recording, review, limits, basis, reckoning, quality, key_figures=("mean", "flashes"), events=flashes)
 
 
 KIND = Kind(

@@ -10,9 +10,9 @@ from typing import Literal, Protocol
 import numpy as np
 
 from kumpel.core.assessment import CLOCK, Assessment, BothWays, Figure, LimitSet, Table
+from kumpel.core.reckoning import hours_minutes
 from kumpel.core.recording import Channel, ChannelWord, Recording
 from kumpel.core.review import Review
-from kumpel.core.sheet import hours_minutes
 from kumpel.core.timebase import clock_words, wall_clock
 from kumpel.reports.document import Fact, Facts, FigureLine, Figures, Part, Picture, TablePart
 from kumpel.reports.lanes import Lane, draw

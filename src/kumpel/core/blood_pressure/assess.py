@@ -27,9 +27,9 @@ from kumpel.core.blood_pressure.readings import (
     time_weights,
 )
 from kumpel.core.blood_pressure.sleep import Sleep, planned_readings, sleep_of
+from kumpel.core.reckoning import Reckoning, both_ways, conclude, table
 from kumpel.core.recording import Flags, Recording
 from kumpel.core.review import Review, is_named
-from kumpel.core.sheet import Sheet, both_ways, conclude, table
 from kumpel.core.timebase import wall_clock
 
 SOURCE = "ESH practice guidelines for ambulatory blood pressure monitoring 2014; ESH position paper 2013"
@@ -73,20 +73,22 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
         inside["awake"] = np.zeros(len(found.at_s), bool)
     planned = max(planned_readings(recording, sleep), 1.0)
     counted = int(np.count_nonzero(found.counted))
-    sheet = Sheet(min(counted / planned, 1.0), used=counted, left_out=int(np.count_nonzero(found.valid & ~found.used)))
+    reckoning = Reckoning(
+        min(counted / planned, 1.0), used=counted, left_out=int(np.count_nonzero(found.valid & ~found.used))
+    )
     for period, flags in inside.items():
-        _period(recording, limits, sheet, found, period, flags)
-    _whole(sheet, found)
-    _dips(sheet)
-    _surge(sheet, found, sleep)
+        _period(recording, limits, reckoning, found, period, flags)
+    _whole(reckoning, found)
+    _dips(reckoning)
+    _surge(reckoning, found, sleep)
     findings = _findings(recording, found, inside, sleep)
-    quality = Quality(sheet.coverage, recording.length_s, recording.length_s, tuple(findings))
+    quality = Quality(reckoning.coverage, recording.length_s, recording.length_s, tuple(findings))
     return conclude(
         recording,
         review,
         limits,
         basis,
-        sheet,
+        reckoning,
         quality,
         key_figures=("all.systolic.mean", "all.diastolic.mean", "dip.systolic", "all.valid_share"),
         suggestions=suggestions(found),
@@ -101,7 +103,9 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
     )
 
 
-def _period(recording: Recording, limits: LimitSet, sheet: Sheet, found: Readings, period: str, inside: Flags) -> None:
+def _period(
+    recording: Recording, limits: LimitSet, reckoning: Reckoning, found: Readings, period: str, inside: Flags
+) -> None:
     name = PERIODS[period]
     tries = int(np.count_nonzero(inside))
     valid = int(np.count_nonzero(inside & found.counted))
@@ -120,7 +124,7 @@ def _period(recording: Recording, limits: LimitSet, sheet: Sheet, found: Reading
         at: float | None = None,
         *more: Put,
     ) -> None:
-        sheet.put(
+        reckoning.put(
             f"{period}.{key}",
             f"{name}, {label}",
             value,
@@ -193,7 +197,7 @@ def limit_of(limits: LimitSet, period: str, quantity: str) -> float:
     return next((rule.steps[-1].value for rule in limits.rules if rule.figure == wanted), math.nan)
 
 
-def _whole(sheet: Sheet, found: Readings) -> None:
+def _whole(reckoning: Reckoning, found: Readings) -> None:
     """Time-weighted means and average real variability over the whole recording."""
     used = found.counted
     times = found.at_s[used]
@@ -206,7 +210,7 @@ def _whole(sheet: Sheet, found: Readings) -> None:
         else:
             w, v = time_weights(times[there]), values[there]
         mean = float(np.average(v, weights=w)) if len(v) and w.sum() > 0 else math.nan
-        sheet.put(
+        reckoning.put(
             f"all.{quantity}.weighted",
             f"24 h, {NAMES[quantity].lower()} mean weighted by time",
             mean,
@@ -217,7 +221,7 @@ def _whole(sheet: Sheet, found: Readings) -> None:
         )
     for quantity in ("systolic", "diastolic"):
         value = average_real_variability(found.values[quantity][used])
-        sheet.put(
+        reckoning.put(
             f"all.{quantity}.arv",
             f"24 h, {NAMES[quantity].lower()} average real variability",
             value,
@@ -228,14 +232,14 @@ def _whole(sheet: Sheet, found: Readings) -> None:
         )
 
 
-def _dips(sheet: Sheet) -> None:
+def _dips(reckoning: Reckoning) -> None:
     for quantity in ("systolic", "diastolic", "pulse"):
-        awake, asleep = sheet.value(f"awake.{quantity}.mean"), sheet.value(f"asleep.{quantity}.mean")
+        awake, asleep = reckoning.value(f"awake.{quantity}.mean"), reckoning.value(f"asleep.{quantity}.mean")
         dip = 100 * (awake - asleep) / awake if awake > 0 else math.nan
         unit = UNITS[quantity]
         numbers = (Put("awake", "mean awake", awake, unit), Put("asleep", "mean asleep", asleep, unit))
         note = "" if not math.isnan(dip) else "needs readings awake and asleep"
-        sheet.put(
+        reckoning.put(
             f"dip.{quantity}",
             f"Dip, {NAMES[quantity].lower()}: {dip_class(dip)}",
             dip,
@@ -248,7 +252,7 @@ def _dips(sheet: Sheet) -> None:
         )
 
 
-def _surge(sheet: Sheet, found: Readings, sleep: Sleep) -> None:
+def _surge(reckoning: Reckoning, found: Readings, sleep: Sleep) -> None:
     """Mean systolic of the 2 h after waking, less the mean of the lowest asleep reading and its two neighbours.
 
     Of several nights the first whose morning was recorded. The neighbours are the asleep readings before and
@@ -272,7 +276,7 @@ def _surge(sheet: Sheet, found: Readings, sleep: Sleep) -> None:
         Put("morning", "mean of 2 h after waking", morning_mean, "mmHg"),
         Put("trough", "lowest asleep and its neighbours", trough, "mmHg"),
     )
-    sheet.put(
+    reckoning.put(
         "surge",
         "Morning surge, systolic",
         value,

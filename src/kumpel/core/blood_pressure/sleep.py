@@ -10,10 +10,10 @@ from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
 from kumpel.core.nights import sleep_from_setup
+from kumpel.core.reckoning import setup_number
 from kumpel.core.recording import Flags, Floats, Recording
 from kumpel.core.review import Review, Stretch
 from kumpel.core.runs import bridged, runs
-from kumpel.core.sheet import setup_number
 from kumpel.core.timebase import DAY_S, wall_clock
 
 BLOCK = 4096

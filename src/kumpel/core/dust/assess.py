@@ -26,10 +26,10 @@ from kumpel.core.assessment import (
     judge,
 )
 from kumpel.core.averages import EIGHT_HOURS_S, by_day, highest_window, mean, time_weighted_average
+from kumpel.core.reckoning import Reckoning, both_ways, conclude, coverage_finding, planned_s, setup_number, table
 from kumpel.core.recording import Floats, Recording
 from kumpel.core.review import Review, Stretch, samples_inside
 from kumpel.core.runs import merge, runs, runs_over_gaps
-from kumpel.core.sheet import Sheet, both_ways, conclude, coverage_finding, planned_s, setup_number, table
 from kumpel.core.timebase import DAY_S, wall_days
 from kumpel.core.units import values_in
 
@@ -90,14 +90,14 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -
     fraction = str(recording.setup.get("fraction", "total"))
     rules = tuple(r for r in limits.rules if r.parameters.get("fraction", fraction) == fraction)
     measured = basis.measured_s
-    sheet = Sheet(
+    reckoning = Reckoning(
         min(measured / basis.planned_s, 1.0) if basis.planned_s > 0 else 0.0,
         used=int(np.count_nonzero(~np.isnan(basis.values))),
     )
-    alone = _means(basis, sheet)
-    days = _daily(basis, sheet)
+    alone = _means(basis, reckoning)
+    days = _daily(basis, reckoning)
     guideline = _guideline(review, rules)
-    events = _stretches(basis, sheet, guideline, alone)
+    events = _stretches(basis, reckoning, guideline, alone)
     findings = [
         *coverage_finding(measured, basis.planned_s, limits.minimum_coverage),
         *_findings(basis, fraction, rules, limits),
@@ -113,37 +113,39 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -
         review,
         wanted,
         name,
-        sheet,
-        Quality(sheet.coverage, measured, basis.planned_s, tuple(findings)),
+        reckoning,
+        Quality(reckoning.coverage, measured, basis.planned_s, tuple(findings)),
         key_figures=(*(r.figure for r in rules), "mean", "max", "measured"),
         alone=alone,
         suggestions=_suggestions(basis),
-        tables=(_run_table(basis, rules, sheet), _day_table(basis, days, guideline)),
+        tables=(_run_table(basis, rules, reckoning), _day_table(basis, days, guideline)),
         events=events,
     )
 
 
-def _means(basis: _Basis, sheet: Sheet) -> dict[str, float]:
+def _means(basis: _Basis, reckoning: Reckoning) -> dict[str, float]:
     values, dt = basis.values, basis.interval_s
     k = Put("k", "photometric factor", basis.factor, "")
-    n = Put("N", "samples", float(sheet.used), "")
+    n = Put("N", "samples", float(reckoning.used), "")
     raw = Put("reading", "mean before the factor", mean(basis.raw), "mg/m3")
-    there = sheet.used > 0
+    there = reckoning.used > 0
     average = mean(values)
-    sheet.put("mean", "Mean", average, "mg/m3", 3, "(1/N) sum k x reading_i", FACTOR_SOURCE, k, n, raw)
+    reckoning.put("mean", "Mean", average, "mg/m3", 3, "(1/N) sum k x reading_i", FACTOR_SOURCE, k, n, raw)
     for key, pick in (("min", np.nanargmin), ("max", np.nanargmax)):
         at = int(pick(values)) if there else 0
         value = float(values[at]) if there else math.nan
-        sheet.put(key, {"min": "Lowest", "max": "Highest"}[key], value, "mg/m3", 3, f"{key} of k x reading_i", FACTOR_SOURCE, k, at_s=at * dt if there else None)  # fmt: skip
+        reckoning.put(key, {"min": "Lowest", "max": "Highest"}[key], value, "mg/m3", 3, f"{key} of k x reading_i", FACTOR_SOURCE, k, at_s=at * dt if there else None)  # fmt: skip
     twa = time_weighted_average(values, dt)
-    sheet.put("twa8h", "TWA 8 h of the logged time", twa, "mg/m3", 3, "sum(C_i dt) / 8 h", TWA_SOURCE, k)
+    reckoning.put("twa8h", "TWA 8 h of the logged time", twa, "mg/m3", 3, "sum(C_i dt) / 8 h", TWA_SOURCE, k)
     te = Put("Te", "time that the session stands for", basis.planned_s / 3600, "h")
-    flag = "projected from the logged time" if sheet.coverage < 0.9995 else ""
+    flag = "projected from the logged time" if reckoning.coverage < 0.9995 else ""
     shift = average * basis.planned_s / EIGHT_HOURS_S
-    sheet.put("twa_shift", "TWA 8 h of the shift", shift, "mg/m3", 3, "C_mean x Te / 8 h", TWA_SOURCE, te, k, note=flag)
+    reckoning.put(
+        "twa_shift", "TWA 8 h of the shift", shift, "mg/m3", 3, "C_mean x Te / 8 h", TWA_SOURCE, te, k, note=flag
+    )
     window = highest_window(values, dt)
     note = "" if window.formed else "no 15 min without a gap of more than one interval"
-    sheet.put(
+    reckoning.put(
         "stel",
         "Highest 15-min mean",
         window.value,
@@ -155,8 +157,8 @@ def _means(basis: _Basis, sheet: Sheet) -> dict[str, float]:
         note=note,
         at_s=None if math.isnan(window.start_s) else window.start_s,
     )
-    sheet.put("measured", "Time logged", basis.measured_s / 3600, "h", 2, "N x dt", TWA_SOURCE, n)
-    return {"twa_shift": twa, "stel": window.value, "max": sheet.value("max")}
+    reckoning.put("measured", "Time logged", basis.measured_s / 3600, "h", 2, "N x dt", TWA_SOURCE, n)
+    return {"twa_shift": twa, "stel": window.value, "max": reckoning.value("max")}
 
 
 @dataclass(frozen=True)
@@ -166,7 +168,7 @@ class _Day:
     coverage: float
 
 
-def _daily(basis: _Basis, sheet: Sheet) -> list[_Day]:
+def _daily(basis: _Basis, reckoning: Reckoning) -> list[_Day]:
     """Means of calendar days and the highest moving 24 h; each needs three quarters of its hours."""
     days = []
     for _, first, end in basis.days:
@@ -176,7 +178,7 @@ def _daily(basis: _Basis, sheet: Sheet) -> list[_Day]:
     whole = [d for d in days if d.coverage >= DAY_COVERAGE]
     top = max(whole, key=lambda d: d.mean, default=None)
     note = "" if top else f"no calendar day with {100 * DAY_COVERAGE:.0f} % of its hours"
-    sheet.put(
+    reckoning.put(
         "mean_day",
         "Highest mean of a calendar day",
         top.mean if top else math.nan,
@@ -190,7 +192,7 @@ def _daily(basis: _Basis, sheet: Sheet) -> list[_Day]:
     per = round(DAY_S / basis.interval_s)
     value, at = _moving(basis.values, per)
     note = "" if not math.isnan(value) else f"no 24 h with {100 * DAY_COVERAGE:.0f} % measured"
-    sheet.put(
+    reckoning.put(
         "mean_24h",
         "Highest 24 h mean",
         value,
@@ -239,7 +241,7 @@ def _most_in_a_day(spans: NDArray[np.intp], interval_s: float) -> float:
     return float((np.searchsorted(firsts, firsts + per) - np.arange(len(firsts))).max()) if len(firsts) else 0.0
 
 
-def _stretches(basis: _Basis, sheet: Sheet, guideline: float, alone: dict[str, float]) -> list[Detected]:
+def _stretches(basis: _Basis, reckoning: Reckoning, guideline: float, alone: dict[str, float]) -> list[Detected]:
     """Runs of samples above the guideline; their number, length, and the most of them within 24 h.
 
     A single missing sample does not part a run. What is proven in `alone` counts two runs only where a measured
@@ -255,7 +257,7 @@ def _stretches(basis: _Basis, sheet: Sheet, guideline: float, alone: dict[str, f
     note = "no guideline is set" if math.isnan(guideline) else ""
 
     def figure(key: str, name: str, value: float, unit: str, formula: str) -> None:
-        sheet.put(
+        reckoning.put(
             key, name, math.nan if note else value, unit, 0, formula, "own rule, docs/methods/dust.md", line, note=note
         )
 
@@ -331,7 +333,7 @@ def measured_runs(recording: Recording) -> tuple[Stretch, ...]:
     return tuple(Stretch(a, b, f"run {i}") for i, (a, b) in enumerate(joined, 1))
 
 
-def _run_table(basis: _Basis, rules: tuple[Rule, ...], sheet: Sheet) -> Table:
+def _run_table(basis: _Basis, rules: tuple[Rule, ...], reckoning: Reckoning) -> Table:
     """Many runs in one table; each run's mean is held against the limit of the shift or day mean."""
     rule = next((r for r in rules if r.unit == "mg/m3"), None)
     lines: list[tuple[str | float, ...]] = []
@@ -343,7 +345,7 @@ def _run_table(basis: _Basis, rules: tuple[Rule, ...], sheet: Sheet) -> Table:
         average = mean(part)
         verdict: str = Verdict.NOT_ASSESSABLE.value
         if rule is not None:
-            verdict = judge(rule, replace(sheet.figures["mean"], value=average, note="not measured")).verdict.value
+            verdict = judge(rule, replace(reckoning.figures["mean"], value=average, note="not measured")).verdict.value
         lines.append((run.start_s, run.end_s - run.start_s, low, average, high, "mg/m3", verdict))
     columns = (("Start", "clock", 0), ("Length", "s", 0), ("Lowest", "mg/m3", 3), ("Mean", "mg/m3", 3), ("Highest", "mg/m3", 3), ("Unit", "", None), ("Verdict", "", None))  # fmt: skip
     return table("runs", "Runs", columns, lines)

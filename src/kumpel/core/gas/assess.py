@@ -24,10 +24,10 @@ from kumpel.core.assessment import (
 )
 from kumpel.core.averages import EIGHT_HOURS_S, Window, highest_window, time_weighted_average
 from kumpel.core.gas.sensors import GASES, Sensor, check_findings, check_table, sensors
+from kumpel.core.reckoning import Reckoning, both_ways, conclude, coverage_finding, hours_minutes, planned_s, table
 from kumpel.core.recording import Flags, Floats, Recording
 from kumpel.core.review import Review, is_named, samples_inside
 from kumpel.core.runs import runs, runs_over_gaps
-from kumpel.core.sheet import Sheet, both_ways, conclude, coverage_finding, hours_minutes, planned_s, table
 from kumpel.core.units import channel_in
 
 TWA_SOURCE = "EN 689:2018, annex A; 2017/164/EU, annex"
@@ -94,45 +94,45 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
     planned = planned_s(recording, review)
     lanes = [lane for each in fitted if each.on and (lane := _lane(recording, review, each)) is not None]
     measured = max((lane.measured_s for lane in lanes), default=0.0)
-    sheet = Sheet(measured / planned if planned > 0 else 0.0)
+    reckoning = Reckoning(measured / planned if planned > 0 else 0.0)
     alone: dict[str, float] = {}
     findings = check_findings(recording, fitted)
     for each in fitted:
         if not each.on:
             findings.append(Finding(f"off.{each.gas.key}", f"{each.gas.name}: the sensor was switched off"))
     for lane in lanes:
-        findings += _figures(recording, review, sheet, lane, planned, alone, limits.minimum_coverage)
-    _additive(recording, review, limits, sheet, alone)
+        findings += _figures(recording, review, reckoning, lane, planned, alone, limits.minimum_coverage)
+    _additive(recording, review, limits, reckoning, alone)
     findings += _worthless(recording, lanes)
-    wanted = _applying(limits, fitted, lanes, sheet)
+    wanted = _applying(limits, fitted, lanes, reckoning)
     unlogged = max(planned - measured, 0.0)
-    sheet.put("unlogged", "Time not logged", unlogged / 60, "min", 0, "planned time - logged time", TWA_SOURCE)
-    sheet.put("measured", "Time logged", measured / 3600, "h", 2, "N x dt", TWA_SOURCE)
-    lead = [j.figure for j in sorted(wanted.rules, key=lambda r: -_share(sheet, r.figure, r.steps[-1].value))]
+    reckoning.put("unlogged", "Time not logged", unlogged / 60, "min", 0, "planned time - logged time", TWA_SOURCE)
+    reckoning.put("measured", "Time logged", measured / 3600, "h", 2, "N x dt", TWA_SOURCE)
+    lead = [j.figure for j in sorted(wanted.rules, key=lambda r: -_share(reckoning, r.figure, r.steps[-1].value))]
     return conclude(
         recording,
         review,
         wanted,
         basis,
-        sheet,
-        Quality(min(sheet.coverage, 1.0), measured, planned, tuple(findings)),
+        reckoning,
+        Quality(min(reckoning.coverage, 1.0), measured, planned, tuple(findings)),
         key_figures=(*lead[:3], "measured"),
         alone=alone,
         suggestions=_suggestions(recording, lanes),
-        tables=(_overview(lanes, sheet), _bands(lanes), check_table(recording)),
+        tables=(_overview(lanes, reckoning), _bands(lanes), check_table(recording)),
         events=_events(recording, review, lanes),
     )
 
 
-def _share(sheet: Sheet, figure: str, limit: float) -> float:
-    value = sheet.value(figure)
+def _share(reckoning: Reckoning, figure: str, limit: float) -> float:
+    value = reckoning.value(figure)
     return -1.0 if math.isnan(value) or limit <= 0 else value / limit
 
 
 def _figures(
     recording: Recording,
     review: Review,
-    sheet: Sheet,
+    reckoning: Reckoning,
     lane: _Lane,
     planned: float,
     alone: dict[str, float],
@@ -161,7 +161,7 @@ def _figures(
         note: str = "",
         at: float | None = None,
     ) -> float:
-        return sheet.put(
+        return reckoning.put(
             f"{gas.key}.{key}",
             f"{gas.name}, {name}",
             value,
@@ -320,18 +320,20 @@ def _worthless(recording: Recording, lanes: list[_Lane]) -> list[Finding]:
     return [Finding("worthless", text, blocks=True)]
 
 
-def _applying(limits: LimitSet, fitted: list[Sensor], lanes: list[_Lane], sheet: Sheet) -> LimitSet:
+def _applying(limits: LimitSet, fitted: list[Sensor], lanes: list[_Lane], reckoning: Reckoning) -> LimitSet:
     """The rules for sensors that are fitted; one that was switched off stays, as "not recorded"."""
     there = {each.gas.key for each in fitted}
     rules = tuple(
         r
         for r in limits.rules
-        if r.figure.split(".")[0] in there or (r.figure not in GASES and r.figure in sheet.figures)
+        if r.figure.split(".")[0] in there or (r.figure not in GASES and r.figure in reckoning.figures)
     )
     return replace(limits, rules=rules)
 
 
-def _additive(recording: Recording, review: Review, limits: LimitSet, sheet: Sheet, alone: dict[str, float]) -> None:
+def _additive(
+    recording: Recording, review: Review, limits: LimitSet, reckoning: Reckoning, alone: dict[str, float]
+) -> None:
     """sum(TWA_k / limit_k) over the chosen gases: substances that act on the same organ."""
     chosen = review.options.get("additive", recording.setup.get("additive", ""))
     keys = (
@@ -349,13 +351,13 @@ def _additive(recording: Recording, review: Review, limits: LimitSet, sheet: She
         for r in limits.rules
         if r.figure.endswith(".twa_shift")
     }
-    missing = [k for k in keys if k not in of or f"{k}.twa_shift" not in sheet.figures]
-    parts = [sheet.value(f"{k}.twa_shift") / of.get(k, math.nan) for k in keys]
+    missing = [k for k in keys if k not in of or f"{k}.twa_shift" not in reckoning.figures]
+    parts = [reckoning.value(f"{k}.twa_shift") / of.get(k, math.nan) for k in keys]
     value = math.nan if missing else sum(parts)
     alone["additive_index"] = sum(alone.get(f"{k}.twa_shift", math.nan) / of.get(k, math.nan) for k in keys)
     numbers = [Put(f"TWA/L {k}", f"share of the limit, {k}", p, "") for k, p in zip(keys, parts, strict=True)]
     note = f"no limit or no reading for {', '.join(missing)}" if missing else ""
-    sheet.put(
+    reckoning.put(
         "additive_index",
         "Additive index",
         value,
@@ -368,12 +370,12 @@ def _additive(recording: Recording, review: Review, limits: LimitSet, sheet: She
     )
 
 
-def _overview(lanes: list[_Lane], sheet: Sheet) -> Table:
+def _overview(lanes: list[_Lane], reckoning: Reckoning) -> Table:
     rows: list[tuple[str | float, ...]] = [
         (
             lane.sensor.gas.name,
             lane.sensor.gas.unit,
-            *(sheet.value(f"{lane.key}.{k}") for k in ("mean", "twa_shift", "stel", "lowest", "peak")),
+            *(reckoning.value(f"{lane.key}.{k}") for k in ("mean", "twa_shift", "stel", "lowest", "peak")),
             lane.measured_s / 60,
         )
         for lane in lanes

@@ -7,8 +7,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from kumpel.core.assessment import Finding, Table
+from kumpel.core.reckoning import table
 from kumpel.core.recording import Event, Recording
-from kumpel.core.sheet import table
 
 DAY_S = 86_400.0
 

@@ -42,10 +42,10 @@ from kumpel.core.jaw_muscle.muscle import (
     united,
 )
 from kumpel.core.nights import sleep_from_setup
+from kumpel.core.reckoning import Reckoning, both_ways, conclude, setup_number, table
 from kumpel.core.recording import Channel, Flags, Floats, Recording
 from kumpel.core.review import EventName, Review, Stretch, named, samples_inside
 from kumpel.core.runs import runs
-from kumpel.core.sheet import Sheet, both_ways, conclude, setup_number, table
 from kumpel.core.timebase import clock_words
 from kumpel.core.units import converted
 
@@ -130,24 +130,24 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str, 
     night = _night(recording, review, signals, sleep)
     wanted = sum(s.end_s - s.start_s for s in sleep)
     valid = night.valid_s["both"]
-    sheet = Sheet(
+    reckoning = Reckoning(
         min(valid / wanted, 1.0) if wanted > 0 else 0.0,
         used=int(valid / STEP_S),
         left_out_s=sum(s.end_s - s.start_s for s in review.left_out),
     )
     rates = signals.beats.rates if signals.beats is not None else (np.empty(0), np.empty(0))
     events = _events(night, rates, review)
-    _indices(sheet, night, review)
-    _amounts(sheet, night)
-    _heart(sheet, night, rates, sleep, review)
-    findings = _findings(sheet, signals, night)
+    _indices(reckoning, night, review)
+    _amounts(reckoning, night)
+    _heart(reckoning, night, rates, sleep, review)
+    findings = _findings(reckoning, signals, night)
     return conclude(
         recording,
         review,
         limits,
         basis,
-        sheet,
-        Quality(sheet.coverage, valid, wanted, tuple(findings)),
+        reckoning,
+        Quality(reckoning.coverage, valid, wanted, tuple(findings)),
         key_figures=("both.index", "both.phasic", "linked", "heart_rate"),
         suggestions=_suggestions(signals),
         tables=(_hours(recording, night), _electrodes(signals), _kinds(night)),
@@ -222,7 +222,7 @@ def _kept(found: list[Contraction], review: Review) -> list[Contraction]:
     return [c for each, out in zip(grouped, gone.tolist(), strict=True) if not out for c in each.contractions]
 
 
-def _indices(sheet: Sheet, night: _Night, review: Review) -> None:
+def _indices(reckoning: Reckoning, night: _Night, review: Review) -> None:
     for side, found in night.episodes.items():
         hours = night.valid_s.get(side, 0.0) / 3600
         known = _known(night, side) and hours > 0
@@ -242,7 +242,7 @@ def _indices(sheet: Sheet, night: _Night, review: Review) -> None:
             t: Put = t,
         ) -> None:
             value = count / hours if known else math.nan
-            sheet.put(
+            reckoning.put(
                 f"{side}.{key}",
                 f"{name}, {label}",
                 value,
@@ -258,7 +258,7 @@ def _indices(sheet: Sheet, night: _Night, review: Review) -> None:
         put("index", "episodes per hour of valid sleep", len(found))
         for kind in KINDS:
             put(kind, f"{kind} episodes per hour", sum(e.kind == kind for e in found))
-        sheet.put(
+        reckoning.put(
             f"{side}.valid",
             f"{name}, valid sleep",
             hours,
@@ -274,7 +274,7 @@ def _known(night: _Night, side: str) -> bool:
     return any(r.found for r in wanted)
 
 
-def _amounts(sheet: Sheet, night: _Night) -> None:
+def _amounts(reckoning: Reckoning, night: _Night) -> None:
     for side in night.episodes:
         found, known = night.contractions[side], _known(night, side)
         name = {"left": "Left", "right": "Right", "both": "Both sides"}[side]
@@ -283,7 +283,7 @@ def _amounts(sheet: Sheet, night: _Night) -> None:
         lengths = [c.length_s for c in found]
         total = sum(lengths)
         n = Put("n", "contractions", float(len(found)), "")
-        sheet.put(
+        reckoning.put(
             f"{side}.contractions",
             f"{name}, contractions",
             float(len(found)) if known else math.nan,
@@ -293,7 +293,7 @@ def _amounts(sheet: Sheet, night: _Night) -> None:
             SOURCE,
             note=none,
         )
-        sheet.put(
+        reckoning.put(
             f"{side}.total",
             f"{name}, total length",
             total if known else math.nan,
@@ -304,7 +304,7 @@ def _amounts(sheet: Sheet, night: _Night) -> None:
             n,
             note=none,
         )
-        sheet.put(
+        reckoning.put(
             f"{side}.mean_length",
             f"{name}, mean length",
             total / len(found) if found else math.nan,
@@ -317,7 +317,7 @@ def _amounts(sheet: Sheet, night: _Night) -> None:
         )
         mean = sum(c.mean_percent * c.length_s for c in found) / total if total > 0 else math.nan
         top = max((c.peak_percent for c in found), default=math.nan)
-        sheet.put(
+        reckoning.put(
             f"{side}.amplitude",
             f"{name}, mean amplitude",
             mean,
@@ -328,12 +328,12 @@ def _amounts(sheet: Sheet, night: _Night) -> None:
             n,
             note=empty,
         )
-        sheet.put(
+        reckoning.put(
             f"{side}.highest", f"{name}, highest amplitude", top, "%", 0, "highest RMS / clench", SOURCE, n, note=empty
         )
     for side, reference in night.references.items():
         note = "" if reference.found else "no clench found in the first three minutes"
-        sheet.put(
+        reckoning.put(
             f"{side}.clench",
             f"{side.capitalize()}, clench (100 %)",
             reference.level_uv,
@@ -354,7 +354,7 @@ def heart_link(rates: tuple[Floats, Floats], start_s: float) -> float:
 
 
 def _heart(
-    sheet: Sheet, night: _Night, rates: tuple[Floats, Floats], sleep: tuple[Stretch, ...], review: Review
+    reckoning: Reckoning, night: _Night, rates: tuple[Floats, Floats], sleep: tuple[Stretch, ...], review: Review
 ) -> None:
     rise = review.number("heart_rise", 10.0)
     links = [heart_link(rates, e.start_s) for e in night.episodes["both"]]
@@ -362,7 +362,7 @@ def _heart(
     linked = sum(round(link, 6) >= rise for link in known)
     share = 100 * linked / len(known) if known else math.nan
     note = "" if known else "no episode" if not links else "no heart rate around the episodes"
-    sheet.put(
+    reckoning.put(
         "linked",
         "Heart-linked episodes",
         share,
@@ -383,7 +383,7 @@ def _heart(
     mean = 60 * len(part) / float(np.sum(60 / part)) if len(part) else math.nan
     n = Put("N", "intervals between beats", float(len(part)), "")
     none = "" if len(part) else "no heart rate"
-    sheet.put(
+    reckoning.put(
         "heart_rate",
         "Mean heart rate",
         mean,
@@ -399,7 +399,7 @@ def _heart(
         ("heart_lowest", "Lowest heart rate", np.percentile(part, 1) if len(part) else math.nan),
         ("heart_highest", "Highest heart rate", np.percentile(part, 99) if len(part) else math.nan),
     ):
-        sheet.put(
+        reckoning.put(
             key,
             name,
             float(value),
@@ -433,7 +433,7 @@ def _events(night: _Night, rates: tuple[Floats, Floats], review: Review) -> list
     return found
 
 
-def _findings(sheet: Sheet, signals: Signals, night: _Night) -> list[Finding]:
+def _findings(reckoning: Reckoning, signals: Signals, night: _Night) -> list[Finding]:
     found = []
     for side, reference in night.references.items():
         if not reference.found:

@@ -31,10 +31,10 @@ from kumpel.core.assessment import (
 from kumpel.core.noise import exposure, levels, quality
 from kumpel.core.noise.exposure import DoseRule
 from kumpel.core.noise.setup import Weighting, planned_s, weightings
+from kumpel.core.reckoning import coverage_finding, held, hours_minutes, overall
 from kumpel.core.recording import Flags, Floats, Recording
 from kumpel.core.review import Review, Stretch, samples_inside
 from kumpel.core.runs import merge, runs
-from kumpel.core.sheet import coverage_finding, held, hours_minutes, overall
 from kumpel.core.timebase import wall_clock
 
 PEAK_COUNTS_DB = (135, 137, 140)

@@ -22,10 +22,10 @@ from kumpel.core.assessment import (
     Table,
 )
 from kumpel.core.oximetry.desaturations import LOWEST, Desaturation, desaturations, jumps, pulse_rises
+from kumpel.core.reckoning import Reckoning, both_ways, conclude, hours_minutes, planned_s, table
 from kumpel.core.recording import Channel, Flags, Floats, Recording
 from kumpel.core.review import Review, named, samples_inside
 from kumpel.core.runs import merge, runs
-from kumpel.core.sheet import Sheet, both_ways, conclude, hours_minutes, planned_s, table
 from kumpel.core.units import channel_in
 
 SOURCE = "own rule, docs/methods/oximetry.md"
@@ -100,21 +100,21 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
     known = spo2[~np.isnan(spo2)]
     valid_s = len(known) * dt
     planned = planned_s(recording, review)
-    sheet = Sheet(
+    reckoning = Reckoning(
         min(valid_s / planned, 1.0) if planned > 0 else 0.0, len(known), int(out.sum()), float(out.sum()) * dt
     )
     hours = valid_s / 3600
-    _levels(sheet, spo2, known, dt, valid_s)
-    events = _desaturations(sheet, review, spo2, dt, hours)
-    events += _pulse(sheet, review, pulse, dt)
+    _levels(reckoning, spo2, known, dt, valid_s)
+    events = _desaturations(reckoning, review, spo2, dt, hours)
+    events += _pulse(reckoning, review, pulse, dt)
     findings = _findings(channel, marked, valid_s)
     return conclude(
         recording,
         review,
         limits,
         basis,
-        sheet,
-        Quality(sheet.coverage, valid_s, planned, tuple(findings)),
+        reckoning,
+        Quality(reckoning.coverage, valid_s, planned, tuple(findings)),
         key_figures=("odi4", "t90", "odi3", "lowest"),
         suggestions=_suggestions(marked, dt, out),
         tables=(
@@ -130,12 +130,14 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
     )
 
 
-def _levels(sheet: Sheet, spo2: Floats, known: Floats, dt: float, valid_s: float) -> None:
+def _levels(reckoning: Reckoning, spo2: Floats, known: Floats, dt: float, valid_s: float) -> None:
     n = Put("N", "valid samples", float(len(known)), "")
     there = len(known) > 0
-    sheet.put("mean", "Mean saturation", float(known.mean()) if there else math.nan, "%", 1, "(1/N) sum x_i", SOURCE, n)
+    reckoning.put(
+        "mean", "Mean saturation", float(known.mean()) if there else math.nan, "%", 1, "(1/N) sum x_i", SOURCE, n
+    )
     at = int(np.nanargmin(spo2)) if there else 0
-    sheet.put(
+    reckoning.put(
         "lowest",
         "Lowest saturation",
         float(spo2[at]) if there else math.nan,
@@ -147,14 +149,14 @@ def _levels(sheet: Sheet, spo2: Floats, known: Floats, dt: float, valid_s: float
         at_s=at * dt if there else None,
     )
     deviation = float(known.std(ddof=1)) if len(known) > 1 else math.nan
-    sheet.put(
+    reckoning.put(
         "sd", "Standard deviation of the saturation", deviation, "%", 1, "sqrt( sum (x_i - mean)2 / (N-1) )", SOURCE, n
     )
     for line in (90, 88):
         below = float(np.count_nonzero(known < line)) * dt
         share = 100 * below / valid_s if there else math.nan
         minutes = below / 60 if there else math.nan
-        sheet.put(
+        reckoning.put(
             f"t{line}_min",
             f"T{line}, time below {line} %",
             minutes,
@@ -164,13 +166,13 @@ def _levels(sheet: Sheet, spo2: Floats, known: Floats, dt: float, valid_s: float
             SOURCE,
             n,
         )
-        sheet.put(
+        reckoning.put(
             f"t{line}", f"T{line}, share of valid time", share, "%", 1, f"100 x samples below {line} % / N", SOURCE, n
         )
-    sheet.put("valid", "Valid time", valid_s / 3600, "h", 2, "N x dt", SOURCE, n)
+    reckoning.put("valid", "Valid time", valid_s / 3600, "h", 2, "N x dt", SOURCE, n)
 
 
-def _desaturations(sheet: Sheet, review: Review, spo2: Floats, dt: float, hours: float) -> list[Detected]:
+def _desaturations(reckoning: Reckoning, review: Review, spo2: Floats, dt: float, hours: float) -> list[Detected]:
     """Figures of the falls that count, and all falls as events; those of 4 points are a mark on those of 3."""
     events: list[Detected] = []
     deep = [(d.start_s, d.end_s) for d in desaturations(spo2, dt, 4)]
@@ -181,7 +183,7 @@ def _desaturations(sheet: Sheet, review: Review, spo2: Floats, dt: float, hours:
         kept = [d for d, out in zip(found, gone, strict=True) if not out]
         rate = len(kept) / hours if hours > 0 else math.nan
         put = Put("n", f"desaturations of {points} points or more", float(len(kept)), "")
-        sheet.put(
+        reckoning.put(
             f"odi{points}",
             f"ODI{points}",
             rate,
@@ -193,9 +195,9 @@ def _desaturations(sheet: Sheet, review: Review, spo2: Floats, dt: float, hours:
             Put("T", "valid time", hours, "h"),
         )
         count = float(len(kept)) if hours > 0 else math.nan
-        sheet.put(f"count{points}", f"Desaturations of {points} points", count, "", 0, "count", ODI_SOURCE)
+        reckoning.put(f"count{points}", f"Desaturations of {points} points", count, "", 0, "count", ODI_SOURCE)
         if points == 3:
-            _extremes(sheet, kept)
+            _extremes(reckoning, kept)
         for d, out in zip(found, gone, strict=True):
             numbers: dict[str, float | str] = {"baseline": d.baseline, "lowest": d.lowest, "fall": d.fall}
             if points == 3:
@@ -211,11 +213,11 @@ def _dropped(review: Review, code: str, spans: list[tuple[float, float]]) -> lis
     return found
 
 
-def _extremes(sheet: Sheet, kept: list[Desaturation]) -> None:
+def _extremes(reckoning: Reckoning, kept: list[Desaturation]) -> None:
     longest = max(kept, key=lambda d: d.length_s, default=None)
     deepest = max(kept, key=lambda d: d.fall, default=None)
     note = "" if kept else "no desaturation"
-    sheet.put(
+    reckoning.put(
         "longest",
         "Longest desaturation",
         longest.length_s if longest else math.nan,
@@ -226,7 +228,7 @@ def _extremes(sheet: Sheet, kept: list[Desaturation]) -> None:
         note=note,
         at_s=longest.start_s if longest else None,
     )
-    sheet.put(
+    reckoning.put(
         "deepest",
         "Deepest fall",
         deepest.fall if deepest else math.nan,
@@ -238,10 +240,10 @@ def _extremes(sheet: Sheet, kept: list[Desaturation]) -> None:
         at_s=deepest.start_s if deepest else None,
     )
     mean = sum(d.fall for d in kept) / len(kept) if kept else math.nan
-    sheet.put("mean_fall", "Mean fall", mean, "%", 1, "mean of baseline - lowest", ODI_SOURCE, note=note)
+    reckoning.put("mean_fall", "Mean fall", mean, "%", 1, "mean of baseline - lowest", ODI_SOURCE, note=note)
 
 
-def _pulse(sheet: Sheet, review: Review, pulse: Floats, dt: float) -> list[Detected]:
+def _pulse(reckoning: Reckoning, review: Review, pulse: Floats, dt: float) -> list[Detected]:
     known = pulse[~np.isnan(pulse)]
     there = len(known) > 0
     n = Put("N", "valid samples", float(len(known)), "")
@@ -251,7 +253,7 @@ def _pulse(sheet: Sheet, review: Review, pulse: Floats, dt: float) -> list[Detec
         ("pulse_lowest", "Lowest pulse", known.min() if there else math.nan),
         ("pulse_highest", "Highest pulse", known.max() if there else math.nan),
     ):
-        sheet.put(
+        reckoning.put(
             key,
             name,
             float(value),
@@ -267,7 +269,7 @@ def _pulse(sheet: Sheet, review: Review, pulse: Floats, dt: float) -> list[Detec
     gone = _dropped(review, "pulse-rise", rises)
     kept = [r for r, out in zip(rises, gone, strict=True) if not out]
     rate = len(kept) / (len(known) * dt / 3600) if there else math.nan
-    sheet.put(
+    reckoning.put(
         "pulse_rises",
         "Pulse rises",
         rate,

@@ -21,9 +21,9 @@ from kumpel.core.assessment import (
     Suggestion,
     Table,
 )
+from kumpel.core.reckoning import Reckoning, both_ways, conclude, table
 from kumpel.core.recording import Event, Flags, Floats, Recording
 from kumpel.core.review import Review, is_named
-from kumpel.core.sheet import Sheet, both_ways, conclude, table
 from kumpel.core.timebase import in_order, on_grid
 from kumpel.core.units import values_in
 
@@ -100,17 +100,17 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
     found = compressions(recording, review)
     shocks = sorted(e.at_s for e in recording.events if e.code == "shock" and _counts(review, "shock", e.at_s))
     length = max([recording.length_s, *(e.at_s for e in recording.events)])
-    sheet = Sheet(_ecg_coverage(recording), used=len(found.at_s))
-    _times(sheet, recording, found, shocks)
-    _compressions(sheet, found)
-    _pauses(sheet, found, shocks, length)
+    reckoning = Reckoning(_ecg_coverage(recording), used=len(found.at_s))
+    _times(reckoning, recording, found, shocks)
+    _compressions(reckoning, found)
+    _pauses(reckoning, found, shocks, length)
     return conclude(
         recording,
         review,
         limits,
         basis,
-        sheet,
-        Quality(sheet.coverage, length, length, tuple(_findings(recording, found))),
+        reckoning,
+        Quality(reckoning.coverage, length, length, tuple(_findings(recording, found))),
         key_figures=("rate", "depth", "fraction", "longest_pause"),
         suggestions=_suggestions(recording, found),
         tables=(_minutes(found, length), _pause_table(found, shocks), _sheet_table(recording)),
@@ -127,7 +127,7 @@ def _ecg_coverage(recording: Recording) -> float:
     return ecg.samples.measured() / ecg.count if ecg is not None and ecg.count else 0.0
 
 
-def _times(sheet: Sheet, recording: Recording, found: Compressions, shocks: list[float]) -> None:
+def _times(reckoning: Reckoning, recording: Recording, found: Compressions, shocks: list[float]) -> None:
     switched = next((e.at_s for e in recording.events if e.code == "switch-on"), math.nan)
     on = 0.0 if math.isnan(switched) else switched
     first = float(found.at_s[0]) if len(found.at_s) else math.nan
@@ -137,7 +137,7 @@ def _times(sheet: Sheet, recording: Recording, found: Compressions, shocks: list
         ("first_shock", "First shock", shocks[0] if shocks else math.nan),
     ):
         note = "" if not math.isnan(at) else "none in this case"
-        sheet.put(
+        reckoning.put(
             key,
             f"{name}, after switch-on",
             at - on,
@@ -148,18 +148,18 @@ def _times(sheet: Sheet, recording: Recording, found: Compressions, shocks: list
             note=note,
             at_s=None if math.isnan(at) else at,
         )
-    sheet.put("shocks", "Shocks", float(len(shocks)), "", 0, "count", SOURCE)
+    reckoning.put("shocks", "Shocks", float(len(shocks)), "", 0, "count", SOURCE)
 
 
-def _compressions(sheet: Sheet, found: Compressions) -> None:
+def _compressions(reckoning: Reckoning, found: Compressions) -> None:
     n = len(found.at_s)
     rates = found.rates
     depths = found.depth_mm[~np.isnan(found.depth_mm)]
     count = Put("N", "compressions", float(n), "")
-    sheet.put("compressions", "Compressions", float(n), "", 0, "count", SOURCE)
+    reckoning.put("compressions", "Compressions", float(n), "", 0, "count", SOURCE)
     none = "no compression" if not n else ""
     rate = 60.0 * len(rates) / float(np.sum(60.0 / rates)) if len(rates) else math.nan
-    sheet.put(
+    reckoning.put(
         "rate",
         "Mean rate",
         rate,
@@ -172,7 +172,7 @@ def _compressions(sheet: Sheet, found: Compressions) -> None:
     )
     depth = float(depths.mean()) if len(depths) else math.nan
     no_depth = none or ("" if len(depths) else "depth was not measured")
-    sheet.put(
+    reckoning.put(
         "depth", "Mean depth", depth, "mm", 0, "mean of the depths", SOURCE, count, note=no_depth, used=len(depths)
     )
     for key, name, values, (low, high), note in (
@@ -181,7 +181,7 @@ def _compressions(sheet: Sheet, found: Compressions) -> None:
     ):
         # An interval of 0.5 s is 120 per minute; the sum of times must not push it out of the target.
         share = 100 * float(np.mean((values >= low - 1e-6) & (values <= high + 1e-6))) if len(values) else math.nan
-        sheet.put(
+        reckoning.put(
             key,
             name,
             share,
@@ -202,7 +202,7 @@ def _compressions(sheet: Sheet, found: Compressions) -> None:
             depth_ok = (found.depth_mm[:-1] >= DEPTH_TARGET[0]) & (found.depth_mm[:-1] <= DEPTH_TARGET[1])
         known = found.in_train & ~np.isnan(found.depth_mm[:-1])
         both = 100 * float(np.mean((rate_ok & depth_ok)[known])) if known.any() else math.nan
-    sheet.put(
+    reckoning.put(
         "in_target",
         "Rate and depth in target",
         both,
@@ -215,7 +215,7 @@ def _compressions(sheet: Sheet, found: Compressions) -> None:
     )
 
 
-def _pauses(sheet: Sheet, found: Compressions, shocks: list[float], length: float) -> None:
+def _pauses(reckoning: Reckoning, found: Compressions, shocks: list[float], length: float) -> None:
     """Fraction, long pauses, and the pauses around each shock.
 
     Fraction = time in trains / (last - first compression). The pause before a shock runs from the last
@@ -227,7 +227,7 @@ def _pauses(sheet: Sheet, found: Compressions, shocks: list[float], length: floa
     paused = sum(b - a for a, b in pauses)
     none = "fewer than two compressions" if n < 2 else ""
     fraction = 100 * (span - paused) / span if span > 0 else math.nan
-    sheet.put(
+    reckoning.put(
         "fraction",
         "Compression fraction",
         fraction,
@@ -240,7 +240,7 @@ def _pauses(sheet: Sheet, found: Compressions, shocks: list[float], length: floa
         note=none,
     )
     long = [(a, b) for a, b in pauses if round(b - a, 6) > LONG_PAUSE_S]
-    sheet.put(
+    reckoning.put(
         "long_pauses",
         "Pauses over 10 s",
         float(len(long)) if n > 1 else math.nan,
@@ -252,7 +252,7 @@ def _pauses(sheet: Sheet, found: Compressions, shocks: list[float], length: floa
     )
     longest = max(pauses, key=lambda p: p[1] - p[0], default=None)
     value = longest[1] - longest[0] if longest else 0.0 if n > 1 else math.nan
-    sheet.put(
+    reckoning.put(
         "longest_pause",
         "Longest pause",
         value,
@@ -270,7 +270,7 @@ def _pauses(sheet: Sheet, found: Compressions, shocks: list[float], length: floa
     ):
         known = [v for v in values if not math.isnan(v)]
         note = "" if known else "no shock" if not shocks else "no compression on that side of a shock"
-        sheet.put(
+        reckoning.put(
             key, name, max(known, default=math.nan), "s", 1, "time between shock and compression", SOURCE, note=note
         )
 

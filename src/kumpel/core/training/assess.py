@@ -20,9 +20,9 @@ from kumpel.core.assessment import (
     Quality,
     Table,
 )
+from kumpel.core.reckoning import Reckoning, both_ways, conclude, own_events, setup_number, table
 from kumpel.core.recording import PLAUSIBLE_BPM, POINT, Floats, Recording
 from kumpel.core.review import Review, is_named
-from kumpel.core.sheet import Sheet, both_ways, conclude, own_events, setup_number, table
 from kumpel.core.timebase import on_grid
 from kumpel.core.track import FASTEST_M_S
 from kumpel.core.training.course import MOVING_FROM_M_S, Base, Course, ascent_descent, base_of, course_of, moving_s
@@ -61,10 +61,10 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
     length = float(base.edges_s[-1] - base.edges_s[0])
     share = elapsed / length if length > 0 else 0.0
     left_out_s = float(np.diff(base.edges_s)[~course.counted].sum())
-    sheet = Sheet(share, n, n - int(course.counted.sum()), left_out_s)
-    _movement(sheet, recording, review, base, course)
-    _heart(sheet, rate, course.lengths_s, elapsed, wearer)
-    _strokes(sheet, recording, review, base, course)
+    reckoning = Reckoning(share, n, n - int(course.counted.sum()), left_out_s)
+    _movement(reckoning, recording, review, base, course)
+    _heart(reckoning, rate, course.lengths_s, elapsed, wearer)
+    _strokes(reckoning, recording, review, base, course)
     marks = sorted(
         {e.at_s for e in recording.events if e.code in ("interval", "lap") and 0 < e.at_s < recording.length_s}
     )
@@ -77,13 +77,13 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
         review,
         limits,
         basis,
-        sheet,
+        reckoning,
         Quality(
             share, elapsed, length, tuple(_findings(course, rate, spoilt, wearer, elapsed, limits.minimum_coverage))
         ),
         key_figures=("distance", "moving", "heart_rate_mean", "load"),
         # Missing heart rate cannot take a highest one away.
-        alone={"heart_rate_share": sheet.value("heart_rate_share")},
+        alone={"heart_rate_share": reckoning.value("heart_rate_share")},
         tables=(
             _parts("intervals", "Intervals", bounds, *extra),
             _parts("splits", f"Splits of {split_word}", split_bounds, *extra),
@@ -102,29 +102,31 @@ def _rate(base: Base, course: Course) -> tuple[Floats, float]:
     return np.where(wrong | ~course.counted, np.nan, rate), float(course.lengths_s[wrong].sum())
 
 
-def _movement(sheet: Sheet, recording: Recording, review: Review, base: Base, course: Course) -> None:
+def _movement(reckoning: Reckoning, recording: Recording, review: Review, base: Base, course: Course) -> None:
     distance, elapsed = float(course.distance_m[-1]), float(course.time_s[-1])
     threshold = review.number("moving_from", MOVING_FROM_M_S)
     moving = moving_s(course, threshold)
     note = f"{course.bridged_s:.0f} s without a position, in a straight line" if course.bridged_s else ""
     d = Put("d", "distance", distance, "m")
-    sheet.put(
+    reckoning.put(
         "distance", "Distance", distance / 1000, "km", 3, "sum of the lengths between samples", course.source, note=note
     )
-    sheet.put("elapsed", "Elapsed time", elapsed, "s", 0, "counted samples x dt", SOURCE)
-    sheet.put(
+    reckoning.put("elapsed", "Elapsed time", elapsed, "s", 0, "counted samples x dt", SOURCE)
+    reckoning.put(
         "moving", "Moving time", moving, "s", 0, f"samples with a speed of {threshold:g} m/s or more x dt", SOURCE
     )
     # One sample has a speed but no way: nothing can be said of a mean.
     speed = distance / moving if moving > 0 and len(course.speed) > 1 else math.nan
     none = "" if not math.isnan(speed) else "no movement"
-    sheet.put("speed_mean", "Mean speed while moving", speed * 3.6, "km/h", 1, "d / moving time", SOURCE, d, note=none)
+    reckoning.put(
+        "speed_mean", "Mean speed while moving", speed * 3.6, "km/h", 1, "d / moving time", SOURCE, d, note=none
+    )
     top = float(np.nanmax(course.speed)) if np.any(~np.isnan(course.speed)) else math.nan
-    sheet.put("speed_max", "Highest speed", top * 3.6, "km/h", 1, "max of the speed", SOURCE)
-    sheet.put(
+    reckoning.put("speed_max", "Highest speed", top * 3.6, "km/h", 1, "max of the speed", SOURCE)
+    reckoning.put(
         "pace", "Pace", 1000 / speed if speed > 0 else math.nan, "s/km", 0, "moving time / d", SOURCE, d, note=none
     )
-    sheet.put(
+    reckoning.put(
         "pace_500",
         "Pace over 500 m",
         500 / speed if speed > 0 else math.nan,
@@ -138,8 +140,8 @@ def _movement(sheet: Sheet, recording: Recording, review: Review, base: Base, co
     up, down = _ascent(recording, base, course)
     none = "" if "altitude" in base.columns else "no altitude"
     formula = "sum of rises of the altitude, smoothed over 30 s, turns under 2 m ignored"
-    sheet.put("ascent", "Ascent", up, "m", 0, formula, SOURCE, note=none)
-    sheet.put(
+    reckoning.put("ascent", "Ascent", up, "m", 0, formula, SOURCE, note=none)
+    reckoning.put(
         "descent",
         "Descent",
         down,
@@ -168,7 +170,7 @@ def _ascent(recording: Recording, base: Base, course: Course) -> tuple[float, fl
     return ascent_descent(np.where(course.counted, rows, np.nan), channel.interval_s)
 
 
-def _heart(sheet: Sheet, rate: Floats, lengths_s: Floats, elapsed: float, wearer: Wearer) -> None:
+def _heart(reckoning: Reckoning, rate: Floats, lengths_s: Floats, elapsed: float, wearer: Wearer) -> None:
     good = ~np.isnan(rate)
     known, stands = rate[good], lengths_s[good]
     there = len(known) > 0
@@ -181,7 +183,9 @@ def _heart(sheet: Sheet, rate: Floats, lengths_s: Floats, elapsed: float, wearer
     def put(
         key: str, name: str, value: float, unit: str, formula: str, source: str, *numbers: Put, note: str = note
     ) -> None:
-        sheet.put(key, name, value, unit, 0, formula, source, n, *numbers, note=note, coverage=cover, used=len(known))
+        reckoning.put(
+            key, name, value, unit, 0, formula, source, n, *numbers, note=note, coverage=cover, used=len(known)
+        )
 
     put("heart_rate_mean", "Mean heart rate", mean, "bpm", "sum HR_i dt_i / sum dt_i", SOURCE)
     put("heart_rate_max", "Highest heart rate", top, "bpm", "max HR_i", SOURCE)
@@ -221,7 +225,7 @@ def _stroke_times(recording: Recording, review: Review | None = None) -> Floats:
     return np.array(sorted(at), dtype=np.float64)
 
 
-def _strokes(sheet: Sheet, recording: Recording, review: Review, base: Base, course: Course) -> None:
+def _strokes(reckoning: Reckoning, recording: Recording, review: Review, base: Base, course: Course) -> None:
     at = _stroke_times(recording, review)
     cadence = base.columns.get("cadence", np.empty(0))
     turning = np.nan_to_num(cadence) > 0
@@ -231,7 +235,7 @@ def _strokes(sheet: Sheet, recording: Recording, review: Review, base: Base, cou
     steady = gaps[gaps <= 10.0]
     value = mean_cadence if len(known) else 60 / float(steady.mean()) if len(steady) else math.nan
     source = "mean of the samples above 0" if len(known) else "60 / mean time between strokes"
-    sheet.put(
+    reckoning.put(
         "cadence", "Cadence", value, "/min", 0, source, SOURCE, note="" if not math.isnan(value) else "no cadence"
     )
     if len(at) > 1:
@@ -239,15 +243,15 @@ def _strokes(sheet: Sheet, recording: Recording, review: Review, base: Base, cou
         per = float(covered[gaps <= 10.0].mean()) if len(steady) else math.nan
         note = ""
     else:
-        moving = sheet.value("moving")
+        moving = reckoning.value("moving")
         per = (
-            sheet.value("distance") * 1000 / (value * moving / 60)
-            if value > 0 and moving > 0 and sheet.value("distance") > 0
+            reckoning.value("distance") * 1000 / (value * moving / 60)
+            if value > 0 and moving > 0 and reckoning.value("distance") > 0
             else math.nan
         )
         note = "from mean speed and cadence" if not math.isnan(per) else "no strokes"
-    sheet.put("per_stroke", "Distance per stroke", per, "m", 2, "distance between strokes", SOURCE, note=note)
-    sheet.put(
+    reckoning.put("per_stroke", "Distance per stroke", per, "m", 2, "distance between strokes", SOURCE, note=note)
+    reckoning.put(
         "strokes",
         "Strokes",
         float(len(at)) if len(at) else math.nan,

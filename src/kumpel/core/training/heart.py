@@ -8,8 +8,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from kumpel.core.reckoning import setup_number
 from kumpel.core.recording import Floats
-from kumpel.core.sheet import setup_number
 
 ZONE_SOURCE = "zones as set: percent of the highest rate, of the reserve (Karvonen 1957), or typed"
 LOAD_SOURCE = "Banister, TRIMP; Morton et al., J Appl Physiol 1990;69:1171"

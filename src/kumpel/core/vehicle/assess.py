@@ -22,10 +22,10 @@ from kumpel.core.assessment import (
     Table,
     event_key,
 )
+from kumpel.core.reckoning import Reckoning, both_ways, conclude, own_events, table
 from kumpel.core.recording import PLAUSIBLE_BPM, POINT, Channel, Floats, Recording
 from kumpel.core.review import Review, named, samples_inside
 from kumpel.core.samples import ArraySamples
-from kumpel.core.sheet import Sheet, both_ways, conclude, own_events, table
 from kumpel.core.vehicle.channels import in_units
 from kumpel.core.vehicle.compare import Along, along, corners, gate_distances, way_of
 from kumpel.core.vehicle.courses import Course, alike, course_from, find_lap, learn_course, recognise, turned
@@ -199,10 +199,10 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
     laps = list(drive.laps)
     found = bests(laps)
     known = len(drive.path.known) / len(drive.path.x) if len(drive.path.x) else 0.0
-    sheet = Sheet(known, used=found.count, left_out=sum(lap.kind == "timed" and not lap.counts for lap in laps))
-    _lap_figures(sheet, drive, found)
+    reckoning = Reckoning(known, used=found.count, left_out=sum(lap.kind == "timed" and not lap.counts for lap in laps))
+    _lap_figures(reckoning, drive, found)
     extremes = _extremes(recording, review, laps)
-    _maxima(sheet, extremes, laps)
+    _maxima(reckoning, extremes, laps)
     there = {f"max.{k}" for k in MAXIMA if k in recording.channels} | {
         f"min.{k}" for k in MAXIMA if k in recording.channels
     }
@@ -215,7 +215,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
         review,
         wanted,
         basis,
-        sheet,
+        reckoning,
         Quality(
             known,
             known * length,
@@ -224,18 +224,18 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
         ),
         key_figures=("best", "theoretical", "consistency", "laps"),
         # Missing samples cannot take an extreme away.
-        alone={k: f.value for k, f in sheet.figures.items() if k.startswith(("max.", "min."))},
+        alone={k: f.value for k, f in reckoning.figures.items() if k.startswith(("max.", "min."))},
         suggestions=_suggestions(laps),
         tables=(_lap_table(drive, laps, found), _maxima_table(extremes, laps), _corner_table(drive)),
         events=own_events(recording, review, (POINT,)),
     )
 
 
-def _lap_figures(sheet: Sheet, drive: Drive, found: Bests) -> None:
+def _lap_figures(reckoning: Reckoning, drive: Drive, found: Bests) -> None:
     none = "" if found.count else "no full lap"
     timed = Put("n", "laps that count", float(found.count), "")
     best = found.best
-    sheet.put(
+    reckoning.put(
         "best",
         "Best lap",
         best.time_s if best else math.nan,
@@ -249,7 +249,7 @@ def _lap_figures(sheet: Sheet, drive: Drive, found: Bests) -> None:
     )
     numbers = [Put(f"S{i}", f"best sector {i}", s, "s") for i, s in enumerate(found.sectors_s, 1)]
     missing = "" if not math.isnan(found.theoretical_s) else "a sector line was never seen"
-    sheet.put(
+    reckoning.put(
         "theoretical",
         "Theoretical best",
         found.theoretical_s,
@@ -260,12 +260,12 @@ def _lap_figures(sheet: Sheet, drive: Drive, found: Bests) -> None:
         *numbers,
         note=none or missing,
     )
-    sheet.put(
+    reckoning.put(
         "rolling", "Rolling best", found.rolling_s, "s", 3, "fastest full round from any line", SOURCE, timed, note=none
     )
-    sheet.put("mean", "Mean lap", found.mean_s, "s", 3, "(1/n) sum of the lap times", SOURCE, timed, note=none)
+    reckoning.put("mean", "Mean lap", found.mean_s, "s", 3, "(1/n) sum of the lap times", SOURCE, timed, note=none)
     spread = none or ("" if found.count > 1 else "needs two laps")
-    sheet.put(
+    reckoning.put(
         "consistency",
         "Consistency (standard deviation)",
         found.deviation_s,
@@ -276,9 +276,9 @@ def _lap_figures(sheet: Sheet, drive: Drive, found: Bests) -> None:
         timed,
         note=spread,
     )
-    sheet.put("laps", "Laps that count", float(found.count), "", 0, "count", SOURCE)
+    reckoning.put("laps", "Laps that count", float(found.count), "", 0, "count", SOURCE)
     driven = float(drive.way[-1]) / 1000 if len(drive.way) else math.nan
-    sheet.put(
+    reckoning.put(
         "distance", "Distance driven", driven, "km", 2, "sum of speed x dt, positions where it is missing", SOURCE
     )
 
@@ -332,18 +332,18 @@ def _extremes(recording: Recording, review: Review, laps: list[Lap]) -> _Extreme
     return _Extremes(low, high, coverage, wrong_s)
 
 
-def _maxima(sheet: Sheet, found: _Extremes, laps: list[Lap]) -> None:
+def _maxima(reckoning: Reckoning, found: _Extremes, laps: list[Lap]) -> None:
     """Over everything but the laps that were left out: the ways out and in count too."""
     counts = np.array([lap.counts or lap.kind != "timed" for lap in laps] or [True], dtype=bool)
     for key, top in found.high.items():
         name, unit, _, decimals = MAXIMA[key]
         formula = f"max of {'|x|' if key in SIGNED else 'x'} over the laps that count"
         value, cover = _nan_or(np.fmax, top[counts]), found.coverage[key]
-        sheet.put(f"max.{key}", name, value, unit, decimals, formula, SOURCE, coverage=cover)
+        reckoning.put(f"max.{key}", name, value, unit, decimals, formula, SOURCE, coverage=cover)
     if "mixture" in found.low:
         low = _nan_or(np.fmin, found.low["mixture"][counts])
         formula, cover = "min of x over the laps that count", found.coverage["mixture"]
-        sheet.put("min.mixture", "Lowest mixture ratio", low, "", 2, formula, SOURCE, coverage=cover)
+        reckoning.put("min.mixture", "Lowest mixture ratio", low, "", 2, formula, SOURCE, coverage=cover)
 
 
 def _nan_or(pick: np.ufunc, values: Floats) -> float:

@@ -9,9 +9,9 @@ import numpy as np
 
 from kumpel.core.assessment import Assessment, BothWays, LimitSet
 from kumpel.core.noise.levels import mean_by_bin
+from kumpel.core.reckoning import hours_minutes
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review, samples_inside
-from kumpel.core.sheet import hours_minutes
 from kumpel.core.timebase import clock_words, wall_clock
 from kumpel.kinds.plain_report import ReportPart
 from kumpel.reports import pictures

@@ -6,10 +6,18 @@ import unittest
 import numpy as np
 
 from kumpel.core.assessment import Assessment, Finding, LimitSet, Quality, Rule, Step, Suggestion, Verdict, judge
+from kumpel.core.reckoning import (
+    Reckoning,
+    both_ways,
+    conclude,
+    coverage_finding,
+    hours_minutes,
+    own_events,
+    setup_number,
+)
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.core.review import Review, Stretch
 from kumpel.core.runs import bridged, merge, runs
-from kumpel.core.sheet import Sheet, both_ways, conclude, coverage_finding, hours_minutes, own_events, setup_number
 from kumpel.core.timebase import even, in_order, next_at, usual_interval, wall_clock, wall_days
 from kumpel.core.units import UnitError, channel_in, converted, standard
 from kumpel.kinds.limit_sets import limit_set_data, limit_set_from
@@ -27,14 +35,14 @@ def limits(*rules: Rule) -> LimitSet:
 def found(
     value: float, rule: Rule = BOTH, *findings: Finding, alone: float | None = None, accepted: tuple[str, ...] = ()
 ) -> Assessment:
-    sheet = Sheet(1.0)
-    sheet.put(rule.figure, "Depth", value, rule.unit, 1, "x", "y")
+    reckoning = Reckoning(1.0)
+    reckoning.put(rule.figure, "Depth", value, rule.unit, 1, "x", "y")
     return conclude(
         EMPTY,
         Review(accepted=accepted),
         limits(rule),
         "as recorded",
-        sheet,
+        reckoning,
         Quality(1, 1, 1, findings),
         key_figures=("depth", "none"),
         alone={} if alone is None else {rule.figure: alone},
@@ -67,12 +75,12 @@ class Rules(unittest.TestCase):
         self.assertEqual(limit_set_from(limit_set_data(made)), made)
 
     def test_not_measured_says_why(self) -> None:
-        sheet = Sheet(0.0)
-        sheet.put("depth", "Depth", math.nan, "mm", 1, "x", "y", note="the sensor was off")
-        self.assertEqual(judge(BOTH, sheet.figures["depth"]).words, "the sensor was off")
+        reckoning = Reckoning(0.0)
+        reckoning.put("depth", "Depth", math.nan, "mm", 1, "x", "y", note="the sensor was off")
+        self.assertEqual(judge(BOTH, reckoning.figures["depth"]).words, "the sensor was off")
 
     def test_a_rule_without_its_figure_is_not_assessable(self) -> None:
-        made = conclude(EMPTY, Review(), limits(BOTH), "as recorded", Sheet(1.0), Quality(1, 1, 1), key_figures=())
+        made = conclude(EMPTY, Review(), limits(BOTH), "as recorded", Reckoning(1.0), Quality(1, 1, 1), key_figures=())
         self.assertIs(made.verdict, Verdict.NOT_ASSESSABLE)
         self.assertEqual(made.figure("depth").note, "not recorded")
 
@@ -105,7 +113,7 @@ class Proof(unittest.TestCase):
         review = Review(left_out=(Stretch(0, 10, "x"),))
         hints = [Suggestion(1, 5, "a", ""), Suggestion(8, 12, "b", "")]
         made = conclude(
-            EMPTY, review, limits(), "as reviewed", Sheet(1.0), Quality(1, 1, 1), key_figures=(), suggestions=hints
+            EMPTY, review, limits(), "as reviewed", Reckoning(1.0), Quality(1, 1, 1), key_figures=(), suggestions=hints
         )
         self.assertEqual([s.code for s in made.suggestions], ["b"])
 

@@ -42,7 +42,7 @@ def both_ways(recording: Recording, review: Review, limits: LimitSet, one: One) 
 
 
 @dataclass
-class Sheet:
+class Reckoning:
     """Figures as they are found, with what they share: coverage (0..1), samples used and left out."""
 
     coverage: float
@@ -128,7 +128,7 @@ def conclude(
     review: Review,
     limits: LimitSet,
     basis: str,
-    sheet: Sheet,
+    reckoning: Reckoning,
     quality: Quality,
     *,
     key_figures: Sequence[str],
@@ -148,9 +148,9 @@ def conclude(
     short = quality.measured_s < quality.planned_s
     extent = f"from {hours_minutes(quality.measured_s)} of {hours_minutes(quality.planned_s)} h" if short else ""
     for rule in limits.rules:
-        figure = sheet.figures.get(rule.figure)
+        figure = reckoning.figures.get(rule.figure)
         if figure is None:
-            sheet.put(
+            reckoning.put(
                 rule.figure,
                 rule.name,
                 math.nan,
@@ -162,7 +162,7 @@ def conclude(
                 coverage=0.0,
                 used=0,
             )
-            figure = sheet.figures[rule.figure]
+            figure = reckoning.figures[rule.figure]
         judged = judge(rule, figure)
         judgements.append(held(judged, rule, blocking, alone or {}, figure.decimals, extent))
     verdict, words = overall(judgements)
@@ -172,12 +172,12 @@ def conclude(
         basis=basis,
         verdict=verdict,
         words=words,
-        figures=tuple(sheet.figures.values()),
+        figures=tuple(reckoning.figures.values()),
         judgements=tuple(judgements),
         suggestions=tuple(sorted(fresh, key=lambda s: s.start_s)),
         tables=tuple(tables),
         quality=quality,
-        key_figures=tuple(k for k in key_figures if k in sheet.figures),
+        key_figures=tuple(k for k in key_figures if k in reckoning.figures),
         events=tuple(sorted(events, key=lambda e: e.at_s)),
         stretches=tuple(stretches),
     )
