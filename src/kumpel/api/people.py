@@ -35,9 +35,9 @@ def list_people(db: Database, who: Who, search: str = "", limit: Limit = 100, of
 
 
 @router.get("/teams")
-def teams(db: Database, who: Who) -> list[str]:
+def teams(db: Database, who: Who) -> list[schemas.TeamName]:
     """The names of all teams."""
-    return people.teams(db)
+    return [schemas.TeamName(name=name) for name in people.teams(db)]
 
 
 @router.post("/people", status_code=201)

@@ -26,6 +26,10 @@ KEPT_BYTES = 192 * 2**20
 """Recordings that a process keeps in memory, together, with what was derived from them; beside the decoded blocks of long ones."""
 
 
+Key = tuple[str, int, bytes]
+"""A database, a session in it, and what its recording is: the hash of the file and where it was moved to in time."""
+
+
 class Kept:
     """The recordings read last: review asks for the same one again and again. They never change.
 
@@ -33,8 +37,8 @@ class Kept:
     """
 
     def __init__(self, most: int) -> None:
-        self._most, self._kept = most, OrderedDict[tuple[int, bytes], Recording]()
-        self._sizes: dict[tuple[int, bytes], int] = {}
+        self._most, self._kept = most, OrderedDict[Key, Recording]()
+        self._sizes: dict[Key, int] = {}
         self._lock = threading.Lock()
 
     @property
@@ -42,7 +46,7 @@ class Kept:
         """Bytes that the kept ones take."""
         return sum(self._sizes.values())
 
-    def get(self, key: tuple[int, bytes]) -> Recording | None:
+    def get(self, key: Key) -> Recording | None:
         with self._lock:
             found = self._kept.get(key)
             if found is not None:
@@ -52,7 +56,7 @@ class Kept:
                 self._trim()
             return found
 
-    def put(self, key: tuple[int, bytes], recording: Recording) -> None:
+    def put(self, key: Key, recording: Recording) -> None:
         with self._lock:
             self._kept[key], self._sizes[key] = recording, size_of(recording)
             self._trim()
@@ -100,7 +104,7 @@ def channel_heads(session: Session) -> tuple[krec.ChannelHead, ...]:
 def recording_of(db: Db, session: Session) -> Recording:
     """The recording, its start moved by the clock shift; short ones decoded, the samples of long ones read where they are needed."""
     assert session.id is not None
-    key = (session.id, session.sha256 + repr(session.started_at).encode())
+    key = (str(db.get_bind().engine.url), session.id, session.sha256 + repr(session.started_at).encode())
     known = _kept.get(key)
     if known is not None:
         return known

@@ -28,6 +28,7 @@ from kumpel.api.schemas.people import (
     PersonList,
     SignIn,
     State,
+    TeamName,
     Waiting,
 )
 from kumpel.api.schemas.recorders import (
@@ -146,6 +147,7 @@ __all__ = [
     "Tags",
     "TakeIn",
     "TakeInWish",
+    "TeamName",
     "Text",
     "VerdictWord",
     "Version",

@@ -48,7 +48,20 @@ class LimitRule(BaseModel):
 class LimitWish(BaseModel):
     """A limit set of the house, made from another one."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = example(
+        based_on=7,
+        name="Levels of the mill",
+        valid_from="2026-12-01",
+        minimum_coverage=0.75,
+        rules=[
+            {
+                "figure": "lex8h",
+                "name": "Daily exposure",
+                "parameters": {},
+                "steps": [{"value": 79.0, "verdict": "action level reached", "name": "own action value"}],
+            }
+        ],
+    ) | ConfigDict(extra="forbid")
     based_on: Id
     name: Line = Field(min_length=1, max_length=120)
     issuer: Line = Field(default="", max_length=120)

@@ -66,6 +66,10 @@ class Person(Out):
     has_recorder: bool = False
 
 
+class TeamName(BaseModel):
+    name: str
+
+
 class PersonList(BaseModel):
     people: list[Person]
     total: int

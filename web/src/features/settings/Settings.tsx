@@ -33,7 +33,7 @@ export default function Settings() {
   const { data } = settings;
   const places: [string, Place[]][] = [
     ["", [{ scope: "site", of: "", name: "Whole site" }]],
-    ["Teams", (teams.data ?? []).map((name) => ({ scope: "team", of: name, name }))],
+    ["Teams", (teams.data ?? []).map(({ name }) => ({ scope: "team", of: name, name }))],
     ["Kinds", kinds.map((k) => ({ scope: "kind", of: k.key, name: k.name }))],
   ];
   const changed = (place: Place) =>
