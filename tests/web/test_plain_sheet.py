@@ -8,6 +8,7 @@ from unittest import mock
 import pypdf
 from playwright.sync_api import Page, expect
 
+from kumpel.core.recording import Recording
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
 from kumpel.services import conclusions, decisions, figures, people
@@ -18,7 +19,7 @@ from kumpel.store.tables import Session
 from tests.web.browser import BrowserTest
 
 
-def recording_of(kind: str) -> krec.Recording:
+def recording_of(kind: str) -> Recording:
     if kind == "jaw_muscle":
         return make_night(Night(2, 660.0, groups=usual_groups(2, 660.0, 40))).recording
     return SIGNALS[kind](2).recording

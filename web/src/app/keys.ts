@@ -1,4 +1,5 @@
-import { useEffect } from "react";
+import { useLayoutEffect } from "react";
+import { flushSync } from "react-dom";
 
 export interface Key {
   /** "1", "Ctrl K", "Ctrl Z", "?" */
@@ -35,7 +36,7 @@ function matches(key: Key, event: KeyboardEvent): boolean {
 
 /** Keys that work while the calling part of the screen is shown; not while somebody types (but with Ctrl). */
 export function useKeys(keys: Key[]) {
-  useEffect(() => {
+  useLayoutEffect(() => {
     const id = Symbol("keys");
     shown.set(id, keys);
     const listen = (event: KeyboardEvent) => {
@@ -43,7 +44,8 @@ export function useKeys(keys: Key[]) {
       const key = keys.find((k) => matches(k, event));
       if (!key || (typing(event.target) && key.keys !== "Ctrl K")) return;
       event.preventDefault();
-      key.run();
+      // At once: a quick second key must find what the first one did.
+      flushSync(key.run);
     };
     window.addEventListener("keydown", listen);
     return () => {

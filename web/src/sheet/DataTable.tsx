@@ -39,8 +39,10 @@ export function DataTable({
   const shown = table.columns.map((column, i) => ({ column, i })).filter(({ column }) => column.name !== KEY);
   const rows = useMemo(() => {
     if (!sort) return table.rows;
-    const sorted = [...table.rows].sort((a, b) => compare(a[sort.column], b[sort.column]));
-    return sort.falling ? sorted.reverse() : sorted;
+    // What was not measured comes last, whichever way the rest is sorted.
+    const there = table.rows.filter((row) => row[sort.column] !== null);
+    const sorted = there.sort((a, b) => compare(a[sort.column], b[sort.column]) * (sort.falling ? -1 : 1));
+    return [...sorted, ...table.rows.filter((row) => row[sort.column] === null)];
   }, [table, sort]);
   const head = (column: Table["columns"][number]) =>
     column.unit && column.unit !== CLOCK ? `${column.name}, ${unitWords(column.unit)}` : column.name;
