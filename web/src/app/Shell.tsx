@@ -7,7 +7,7 @@ import { Dialog } from "@/ui/dialog";
 import { useScreenTitle } from "@/ui/title";
 import { Find } from "./Find";
 import { useFocusKept } from "./focus";
-import { type Key, keysInView, useKeys } from "./keys";
+import { type Key, keysInView, takeMainStep, useKeys } from "./keys";
 import { useLive } from "./live";
 import mark from "./mark.svg";
 
@@ -128,6 +128,7 @@ export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode
     () => [
       ...STATIONS.map((s, i) => ({ keys: String(i + 1), does: `go to ${s.name}`, run: () => navigate(s.to) })),
       { keys: "Ctrl K", does: "find anything", run: () => setFinding(true) },
+      { keys: "Ctrl Enter", does: "take the main step of this screen", run: takeMainStep },
       { keys: "?", does: "show this list", run: () => setListing(keysInView()) },
     ],
     [navigate],

@@ -8,6 +8,8 @@ export interface Key {
   run: () => void;
 }
 
+/** Keys that work while somebody types, too. */
+const ALWAYS = ["Ctrl K", "Ctrl Enter"];
 const shown = new Map<symbol, Key[]>();
 
 /** All keys of the screen in view, for the list that "?" shows. */
@@ -34,6 +36,11 @@ function matches(key: Key, event: KeyboardEvent): boolean {
   return event.key.toLowerCase() === name.toLowerCase();
 }
 
+/** Takes the main step of the screen, when it has one that can be taken. */
+export function takeMainStep() {
+  document.querySelector<HTMLButtonElement>("#screen button[data-main]:not(:disabled)")?.click();
+}
+
 /** Keys that work while the calling part of the screen is shown; not while somebody types (but with Ctrl). */
 export function useKeys(keys: Key[]) {
   useLayoutEffect(() => {
@@ -42,7 +49,7 @@ export function useKeys(keys: Key[]) {
     const listen = (event: KeyboardEvent) => {
       if (event.altKey || event.defaultPrevented || covered()) return;
       const key = keys.find((k) => matches(k, event));
-      if (!key || (typing(event.target) && key.keys !== "Ctrl K")) return;
+      if (!key || (typing(event.target) && !ALWAYS.includes(key.keys))) return;
       event.preventDefault();
       // At once: a quick second key must find what the first one did.
       flushSync(key.run);

@@ -1,4 +1,5 @@
-import { useCallback, useMemo, useState } from "react";
+import { useCallback, useMemo, useRef, useState } from "react";
+import { type Key, useKeys } from "@/app/keys";
 import { type LaneBand, Lanes, type MarkRow } from "@/charts/Lanes";
 import { StretchDialog } from "@/features/review/StretchDialog";
 import type { ReviewSheetProps } from "@/kinds/sheet";
@@ -89,6 +90,14 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
     { key: "figures", words: `Figures ${reviewed.figures.length}` },
     ...reviewed.tables.map((t) => ({ key: t.key, words: t.title })),
   ];
+  const typeStretch = useRef(() => {});
+  typeStretch.current = () =>
+    !locked && setChosenSpan([span[0], Math.min(span[0] + (span[1] - span[0]) / 10, span[1])]);
+  const keys = useMemo<Key[]>(
+    () => [{ keys: "m", does: "mark a stretch, or leave it out", run: () => typeStretch.current() }],
+    [],
+  );
+  useKeys(keys);
   return (
     <>
       <KeyFigures review={review} supposed={supposed.supposed} onWhy={onWhy} />
@@ -157,7 +166,7 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
           <button
             type="button"
             className="text-[12.5px] text-act hover:underline"
-            onClick={() => setChosenSpan([span[0], Math.min(span[0] + (span[1] - span[0]) / 10, span[1])])}
+            onClick={() => typeStretch.current()}
           >
             type a stretch instead of dragging
           </button>

@@ -13,11 +13,18 @@ export function Button({
   look = "plain",
   size = "normal",
   className = "",
+  main,
   ...rest
-}: ComponentProps<"button"> & { look?: keyof typeof BUTTON; size?: keyof typeof SIZE }) {
+}: ComponentProps<"button"> & {
+  look?: keyof typeof BUTTON;
+  size?: keyof typeof SIZE;
+  /** The main step of its screen, which Ctrl Enter takes. */
+  main?: boolean;
+}) {
   return (
     <button
       type="button"
+      data-main={main || undefined}
       className={`inline-flex items-center gap-2 whitespace-nowrap rounded-md border font-medium disabled:opacity-45 ${SIZE[size]} ${BUTTON[look]} ${className}`}
       {...rest}
     />

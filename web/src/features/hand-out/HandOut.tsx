@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { Button, Empty, inputLook, Loading, Token, Trouble, Verdict } from "@/ui/basics";
@@ -24,22 +24,29 @@ function useNumber(name: string): [number | null, (value: number | null) => void
   return [value ? Number(value) : null, set];
 }
 
-function AddPerson({ name, onMade }: { name: string; onMade: (id: number) => void }) {
-  const [open, setOpen] = useState(false);
+/** Adding somebody: `name` is what was looked for; `open` when nobody is called so and Enter was pressed. */
+function AddPerson({
+  name,
+  open,
+  setOpen,
+  onMade,
+}: {
+  name: string;
+  open: boolean;
+  setOpen: (open: boolean) => void;
+  onMade: (id: number) => void;
+}) {
   const [typed, setTyped] = useState("");
+  useEffect(() => {
+    if (open) setTyped(name);
+  }, [open, name]);
   const add = useAddPerson((person) => {
     setOpen(false);
     onMade(person.id);
   });
   return (
     <>
-      <Button
-        look="quiet"
-        onClick={() => {
-          setTyped(name);
-          setOpen(true);
-        }}
-      >
+      <Button look="quiet" onClick={() => setOpen(true)}>
         Add a person, a name is enough
       </Button>
       <Dialog title="Add a person" open={open} onClose={() => setOpen(false)}>
@@ -76,7 +83,9 @@ function AddPerson({ name, onMade }: { name: string; onMade: (id: number) => voi
 
 function PeopleColumn({ chosen, onChoose }: { chosen: number | null; onChoose: (id: number) => void }) {
   const [words, setWords] = useState("");
+  const [adding, setAdding] = useState(false);
   const people = usePeople(words);
+  const only = people.rows[0];
   return (
     <section aria-label="People" className="flex min-h-0 flex-col pt-[18px]">
       <div className="px-5">
@@ -87,6 +96,11 @@ function PeopleColumn({ chosen, onChoose }: { chosen: number | null; onChoose: (
           aria-label="Find a person"
           value={words}
           onChange={(e) => setWords(e.target.value)}
+          onKeyDown={(e) => {
+            if (e.key !== "Enter" || !words.trim()) return;
+            if (people.total === 0) setAdding(true);
+            else if (people.total === 1 && only) onChoose(only.id);
+          }}
         />
       </div>
       {people.isError && <Trouble error={people.error} again={() => people.refetch()} />}
@@ -114,7 +128,7 @@ function PeopleColumn({ chosen, onChoose }: { chosen: number | null; onChoose: (
         </li>
       </ul>
       <div className="border-line border-t px-2.5 py-2">
-        <AddPerson name={words} onMade={onChoose} />
+        <AddPerson name={words} open={adding} setOpen={setAdding} onMade={onChoose} />
       </div>
     </section>
   );
@@ -171,7 +185,22 @@ function OutNow() {
   );
 }
 
-function Ready({ chosen, onChoose }: { chosen: number | null; onChoose: (id: number) => void }) {
+function Ready({
+  chosen,
+  person,
+  onChoose,
+}: {
+  chosen: number | null;
+  person: number | null;
+  onChoose: (id: number) => void;
+}) {
+  const first = useRef<HTMLButtonElement>(null);
+  const was = useRef(person);
+  // Somebody was chosen: the next step is a recorder.
+  useEffect(() => {
+    if (person !== null && person !== was.current && chosen === null) first.current?.focus();
+    was.current = person;
+  }, [person, chosen]);
   const recorders = useQuery({ queryKey: ["recorders"], queryFn: () => ask(api.GET("/api/recorders")) });
   const all = recorders.data ?? [];
   const here = all.filter((r) => r.in_reach && !r.trouble && !r.holder);
@@ -181,9 +210,10 @@ function Ready({ chosen, onChoose }: { chosen: number | null; onChoose: (id: num
       <h2 className="mb-2">In reach and ready</h2>
       {recorders.isError && <Trouble error={recorders.error} again={() => recorders.refetch()} />}
       <div className="mb-5 flex flex-wrap gap-2">
-        {here.map((r) => (
+        {here.map((r, i) => (
           <button
             key={r.id}
+            ref={i === 0 ? first : undefined}
             type="button"
             aria-pressed={r.id === chosen}
             aria-label={`${r.token}, ${r.name}, ${r.place}`}
@@ -265,7 +295,7 @@ export default function HandOut() {
         )}
       </section>
       <aside className="overflow-auto px-5 py-[18px]">
-        <Ready chosen={recorderId} onChoose={setRecorder} />
+        <Ready chosen={recorderId} person={personId} onChoose={setRecorder} />
         <OutNow />
       </aside>
     </main>

@@ -99,6 +99,11 @@ export function Slip({
   });
   // A wrong entry is refused by the server: the slip goes back to what was right before, and says why.
   const sheet = useRef<HTMLDivElement>(null);
+  const there = draft.data !== undefined;
+  // A recorder was chosen: the next step is its settings.
+  useEffect(() => {
+    if (there) sheet.current?.querySelector<HTMLElement>("input, select")?.focus();
+  }, [there]);
   const good = useRef<{ data: typeof draft.data; edited: Settings | undefined }>({
     data: undefined,
     edited: undefined,
@@ -217,7 +222,7 @@ export function Slip({
         </div>
       </div>
       <div className="mt-4 flex flex-wrap items-center gap-2.5">
-        <Button look="primary" disabled={busy || !recorder.in_reach} onClick={() => unless(() => give.mutate())}>
+        <Button main look="primary" disabled={busy || !recorder.in_reach} onClick={() => unless(() => give.mutate())}>
           {give.isPending ? "Writing and reading back …" : "Write and hand out"}
         </Button>
         <Button disabled={busy || !recorder.in_reach} onClick={() => unless(() => write.mutate())}>

@@ -206,7 +206,12 @@ function Desk({ id }: { id: number }) {
         </p>
         {signed ? (
           <>
-            <Button look="primary" onClick={() => issue.mutate()} disabled={issue.isPending || chosen.length === 0}>
+            <Button
+              main
+              look="primary"
+              onClick={() => issue.mutate()}
+              disabled={issue.isPending || chosen.length === 0}
+            >
               {issue.isPending ? "Issuing …" : session.data.report ? "Issue again, PDF" : "Issue, PDF"}
             </Button>
             <p className="mt-2 text-[13px] text-soft">

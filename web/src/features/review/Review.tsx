@@ -97,6 +97,11 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
     () => [
       { keys: "Ctrl Z", does: "undo the last step of the review", run: () => review.undo() },
       { keys: "Ctrl Y", does: "do it again", run: () => review.redo() },
+      {
+        keys: "c",
+        does: "write the conclusion",
+        run: () => document.querySelector<HTMLElement>('textarea[aria-label="Conclusion"]')?.focus(),
+      },
       { keys: "j", does: "next session", run: () => next && navigate(`/review/${next}`) },
       { keys: "k", does: "previous session", run: () => previous && navigate(`/review/${previous}`) },
       { keys: "+", does: "zoom in (in the picture; or turn the wheel)", run: () => {} },

@@ -1,4 +1,4 @@
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import type { Schemas } from "@/api/client";
 import { type Assessed, acceptedOf, type Kind, type Stretch, settingOf, stretchesOf } from "@/sheet/assessed";
@@ -491,6 +491,13 @@ export function SidePanel({
   const [signing, setSigning] = useState(false);
   const conclusion = useRef<Kept | null>(null);
   const panel = useRef<HTMLElement>(null);
+  const toReport = useRef<HTMLButtonElement>(null);
+  const signedHere = useRef(false);
+  // Signing takes its button away: the next step is the report.
+  useEffect(() => {
+    if (locked && signedHere.current) toReport.current?.focus();
+    signedHere.current = !locked;
+  }, [locked]);
   const navigate = useNavigate();
   const tasks = review.reviewed.tables.find((t) => t.key === "tasks")?.rows ?? [];
   const hasTasks = kind.stretches.some((w) => w.what === "task");
@@ -563,13 +570,14 @@ export function SidePanel({
       <div className="mt-2 flex flex-wrap gap-2">
         {locked ? (
           <>
-            <Button look="primary" onClick={() => navigate(`/report/${session.id}`)}>
+            <Button main ref={toReport} look="primary" onClick={() => navigate(`/report/${session.id}`)}>
               To the report
             </Button>
             <OpenAgain onOpen={actions.openAgain} />
           </>
         ) : (
           <Button
+            main
             look="primary"
             disabled={signing}
             onClick={async () => {

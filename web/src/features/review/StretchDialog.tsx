@@ -101,6 +101,7 @@ export function StretchDialog({
               maxLength={200}
               onChange={(e) => setLabel(e.target.value)}
               required
+              autoFocus={!stretch}
             />
           </Field>
         )}

@@ -234,7 +234,7 @@ export default function TakeIn() {
               e.target.value = "";
             }}
           />
-          <Button look="primary" disabled={amount === 0 || begin.isPending} onClick={go}>
+          <Button main look="primary" disabled={amount === 0 || begin.isPending} onClick={go}>
             {label}
           </Button>
         </div>

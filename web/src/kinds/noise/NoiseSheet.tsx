@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useDeferredValue, useEffect, useMemo, useState } from "react";
+import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
+import { type Key, useKeys } from "@/app/keys";
 import { type Band, type Line, TimeBars } from "@/charts/TimeBars";
 import { StretchDialog } from "@/features/review/StretchDialog";
 import { type Figure, stretchesOf } from "@/sheet/assessed";
@@ -101,6 +102,13 @@ export default function NoiseSheet({ review, kind, limitSet, locked, actions, on
   const hours = useDeferredValue(reviewed.tables.find((t) => t.key === "hours"));
   const half = reviewed.tables.find((t) => t.key === "half")?.rows[0];
   const spread = useDeferredValue(reviewed.tables.find((t) => t.key === "spread"));
+  const typeStretch = useRef(() => {});
+  typeStretch.current = () => !locked && setChosen([span[0], Math.min(span[0] + 300, span[1])]);
+  const keys = useMemo<Key[]>(
+    () => [{ keys: "m", does: "mark a stretch, or leave it out", run: () => typeStretch.current() }],
+    [],
+  );
+  useKeys(keys);
   return (
     <>
       <KeyFigures review={review} supposed={supposed.supposed} nameOf={shortName} onWhy={onWhy} />
@@ -170,7 +178,7 @@ export default function NoiseSheet({ review, kind, limitSet, locked, actions, on
           <button
             type="button"
             className="text-[12.5px] text-act hover:underline"
-            onClick={() => setChosen([span[0], Math.min(span[0] + 300, span[1])])}
+            onClick={() => typeStretch.current()}
           >
             type a stretch instead of dragging
           </button>

@@ -1,0 +1,126 @@
+"""The whole noise job by keyboard alone, every key that goes down counted: from sign-in to the issued page."""
+
+import re
+import time
+
+from playwright.sync_api import expect
+from sqlmodel import select
+
+from kumpel.demo.fleet import Meter
+from kumpel.services import decisions
+from kumpel.store.tables import Session
+from tests.web.browser import BrowserTest
+
+MOST = 120
+NAME = """() => { const e = document.activeElement; if (!e || e === document.body || e.id === 'screen') return '';
+    const label = e.labels && e.labels.length ? e.labels[0].innerText : '';
+    return (e.getAttribute('aria-label') || label || e.innerText || e.placeholder || e.title || '').trim(); }"""
+
+
+class KeyboardAlone(BrowserTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.presses: list[tuple[str, int]] = []
+        self.count = 0
+
+    def press(self, *keys: str) -> None:
+        for key in keys:
+            self.page.keyboard.press(key)
+            self.count += len(key.split("+"))
+
+    def type(self, text: str, counted: bool = True) -> None:
+        self.page.keyboard.type(text)
+        self.count += len(text) if counted else 0
+
+    def reach(self, name: str, back: bool = False, most: int = 40) -> None:
+        """Tab until what has the focus is called so."""
+        seen = []
+        for _ in range(most):
+            seen.append(self.page.evaluate(NAME)[:40])
+            if re.search(name, self.page.evaluate(NAME)):
+                return
+            self.press("Shift+Tab" if back else "Tab")
+        raise AssertionError(f"{name}: not reached, but {seen}")
+
+    def step(self, words: str) -> None:
+        self.presses.append((words, self.count))
+
+    def test_from_sign_in_to_the_page_in_few_presses(self) -> None:
+        fleet = self.launch(Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        meter = fleet.running["N-07"]
+        page = self.page
+        page.goto(self.address)
+        page.get_by_label("Sign-in name").wait_for()
+        self.reach("Sign-in name")
+        self.type("officer")
+        self.press("Tab")
+        self.type("long enough")
+        self.press("Enter")
+        page.get_by_role("navigation", name="The line").wait_for()
+        self.step("signed in")
+
+        self.press("1")
+        page.get_by_role("heading", name="Hand out").wait_for()
+        expect(page.get_by_role("button", name=re.compile("^N-07"))).to_be_visible()
+        self.reach("Find a person")
+        self.type("Ida B")
+        expect(page.get_by_text("Nobody of that name yet")).to_be_visible()
+        self.press("Enter")
+        page.get_by_role("dialog").wait_for()
+        self.press("Enter")
+        page.get_by_role("heading", name="Ida B").wait_for()
+        self.step("a new person by name")
+
+        self.reach("^N-07")
+        self.press("Enter")
+        page.get_by_label("Run length").wait_for()
+        self.reach("^Display")
+        self.press("s")
+        expect(page.get_by_label("Display")).to_have_value("shown")
+        self.press("Control+Enter")
+        expect(page.get_by_text("N-07 is with Ida B")).to_be_visible()
+        self.step("one setting changed and written")
+
+        meter.tell("record", start=time.time() - 28_000, length_s=27_660, seed=11)
+        self.press("2")
+        expect(page.get_by_role("button", name="Take in all 1")).to_be_enabled()
+        self.reach("7 h 41 min")
+        self.press("Enter")
+        self.reach("^Shift")
+        self.type("early")
+        self.press("Tab")
+        self.type("mill")
+        self.press("Control+Enter")
+        expect(page.get_by_role("button", name="Show 1 stored")).to_be_visible()
+        self.step("one session taken in with two tags")
+
+        self.press("3")
+        page.locator("[title='Why this number?']").first.wait_for()
+        self.press("m")
+        page.get_by_role("dialog").wait_for()
+        self.reach("^Why")
+        self.type("radio")
+        self.press("Enter")
+        expect(page.get_by_role("button", name="Change radio")).to_be_visible()
+        self.step("one stretch left out")
+
+        self.press("c")
+        self.reach("Conclusion")
+        self.type("Within limits.", counted=False)
+        self.press("Control+Enter")
+        page.get_by_role("button", name="To the report").wait_for()
+        self.reach("To the report")
+        self.press("Enter")
+        self.step("conclusion and signature")
+        page.get_by_role("button", name="Issue, PDF").wait_for()
+        with page.expect_download():
+            self.press("Control+Enter")
+        self.step("one page issued")
+
+        session = self.db.exec(select(Session)).one()
+        self.assertEqual([d.reason for d in decisions.of_session(self.db, session.id or 0)], ["radio"])
+        before = 0
+        for words, upto in self.presses:
+            print(f"  {words:<40} {upto - before:4d} presses")
+            before = upto
+        self.assertLess(self.count, MOST)
