@@ -177,7 +177,7 @@ def idle(case: _Server) -> None:
     page.goto(f"{case.address}/take-in")
     page.wait_for_load_state("networkidle")
     asked: list[Request] = []
-    page.on("request", asked.append)
+    page.on("request", lambda request: asked.append(request))
     page.wait_for_timeout(60_000)
     line(
         "requests of an idle browser in a minute",
@@ -198,7 +198,7 @@ def frames(case: _Server, night: int, hours: float) -> None:
     for _ in range(8):
         page.mouse.wheel(0, -60)
     page.wait_for_timeout(600)
-    lanes = page.locator(".grid button[aria-pressed]").count()
+    lanes = page.locator("[role='application'] button[aria-pressed]").count()
     panned = drag(page, middle)
     line(f"panning {lanes} lanes, {hours:g} h at 1 kHz", described(panned))
     page.evaluate(EMPTY)

@@ -98,6 +98,15 @@ def person(page: Page) -> None:
     page.get_by_role("link", name="Oskar Nyland").click()
 
 
+def copying(page: Page) -> None:
+    """A limit set that is being copied, tried on the newest sessions."""
+    article = page.get_by_role("article", name="EU noise directive")
+    article.get_by_role("button", name="Copy and change").click()
+    article.scroll_into_view_if_needed()
+    article.get_by_label("Daily exposure, step 2: value").fill("83")
+    page.get_by_role("status").filter(has_text="would").wait_for()
+
+
 SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("hand-out", "/hand-out", hand_out),
     ("take-in", "/take-in", take_in),
@@ -110,7 +119,8 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("sessions-by-figure", "/sessions", by_figure),
     ("people", "/people", person),
     ("recorders", "/recorders", nothing),
-    ("limits", "/limits", nothing),
+    ("limits", "/limits", copying),
+    ("settings", "/settings", nothing),
 ]
 
 
