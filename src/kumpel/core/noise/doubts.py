@@ -1,0 +1,95 @@
+"""What is to be said against the data of a noise session, and what might be left out."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from kumpel.core.assessment import Finding, LimitSet, Suggestion
+from kumpel.core.noise import quality
+from kumpel.core.noise.basis import Basis
+from kumpel.core.reckoning import coverage_finding
+from kumpel.core.recording import Recording
+from kumpel.core.review import Review
+from kumpel.core.runs import merge, runs
+
+DRIFT_LIMIT_DB = 0.5
+HIGHEST_LEVEL_DB = 160.0
+HIGHEST_PEAK_DB = 180.0
+"""Beyond what the microphones of personal meters take (IEC 61252 asks for 140 dB): a number there is a fault."""
+
+
+def findings_of(recording: Recording, basis: Basis, limits: LimitSet) -> list[Finding]:
+    findings: list[Finding] = []
+    if basis.coverage < limits.minimum_coverage:
+        findings += coverage_finding(basis.measured_s, basis.planned_s, limits.minimum_coverage)
+    findings += _implausible(basis)
+    drift = calibration_drift(recording)
+    if drift is not None and abs(drift) > DRIFT_LIMIT_DB:
+        text = f"calibrator check drifted by {drift:+.1f} dB, {DRIFT_LIMIT_DB} dB allowed"
+        findings.append(Finding("drift", text, blocks=True))
+    if drift is None:
+        findings.append(Finding("no-check", "no calibrator check before and after is on record"))
+    return findings
+
+
+def _highest(key: str) -> float | None:
+    """The highest level a channel can have measured; None for channels that are no level."""
+    if key == "peak":
+        return HIGHEST_PEAK_DB
+    return HIGHEST_LEVEL_DB if key.startswith(("leq.", "max.")) else None
+
+
+def _implausible(basis: Basis) -> list[Finding]:
+    """Levels that nobody measured: no figure rests on them until a person leaves them out."""
+    found = []
+    for key, channel in basis.recording.channels.items():
+        highest, values = _highest(key), basis.levels(key)
+        if highest is None or values is None:
+            continue
+        wrong = quality.implausible(values, highest)
+        if wrong.any():
+            extreme = float(values[wrong][np.argmax(np.abs(values[wrong]))])
+            text = (
+                f"{channel.name}: {float(wrong.sum()) * channel.interval_s:.0f} s outside 0 to {highest:.0f} dB "
+                f"(such as {extreme:.0f}): leave them out, or correct the unit"
+            )
+            found.append(Finding(f"implausible.{key}", text, blocks=True))
+    return found
+
+
+def calibration_drift(recording: Recording) -> float | None:
+    """Reading after minus reading before, in dB, of the calibrator checks in the events; None without both."""
+    reading: dict[str, float] = {}
+    for event in recording.events:
+        applied, read = event.data.get("applied_db"), event.data.get("read_db")
+        if event.code in ("check-before", "check-after") and isinstance(read, int | float):
+            reading[event.code] = float(read) - (float(applied) if isinstance(applied, int | float) else 0.0)
+    if len(reading) < 2:
+        return None
+    return round(reading["check-after"] - reading["check-before"], 6)
+
+
+def suggestions_of(recording: Recording, review: Review) -> list[Suggestion]:
+    """Suggestions for what is not already left out."""
+    main = recording.channels["leq.1"]
+    found: list[Suggestion] = []
+    peak, motion, overload = (recording.values(key) for key in ("peak", "motion", "overload"))
+    if overload is not None:
+        found += quality.overloads(overload, main.interval_s)
+    if motion is not None:
+        found += quality.flat_lines(main.values, motion, main.interval_s)
+    if peak is not None and len(peak) == main.count:
+        found += quality.knocks(main.values, peak, main.interval_s)
+    spans = [
+        runs(quality.implausible(c.values, highest)).astype(np.float64) * c.interval_s
+        for c in recording.channels.values()
+        if (highest := _highest(c.key)) is not None
+    ]
+    together = np.concatenate(spans)
+    for a, b in merge(together[np.argsort(together[:, 0], kind="stable")], 5.0):
+        found.append(Suggestion(a, b, "implausible", "a level that nobody can have measured"))
+    covered = review.left_out
+    return sorted(
+        (s for s in found if not any(c.start_s <= s.start_s and s.end_s <= c.end_s for c in covered)),
+        key=lambda s: s.start_s,
+    )
