@@ -7,7 +7,7 @@ import numpy as np
 
 from kumpel.core.assessment import Figure, Finding, Judgement, Rule, Step, Verdict, Why, worst
 from kumpel.core.geo import Plane
-from kumpel.core.jaw_muscle.assess import heart_link
+from kumpel.core.jaw_muscle.figures import heart_link
 from kumpel.core.noise.levels import mean_level
 from kumpel.core.reckoning import held
 from kumpel.core.recording import Event

@@ -1,0 +1,104 @@
+"""Contractions and episodes of a night that count: when it is night, by which clench, without what was dropped."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from kumpel.core.jaw_muscle.muscle import (
+    CLENCH_WINDOW_S,
+    STEP_S,
+    Contraction,
+    Episode,
+    Reference,
+    contractions,
+    episodes,
+    reference_clench,
+    united,
+)
+from kumpel.core.jaw_muscle.signals import Signals
+from kumpel.core.nights import sleep_from_setup
+from kumpel.core.reckoning import setup_number
+from kumpel.core.recording import Flags, Recording
+from kumpel.core.review import Review, Stretch, named, samples_inside
+
+KINDS = ("phasic", "tonic", "mixed", "single")
+
+
+@dataclass(frozen=True)
+class Night:
+    """Contractions and episodes of a night that count, by side and of both."""
+
+    references: dict[str, Reference]
+    contractions: dict[str, list[Contraction]]
+    episodes: dict[str, list[Episode]]
+    valid_s: dict[str, float]
+
+
+def sleep_of(recording: Recording, review: Review) -> tuple[Stretch, ...]:
+    """Asleep: as the reviewer says, else by the times of the setup, else everything after the clenches."""
+    if review.asleep is not None:
+        return review.asleep
+    length = recording.length_s
+    planned = [s for s in sleep_from_setup(recording) if s.start_s < length]
+    inside = tuple(
+        Stretch(max(s.start_s, CLENCH_WINDOW_S), min(s.end_s, length), "asleep")
+        for s in planned
+        if min(s.end_s, length) > max(s.start_s, CLENCH_WINDOW_S)
+    )
+    if inside:
+        return inside
+    return (Stretch(CLENCH_WINDOW_S, length, "asleep"),) if length > CLENCH_WINDOW_S else ()
+
+
+def night_of(recording: Recording, review: Review, signals: Signals, sleep: tuple[Stretch, ...]) -> Night:
+    """The night by the review: references, contractions and episodes by side, valid sleep."""
+    share = review.number("threshold", setup_number(recording.setup, "threshold_percent", 10.0)) / 100
+    hysteresis = review.number("hysteresis", setup_number(recording.setup, "hysteresis_percent", 20.0)) / 100
+    if not (0 < share <= 1 and 0 <= hysteresis < 1):
+        raise ValueError(
+            "the threshold must be above 0 and up to 100 % of the clench, the hysteresis from 0 to below 100 %"
+        )
+    references: dict[str, Reference] = {}
+    by_side: dict[str, list[Contraction]] = {}
+    grouped: dict[str, list[Episode]] = {}
+    valid: dict[str, float] = {}
+    anywhere: Flags = np.zeros(0, dtype=bool)
+    for side, found in signals.sides.items():
+        typed = review.number("reference_uv", math.nan) if "reference_uv" in review.options else math.nan
+        references[side] = reference_clench(found) if math.isnan(typed) else Reference(typed, ())
+        n = len(found.rms)
+        counted = found.valid() & samples_inside(sleep, n, STEP_S) & ~samples_inside(review.left_out, n, STEP_S)
+        valid[side] = float(counted.sum()) * STEP_S
+        anywhere = (
+            counted
+            if not len(anywhere)
+            else np.logical_or(anywhere[: min(n, len(anywhere))], counted[: min(n, len(anywhere))])
+        )
+        made = (
+            contractions(found, side, references[side].level_uv, share, hysteresis, counted)
+            if references[side].found
+            else []
+        )
+        made = _kept(made, review)
+        by_side[side] = made
+        grouped[side] = episodes(made, side)
+    by_side["both"] = united(by_side.get("left", []), by_side.get("right", []))
+    grouped["both"] = episodes(by_side["both"], "both")
+    valid["both"] = float(anywhere.sum()) * STEP_S
+    return Night(references, by_side, grouped, valid)
+
+
+def _kept(found: list[Contraction], review: Review) -> list[Contraction]:
+    """Contractions without those of episodes that the reviewer dropped (by the key of the side's episode)."""
+    if not review.dropped:
+        return found
+    side = found[0].side if found else ""
+    grouped = episodes(found, side)
+    # An episode's kind may change with the method; its side and time tell which it is.
+    keys = tuple(f"{k.partition('.')[0]}@{k.rpartition('@')[2]}" for k in review.dropped)
+    starts, ends = (np.array([getattr(e, at) for e in grouped], dtype=np.float64) for at in ("start_s", "end_s"))
+    gone = named(keys, side, starts, ends)
+    return [c for each, out in zip(grouped, gone.tolist(), strict=True) if not out for c in each.contractions]

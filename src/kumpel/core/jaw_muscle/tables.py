@@ -1,0 +1,56 @@
+"""Tables of a night: episodes by hour and type, electrodes."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from kumpel.core.assessment import Table
+from kumpel.core.jaw_muscle.muscle import Electrode
+from kumpel.core.jaw_muscle.night import KINDS, Night
+from kumpel.core.jaw_muscle.signals import SIDES, Signals
+from kumpel.core.reckoning import table
+from kumpel.core.recording import Recording
+from kumpel.core.timebase import clock_words
+
+
+def hour_table(recording: Recording, night: Night) -> Table:
+    """Episodes in each hour of the recording, by type."""
+    hours = int(recording.length_s // 3600) + (1 if recording.length_s % 3600 else 0)
+    counts = np.zeros((hours, len(KINDS)))
+    for each in night.episodes["both"]:
+        counts[min(int(each.start_s // 3600), hours - 1), KINDS.index(each.kind)] += 1
+    rows = [(h * 3600.0, clock_words(recording, h * 3600.0), *counts[h].tolist()) for h in range(hours)]
+    return table(
+        "hours",
+        "Episodes per hour",
+        [("From", "clock", 0), ("Clock", "", None), *((k.capitalize(), "", 0) for k in KINDS)],
+        rows,
+    )
+
+
+def electrode_table(signals: Signals) -> Table:
+    """Share of the night that each electrode was connected, doubtful, off."""
+    rows: list[tuple[str | float, ...]] = []
+    for lane, states in {**{s: a.states for s, a in signals.sides.items()}, "heart": signals.ecg_states}.items():
+        n = max(len(states), 1)
+        rows.append((lane, *(100 * float(np.count_nonzero(states == s)) / n for s in Electrode)))
+    return table(
+        "electrodes",
+        "Electrodes",
+        [("Electrode", "", None), ("Connected", "%", 0), ("Doubtful", "%", 0), ("Off", "%", 0)],
+        rows,
+    )
+
+
+def kind_table(night: Night) -> Table:
+    """Episodes by type and side."""
+    rows: list[tuple[str | float, ...]] = [
+        (kind, *(float(sum(e.kind == kind for e in night.episodes.get(side, []))) for side in (*SIDES, "both")))
+        for kind in KINDS
+    ]
+    return table(
+        "kinds",
+        "Episodes by type",
+        [("Type", "", None), ("Left", "", 0), ("Right", "", 0), ("Both sides", "", 0)],
+        rows,
+    )
