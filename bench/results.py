@@ -104,8 +104,8 @@ def register(db: Db, count: int) -> None:
         for key in keys[kind]:
             db.connection().execute(
                 text(
-                    "insert into figure_value (session_id, basis, key, value, unit, coverage, verdict, method) "
-                    "select id, 'as reviewed', cast(:key as varchar), (hashtext(id::text || cast(:key as text)) & 65535) / 7.0, 'x', 1, '', :method "
+                    "insert into figure_value (session_id, basis, key, value, unit, coverage, verdict, method, kind) "
+                    "select id, 'as reviewed', cast(:key as varchar), (hashtext(id::text || cast(:key as text)) & 65535) / 7.0, 'x', 1, '', :method, :kind "
                     "from session where serial = 'B-' || :kind"
                 ),
                 {"key": key, "kind": kind, "method": f"{kind} 1"},

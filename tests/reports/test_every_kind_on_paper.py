@@ -7,9 +7,9 @@ import unittest
 import pypdf
 
 from kumpel.core.assessment import CLOCK, BothWays
+from kumpel.core.reckoning import hours_minutes
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review, Stretch
-from kumpel.core.sheet import hours_minutes
 from kumpel.core.timebase import clock_words
 from kumpel.formats import krec
 from kumpel.kinds.plain_report import MOST_ROWS, lanes_of

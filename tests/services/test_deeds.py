@@ -8,7 +8,7 @@ from sqlalchemy import text
 from sqlalchemy.exc import DBAPIError
 from sqlmodel import select
 
-from kumpel.kinds.noise.report import ONE_PAGE
+from kumpel.kinds.registry import KINDS
 from kumpel.services import conclusions, deciding, deeds, hand_out, people, reports, sessions, take_in
 from kumpel.services.decisions import Wish
 from kumpel.services.deeds import Whom
@@ -38,7 +38,7 @@ class Deeds(ReviewTest):
         self.redo()
         conclusions.conclude(self.db, self.id, "Fine.", self.who)
         self.sign()
-        reports.issue(self.db, self.id, reports.Options(ONE_PAGE), self.who)
+        reports.issue(self.db, self.id, reports.Options(KINDS["noise"].one_page), self.who)
         conclusions.open_again(self.db, self.id, self.who, "a task was missing")
         done = deeds.of(self.db, Whom("session", self.id))
         self.assertEqual(
@@ -116,7 +116,7 @@ class May(MeterTest):
             "conclude": lambda: conclusions.conclude(self.db, i, "Other.", self.who),
             "sign": lambda: conclusions.sign(self.db, i, 0, self.who),
             "open": lambda: conclusions.open_again(self.db, i, self.who, "x"),
-            "issue": lambda: reports.issue(self.db, i, reports.Options(ONE_PAGE), self.who),
+            "issue": lambda: reports.issue(self.db, i, reports.Options(KINDS["noise"].one_page), self.who),
         }
         before = len(self.db.exec(select(Deed)).all()), len(self.db.exec(select(Session)).all())
         with mock.patch.object(deeds, "may", return_value=False):

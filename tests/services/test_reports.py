@@ -6,7 +6,7 @@ import math
 
 import pypdf
 
-from kumpel.kinds.noise.report import ONE_PAGE, PARTS
+from kumpel.kinds.registry import KINDS
 from kumpel.services import conclusions, figures, reports, sessions
 from kumpel.services.problems import ConflictError
 from kumpel.store import database
@@ -19,14 +19,16 @@ class Reports(ReviewTest):
         if self.row.signed_at is None:
             conclusions.conclude(self.db, self.id, "Liner change alone brings half of the day's dose.", self.who)
             self.row = conclusions.sign(self.db, self.id, self.row.review_version, self.who)
-        return reports.issue(self.db, self.id, reports.Options(**({"parts": ONE_PAGE} | options)), self.who)
+        return reports.issue(
+            self.db, self.id, reports.Options(**({"parts": KINDS["noise"].one_page} | options)), self.who
+        )
 
     def text(self, pdf: bytes) -> str:
         return "\n".join(page.extract_text() for page in pypdf.PdfReader(io.BytesIO(pdf)).pages)
 
     def test_unsigned_no_report(self) -> None:
         with self.assertRaisesRegex(ConflictError, "Sign the review off"):
-            reports.issue(self.db, self.id, reports.Options(ONE_PAGE), self.who)
+            reports.issue(self.db, self.id, reports.Options(KINDS["noise"].one_page), self.who)
 
     def test_one_page_with_name_figures_verdict_conclusion_and_signer(self) -> None:
         self.mark()
@@ -73,9 +75,9 @@ class Reports(ReviewTest):
         self.assertIsNone(report.person_id)
 
     def test_full_is_longer_and_the_preview_has_the_same_pages(self) -> None:
-        full = reports.Options(tuple(PARTS))
+        full = reports.Options(tuple(KINDS["noise"].report_parts))
         pages, _ = reports.preview(self.db, self.id, full)
-        self.assertEqual(self.issue(parts=tuple(PARTS)).pages, len(pages))
+        self.assertEqual(self.issue(parts=tuple(KINDS["noise"].report_parts)).pages, len(pages))
         self.assertGreater(len(pages), 1)
         self.assertTrue(all(p.startswith(b"\x89PNG") for p in pages))
 

@@ -7,7 +7,6 @@ from unittest import mock
 from sqlmodel import select
 
 from kumpel.kinds.noise import report as noise_report
-from kumpel.kinds.noise.report import ONE_PAGE, PARTS
 from kumpel.kinds.registry import KINDS
 from kumpel.services import conclusions, figures, limits, paper, people, reports, sessions
 from kumpel.services.problems import ConflictError, InvalidError
@@ -28,7 +27,7 @@ class Signed(ReviewTest):
         signature = conclusions.signature_of(self.db, self.id)
         assert signature is not None
         pages = conclusions.signed_paper(self.db, self.row, signature)
-        return paper.document("noise", pages, tuple(PARTS)).model_dump_json()
+        return paper.document("noise", pages, tuple(KINDS["noise"].report_parts)).model_dump_json()
 
     def said(self) -> tuple[str, str, str]:
         self.db.expire_all()
@@ -53,7 +52,7 @@ class Signed(ReviewTest):
             self.db.rollback()
 
     def test_note_limits_method_code_and_person_change_nothing_about_it(self) -> None:
-        before, pdf = self.said(), reports.preview(self.db, self.id, reports.Options(ONE_PAGE))
+        before, pdf = self.said(), reports.preview(self.db, self.id, reports.Options(KINDS["noise"].one_page))
         self.assertEqual(self.differs(), [])
         sessions.change(self.db, self.id, {"note": "brought back wet"})
         people.change_person(self.db, self.ida.id or 0, {"name": "Ida Brandvik-Holm", "team": "Mill"})
@@ -66,7 +65,7 @@ class Signed(ReviewTest):
         with mock.patch.dict(KINDS, {"noise": broken}), mock.patch.object(noise_report, "number", return_value="0"):
             self.assertFalse(figures.run(database.engine(self.url), self.id, again=True))
             self.assertEqual(self.said(), before)
-            self.assertEqual(reports.preview(self.db, self.id, reports.Options(ONE_PAGE)), pdf)
+            self.assertEqual(reports.preview(self.db, self.id, reports.Options(KINDS["noise"].one_page)), pdf)
             words = " ".join(self.differs())
             self.assertIn("Person: Ida Brandvik when signed, now Ida Brandvik-Holm.", words)
             self.assertIn("Team: Crusher hall when signed, now Mill.", words)

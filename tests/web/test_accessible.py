@@ -56,6 +56,7 @@ class Accessible(BrowserTest):
             "/recorders",
             "/sessions",
             "/limits",
+            "/settings",
         )
         for theme in ("", "night", "contrast"):
             for view in views:
@@ -63,6 +64,40 @@ class Accessible(BrowserTest):
                 page.evaluate(f"document.documentElement.dataset.theme = '{theme}'")
                 page.get_by_role("heading").first.wait_for()
                 self.check(f"{view} {theme}".strip())
+
+    def test_forced_colours_keep_the_shapes_of_verdicts(self) -> None:
+        page = self.sign_in()
+        page.emulate_media(forced_colors="active")
+        for view in (f"/review/{self.noise.id}", f"/review/{self.night.id}", "/sessions", "/settings"):
+            page.goto(f"{self.address}{view}")
+            page.get_by_role("heading").first.wait_for()
+            self.check(f"{view} in forced colours")
+        page.goto(f"{self.address}/limits")
+        page.locator(".shape").first.wait_for()
+        looks = page.evaluate(
+            """() => [...document.querySelectorAll('.shape')].map((e) => {
+                const s = getComputedStyle(e);
+                return [s.borderTopWidth, s.borderTopLeftRadius, s.backgroundImage !== 'none', s.backgroundColor].join(' ');
+            })"""
+        )
+        self.assertGreaterEqual(len(set(looks)), 2, "an action level and a limit are told apart without colour")
+        filled = [each for each in looks if each.startswith("0px")]
+        self.assertTrue(filled)
+        for each in filled:
+            self.assertNotIn("rgba(0, 0, 0, 0)", each, "the square of a limit is filled")
+
+    def test_what_is_set_and_tried(self) -> None:
+        page = self.sign_in()
+        page.goto(f"{self.address}/settings")
+        page.get_by_role("button", name="Noise").first.click()
+        self.check("settings of a kind")
+        page.goto(f"{self.address}/limits")
+        page.get_by_role("button", name="Copy and change").first.click()
+        self.check("a limit set being changed")
+        page.goto(f"{self.address}/review/{self.night.id}")
+        picker = page.get_by_label("Beside another session")
+        picker.focus()
+        self.check("plain sheet")
 
     def test_dialogs(self) -> None:
         page = self.sign_in()

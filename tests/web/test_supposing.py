@@ -147,7 +147,7 @@ class Supposing(BrowserTest):
         mine = page.get_by_role("article", name="Levels of the mill")
         expect(mine).to_contain_text("version 1")
         mine.get_by_role("button", name="Change", exact=True).click()
-        mine.get_by_role("button", name=re.compile("^Take the rule")).last.click()
+        mine.get_by_role("button", name=re.compile("^take away the rule")).last.click()
         mine.get_by_role("button", name="Keep as the next version").click()
         expect(mine).to_contain_text("version 2")
         page.goto(f"{self.address}/review/{rows[0].id}")

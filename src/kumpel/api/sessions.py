@@ -49,7 +49,7 @@ def list_sessions(
         search, person_id, kind, verdict, since, until, standing, sort, falling, figure, at_least, at_most
     )
     rows, total = sessions.list_sessions(db, wanted, limit, offset)
-    more = total >= offset + limit + sessions.MOST_COUNTED
+    more = total >= offset + limit + sessions.most_counted(wanted)
     return schemas.SessionList(sessions=[answers.session(row) for row in rows], total=total, more=more)
 
 

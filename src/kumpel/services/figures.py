@@ -73,7 +73,7 @@ def assess(db: Db, session: Session) -> BothWays:
     shared = {"method": method, "limit_set_id": limits_row.id, "limits": limit_set_data(limits)}
     for each, decided in ((both.recorded, review.as_recorded()), (both.reviewed, review)):
         _keep(db, session.id, each, shared | {"decisions": kept(decided)})
-    _keep_values(db, session.id, both, method)
+    _keep_values(db, session.id, session.kind, both, method)
     _show(session, both.reviewed)
     session.figures, session.failure = ASSESSED, ""
     db.add(session)
@@ -99,7 +99,7 @@ def _keep(db: Db, session_id: int, found: Assessment, origin: dict[str, Any]) ->
     db.add(Result(session_id=session_id, basis=found.basis, verdict=found.verdict.value, content=content, **origin))
 
 
-def _keep_values(db: Db, session_id: int, both: BothWays, method: str) -> None:
+def _keep_values(db: Db, session_id: int, kind: str, both: BothWays, method: str) -> None:
     db.exec(delete(FigureValue).where(col(FigureValue.session_id) == session_id))
     values = []
     for each in (both.recorded, both.reviewed):
@@ -114,6 +114,7 @@ def _keep_values(db: Db, session_id: int, both: BothWays, method: str) -> None:
                 "coverage": f.coverage,
                 "verdict": verdicts.get(f.key, ""),
                 "method": method,
+                "kind": kind,
             }
             for f in each.figures
         ]

@@ -123,6 +123,8 @@ def _joined(query: Any, wanted: Filter) -> Any:
     query = query.join(FigureValue, col(FigureValue.session_id) == Session.id).where(
         FigureValue.key == wanted.figure, FigureValue.basis == REVIEWED, col(FigureValue.value).is_not(None)
     )
+    if wanted.kind:
+        query = query.where(FigureValue.kind == wanted.kind)
     if wanted.at_least is not None:
         query = query.where(col(FigureValue.value) >= wanted.at_least)
     if wanted.at_most is not None:
@@ -130,8 +132,13 @@ def _joined(query: Any, wanted: Filter) -> Any:
     return query.where(*conditions(wanted))
 
 
-MOST_COUNTED = 5_000
-"""A list counts so many beyond its page; who sees more of them filters."""
+MOST_COUNTED, MOST_COUNTED_BY_NUMBER = 5_000, 1_000
+"""A list counts so many beyond its page (one by a figure fewer, as each is looked up); who sees more of them filters."""
+
+
+def most_counted(wanted: Filter) -> int:
+    """How far beyond its page a list counts."""
+    return MOST_COUNTED_BY_NUMBER if _by_number(wanted) else MOST_COUNTED
 
 
 def count_sessions(db: Db, wanted: Filter, most: int | None = None) -> int:
@@ -145,7 +152,7 @@ def count_sessions(db: Db, wanted: Filter, most: int | None = None) -> int:
 def list_sessions(db: Db, wanted: Filter, limit: int = 50, offset: int = 0) -> tuple[list[SessionRow], int]:
     """A page of sessions, and how many there are: exactly, or as many as were counted (MOST_COUNTED beyond the page)."""
     joined = _joined(select(Session, Person, Recorder), wanted)
-    total = count_sessions(db, wanted, offset + limit + MOST_COUNTED)
+    total = count_sessions(db, wanted, offset + limit + most_counted(wanted))
     by_figure = wanted.sort == "figure" and _by_number(wanted)
     key = col(FigureValue.value) if by_figure else SORTS.get(wanted.sort, SORTS["started"])
     last = col(FigureValue.session_id) if by_figure else col(Session.id)

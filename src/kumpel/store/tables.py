@@ -357,7 +357,11 @@ class FigureValue(SQLModel, table=True):
     coverage: float
     verdict: str = Field(default="", max_length=30)
     method: str = Field(max_length=40)
-    __table_args__ = (Index("figure_value_by_number", "key", "basis", "value", "session_id"),)
+    kind: str = Field(max_length=40)
+    __table_args__ = (
+        Index("figure_value_by_number", "key", "basis", "value", "session_id"),
+        Index("figure_value_by_kind", "key", "basis", "kind", "value", "session_id"),
+    )
 
 
 class Change(SQLModel, table=True):

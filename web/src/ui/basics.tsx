@@ -62,7 +62,7 @@ const TEXT = {
 };
 
 function Shape({ verdict }: { verdict: VerdictWord }) {
-  const size = "inline-block size-[12px] flex-none";
+  const size = "shape inline-block size-[12px] flex-none";
   if (verdict === "within") return <i className={`${size} rounded-full border-2 border-within`} />;
   if (verdict === "action level reached")
     return (

@@ -136,7 +136,7 @@ function Item({
           aria-expanded={open}
           className="text-act hover:underline"
           onClick={() => setOpen(!open)}
-          aria-label={open ? `Close ${name}` : `Change ${name}`}
+          aria-label={open ? `close ${name}` : `change ${name}`}
         >
           {open ? "close" : "change"}
         </button>
@@ -145,7 +145,7 @@ function Item({
             type="button"
             className="text-act hover:underline"
             onClick={onRemove}
-            aria-label={`Take ${name} away`}
+            aria-label={`take away ${name}`}
           >
             take away
           </button>

@@ -131,7 +131,7 @@ export function LimitEditor({
                 type="button"
                 className="text-[12.5px] text-act hover:underline"
                 onClick={() => change(rules.filter((_, n) => n !== at))}
-                aria-label={`Take the rule ${rule.name} away`}
+                aria-label={`take away the rule ${rule.name}`}
               >
                 take away
               </button>
