@@ -54,6 +54,7 @@ class Basis:
 
 
 def basis_of(recording: Recording, review: Review) -> Basis:
+    """The samples that count under a review. Raises ValueError when there is no level channel `leq.1`."""
     main = recording.channels.get("leq.1")
     if main is None:
         raise ValueError("the recording has no level channel (leq.1): nothing to assess")

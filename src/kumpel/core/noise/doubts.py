@@ -19,6 +19,7 @@ HIGHEST_PEAK_DB = 180.0
 
 
 def findings_of(recording: Recording, basis: Basis, limits: LimitSet) -> list[Finding]:
+    """What blocks a verdict (too little measured, levels that nobody measured, drift), and what is only said."""
     findings: list[Finding] = []
     if basis.coverage < limits.minimum_coverage:
         findings += coverage_finding(basis.measured_s, basis.planned_s, limits.minimum_coverage)

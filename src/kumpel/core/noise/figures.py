@@ -78,6 +78,7 @@ def put_peaks(reckoning: Reckoning, basis: Basis) -> None:
 
 
 def put_time(reckoning: Reckoning, basis: Basis) -> None:
+    """Time measured, of the time planned."""
     planned = Put("planned", "planned time", basis.planned_s / 3600, "h")
     reckoning.put("measured", "Time measured", basis.measured_s / 3600, "h", 2, "N x dt", "ISO 9612:2009, 9", planned)
 

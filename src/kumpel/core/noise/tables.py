@@ -16,6 +16,7 @@ from kumpel.core.timebase import wall_clock
 
 
 def task_table(basis: Basis, review: Review) -> Table:
+    """Time, level and share of the dose of each task, and of the rest of the day."""
     found, _ = basis.equal_energy_levels
     rows: list[tuple[str | float, ...]] = []
     if found is not None:
@@ -86,6 +87,7 @@ def half_table(basis: Basis) -> Table:
 
 
 def spread_table(basis: Basis) -> Table:
+    """Seconds in each decibel of level."""
     found, _ = basis.equal_energy_levels
     columns = (TableColumn("Level from", "dB(A)", 0), TableColumn("Time", "s", 0))
     if found is None:
