@@ -108,6 +108,7 @@ def as_json(each: Assessed) -> dict[str, Any]:
                 "name": f.name,
                 "value": f.value if math.isfinite(f.value) else None,
                 "unit": f.unit,
+                **({"state": f.state} if f.state else {}),
                 "coverage": f.coverage,
                 "limit": judged[f.key].limit if f.key in judged else None,
                 "verdict": judged[f.key].verdict.value if f.key in judged else None,
@@ -147,7 +148,7 @@ def as_table(each: Assessed) -> str:
         note = f"({figure.note})" if figure.note else ""
         judgement = judged.get(figure.key)
         verdict = f"{judgement.verdict.value}: {judgement.words}" if judgement else note
-        lines.append(f"  {figure.name[:66]:<66} {value:>12} {figure.unit:<6} {verdict}".rstrip())
+        lines.append(f"  {figure.name[:66]:<66} {value:>12} {figure.unit:<6} {verdict or figure.state}".rstrip())
     for finding in found.quality.findings:
         lines.append(f"  note: {finding.text}")
     for note in _notes(recording):

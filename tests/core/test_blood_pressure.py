@@ -58,7 +58,7 @@ class Dips(unittest.TestCase):
             found = reviewed(day(150, asleep)).figure("dip.systolic")
             with self.subTest(asleep=asleep):
                 self.assertEqual((found.stated, dip_class(found.value)), (dip, name))
-                self.assertIn(name, found.name)
+                self.assertEqual((found.name, found.state), ("Dip, systolic", name))
         self.assertEqual(dip_class(math.nan), "not known")
 
     def test_without_a_night_there_is_no_dip(self) -> None:

@@ -44,7 +44,8 @@ class EveryKind(unittest.TestCase):
             for figure in leading.figures:
                 with self.subTest(kind=key, figure=figure.key):
                     value = "not measured" if math.isnan(figure.value) else f"{figure.value:.{figure.decimals}f}"
-                    after = text.split(figure.name, 1)
+                    name = f"{figure.name}: {figure.state}" if figure.state else figure.name
+                    after = text.split(name, 1)
                     self.assertEqual(len(after), 2, figure.name)
                     self.assertIn(value, after[1][:80])
             for judgement in leading.judgements:

@@ -30,6 +30,10 @@ def worst(verdicts: list[Verdict]) -> Verdict:
     return max(verdicts, key=_ATTENTION.index, default=Verdict.NOT_ASSESSABLE)
 
 
+KEPT_WHEN_SET = {"kept": "when set"}
+"""Of a field that came later: results without it are the very same as before it was there."""
+
+
 @dataclass(frozen=True)
 class Put:
     """One number put into a formula."""
@@ -58,7 +62,8 @@ class Figure:
     (every sample below the threshold); then `note` says why.
 
     `coverage` is the share (0..1) of the planned time that the figure rests on; `decimals` the number of
-    decimals it is stated with, on screen, on paper and when compared with a limit.
+    decimals it is stated with, on screen, on paper and when compared with a limit. `state` is the class that the trade gives the
+    value ("reduced"), apart from the name, which is always the same.
     """
 
     key: str
@@ -70,6 +75,7 @@ class Figure:
     why: Why
     note: str = ""
     at_s: float | None = None
+    state: str = field(default="", metadata=KEPT_WHEN_SET)
 
     @property
     def stated(self) -> float:

@@ -65,13 +65,14 @@ class Reckoning:
         at_s: float | None = None,
         coverage: float | None = None,
         used: int | None = None,
+        state: str = "",
     ) -> float:
         """Add a figure and give its value back, for the figures that build on it."""
         why = Why(formula, numbers, self.used if used is None else used, self.left_out, self.left_out_s, source)
         share = self.coverage if coverage is None else coverage
         if math.isnan(value) and not note:
             note = "not measured"
-        self.figures[key] = Figure(key, name, float(value), unit, decimals, share, why, note, at_s)
+        self.figures[key] = Figure(key, name, float(value), unit, decimals, share, why, note, at_s, state)
         return float(value)
 
     def value(self, key: str) -> float:

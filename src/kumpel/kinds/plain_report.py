@@ -171,7 +171,7 @@ def _figures(leading: Assessment, limits: LimitSet, figures: Sequence[Figure]) -
         verdict, words = (judgement.verdict.value, judgement.words) if judgement else ("", "")
         lines.append(
             FigureLine(
-                name=figure.name,
+                name=f"{figure.name}: {figure.state}" if figure.state else figure.name,
                 value=number(figure.value, figure.decimals),
                 unit=figure.unit,
                 limit=limit,

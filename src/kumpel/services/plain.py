@@ -42,7 +42,8 @@ def _walked(value: Any, of_number: Callable[[float], Any]) -> Any:
     if isinstance(value, Enum):
         return value.value
     if dataclasses.is_dataclass(value) and not isinstance(value, type):
-        return {f.name: _walked(getattr(value, f.name), of_number) for f in dataclasses.fields(value)}
+        fields = [f for f in dataclasses.fields(value) if not _left_away(f, getattr(value, f.name))]
+        return {f.name: _walked(getattr(value, f.name), of_number) for f in fields}
     if isinstance(value, float):
         return of_number(value)
     if isinstance(value, Mapping):
@@ -50,6 +51,11 @@ def _walked(value: Any, of_number: Callable[[float], Any]) -> Any:
     if isinstance(value, list | tuple):
         return [_walked(v, of_number) for v in value]
     return value
+
+
+def _left_away(field: dataclasses.Field[Any], value: Any) -> bool:
+    """Whether a field that came later says nothing: then it is not kept, as before it was there."""
+    return field.metadata.get("kept") == "when set" and bool(value == field.default)
 
 
 def _with_numbers(value: Any) -> Any:

@@ -46,11 +46,15 @@ export function FiguresTable({
                     onClick={() => onWhy(f)}
                   >
                     {f.name}
+                    {f.state && <b className="font-medium">: {f.state}</b>}
                     {f.unit && <span className="text-soft">, {unitOf(f)}</span>}
                     <span className="sr-only">, why?</span>
                   </button>
                 ) : (
-                  f.name
+                  <>
+                    {f.name}
+                    {f.state && <b className="font-medium">: {f.state}</b>}
+                  </>
                 )}
               </td>
               <td className="text-right font-narrow font-semibold">{stated(f)}</td>

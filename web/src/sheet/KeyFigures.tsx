@@ -55,6 +55,7 @@ function KeyFigure({
         <span className="ml-1 font-medium text-[14px] text-soft">
           {isTime ? `of ${hoursMinutes(quality.planned_s)} h` : unitOf(figure)}
         </span>
+        {figure.state && <span className="ml-1.5 font-medium text-[15px]">{figure.state}</span>}
       </span>
       {isTime ? (
         <Verdict

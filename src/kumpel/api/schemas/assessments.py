@@ -33,6 +33,7 @@ class Figure(Out):
     why: Why
     note: str
     at_s: float | None
+    state: str = ""
 
 
 class Step(Out):

@@ -241,7 +241,7 @@ def _dips(reckoning: Reckoning) -> None:
         note = "" if not math.isnan(dip) else "needs readings awake and asleep"
         reckoning.put(
             f"dip.{quantity}",
-            f"Dip, {NAMES[quantity].lower()}: {dip_class(dip)}",
+            f"Dip, {NAMES[quantity].lower()}",
             dip,
             "%",
             1,
@@ -249,6 +249,7 @@ def _dips(reckoning: Reckoning) -> None:
             DIP_SOURCE,
             *numbers,
             note=note,
+            state="" if math.isnan(dip) else dip_class(dip),
         )
 
 

@@ -47,6 +47,7 @@ LIBRARY: dict[str, BaseModel] = {
 
 KIND = Kind(
     key="blood_pressure",
+    method="2",
     name="Blood pressure",
     recorder_name="Cuff recorder",
     setup_model=BloodPressureSetup,
