@@ -42,6 +42,11 @@ class KeyboardAlone(BrowserTest):
             self.press("Shift+Tab" if back else "Tab")
         raise AssertionError(f"{name}: not reached, but {seen}")
 
+    def main_step(self, name: str) -> None:
+        """Ctrl Enter, once the main step of the screen can be taken."""
+        expect(self.page.get_by_role("button", name=name, exact=True)).to_be_enabled(timeout=15_000)
+        self.press("Control+Enter")
+
     def step(self, words: str) -> None:
         self.presses.append((words, self.count))
 
@@ -77,7 +82,7 @@ class KeyboardAlone(BrowserTest):
         self.reach("^Display")
         self.press("s")
         expect(page.get_by_label("Display")).to_have_value("shown")
-        self.press("Control+Enter")
+        self.main_step("Write and hand out")
         expect(page.get_by_text("N-07 is with Ida B")).to_be_visible()
         self.step("one setting changed and written")
 
@@ -90,7 +95,7 @@ class KeyboardAlone(BrowserTest):
         self.type("early")
         self.press("Tab")
         self.type("mill")
-        self.press("Control+Enter")
+        self.main_step("Take in all 1")
         expect(page.get_by_role("button", name="Show 1 stored")).to_be_visible()
         self.step("one session taken in with two tags")
 
@@ -107,14 +112,14 @@ class KeyboardAlone(BrowserTest):
         self.press("c")
         self.reach("Conclusion")
         self.type("Within limits.", counted=False)
-        self.press("Control+Enter")
+        self.main_step("Sign off")
         page.get_by_role("button", name="To the report").wait_for()
         self.reach("To the report")
         self.press("Enter")
         self.step("conclusion and signature")
         page.get_by_role("button", name="Issue, PDF").wait_for()
         with page.expect_download():
-            self.press("Control+Enter")
+            self.main_step("Issue, PDF")
         self.step("one page issued")
 
         session = self.db.exec(select(Session)).one()
