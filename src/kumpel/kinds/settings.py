@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
-from typing import Any, Literal, cast
+from typing import Any, Literal, cast, get_args
 
 from pydantic import BaseModel, Field
 
@@ -98,8 +98,8 @@ def lists_of(setup: BaseModel) -> list[SetupList]:
 
 def _item_model(model: type[BaseModel], name: str) -> type[BaseModel]:
     """The model of a list's items."""
-    item = model.model_fields[name].annotation
-    return cast("type[BaseModel]", item.__args__[0])  # type: ignore[union-attr]
+    [item] = get_args(model.model_fields[name].annotation)
+    return cast("type[BaseModel]", item)
 
 
 def _resolved(root: Mapping[str, Any], about: Mapping[str, Any]) -> Mapping[str, Any]:

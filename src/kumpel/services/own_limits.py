@@ -9,6 +9,7 @@ from datetime import date
 from itertools import pairwise
 from typing import Any
 
+from sqlalchemy import text
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
@@ -90,19 +91,21 @@ def _rule(wish: dict[str, Any], known: Sequence[Rule], number: int) -> Rule:
 
 
 def _step(wish: dict[str, Any], rule: str) -> Step:
-    value, name = wish.get("value"), clean_line(str(wish.get("name") or ""))
-    if not is_finite(value) or abs(float(value)) > 1e9:  # type: ignore[arg-type]
+    value: Any = wish.get("value")
+    name = clean_line(str(wish.get("name") or ""))
+    if not is_finite(value) or abs(value) > 1e9:
         raise InvalidError(f"{rule}: a step needs a number.")
     if not 0 < len(name) <= 80:
         raise InvalidError(f"{rule}: a step needs a name of up to 80 characters.")
     if wish.get("verdict") not in [v.value for v in REACHED]:
         raise InvalidError(f"{rule}: a step is an action level or a limit.")
-    return Step(float(value), Verdict(wish["verdict"]), name, bool(wish.get("beyond")), bool(wish.get("below")))  # type: ignore[arg-type]
+    return Step(float(value), Verdict(wish["verdict"]), name, bool(wish.get("beyond")), bool(wish.get("below")))
 
 
 def copied(db: Db, wish: Wish, who: int | None = None) -> LimitSetRow:
     """A new set of the house, made from another one."""
     deeds.ask(db, "limit set made", Whom("limit set", wish.based_on))
+    db.connection().execute(text("select pg_advisory_xact_lock(7245005)"))
     stem = re.sub(r"[^a-z0-9]+", "-", wish.name.lower()).strip("-")[:40] or "set"
     taken = set(db.exec(select(LimitSetRow.key)).all())
     key = next(k for k in (f"own-{stem}", *(f"own-{stem}-{n}" for n in range(2, 10_000))) if k not in taken)

@@ -7,7 +7,7 @@ import binascii
 import struct
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import Any, cast
 
 from sqlalchemy import text
 from sqlmodel import Session as Db
@@ -144,7 +144,8 @@ def all_kept(db: Db) -> list[Kept]:
             word = word_of(row.key, row.scope, row.of)
         except NotFoundError:
             continue  # A kind that is no longer here; its settings wait for it.
-        found.append(Kept(word, row.scope, row.of, row.value, row.id or 0, by or "", row.made_at))  # type: ignore[arg-type]
+        scope = cast("Scope", row.scope)  # the table allows no other
+        found.append(Kept(word, scope, row.of, row.value, row.id or 0, by or "", row.made_at))
     return found
 
 
