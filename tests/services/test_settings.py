@@ -30,6 +30,19 @@ def png(width: int = 60, height: int = 20) -> str:
     return "data:image/png;base64," + base64.b64encode(data).decode()
 
 
+def damaged(url: str) -> str:
+    """The same picture with a byte of its rows turned over."""
+    data = bytearray(base64.b64decode(url.partition(",")[2]))
+    data[45] ^= 0xFF
+    return "data:image/png;base64," + base64.b64encode(bytes(data)).decode()
+
+
+def emptied(url: str) -> str:
+    """Its header, and no picture behind it."""
+    data = base64.b64decode(url.partition(",")[2])[:33] + b"A" * 200
+    return "data:image/png;base64," + base64.b64encode(data).decode()
+
+
 def pictures(pdf: bytes) -> set[tuple[int, int]]:
     """Widths and heights of the pictures in a PDF."""
     reader = pypdf.PdfReader(io.BytesIO(pdf))
@@ -87,6 +100,8 @@ class Settings(DatabaseTest):
             ("paper.logo", "site", "", "data:image/png;base64,AAAA", InvalidError),
             ("paper.logo", "site", "", "data:image/svg+xml;base64,PHN2Zz4=", InvalidError),
             ("paper.logo", "site", "", png(4001, 1), InvalidError),
+            ("paper.logo", "site", "", damaged(png()), InvalidError),
+            ("paper.logo", "site", "", emptied(png()), InvalidError),
             (reasons, "kind", "noise", "one", InvalidError),
             (reasons, "kind", "noise", ["x"] * 2 + [str(i) for i in range(60)], InvalidError),
             (reasons, "site", "", ["x"], NotFoundError),

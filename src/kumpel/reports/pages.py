@@ -96,6 +96,15 @@ def pdf(document: Document) -> bytes:
     return made
 
 
+def prints(logo_svg: str) -> bool:
+    """Whether a picture comes out on paper; a damaged one would stop every report."""
+    trial = Document(title="", subtitle="", token="", verdict="within", words="", footer="", logo=logo_svg)
+    try:
+        return re.search(rb"/Subtype\s*/Image", pdf(trial)) is not None
+    except typst.TypstError:
+        return False
+
+
 def preview(document: Document) -> list[bytes]:
     """The same pages as PNG. (As SVG a browser would set the text of the pictures in it in a font of its own.)"""
     made = _compile(document, "png")

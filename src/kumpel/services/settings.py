@@ -16,6 +16,7 @@ from sqlmodel import col, func, select, update
 from kumpel.core.names import clean_line, clean_text
 from kumpel.kinds.kind import Kind, Scope, SettingWord
 from kumpel.kinds.registry import KINDS
+from kumpel.reports import pages
 from kumpel.services import deeds
 from kumpel.services.decisions import LIMIT_SET, is_finite
 from kumpel.services.deeds import Whom
@@ -203,7 +204,9 @@ def _checked(db: Db, word: SettingWord, value: Any, of: str) -> Any:
     if not isinstance(value, str):
         raise InvalidError(f"{word.label}: a text is needed.")
     if word.type == "picture":
-        _png_size(word, value)
+        size = _png_size(word, value)
+        if not pages.prints(_svg(value, size)):
+            raise InvalidError(f"{word.label}: the picture is damaged and cannot be printed.")
         return value
     if word.type == "limit set":
         known = db.exec(select(LimitSetRow.id).where(LimitSetRow.key == value, LimitSetRow.kind == of)).first()
@@ -256,8 +259,12 @@ def logo_svg(db: Db, setting_id: int) -> str:
     row = db.get(Setting, setting_id) if setting_id else None
     if row is None:
         return ""
-    width, height = _png_size(LOGO, row.value)
+    return _svg(row.value, _png_size(LOGO, row.value))
+
+
+def _svg(png: str, size: tuple[int, int]) -> str:
+    width, height = size
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 0 {width} {height}" '
-        f'width="{width}" height="{height}"><image width="{width}" height="{height}" xlink:href="{row.value}"/></svg>'
+        f'width="{width}" height="{height}"><image width="{width}" height="{height}" xlink:href="{png}"/></svg>'
     )
