@@ -1,5 +1,6 @@
 """The whole noise job by keyboard alone, every key that goes down counted: from sign-in to the issued page."""
 
+import json
 import re
 import time
 
@@ -8,7 +9,7 @@ from sqlmodel import select
 
 from kumpel.demo.fleet import Meter
 from kumpel.services import decisions
-from kumpel.store.tables import Session
+from kumpel.store.tables import Recorder, Session
 from tests.web.browser import BrowserTest
 
 MOST = 120
@@ -49,6 +50,29 @@ class KeyboardAlone(BrowserTest):
 
     def step(self, words: str) -> None:
         self.presses.append((words, self.count))
+
+    def test_what_was_typed_and_not_left_yet_is_written_too(self) -> None:
+        fleet = self.launch(Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        meter = fleet.running["N-07"]
+        person = self.person("Ida Brandvik")
+        self.sign_in()
+        recorder = self.db.exec(select(Recorder)).one()
+        self.page.goto(f"{self.address}/hand-out?person={person.id}&recorder={recorder.id}")
+        field = self.page.get_by_label("Run length")
+        field.fill("240")
+        self.press("Control+Enter")
+        expect(self.page.get_by_text("N-07 is with Ida Brandvik")).to_be_visible()
+        self.assertEqual(json.loads((meter.folder / "state.json").read_text())["setup"]["run_length_min"], 240)
+
+    def test_what_is_not_understood_is_not_passed_over(self) -> None:
+        self.launch(Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        person = self.person("Ida Brandvik")
+        self.sign_in()
+        recorder = self.db.exec(select(Recorder)).one()
+        self.page.goto(f"{self.address}/hand-out?person={person.id}&recorder={recorder.id}")
+        self.page.get_by_label("Run length").fill("0")
+        self.press("Control+Enter")
+        expect(self.page.get_by_text("Nothing was written")).to_be_visible()
 
     def test_from_sign_in_to_the_page_in_few_presses(self) -> None:
         fleet = self.launch(Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False))

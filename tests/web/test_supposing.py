@@ -92,6 +92,27 @@ class Supposing(BrowserTest):
 
         self.eventually(decided)
 
+    def test_a_drag_that_is_taken_away_decides_nothing(self) -> None:
+        row = self.of("blood_pressure")
+        page = self.open(row)
+        expect(page.get_by_text("as computed")).to_be_visible()
+        before = self.card("Dip, systolic")
+        found = figures.outcome(self.db, row.id or 0)
+        assert found is not None
+        x, y = self.place(row, found.both.reviewed.stretches[0].start_s)
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 80, y, steps=6)
+        card = page.get_by_role("button", name=re.compile("^Dip, systolic")).first
+        expect(card).to_contain_text("would")
+        page.get_by_role("application").dispatch_event("pointercancel", {"pointerId": 1})
+        expect(card).not_to_contain_text("would")
+        page.mouse.move(x + 160, y, steps=4)
+        page.mouse.up()
+        page.wait_for_timeout(300)
+        self.assertEqual(self.card("Dip, systolic"), before)
+        self.assertEqual(decisions.of_session(self.db, row.id or 0), [])
+
     def test_a_value_that_is_typed_shows_what_would_come_out(self) -> None:
         row = self.of("dust")
         page = self.open(row)

@@ -59,7 +59,12 @@ export function useEdges({
     [session.length_s],
   );
 
-  const onEdge = (key: string, atS: number, done: boolean) => {
+  const onEdge = (key: string, atS: number | null, done: boolean) => {
+    if (atS === null) {
+      setMoving(null);
+      supposed.forget();
+      return;
+    }
     const span = spans.find((s) => key.startsWith(`${s.key} `));
     if (!span) return;
     const { stretch } = span;

@@ -92,6 +92,12 @@ export function useGestures(
       }
       redraw();
     };
+    // The browser takes the finger for a scroll, or the window loses the pointer: nothing was meant.
+    const cancel = () => {
+      if (edge) latest.current.onEdge?.(edge, null, true);
+      edge = pan = dragged.current = null;
+      redraw();
+    };
     const leave = () => {
       cursor.current = null;
       latest.current.onCursor(null);
@@ -101,12 +107,14 @@ export function useGestures(
     element.addEventListener("pointerdown", down);
     element.addEventListener("pointermove", move);
     element.addEventListener("pointerup", up);
+    element.addEventListener("pointercancel", cancel);
     element.addEventListener("pointerleave", leave);
     return () => {
       element.removeEventListener("wheel", wheel);
       element.removeEventListener("pointerdown", down);
       element.removeEventListener("pointermove", move);
       element.removeEventListener("pointerup", up);
+      element.removeEventListener("pointercancel", cancel);
       element.removeEventListener("pointerleave", leave);
     };
   }, [box, canvases, latest, dragged, cursor, redraw]);

@@ -56,9 +56,9 @@ export interface LanesProps {
   onSelect: (startS: number, endS: number) => void;
   onCursor: (atS: number | null) => void;
   onMark: (key: string) => void;
-  /** Edges that can be dragged, and where one is dragged to; `done` when it is let go. */
+  /** Edges that can be dragged, and where one is dragged to; `done` when it is let go, null when it was taken away. */
   edges?: Edge[];
-  onEdge?: (key: string, atS: number, done: boolean) => void;
+  onEdge?: (key: string, atS: number | null, done: boolean) => void;
   /** The lane that is shown tall; a click on a name makes it so, or not any more. */
   tall?: string | null;
   onTall?: (key: string) => void;
