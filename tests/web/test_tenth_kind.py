@@ -30,7 +30,7 @@ from kumpel.core.review import is_named, samples_inside
 from kumpel.core.reckoning import Reckoning, both_ways, conclude, planned_s
 from kumpel.kinds.kind import DecisionWord, EventWord, Kind, LEAVE_OUT
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.settings import TIME_PATTERN, setting
+from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 
 
 class ZoneSetup(BaseModel):

@@ -14,7 +14,7 @@ from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.kinds import plain_report
 from kumpel.kinds.plain_report import ReportPart
-from kumpel.kinds.settings import SetupField, described
+from kumpel.kinds.setup_fields import SetupField, described
 from kumpel.reports.document import Part
 
 Assess = Callable[[Recording, Review, LimitSet], BothWays]

@@ -15,7 +15,7 @@ from sqlmodel import col, select
 
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import kind_of
-from kumpel.kinds.settings import SetupField, SetupList, lists_of
+from kumpel.kinds.setup_fields import SetupField, SetupList, lists_of
 from kumpel.services import deeds
 from kumpel.services.deeds import Whom
 from kumpel.services.people import person_of

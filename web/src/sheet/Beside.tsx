@@ -51,28 +51,23 @@ export function PickOther({
   );
 }
 
-/** Another session on the same clock after its start, with the key figures of both and what lies between them. */
-export function Beside({
-  id,
-  review,
-  kind,
-  shown,
-  limitSet,
-  span,
-  whole,
-  onSpan,
-  onClose,
-}: {
-  id: number;
-  review: Assessed;
+/** What both sessions share: the channels in view and the span, which moves for both. */
+interface Shared {
   kind: Kind;
   shown: string[];
   limitSet: Schemas["LimitSet"] | undefined;
   span: [number, number];
   whole: [number, number];
   onSpan: (span: [number, number]) => void;
-  onClose: () => void;
-}) {
+}
+
+/** Another session on the same clock after its start, with the key figures of both and what lies between them. */
+export function Beside({
+  id,
+  review,
+  onClose,
+  ...shared
+}: Shared & { id: number; review: Assessed; onClose: () => void }) {
   const other = useQuery({
     queryKey: ["review", id, null],
     queryFn: () =>
@@ -93,15 +88,7 @@ export function Beside({
         </Button>
       </div>
       <Differences review={review} other={other} />
-      <OtherLanes
-        other={other}
-        kind={kind}
-        shown={shown}
-        limitSet={limitSet}
-        span={span}
-        whole={whole}
-        onSpan={onSpan}
-      />
+      <OtherLanes other={other} {...shared} />
     </section>
   );
 }
@@ -138,23 +125,7 @@ function Differences({ review, other }: { review: Assessed; other: Assessed }) {
   );
 }
 
-function OtherLanes({
-  other,
-  kind,
-  shown,
-  limitSet,
-  span,
-  whole,
-  onSpan,
-}: {
-  other: Assessed;
-  kind: Kind;
-  shown: string[];
-  limitSet: Schemas["LimitSet"] | undefined;
-  span: [number, number];
-  whole: [number, number];
-  onSpan: (span: [number, number]) => void;
-}) {
+function OtherLanes({ other, kind, shown, limitSet, span, whole, onSpan }: Shared & { other: Assessed }) {
   const lanes = useLanes(other, kind, shown, limitSet, span);
   const clock = useMemo(() => wallClock(other.session, offsetChanges(other.events)), [other.session, other.events]);
   return (

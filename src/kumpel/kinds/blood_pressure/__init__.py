@@ -10,7 +10,7 @@ from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.settings import setting
+from kumpel.kinds.setup_fields import setting
 
 _YES = {"True": "yes", "False": "no"}
 CLOCK = r"^\d\d:\d\d$"

@@ -12,7 +12,7 @@ from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import CheckWord, DecisionWord, EventWord, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.settings import setting
+from kumpel.kinds.setup_fields import setting
 
 
 class DustSetup(BaseModel):

@@ -12,7 +12,7 @@ from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import DecisionWord, EventWord, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.settings import setting
+from kumpel.kinds.setup_fields import setting
 
 GasName = Literal["o2", "lel", "co", "h2s", "no2", "so2", "nh3", "cl2", "voc"]
 _GASES = {

@@ -13,7 +13,7 @@ from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import CheckWord, DecisionWord, GroupRule, Kind, StretchWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.noise import report
-from kumpel.kinds.settings import TIME_PATTERN, setting
+from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 
 _TIME = {"F": "fast", "S": "slow", "I": "integrating"}
 _LOCK = {"True": "locked", "False": "free"}

@@ -10,7 +10,7 @@ from kumpel.core.rescue.assess import assess
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import EventWord, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.settings import setting
+from kumpel.kinds.setup_fields import setting
 
 
 class RescueSetup(BaseModel):

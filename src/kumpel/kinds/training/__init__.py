@@ -12,7 +12,7 @@ from kumpel.core.timebase import DAY_S
 from kumpel.core.training.assess import assess
 from kumpel.kinds.kind import PLACE, DecisionWord, EventWord, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.settings import setting
+from kumpel.kinds.setup_fields import setting
 
 
 class Zones(BaseModel):

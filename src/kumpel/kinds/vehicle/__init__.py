@@ -13,7 +13,7 @@ from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import DecisionWord, EventWord, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.settings import setting
+from kumpel.kinds.setup_fields import setting
 
 
 class VehicleSetup(BaseModel):

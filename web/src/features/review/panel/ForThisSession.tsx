@@ -1,0 +1,179 @@
+import { useState } from "react";
+import { type Assessed, type Kind, settingOf } from "@/sheet/assessed";
+import type { Supposed } from "@/sheet/useSupposed";
+import { Refused } from "@/ui/basics";
+import { type Entry, lengthOf, numberOf } from "@/ui/entry";
+import { hoursMinutes, number } from "@/ui/format";
+import { ReasonDialog } from "@/ui/reason";
+import type { ReviewActions } from "../useReview";
+
+import { Heading } from "./Heading";
+
+function Setting({
+  label,
+  unit,
+  value,
+  parse,
+  onSet,
+  onTyping,
+  locked,
+  hint,
+  wide = false,
+}: {
+  label: string;
+  unit: string;
+  value: string;
+  parse: (text: string) => Entry | { value: string | null };
+  /** Sets the value; a promise is waited for. */
+  onSet: (value: number | string | null) => unknown;
+  /** What would hold while it is typed; undefined when it is not understood, or nobody types any more. */
+  onTyping?: (value: number | string | null | undefined) => void;
+  locked: boolean;
+  hint: string;
+  wide?: boolean;
+}) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const [wrong, setWrong] = useState<string | null>(null);
+  const typing = (text: string) => {
+    setTyped(text);
+    const entry = parse(text);
+    onTyping?.("wrong" in entry || text.trim() === value ? undefined : entry.value);
+  };
+  const commit = () => {
+    if (typed === null) return;
+    if (typed.trim() === value) {
+      onTyping?.(undefined);
+      setTyped(null);
+      setWrong(null);
+      return;
+    }
+    const entry = parse(typed);
+    // What is not understood stays in the field, and what was there before stays in force.
+    if ("wrong" in entry) return setWrong(entry.wrong);
+    setWrong(null);
+    // What was typed stands until the answer is here; what is typed meanwhile is newer.
+    void Promise.resolve(onSet(entry.value)).then(() => {
+      onTyping?.(undefined);
+      setTyped((now) => (now === typed ? null : now));
+    });
+  };
+  return (
+    <label className="flex flex-wrap items-center justify-between gap-x-2 border-hair border-t py-1 text-[13px]">
+      <span className="text-soft">{label}</span>
+      <span className="flex items-center gap-1">
+        <input
+          aria-label={label}
+          className={`${wide ? "w-32" : "w-20"} rounded border bg-transparent px-1 text-right hover:border-line ${wrong ? "border-above" : "border-transparent"}`}
+          aria-invalid={wrong !== null}
+          placeholder={hint}
+          value={typed ?? value}
+          readOnly={locked}
+          onChange={(e) => typing(e.target.value)}
+          onBlur={commit}
+          onKeyDown={(e) => e.key === "Enter" && commit()}
+        />
+        {unit}
+      </span>
+      <Refused why={wrong} right />
+    </label>
+  );
+}
+
+/** What the kind lets a reviewer set for one session; empty is as usual. */
+export function ForThisSession({
+  review,
+  kind,
+  actions,
+  supposed,
+  locked,
+}: {
+  review: Assessed;
+  kind: Kind;
+  actions: ReviewActions;
+  supposed: Supposed;
+  locked: boolean;
+}) {
+  const [explaining, setExplaining] = useState<{ word: Kind["decisions"][number]; value: number } | null>(null);
+  if (kind.decisions.length === 0) return null;
+  return (
+    <>
+      <Heading>For this session</Heading>
+      {kind.decisions.map((word) => {
+        const value = settingOf(review, word.key);
+        if (word.type === "choice")
+          return (
+            <label
+              key={word.key}
+              className="flex items-center justify-between gap-2 border-hair border-t py-1 text-[13px]"
+            >
+              <span className="text-soft">{word.label}</span>
+              <select
+                className="rounded border border-transparent bg-transparent text-right hover:border-line"
+                value={value === null ? "" : String(value)}
+                disabled={locked}
+                onChange={(e) => actions.set(word.key, e.target.value || null)}
+              >
+                <option value="">{word.hint || "as usual"}</option>
+                {word.choices.map((choice) => (
+                  <option key={choice.value} value={choice.value}>
+                    {choice.words}
+                  </option>
+                ))}
+              </select>
+            </label>
+          );
+        const planned = word.key === "working_day_s" ? hoursMinutes(review.reviewed.quality.planned_s) : word.hint;
+        return (
+          <Setting
+            key={word.key}
+            label={word.label}
+            unit={word.unit}
+            hint={planned}
+            wide={word.type === "text"}
+            value={
+              value === null
+                ? ""
+                : word.type === "length"
+                  ? hoursMinutes(Number(value))
+                  : typeof value === "number"
+                    ? number(value, decimalsOf(value))
+                    : value
+            }
+            parse={parserOf(word)}
+            locked={locked}
+            onTyping={(v) =>
+              v === undefined
+                ? supposed.forget()
+                : supposed.suppose({ add: [{ what: "setting", key: word.key, value: v, reason: "supposed" }] })
+            }
+            onSet={(v) =>
+              word.needs_reason && typeof v === "number" ? setExplaining({ word, value: v }) : actions.set(word.key, v)
+            }
+          />
+        );
+      })}
+      {explaining && (
+        <ReasonDialog
+          title={`${explaining.word.label} ${explaining.value} ${explaining.word.unit}`.trim()}
+          hint="where the value comes from"
+          action="Set it"
+          onClose={() => setExplaining(null)}
+          onReason={(reason) => {
+            actions.set(explaining.word.key, explaining.value, reason);
+            setExplaining(null);
+          }}
+        />
+      )}
+    </>
+  );
+}
+
+const decimalsOf = (value: number) => Math.min((String(value).split(".")[1] ?? "").length, 3);
+
+function parserOf(word: Kind["decisions"][number]): (text: string) => Entry | { value: string | null } {
+  if (word.type === "length") return lengthOf;
+  if (word.type === "text") return (text) => ({ value: text.trim() || null });
+  const also: Record<string, number> = word.unit === "dB" ? { "db(a)": 1 } : {};
+  return (text) =>
+    numberOf(text, { unit: word.unit, also, low: word.low ?? undefined, high: word.high ?? undefined, empty: true });
+}
