@@ -2,7 +2,7 @@
 
 import re
 
-from playwright.sync_api import Page, Request, expect
+from playwright.sync_api import Page, Request, Route, expect
 from sqlmodel import func, select
 
 from kumpel.core.review import Review, Stretch
@@ -175,6 +175,50 @@ class Supposing(BrowserTest):
         page.get_by_role("combobox", name=re.compile("^Limits")).select_option(label="Levels of the mill, version 2")
         page.get_by_role("button", name="use for this session").click()
         self.eventually(lambda: self.limits_of(rows[0]) == "Levels of the mill")
+
+    def test_the_set_that_was_chosen_is_kept_while_its_figures_are_still_on_their_way(self) -> None:
+        row = self.of("noise")
+        page = self.open(row)
+        held: list[Route] = []
+        page.route("**/review?limit_set_id=*", lambda route: held.append(route))
+        other = limits.all_limit_sets(self.db, "noise")[1]
+        page.get_by_role("combobox", name=re.compile("^Limits")).select_option(value=str(other.id))
+        page.get_by_role("button", name="use for this session").click()
+        self.eventually(lambda: self.limits_of(row) == other.name)
+        for route in held:
+            route.abort()
+
+    def test_limits_that_cannot_be_are_said_once_and_a_changed_step_is_a_change(self) -> None:
+        for seed in (2, 3):
+            self.of("noise", seed)
+        self.sign_in()
+        page = self.page
+        page.goto(f"{self.address}/limits")
+        article = page.get_by_role("article", name=limits.all_limit_sets(self.db, "noise")[0].name, exact=True)
+        article.get_by_role("button", name="Copy and change").click()
+        told = article.get_by_role("region", name="What it would do")
+        first, second = (article.get_by_label(f"Daily exposure, step {n}: value") for n in (1, 2))
+        first.fill("90")
+        expect(told).to_contain_text("each step must lie above the one before it")
+        self.assertEqual(told.inner_text().count("each step"), 1)
+        # The action level stays one; which step of it is reached does not.
+        first.fill("60")
+        second.fill("140")
+        expect(told).to_contain_text("2 would be judged otherwise")
+        expect(told).to_contain_text("upper action value")
+        expect(told).to_contain_text("lower action value 60")
+
+    def test_a_click_on_the_name_of_a_lane_makes_it_tall_and_the_next_as_before(self) -> None:
+        page = self.open(self.of("oximetry"))
+        name = page.get_by_role("button", name=re.compile("^Pulse bpm"))
+        before = name.bounding_box()
+        name.click()
+        expect(name).to_have_attribute("aria-pressed", "true")
+        after = name.bounding_box()
+        assert before is not None and after is not None
+        self.assertGreater(after["height"], 2 * before["height"])
+        name.press("Enter")
+        expect(name).to_have_attribute("aria-pressed", "false")
 
     def limits_of(self, row: Session) -> str:
         self.db.expire_all()

@@ -40,6 +40,7 @@ def change_limits(limit_set_id: int, wish: schemas.LimitWish, db: Database, who:
 async def suppose_many(wish: schemas.SupposedOfMany, request: Request, browser: SignedIn) -> list[schemas.Effect]:
     """What would become of several sessions; nothing is kept. Ends when the browser no longer waits for it."""
     store = engine(request.app.state.config.database_url)
+    await asyncio.to_thread(_check, store, wish)
     found = []
     for session_id in dict.fromkeys(wish.sessions):
         if await request.is_disconnected():
@@ -48,15 +49,30 @@ async def suppose_many(wish: schemas.SupposedOfMany, request: Request, browser: 
     return found
 
 
+def _check(store: Engine, wish: schemas.SupposedOfMany) -> None:
+    """What is wrong with the limits is said once, not once a session."""
+    with Db(store) as db:
+        wished_limits(db, wish.limits)
+
+
 def _effect(store: Engine, session_id: int, wish: schemas.SupposedOfMany) -> schemas.Effect:
     with Db(store) as db:
         session = session_of(db, session_id)
-        now = session.verdict or "not assessable"
+        now, step_now = session.verdict or "not assessable", session.verdict_step
         try:
             made = deciding.supposed(db, session, (), (), wish.limit_set_id, wished_limits(db, wish.limits)).reviewed
         except ProblemError as error:
-            return schemas.Effect(session_id=session_id, verdict="not assessable", words="", now=now, why=error.detail)
-        return schemas.Effect(session_id=session_id, verdict=made.verdict.value, words=made.words, now=now)
+            return schemas.Effect(
+                session_id=session_id, verdict="not assessable", words="", now=now, step_now=step_now, why=error.detail
+            )
+        return schemas.Effect(
+            session_id=session_id,
+            verdict=made.verdict.value,
+            words=made.words,
+            step=made.step,
+            now=now,
+            step_now=step_now,
+        )
 
 
 def wished_limits(db: Db, wish: schemas.LimitWish | None) -> LimitSet | None:

@@ -80,10 +80,12 @@ class SupposedOfMany(BaseModel):
 
 
 class Effect(BaseModel):
-    """What would become of a session: its verdict now and then; `why` when nothing could be computed."""
+    """What would become of a session: its verdict and the step that leads, now and then; `why` when nothing could be computed."""
 
     session_id: int
     verdict: str
     words: str
+    step: str = ""
     now: str
+    step_now: str
     why: str = ""

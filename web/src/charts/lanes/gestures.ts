@@ -54,8 +54,9 @@ export function useGestures(
     let edge: string | null = null;
     let pan: { x: number; span: [number, number] } | null = null;
     const down = (event: PointerEvent) => {
-      element.setPointerCapture(event.pointerId);
+      // The names of the lanes have clicks of their own, which a captured pointer would take from them.
       if (event.clientX < place().left + LEFT) return;
+      element.setPointerCapture(event.pointerId);
       edge = event.button === 0 && !event.shiftKey ? (edgeAt(event)?.key ?? null) : null;
       if (edge) return;
       if (event.shiftKey || event.button === 1) pan = { x: event.clientX, span: latest.current.span };

@@ -38,13 +38,13 @@ function Tried({ tried, wrong }: { tried: TriedSession[] | null; wrong: string |
   if (wrong) return <p className="text-[13px] text-above">{wrong}</p>;
   if (tried === null) return <p className="text-[13px] text-soft">Change a value to see what it would do.</p>;
   if (tried.length === 0) return <p className="text-[13px] text-soft">No session of this kind has figures yet.</p>;
-  const changed = tried.filter(({ effect }) => effect.verdict !== effect.now);
+  const changed = tried.filter(({ effect }) => effect.verdict !== effect.now || effect.step !== effect.step_now);
   return (
     <div className="text-[13px]" role="status">
       <p>
         {changed.length === 0
           ? `The verdicts of the ${tried.length} newest sessions would stay as they are.`
-          : `Of the ${tried.length} newest sessions ${changed.length} would have another verdict:`}
+          : `Of the ${tried.length} newest sessions ${changed.length} would be judged otherwise:`}
       </p>
       <table className="mt-1 w-full">
         <tbody>
@@ -56,7 +56,7 @@ function Tried({ tried, wrong }: { tried: TriedSession[] | null; wrong: string |
               </td>
               <td className="py-1">
                 <span className="block text-soft">
-                  now <Verdict verdict={effect.now as VerdictWord} />
+                  now <Verdict verdict={effect.now as VerdictWord} words={effect.step_now || effect.now} />
                 </span>
                 <Verdict verdict={effect.verdict as VerdictWord} words={effect.why || effect.words || effect.verdict} />
               </td>

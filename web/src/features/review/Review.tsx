@@ -137,7 +137,7 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
             Limits
             <select
               className="min-h-7 rounded border border-line bg-panel px-1.5 text-ink"
-              value={data.limit_set_id}
+              value={review.limitSetId ?? data.limit_set_id}
               onChange={(e) => review.look(Number(e.target.value))}
             >
               {choices.map((l) => (
@@ -150,7 +150,7 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
           {looking && !locked && (
             <>
               <span className="text-action">only looking</span>
-              <Button look="quiet" size="small" onClick={() => review.keepLimits(data.limit_set_id)}>
+              <Button look="quiet" size="small" onClick={review.keepLimits}>
                 use for this session
               </Button>
               <Button look="quiet" size="small" onClick={() => review.look(null)}>

@@ -77,8 +77,10 @@ export function useReview(id: number) {
     query,
     limitSetId,
     look: (wanted: number | null) => setLimitSetId(wanted === own ? null : wanted),
-    keepLimits: (wanted: number) => {
-      decide([{ what: "setting", key: "limit_set_id", value: wanted }]).then((done) => done && setLimitSetId(null));
+    /** Keeps the set that was chosen, also while what it says is still on its way. */
+    keepLimits: () => {
+      if (limitSetId === null) return;
+      decide([{ what: "setting", key: "limit_set_id", value: limitSetId }]).then((done) => done && setLimitSetId(null));
     },
     decide,
     set: (key: string, value: number | string | null, reason = "") =>
