@@ -149,8 +149,12 @@ class Register(DatabaseTest):
         [first] = [r for r in sessions.list_sessions(self.db, Filter())[0] if r.session.id == row.id]
         self.assertEqual(first.tags, {"place": "crusher hall", "task": "liner change"})
 
-    def test_tags_are_replaced_and_empty_ones_go(self) -> None:
-        sessions.change(self.db, self.rows[0].id or 0, {"tags": {"place": "mill", "task": "  "}})
+    def test_a_tag_that_is_named_changes_and_an_empty_one_goes(self) -> None:
+        row = self.rows[0].id or 0
+        sessions.change(self.db, row, {"tags": {"place": "mill"}})
+        tags = sorted((t.key, t.value) for t in self.db.exec(select(Tag)).all())
+        self.assertEqual(tags, [("place", "mill"), ("task", "liner change")])
+        sessions.change(self.db, row, {"tags": {"task": "  "}})
         self.assertEqual([(t.key, t.value) for t in self.db.exec(select(Tag)).all()], [("place", "mill")])
 
     def test_kept_aside_can_be_brought_in(self) -> None:

@@ -7,12 +7,14 @@ import re
 import numpy as np
 from playwright.sync_api import Route, expect
 from sqlalchemy import text
+from sqlmodel import col, select
 
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.demo.fleet import Fleet, Meter
 from kumpel.formats import krec
 from kumpel.link.client import RecorderLink
 from kumpel.services import conclusions, decisions, people, recordings
+from kumpel.store.tables import Decision
 from tests.web.browser import BrowserTest
 
 
@@ -91,6 +93,45 @@ class Entries(BrowserTest):
         worn.press("Enter")
         expect(worn).to_have_value("good ones")
         self.assertEqual(self.field(row.id, "attenuation_db"), 20)
+
+    def test_what_is_typed_while_an_answer_is_on_its_way_is_not_mixed_with_it(self) -> None:
+        """What was selected to be typed over stays selected; a value is compared with what will be kept, not with what was."""
+        row = self.session(7200, self.person("Ida Brandvik"))
+        page = self.sign_in()
+
+        def late(route: Route) -> None:
+            answer = route.fetch()
+            page.wait_for_timeout(600)
+            route.fulfill(response=answer)
+
+        page.route("**/decisions", late)
+        page.goto(f"{self.address}/review/{row.id}")
+        day = page.get_by_role("textbox", name="Working day")
+        day.fill("450 min")
+        day.press("Enter")
+        day.select_text()
+        page.wait_for_timeout(1500)
+        page.keyboard.insert_text("8")
+        expect(day).to_have_value("8")
+        day.press("Enter")
+        day.fill("7,5")
+        day.press("Enter")
+        expect(day).to_have_value("7:30")
+        # The answers are held back here, so time has to go by in the page.
+        page.wait_for_timeout(3000)
+        self.assertEqual(self.taken(row.id), [27_000, 28_800, 27_000])
+        day.fill("7:15")
+        day.press("Enter")
+        page.get_by_role("textbox", name="Worn protection").focus()
+        page.wait_for_timeout(2000)
+        self.assertEqual(self.taken(row.id)[3:], [26_100], "Enter and leaving the field take a decision once")
+        expect(day).to_have_value("7:15")
+
+    def taken(self, session_id: int | None) -> list[object]:
+        """Every working day that was ever decided, in order."""
+        self.db.expire_all()
+        asked = select(Decision).where(Decision.session_id == session_id, Decision.key == "working_day_s")
+        return [wish.value for wish in self.db.exec(asked.order_by(col(Decision.id)))]
 
     def field(self, session_id: int | None, name: str) -> object:
         self.db.expire_all()

@@ -219,7 +219,8 @@ def change(db: Db, session_id: int, changes: dict[str, Any]) -> Session:
             raise InvalidError("A session can be shifted by a year at most.")
         shift_clock(session, changes["clock_shift_s"])
     if "tags" in changes:
-        db.exec(delete(Tag).where(col(Tag.session_id) == session_id))
+        # Only those that are named: somebody else may be writing another one.
+        db.exec(delete(Tag).where(col(Tag.session_id) == session_id, col(Tag.key).in_(changes["tags"])))
         for key, value in changes["tags"].items():
             if value.strip():
                 db.add(Tag(session_id=session_id, key=key, value=value.strip()[:200]))

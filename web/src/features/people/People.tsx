@@ -8,6 +8,7 @@ import { type Entry, numberOf } from "@/ui/entry";
 import { moment } from "@/ui/format";
 import { More, useAddPerson, usePeople } from "@/ui/people";
 import { useTitle } from "@/ui/title";
+import { useTyped } from "@/ui/typed";
 
 interface FieldWish {
   key: "name" | "number" | "team" | "born" | "sex" | "height_cm" | "weight_kg" | "contact" | "notes";
@@ -41,10 +42,64 @@ const FIELDS: FieldWish[] = [
 ];
 const NEEDED = ["name", "number"];
 
+/** One fact: kept when the field is left. */
+function Field({
+  field: { key, label, type, parse },
+  value,
+  onKeep,
+}: {
+  field: FieldWish;
+  value: string;
+  onKeep: (value: string | number | null) => Promise<unknown>;
+}) {
+  const { text, awaited, typed, type: setText, forget, send } = useTyped(value);
+  const [wrong, setWrong] = useState<string | null>(null);
+  const commit = () => {
+    if (typed === null) return;
+    const entry: Entry | { value: string | null } = parse
+      ? parse(typed)
+      : NEEDED.includes(key) && !typed.trim()
+        ? { wrong: `A ${key} is needed.` }
+        : { value: typed.trim() || (type === "date" ? null : "") };
+    // What cannot be taken stays in the field with the reason beside it; what was on record stays on record.
+    if ("wrong" in entry) return setWrong(entry.wrong);
+    setWrong(null);
+    const shown = String(entry.value ?? "");
+    if (shown === awaited) return forget();
+    const answer = onKeep(entry.value).then(
+      () => true,
+      (error: Error) => {
+        setWrong(error.message);
+        return false;
+      },
+    );
+    send(shown, answer, typed);
+  };
+  return (
+    <div className="contents">
+      <label htmlFor={`person-${key}`} className="pt-1 text-soft">
+        {label}
+      </label>
+      <span>
+        <input
+          id={`person-${key}`}
+          type={type === "date" ? "date" : "text"}
+          inputMode={type === "number" ? "decimal" : undefined}
+          className={`min-h-7 w-full border-0 border-b bg-transparent hover:border-soft ${wrong ? "border-above" : "border-line"}`}
+          aria-invalid={wrong !== null}
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+          onBlur={commit}
+          onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+        />
+        <Refused why={wrong} />
+      </span>
+    </div>
+  );
+}
+
 function Card({ id }: { id: number }) {
   const queries = useQueryClient();
-  const [typed, setTyped] = useState<Record<string, string>>({});
-  const [wrong, setWrong] = useState<Record<string, string>>({});
   const person = useQuery({
     queryKey: ["people", "one", id],
     queryFn: () => ask(api.GET("/api/people/{person_id}", { params: { path: { person_id: id } } })),
@@ -62,61 +117,18 @@ function Card({ id }: { id: number }) {
   if (person.isError) return <Trouble error={person.error} again={() => person.refetch()} />;
   if (!person.data) return <Loading what="the person" />;
   const data = person.data;
-  const refuse = (key: string, words: string | null) =>
-    setWrong((old) => {
-      const { [key]: _, ...rest } = old;
-      return words === null ? rest : { ...rest, [key]: words };
-    });
-  const commit = ({ key, type, parse }: FieldWish) => {
-    const text = typed[key];
-    if (text === undefined) return;
-    if (text === String(data[key] ?? "")) return refuse(key, null);
-    const entry: Entry | { value: string | null } = parse
-      ? parse(text)
-      : NEEDED.includes(key) && !text.trim()
-        ? { wrong: `A ${key} is needed.` }
-        : { value: text.trim() || (type === "date" ? null : "") };
-    // What cannot be taken stays in the field with the reason beside it; what was on record stays on record.
-    if ("wrong" in entry) return refuse(key, entry.wrong);
-    refuse(key, null);
-    change.mutate({ [key]: entry.value } as Schemas["PersonChange"], {
-      // What is typed by now may be something newer.
-      onSuccess: () =>
-        setTyped((old) => {
-          const { [key]: now, ...rest } = old;
-          return now === text ? rest : old;
-        }),
-      onError: (error) => refuse(key, error.message),
-    });
-  };
   return (
     <>
       <h1 className="truncate">{data.name}</h1>
       <div className="mt-3 grid grid-cols-[96px_1fr] gap-y-1.5">
-        {FIELDS.map((field) => {
-          const { key, label, type } = field;
-          return (
-            <div key={key} className="contents">
-              <label htmlFor={`person-${key}`} className="pt-1 text-soft">
-                {label}
-              </label>
-              <span>
-                <input
-                  id={`person-${key}`}
-                  type={type === "date" ? "date" : "text"}
-                  inputMode={type === "number" ? "decimal" : undefined}
-                  className={`min-h-7 w-full border-0 border-b bg-transparent hover:border-soft ${wrong[key] ? "border-above" : "border-line"}`}
-                  aria-invalid={wrong[key] !== undefined}
-                  value={typed[key] ?? String(data[key] ?? "")}
-                  onChange={(e) => setTyped({ ...typed, [key]: e.target.value })}
-                  onBlur={() => commit(field)}
-                  onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
-                />
-                <Refused why={wrong[key]} />
-              </span>
-            </div>
-          );
-        })}
+        {FIELDS.map((field) => (
+          <Field
+            key={field.key}
+            field={field}
+            value={String(data[field.key] ?? "")}
+            onKeep={(value) => change.mutateAsync({ [field.key]: value } as Schemas["PersonChange"])}
+          />
+        ))}
       </div>
       <p className="h-5 pt-1 text-[12px] text-soft" role="status">
         {change.isPending ? "keeping …" : change.isSuccess ? "kept" : ""}

@@ -4,6 +4,7 @@ import { api, ask } from "@/api/client";
 import { Button, inputLook, Refused } from "@/ui/basics";
 import { numberOf } from "@/ui/entry";
 import { day } from "@/ui/format";
+import { useTyped } from "@/ui/typed";
 import { keptOf, type Scope, type Settings, type SettingValue, type SettingWord, useKeepSetting } from "./useSettings";
 
 const shownAs = (value: SettingValue | undefined): string =>
@@ -41,7 +42,7 @@ export function SettingField({
   const kept = keptOf(settings, word.key, scope, of);
   const own = kept?.value ?? null;
   const from = inherited(settings, word, scope);
-  const [typed, setTyped] = useState<string | null>(null);
+  const { text, awaited, typed, type, forget, send } = useTyped(shownAs(own));
   const [wrong, setWrong] = useState<string | null>(null);
   const sets = useQuery({
     queryKey: ["limit-sets"],
@@ -50,15 +51,22 @@ export function SettingField({
   });
   const put = (value: SettingValue) => {
     setWrong(null);
-    keep.mutate({ key: word.key, scope, of, value, version: kept?.version ?? 0 }, { onSettled: () => setTyped(null) });
+    const answer = keep.mutateAsync({ key: word.key, scope, of, value, version: kept?.version ?? 0 });
+    send(
+      shownAs(value),
+      answer.then(
+        () => true,
+        () => false,
+      ),
+    );
   };
   const commit = () => {
     if (typed === null) return;
-    if (typed === shownAs(own)) {
+    if (typed === awaited || (!typed.trim() && awaited === "")) {
       setWrong(null);
-      return setTyped(null);
+      return forget();
     }
-    if (!typed.trim()) return own === null ? setTyped(null) : put(null);
+    if (!typed.trim()) return put(null);
     if (word.type === "lines") return put(typed.split("\n"));
     if (word.type !== "number") return put(typed);
     const entry = numberOf(typed, { unit: word.unit, low: word.low ?? undefined, high: word.high ?? undefined });
@@ -68,7 +76,7 @@ export function SettingField({
   const shared = {
     id,
     className: inputLook,
-    value: typed ?? shownAs(own),
+    value: text,
     "aria-invalid": wrong !== null,
     onBlur: commit,
   };
@@ -111,7 +119,7 @@ export function SettingField({
             {...shared}
             rows={word.type === "lines" ? Math.min(Math.max(shownAs(own ?? from).split("\n").length, 3), 8) : 3}
             placeholder={shownAs(from)}
-            onChange={(e) => setTyped(e.target.value)}
+            onChange={(e) => type(e.target.value)}
           />
         ) : (
           <span className="flex items-center gap-2">
@@ -119,7 +127,7 @@ export function SettingField({
               {...shared}
               className={word.type === "number" ? `${inputLook} max-w-28` : inputLook}
               placeholder={shownAs(from)}
-              onChange={(e) => setTyped(e.target.value)}
+              onChange={(e) => type(e.target.value)}
               onKeyDown={(e) => e.key === "Enter" && commit()}
             />
             {word.unit}

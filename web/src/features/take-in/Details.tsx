@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useId } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import { MiniLevel } from "@/charts/MiniLevel";
 import { useNumber } from "@/features/settings/useSettings";
@@ -8,6 +8,7 @@ import { Button } from "@/ui/basics";
 import { clockError, length, moment } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { PersonPicker } from "@/ui/person-picker";
+import { useTyped } from "@/ui/typed";
 
 /** What is said about a session before it is taken in. */
 export interface Draft {
@@ -44,6 +45,61 @@ function Stored({ id, onReview }: { id: number; onReview: () => void }) {
   );
 }
 
+/** A line of words: kept as it is typed (`onType`), or when it is left. */
+function Line({
+  label,
+  value,
+  hint,
+  suggestions = [],
+  disabled,
+  onType,
+  onLeave,
+}: {
+  label: string;
+  value: string;
+  hint: string;
+  suggestions?: string[];
+  disabled: boolean;
+  onType?: (value: string) => void;
+  /** Says whether it was kept. */
+  onLeave: (value: string) => Promise<boolean>;
+}) {
+  const offered = useId();
+  const { text, awaited, typed, type, forget, send } = useTyped(value);
+  const leave = () => {
+    if (typed === null) return;
+    if (onType || typed.trim() === awaited) return forget();
+    send(typed.trim(), onLeave(typed));
+  };
+  return (
+    <>
+      <span className="pt-1 text-soft">{label}</span>
+      <input
+        aria-label={label}
+        className={line}
+        list={suggestions.length > 0 ? offered : undefined}
+        placeholder={hint}
+        maxLength={200}
+        value={text}
+        disabled={disabled}
+        onChange={(e) => {
+          type(e.target.value);
+          onType?.(e.target.value);
+        }}
+        onBlur={leave}
+        onKeyDown={(e) => e.key === "Enter" && leave()}
+      />
+      {suggestions.length > 0 && (
+        <datalist id={offered}>
+          {suggestions.map((each) => (
+            <option key={each} value={each} />
+          ))}
+        </datalist>
+      )}
+    </>
+  );
+}
+
 /** Who, where, what: prefilled from the hand-over, changeable before and after take-in. */
 export function Details({
   bay,
@@ -73,7 +129,6 @@ export function Details({
     onSuccess: () => queries.invalidateQueries(),
     onError: fail,
   });
-  const [typed, setTyped] = useState<Record<string, string>>({});
   const own: Draft = draft ?? { tags: found.tags, note: "", person: null, unclaimed: false, shiftClock: false };
   const tags = stored ? (session.data?.tags ?? {}) : own.tags;
   const person = stored
@@ -84,47 +139,13 @@ export function Details({
   const note = stored ? (session.data?.note ?? "") : own.note;
   const error = bay.recorder.clock_error_s ?? 0;
   const wrongFrom = useNumber("link.clock_s", bay.recorder.kind);
-  const setTag = (key: string, value: string) => {
-    const next = { ...tags, [key]: value };
-    if (!stored) onDraft({ ...own, tags: next });
-    else if (value !== (tags[key] ?? "")) change.mutate({ tags: next });
-  };
   const words = useKindWords().data?.find((k) => k.key === bay.recorder.kind)?.tags ?? [];
-  const text = (
-    key: string,
-    label: string,
-    value: string,
-    hint: string,
-    commit: (value: string) => void,
-    suggestions: string[] = [],
-  ) => (
-    <div key={key} className="contents">
-      <span className="pt-1 text-soft">{label}</span>
-      <input
-        aria-label={label}
-        className={line}
-        list={suggestions.length > 0 ? `offered-${key}` : undefined}
-        placeholder={hint}
-        maxLength={200}
-        value={typed[key] ?? value}
-        disabled={found.standing === "arriving" || found.standing === "deleted"}
-        onChange={(e) => {
-          setTyped({ ...typed, [key]: e.target.value });
-          if (!stored) commit(e.target.value);
-        }}
-        onBlur={() => {
-          if (typed[key] !== undefined && stored) commit(typed[key]);
-        }}
-      />
-      {suggestions.length > 0 && (
-        <datalist id={`offered-${key}`}>
-          {suggestions.map((each) => (
-            <option key={each} value={each} />
-          ))}
-        </datalist>
-      )}
-    </div>
-  );
+  const put = (body: Schemas["SessionChange"]) =>
+    change.mutateAsync(body).then(
+      () => true,
+      () => false,
+    );
+  const shut = found.standing === "arriving" || found.standing === "deleted";
   return (
     <>
       <h2>
@@ -138,7 +159,18 @@ export function Details({
       <div className="mt-3 grid grid-cols-[84px_1fr] gap-y-2">
         <span className="text-soft">Person</span>
         <b className="truncate border-line border-b pb-0.5 font-medium">{person}</b>
-        {words.map((w) => text(w.key, w.label, tags[w.key] ?? "", w.hint, (v) => setTag(w.key, v), w.suggestions))}
+        {words.map((w) => (
+          <Line
+            key={w.key}
+            label={w.label}
+            value={tags[w.key] ?? ""}
+            hint={w.hint}
+            suggestions={w.suggestions}
+            disabled={shut}
+            onType={stored ? undefined : (v) => onDraft({ ...own, tags: { ...tags, [w.key]: v } })}
+            onLeave={(v) => put({ tags: { [w.key]: v } })}
+          />
+        ))}
         {Math.abs(error) >= wrongFrom && (
           <>
             <span className="text-soft">Clock</span>
@@ -177,9 +209,14 @@ export function Details({
             )}
           </>
         )}
-        {text("note", "Note", note, "add a note", (v) =>
-          stored ? change.mutate({ note: v }) : onDraft({ ...own, note: v }),
-        )}
+        <Line
+          label="Note"
+          value={note}
+          hint="add a note"
+          disabled={shut}
+          onType={stored ? undefined : (v) => onDraft({ ...own, note: v })}
+          onLeave={(v) => put({ note: v })}
+        />
       </div>
       {found.standing !== "deleted" && found.standing !== "arriving" && (
         <div className="mt-4 flex flex-wrap gap-2">

@@ -5,6 +5,7 @@ import { Refused } from "@/ui/basics";
 import { type Entry, lengthOf, numberOf } from "@/ui/entry";
 import { hoursMinutes, number } from "@/ui/format";
 import { ReasonDialog } from "@/ui/reason";
+import { useTyped } from "@/ui/typed";
 import type { ReviewActions } from "../useReview";
 
 import { Heading } from "./Heading";
@@ -14,6 +15,7 @@ function Setting({
   unit,
   value,
   parse,
+  shown,
   onSet,
   onTyping,
   locked,
@@ -24,38 +26,37 @@ function Setting({
   unit: string;
   value: string;
   parse: (text: string) => Entry | { value: string | null };
-  /** Sets the value; a promise is waited for. */
-  onSet: (value: number | string | null) => unknown;
+  /** How a value is written in the field. */
+  shown: (value: number | string | null) => string;
+  /** Sets the value, and says whether it was taken. */
+  onSet: (value: number | string | null) => Promise<boolean>;
   /** What would hold while it is typed; undefined when it is not understood, or nobody types any more. */
   onTyping?: (value: number | string | null | undefined) => void;
   locked: boolean;
   hint: string;
   wide?: boolean;
 }) {
-  const [typed, setTyped] = useState<string | null>(null);
+  const { text, awaited, typed, type, forget, send } = useTyped(value);
   const [wrong, setWrong] = useState<string | null>(null);
-  const typing = (text: string) => {
-    setTyped(text);
-    const entry = parse(text);
-    onTyping?.("wrong" in entry || text.trim() === value ? undefined : entry.value);
+  const typing = (now: string) => {
+    type(now);
+    const entry = parse(now);
+    onTyping?.("wrong" in entry || now.trim() === awaited ? undefined : entry.value);
   };
   const commit = () => {
     if (typed === null) return;
-    if (typed.trim() === value) {
-      onTyping?.(undefined);
-      setTyped(null);
-      setWrong(null);
-      return;
-    }
     const entry = parse(typed);
     // What is not understood stays in the field, and what was there before stays in force.
     if ("wrong" in entry) return setWrong(entry.wrong);
     setWrong(null);
-    // What was typed stands until the answer is here; what is typed meanwhile is newer.
-    void Promise.resolve(onSet(entry.value)).then(() => {
+    if (shown(entry.value) === awaited) {
       onTyping?.(undefined);
-      setTyped((now) => (now === typed ? null : now));
-    });
+      return forget();
+    }
+    send(
+      shown(entry.value),
+      onSet(entry.value).finally(() => onTyping?.(undefined)),
+    );
   };
   return (
     <label className="flex flex-wrap items-center justify-between gap-x-2 border-hair border-t py-1 text-[13px]">
@@ -66,7 +67,7 @@ function Setting({
           className={`${wide ? "w-32" : "w-20"} rounded border bg-transparent px-1 text-right hover:border-line ${wrong ? "border-above" : "border-transparent"}`}
           aria-invalid={wrong !== null}
           placeholder={hint}
-          value={typed ?? value}
+          value={text}
           readOnly={locked}
           onChange={(e) => typing(e.target.value)}
           onBlur={commit}
@@ -130,15 +131,8 @@ export function ForThisSession({
             unit={word.unit}
             hint={planned}
             wide={word.type === "text"}
-            value={
-              value === null
-                ? ""
-                : word.type === "length"
-                  ? hoursMinutes(Number(value))
-                  : typeof value === "number"
-                    ? number(value, decimalsOf(value))
-                    : value
-            }
+            value={shownOf(word)(value)}
+            shown={shownOf(word)}
             parse={parserOf(word)}
             locked={locked}
             onTyping={(v) =>
@@ -146,9 +140,11 @@ export function ForThisSession({
                 ? supposed.forget()
                 : supposed.suppose({ add: [{ what: "setting", key: word.key, value: v, reason: "supposed" }] })
             }
-            onSet={(v) =>
-              word.needs_reason && typeof v === "number" ? setExplaining({ word, value: v }) : actions.set(word.key, v)
-            }
+            onSet={async (v) => {
+              if (!word.needs_reason || typeof v !== "number") return actions.set(word.key, v);
+              setExplaining({ word, value: v });
+              return false;
+            }}
           />
         );
       })}
@@ -167,6 +163,12 @@ export function ForThisSession({
     </>
   );
 }
+
+const shownOf = (word: Kind["decisions"][number]) => (value: number | string | null) => {
+  if (value === null) return "";
+  if (word.type === "length") return hoursMinutes(Number(value));
+  return typeof value === "number" ? number(value, decimalsOf(value)) : value;
+};
 
 const decimalsOf = (value: number) => Math.min((String(value).split(".")[1] ?? "").length, 3);
 
