@@ -1,10 +1,11 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { type Key, useKeys } from "@/app/keys";
 import { length, type WallClock } from "@/ui/format";
 import { ReasonDialog } from "@/ui/reason";
 import type { Happening } from "./events";
 
-const ROWS = 400;
+const ROW_PX = 29;
 
 /** Events with a filter; Up and Down walk through them, K keeps, X leaves one out and asks why. */
 export function EventList({
@@ -39,17 +40,22 @@ export function EventList({
   );
   const at = shown.findIndex((h) => h.key === chosen);
   const current = at >= 0 ? shown[at] : undefined;
-  const list = useRef<HTMLUListElement>(null);
+  const box = useRef<HTMLElement>(null);
+  const virtual = useVirtualizer({
+    count: shown.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => ROW_PX,
+    overscan: 8,
+  });
+  const { scrollToIndex } = virtual;
   useEffect(() => {
     // Only the list moves: the lanes above, which show the event, stay in view.
-    const box = list.current;
-    const row = box?.querySelector<HTMLElement>('[aria-current="true"]');
-    if (!chosen || !box || !row) return;
-    const top = row.offsetTop - box.offsetTop;
-    if (top < box.scrollTop) box.scrollTop = top;
-    else if (top + row.offsetHeight > box.scrollTop + box.clientHeight)
-      box.scrollTop = top + row.offsetHeight - box.clientHeight;
-  }, [chosen]);
+    if (at < 0) return;
+    // Rows out of view go, and would take the focus with them: it walks along.
+    const row = box.current?.querySelector<HTMLElement>(`[aria-posinset="${at + 1}"] button`);
+    if (box.current?.contains(document.activeElement)) row?.focus({ preventScroll: true });
+    scrollToIndex(at, { align: "auto" });
+  }, [at, scrollToIndex]);
   const drop = (h: Happening) => h.word?.droppable && h.kept && !locked && setDropping(h);
   const keep = (h: Happening) => {
     if (locked) return;
@@ -91,53 +97,68 @@ export function EventList({
         {groups.length > 1 && groups.map(([group, count]) => chip(group, `${group} ${count}`))}
         {out > 0 && chip("left out", `left out ${out}`)}
       </div>
-      <ul ref={list} className="max-h-[250px] overflow-auto text-[13px]">
-        {shown.slice(0, ROWS).map((h) => (
-          <li
-            key={h.key}
-            aria-current={h.key === chosen}
-            className={`flex items-center gap-2 border-hair border-t ${h.key === chosen ? "bg-act-soft" : ""}`}
-          >
-            <button
-              type="button"
-              className="flex min-h-7 min-w-0 flex-1 items-center gap-2.5 text-left"
-              onClick={() => onChoose(h)}
-            >
-              <span className="w-16 shrink-0 font-medium">{clock(h.atS, true)}</span>
-              <span className={`min-w-0 flex-1 truncate ${h.kept ? "" : "text-soft line-through"}`}>{h.text}</span>
-              {h.endS > h.atS && !h.text.endsWith(" s") && <span className="text-soft">{length(h.endS - h.atS)}</span>}
-            </button>
-            <span className="shrink-0 truncate text-right">
-              {h.decision ? (
-                <button
-                  type="button"
-                  className="text-act hover:underline"
-                  disabled={locked}
-                  title={`${h.decision.reason || h.decision.what}: take back`}
-                  onClick={() => h.decision && onTakeBack(h.decision.id)}
+      <section
+        ref={box}
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls
+        tabIndex={0}
+        aria-label="List of events"
+        className="max-h-[250px] overflow-auto text-[13px]"
+      >
+        <ul className="relative" style={{ height: virtual.getTotalSize() }}>
+          {virtual.getVirtualItems().map(({ index, start }) => {
+            const h = shown[index];
+            return (
+              h && (
+                <li
+                  key={h.key}
+                  aria-current={h.key === chosen}
+                  aria-posinset={index + 1}
+                  aria-setsize={shown.length}
+                  style={{ top: start, height: ROW_PX }}
+                  className={`absolute inset-x-0 flex items-center gap-2 border-hair border-t ${h.key === chosen ? "bg-act-soft" : ""}`}
                 >
-                  {h.decision.what === "dropped" ? "count it" : "as computed"}
-                </button>
-              ) : !locked && h.kept && h.word?.droppable ? (
-                <button type="button" className="text-act hover:underline" onClick={() => drop(h)}>
-                  leave out
-                </button>
-              ) : !locked && !h.kept && h.word?.keepable ? (
-                <button type="button" className="text-act hover:underline" onClick={() => keep(h)}>
-                  count it
-                </button>
-              ) : (
-                !h.kept && <span className="text-soft">does not count</span>
-              )}
-            </span>
-          </li>
-        ))}
-      </ul>
-      {shown.length > ROWS && (
-        <p className="pt-1 text-[12.5px] text-soft">
-          {shown.length - ROWS} more; filter to see them, or walk there with the arrow keys.
-        </p>
-      )}
+                  <button
+                    type="button"
+                    className="flex min-h-7 min-w-0 flex-1 items-center gap-2.5 text-left"
+                    onClick={() => onChoose(h)}
+                  >
+                    <span className="w-16 shrink-0 font-medium">{clock(h.atS, true)}</span>
+                    <span className={`min-w-0 flex-1 truncate ${h.kept ? "" : "text-soft line-through"}`}>
+                      {h.text}
+                    </span>
+                    {h.endS > h.atS && !h.text.endsWith(" s") && (
+                      <span className="text-soft">{length(h.endS - h.atS)}</span>
+                    )}
+                  </button>
+                  <span className="shrink-0 truncate text-right">
+                    {h.decision ? (
+                      <button
+                        type="button"
+                        className="text-act hover:underline"
+                        disabled={locked}
+                        title={`${h.decision.reason || h.decision.what}: take back`}
+                        onClick={() => h.decision && onTakeBack(h.decision.id)}
+                      >
+                        {h.decision.what === "dropped" ? "count it" : "as computed"}
+                      </button>
+                    ) : !locked && h.kept && h.word?.droppable ? (
+                      <button type="button" className="text-act hover:underline" onClick={() => drop(h)}>
+                        leave out
+                      </button>
+                    ) : !locked && !h.kept && h.word?.keepable ? (
+                      <button type="button" className="text-act hover:underline" onClick={() => keep(h)}>
+                        count it
+                      </button>
+                    ) : (
+                      !h.kept && <span className="text-soft">does not count</span>
+                    )}
+                  </span>
+                </li>
+              )
+            );
+          })}
+        </ul>
+      </section>
       {dropping && (
         <ReasonDialog
           title={`Leave this ${dropping.word?.one ?? "event"} out?`}

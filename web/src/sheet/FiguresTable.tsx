@@ -1,20 +1,25 @@
 import { Verdict } from "@/ui/basics";
 import { percent } from "@/ui/format";
-import { type Assessed, type Figure, figureOf } from "./assessed";
+import { type Assessed, type Assessment, type Figure, figureOf } from "./assessed";
 import { judgementOf, stated, unitOf } from "./KeyFigures";
 
-/** Every figure, as reviewed and (where it differs) as recorded, with its limits, verdict and why. */
+/** Every figure, as reviewed (or supposed) and, where it differs, as recorded (or as it is), with its limits, verdict and why. */
 export function FiguresTable({
   review,
+  supposed = null,
   onWhy,
   compact = false,
 }: {
   review: Assessed;
+  /** Shown in place of what is, while something is only supposed. */
+  supposed?: Assessment | null;
   onWhy: (figure: Figure) => void;
   /** Narrow: units stand in the names, the words of a verdict give way to its step, a click on a name says why. */
   compact?: boolean;
 }) {
-  const { reviewed, recorded } = review;
+  const reviewed = supposed ?? review.reviewed;
+  const recorded = supposed ? review.reviewed : review.recorded;
+  const [heading, besideHeading] = supposed ? ["would be", "now"] : ["as reviewed", "as recorded"];
   const limited = new Set(reviewed.judgements.map((j) => j.figure));
   const figures = [...reviewed.figures].sort((a, b) => Number(limited.has(b.key)) - Number(limited.has(a.key)));
   const differ = reviewed.figures.some((f) => stated(figureOf(recorded, f.key)) !== stated(f));
@@ -23,8 +28,8 @@ export function FiguresTable({
       <thead className="text-left font-narrow text-[12.5px] text-soft">
         <tr>
           <th className="py-1 font-medium">Figure</th>
-          <th className="whitespace-nowrap pl-2 text-right font-medium">{differ ? "as reviewed" : "Value"}</th>
-          {differ && <th className="whitespace-nowrap pl-2 text-right font-medium">as recorded</th>}
+          <th className="whitespace-nowrap pl-2 text-right font-medium">{differ || supposed ? heading : "Value"}</th>
+          {differ && <th className="whitespace-nowrap pl-2 text-right font-medium">{besideHeading}</th>}
           {!compact && <th className="pl-1.5 font-medium">Unit</th>}
           <th className="pl-2 text-right font-medium">Limit</th>
           {!compact && <th className="pl-2 text-right font-medium">Coverage</th>}

@@ -81,6 +81,7 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
     },
     [show],
   );
+  const walked = happenings.find((h) => h.key === event);
   const zoomed = span[1] - span[0] < whole[1] - 0.5;
   const fine = span[1] - span[0] < 600;
   const table = reviewed.tables.find((t) => t.key === tab);
@@ -120,6 +121,13 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
             </Button>
           )}
           <span className="ml-auto min-h-5 min-w-0 truncate text-soft" aria-live="off">
+            {cursor === null && walked && (
+              <>
+                {happenings.indexOf(walked) + 1} of {happenings.length}: {clock(walked.atS, true)}{" "}
+                <b className="font-semibold text-ink">{walked.text}</b>
+                {!walked.kept && ", does not count"}
+              </>
+            )}
             {cursor !== null && (
               <>
                 {clock(cursor, fine || lanes.some((l) => (l.bins?.binS ?? 60) < 60))}{" "}
@@ -209,7 +217,7 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
             {table ? (
               <DataTable key={table.key} table={table} clock={clock} onTime={(s) => show(s)} />
             ) : (
-              <FiguresTable review={review} onWhy={onWhy} compact={beside} />
+              <FiguresTable review={review} supposed={supposed.supposed} onWhy={onWhy} compact={beside} />
             )}
           </div>
         </section>

@@ -18,12 +18,14 @@ export interface Supposing {
 export function useSupposed(sessionId: number) {
   const [supposed, setSupposed] = useState<Assessment | null>(null);
   const [wrong, setWrong] = useState<string | null>(null);
+  const [asking, setAsking] = useState(false);
   const running = useRef<AbortController | null>(null);
   const waiting = useRef<Supposing | null>(null);
   const run = useCallback(
     async (what: Supposing) => {
       const own = new AbortController();
       running.current = own;
+      setAsking(true);
       try {
         const found = await ask(
           api.POST("/api/sessions/{session_id}/preview", {
@@ -48,6 +50,7 @@ export function useSupposed(sessionId: number) {
       const next = waiting.current;
       waiting.current = null;
       if (next) void run(next);
+      else setAsking(false);
     },
     [sessionId],
   );
@@ -63,9 +66,10 @@ export function useSupposed(sessionId: number) {
     running.current = waiting.current = null;
     setSupposed(null);
     setWrong(null);
+    setAsking(false);
   }, []);
   useEffect(() => forget, [forget]);
-  return { supposed, wrong, suppose, forget };
+  return { supposed, wrong, asking, suppose, forget };
 }
 
 export type Supposed = ReturnType<typeof useSupposed>;

@@ -46,6 +46,7 @@ function wishOf(
 export function LimitEditor({
   base,
   known,
+  named = true,
   onWish,
   actions,
 }: {
@@ -53,6 +54,8 @@ export function LimitEditor({
   base: LimitSet;
   /** Every rule that a set of this kind may have. */
   known: Rule[];
+  /** Whether the name, issuer and date of the set are asked for. */
+  named?: boolean;
   /** Called with each change that can be understood. */
   onWish: (wish: LimitWish) => void;
   actions: (wish: LimitWish | null) => React.ReactNode;
@@ -77,7 +80,10 @@ export function LimitEditor({
   const missing = known.filter((k) => !rules.some((r) => sameRule(k, { ...r, steps: [] })));
   return (
     <div>
-      <div className="grid grid-cols-2 gap-3 min-[900px]:grid-cols-[minmax(0,2fr)_minmax(0,1fr)_150px_110px]">
+      <div
+        hidden={!named}
+        className="mb-3 grid grid-cols-2 gap-3 min-[900px]:grid-cols-[minmax(0,2fr)_minmax(0,1fr)_150px_110px] [&[hidden]]:hidden"
+      >
         <Field label="Name">
           <input
             className={inputLook}
@@ -116,7 +122,7 @@ export function LimitEditor({
           />
         </Field>
       </div>
-      <ul className="mt-3" aria-label="Rules">
+      <ul aria-label="Rules">
         {rules.map((rule, at) => (
           <li
             key={`${rule.figure} ${JSON.stringify(rule.parameters)}`}

@@ -1,13 +1,13 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api, ask } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
 import { Button, Loading, Trouble, Verdict, type VerdictWord } from "@/ui/basics";
 import { day, moment } from "@/ui/format";
-import { useNotices } from "@/ui/notices";
-import { LimitEditor, type LimitWish } from "./LimitEditor";
-import { counted, edge, type LimitSet, newest, rulesOf, sameRule } from "./rules";
+import { LimitEditor } from "./LimitEditor";
+import { counted, edge, type LimitSet, newest, rulesOf } from "./rules";
 import { type TriedSession, useEffects } from "./useEffects";
+import { rulesKnown, useKeepLimits } from "./useKeepLimits";
 
 function Rules({ set }: { set: LimitSet }) {
   return (
@@ -69,33 +69,9 @@ function Tried({ tried, wrong }: { tried: TriedSession[] | null; wrong: string |
 }
 
 function Editing({ base, sets, onDone }: { base: LimitSet; sets: LimitSet[]; onDone: () => void }) {
-  const queries = useQueryClient();
-  const { say, fail } = useNotices();
   const effects = useEffects(base.kind);
-  const known = useMemo(() => {
-    const all = sets.filter((s) => s.kind === base.kind).flatMap(rulesOf);
-    return all.filter((rule, i) => all.findIndex((other) => sameRule(other, rule)) === i);
-  }, [sets, base.kind]);
-  const keep = useMutation({
-    mutationFn: (wish: LimitWish) =>
-      base.shipped
-        ? ask(api.POST("/api/limit-sets", { body: wish }))
-        : ask(
-            api.POST("/api/limit-sets/{limit_set_id}/versions", {
-              params: { path: { limit_set_id: base.id } },
-              body: wish,
-            }),
-          ),
-    onSuccess: (made) => {
-      queries.invalidateQueries({ queryKey: ["limit-sets"] });
-      say(`${made.name}, ${made.version}, is on record.`);
-      onDone();
-    },
-    onError: (error) => {
-      fail(error);
-      queries.invalidateQueries({ queryKey: ["limit-sets"] });
-    },
-  });
+  const known = useMemo(() => rulesKnown(sets, base.kind), [sets, base.kind]);
+  const { keep, keeping, words } = useKeepLimits(base, onDone);
   return (
     <div className="mt-3 grid gap-x-5 gap-y-3 border-line border-t pt-3 min-[1180px]:grid-cols-[minmax(0,1fr)_340px]">
       <section
@@ -110,8 +86,8 @@ function Editing({ base, sets, onDone }: { base: LimitSet; sets: LimitSet[]; onD
         onWish={effects.tryIt}
         actions={(wish) => (
           <>
-            <Button look="primary" disabled={!wish || keep.isPending} onClick={() => wish && keep.mutate(wish)}>
-              {base.shipped ? "Keep as a set of the house" : "Keep as the next version"}
+            <Button look="primary" disabled={!wish || keeping} onClick={() => wish && keep(wish)}>
+              {words}
             </Button>
             <Button look="quiet" onClick={onDone}>
               Cancel

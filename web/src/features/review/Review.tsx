@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Suspense, useEffect, useMemo, useState } from "react";
+import { lazy, Suspense, useEffect, useMemo, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { type Key, useKeys } from "@/app/keys";
@@ -15,6 +15,8 @@ import { useTitle } from "@/ui/title";
 import { SidePanel } from "./SidePanel";
 import { useReview } from "./useReview";
 import { WhyDialog } from "./WhyDialog";
+
+const WhatIf = lazy(() => import("./WhatIf"));
 
 function Waiting({ sessions, chosen }: { sessions: Schemas["Session"][]; chosen: number | null }) {
   const navigate = useNavigate();
@@ -87,6 +89,7 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
   const supposed = useSupposed(id);
   const wrongFrom = useNumbers("link.clock_s");
   const [why, setWhy] = useState<Schemas["Figure"] | null>(null);
+  const [whatIf, setWhatIf] = useState(false);
   const navigate = useNavigate();
   const { fail } = useNotices();
   const limitSets = useQuery({ queryKey: ["limit-sets"], queryFn: () => ask(api.GET("/api/limit-sets")) });
@@ -147,6 +150,11 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
               ))}
             </select>
           </label>
+          {limitSet && !whatIf && (
+            <Button look="quiet" size="small" onClick={() => setWhatIf(true)}>
+              what if …
+            </Button>
+          )}
           {looking && !locked && (
             <>
               <span className="text-action">only looking</span>
@@ -187,6 +195,21 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
           </Button>
         </div>
         <Suspense fallback={<Loading what="the sheet" />}>
+          {limitSet && whatIf && (
+            <WhatIf
+              key={limitSet.id}
+              review={data}
+              base={limitSet}
+              sets={ofKind}
+              supposed={supposed}
+              locked={locked}
+              onKept={(made) => {
+                setWhatIf(false);
+                review.look(made);
+              }}
+              onClose={() => setWhatIf(false)}
+            />
+          )}
           <KindSheet
             key={id}
             review={data}

@@ -209,7 +209,7 @@ export default function NoiseSheet({ review, kind, limitSet, locked, actions, on
       </div>
       <section className="mt-2.5 rounded-lg border border-line bg-panel px-3 py-2">
         <h2 className="mb-1">All figures</h2>
-        <FiguresTable review={review} onWhy={onWhy} />
+        <FiguresTable review={review} supposed={supposed.supposed} onWhy={onWhy} />
       </section>
       {chosen && (
         <StretchDialog

@@ -3,7 +3,7 @@ import { type Assessed, type Kind, settingOf } from "@/sheet/assessed";
 import type { Supposed } from "@/sheet/useSupposed";
 import { Refused } from "@/ui/basics";
 import { type Entry, lengthOf, numberOf } from "@/ui/entry";
-import { hoursMinutes, number } from "@/ui/format";
+import { hoursMinutes, number, unitWords } from "@/ui/format";
 import { ReasonDialog } from "@/ui/reason";
 import { useTyped } from "@/ui/typed";
 import type { ReviewActions } from "../useReview";
@@ -128,7 +128,7 @@ export function ForThisSession({
           <Setting
             key={word.key}
             label={word.label}
-            unit={word.unit}
+            unit={unitWords(word.unit)}
             hint={planned}
             wide={word.type === "text"}
             value={shownOf(word)(value)}

@@ -1,0 +1,42 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { api, ask } from "@/api/client";
+import { useNotices } from "@/ui/notices";
+import type { LimitWish } from "./LimitEditor";
+import { type LimitSet, rulesOf, sameRule } from "./rules";
+
+/** Every rule that a set of a kind may have. */
+export function rulesKnown(sets: LimitSet[], kind: string) {
+  const all = sets.filter((s) => s.kind === kind).flatMap(rulesOf);
+  return all.filter((rule, i) => all.findIndex((other) => sameRule(other, rule)) === i);
+}
+
+/** Keeps what was typed over a set: a copy of a shipped one is a set of the house, an own one gets its next version. */
+export function useKeepLimits(base: LimitSet, onKept: (made: LimitSet) => void) {
+  const queries = useQueryClient();
+  const { say, fail } = useNotices();
+  const keep = useMutation({
+    mutationFn: (wish: LimitWish) =>
+      base.shipped
+        ? ask(api.POST("/api/limit-sets", { body: wish }))
+        : ask(
+            api.POST("/api/limit-sets/{limit_set_id}/versions", {
+              params: { path: { limit_set_id: base.id } },
+              body: wish,
+            }),
+          ),
+    onSuccess: async (made) => {
+      await queries.invalidateQueries({ queryKey: ["limit-sets"] });
+      say(`${made.name}, ${made.version}, is on record.`);
+      onKept(made);
+    },
+    onError: (error) => {
+      fail(error);
+      queries.invalidateQueries({ queryKey: ["limit-sets"] });
+    },
+  });
+  return {
+    keep: keep.mutate,
+    keeping: keep.isPending,
+    words: base.shipped ? "Keep as a set of the house" : "Keep as the next version",
+  };
+}

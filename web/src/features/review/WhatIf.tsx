@@ -1,0 +1,88 @@
+import { useEffect, useMemo, useRef, useState } from "react";
+import { LimitEditor } from "@/features/limits/LimitEditor";
+import type { LimitSet } from "@/features/limits/rules";
+import { rulesKnown, useKeepLimits } from "@/features/limits/useKeepLimits";
+import type { Assessed } from "@/sheet/assessed";
+import type { Supposed } from "@/sheet/useSupposed";
+import { Button, Verdict } from "@/ui/basics";
+
+/** Other limits tried on one session: the figures below are held against them while they are typed; nothing is kept by that. */
+export default function WhatIf({
+  review,
+  base,
+  sets,
+  supposed,
+  locked,
+  onKept,
+  onClose,
+}: {
+  review: Assessed;
+  base: LimitSet;
+  sets: LimitSet[];
+  supposed: Supposed;
+  locked: boolean;
+  /** A set was kept from what was typed. */
+  onKept: (id: number) => void;
+  onClose: () => void;
+}) {
+  const known = useMemo(() => rulesKnown(sets, base.kind), [sets, base.kind]);
+  const { keep, keeping, words } = useKeepLimits(base, (made) => {
+    supposed.forget();
+    onKept(made.id);
+  });
+  const [naming, setNaming] = useState(false);
+  const { forget } = supposed;
+  useEffect(() => forget, [forget]);
+  const heading = useRef<HTMLHeadingElement>(null);
+  useEffect(() => heading.current?.focus(), []);
+  const would = supposed.supposed;
+  const now = review.reviewed;
+  return (
+    <section
+      aria-label="What if the limits were others"
+      className="mt-2.5 rounded-lg border border-act bg-panel px-3 py-2"
+    >
+      <div className="flex flex-wrap items-baseline gap-x-3 pb-2 text-[13px]">
+        <h2 ref={heading} tabIndex={-1} className="outline-none">
+          What if the limits were others?
+        </h2>
+        <span role="status">
+          {supposed.wrong ? (
+            <span className="text-above">{supposed.wrong}</span>
+          ) : would ? (
+            <>
+              <span className="text-soft">{would.words === now.words ? "would stay as it is:" : "would be:"}</span>{" "}
+              <Verdict verdict={would.verdict} words={would.words} />
+              {would.words !== now.words && <span className="ml-2 text-soft">now: {now.words}</span>}
+            </>
+          ) : supposed.asking ? (
+            <span className="text-soft">being computed …</span>
+          ) : (
+            <span className="text-soft">Change a value: the figures below are held against it. Nothing is kept.</span>
+          )}
+        </span>
+      </div>
+      <div className="max-h-[300px] overflow-auto">
+        <LimitEditor
+          base={base}
+          known={known}
+          named={naming}
+          onWish={(limits) => supposed.suppose({ limits })}
+          actions={(wish) => (
+            <>
+              {!locked && !naming && <Button onClick={() => setNaming(true)}>Keep these limits …</Button>}
+              {naming && (
+                <Button look="primary" disabled={!wish || keeping} onClick={() => wish && keep(wish)}>
+                  {words}
+                </Button>
+              )}
+              <Button look="quiet" onClick={onClose}>
+                Close
+              </Button>
+            </>
+          )}
+        />
+      </div>
+    </section>
+  );
+}
