@@ -144,7 +144,7 @@ def as_table(each: Assessed) -> str:
         "",
     ]
     for figure in found.figures:
-        value = f"{figure.value:.{figure.decimals}f}" if math.isfinite(figure.value) else "none"
+        value = f"{figure.value:z.{figure.decimals}f}" if math.isfinite(figure.value) else "none"
         note = f"({figure.note})" if figure.note else ""
         judgement = judged.get(figure.key)
         verdict = f"{judgement.verdict.value}: {judgement.words}" if judgement else note
@@ -181,7 +181,7 @@ def _plain_table(table: Table) -> str:
 def _cell(value: str | float, decimals: int | None) -> str:
     if isinstance(value, str):
         return value
-    return f"{value:.{decimals or 0}f}" if math.isfinite(value) else ""
+    return f"{value:z.{decimals or 0}f}" if math.isfinite(value) else ""
 
 
 def _notes(recording: Recording) -> list[str]:
@@ -197,7 +197,7 @@ def why(each: Assessed, wish: str) -> str:
         raise WrongFileError(f"{each.path}: no figure “{wish}”; there are: {keys}")
     reason = figure.why
     value = (
-        f"{figure.value:.{figure.decimals}f} {figure.unit}".strip()
+        f"{figure.value:z.{figure.decimals}f} {figure.unit}".strip()
         if math.isfinite(figure.value)
         else f"none ({figure.note})"
     )

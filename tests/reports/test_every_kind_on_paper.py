@@ -2,17 +2,19 @@
 
 import io
 import math
+import re
 import unittest
+from dataclasses import replace
 
 import pypdf
 
-from kumpel.core.assessment import CLOCK, BothWays
+from kumpel.core.assessment import CLOCK, BothWays, Figure
 from kumpel.core.reckoning import hours_minutes
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review, Stretch
 from kumpel.core.timebase import clock_words
 from kumpel.formats import krec
-from kumpel.kinds.plain_report import MOST_ROWS, lanes_of
+from kumpel.kinds.plain_report import MOST_ROWS, lanes_of, number
 from kumpel.kinds.registry import KINDS
 from kumpel.reports import pages
 from kumpel.reports.document import Document
@@ -34,6 +36,11 @@ def printed(kind_key: str, recording: Recording, both: BothWays, keys: tuple[str
     return " ".join(" ".join(p.extract_text() for p in pypdf.PdfReader(io.BytesIO(pages.pdf(shown))).pages).split())
 
 
+def stated(figure: Figure) -> str:
+    """A figure's value as it has to stand on paper."""
+    return "not measured" if math.isnan(figure.value) else f"{figure.value:z.{figure.decimals}f}"
+
+
 class EveryKind(unittest.TestCase):
     def test_every_figure_with_its_value_unit_limits_and_words(self) -> None:
         for key in PLAIN:
@@ -41,9 +48,12 @@ class EveryKind(unittest.TestCase):
             both = assess(recording)
             text = printed(key, recording, both, ("all-figures",))
             leading = both.reviewed
+            judged = {j.figure for j in leading.judgements}
             for figure in leading.figures:
+                if figure.over and figure.key not in judged:
+                    continue
                 with self.subTest(kind=key, figure=figure.key):
-                    value = "not measured" if math.isnan(figure.value) else f"{figure.value:.{figure.decimals}f}"
+                    value = stated(figure)
                     name = f"{figure.name}: {figure.state}" if figure.state else figure.name
                     after = text.split(name, 1)
                     self.assertEqual(len(after), 2, figure.name)
@@ -53,6 +63,28 @@ class EveryKind(unittest.TestCase):
                     words = judgement.words.split()
                     self.assertIn(" ".join(words[:3]), text)
                     self.assertIn(" / ".join(f"{s.value:g}" for s in judgement.steps), text)
+
+    def test_what_repeats_stands_side_by_side(self) -> None:
+        """A row for each measure: what it is, its unit, then the value of each member in the order of the heads."""
+        for key, by in (("blood_pressure", "period"), ("gas", "sensor"), ("jaw_muscle", "side")):
+            recording = made(key).recording
+            both = assess(recording)
+            repeating = [f for f in both.reviewed.figures if f.over]
+            text = printed(key, recording, both, ("all-figures",)).split(f"Figures by {by} ")[1]
+            members = list(dict.fromkeys(f.over.member for f in repeating if f.over))
+            self.assertTrue(text.startswith(" ".join(members)), text[:90])
+            of = {(f.over.measure, f.over.member): f for f in repeating if f.over}
+            self.assertEqual(len(of), len(repeating), "no two figures on one place")
+            for measure in dict.fromkeys(measure for measure, _ in of):
+                found = [of.get((measure, member)) for member in members]
+                one_unit = len({f.unit for f in found if f}) == 1
+                cells = [
+                    "–" if f is None else stated(f) if one_unit or not f.unit else f"{stated(f)} {f.unit}"
+                    for f in found
+                ]
+                with self.subTest(kind=key, measure=measure):
+                    row = rf"{re.escape(measure)}(?:, \S+(?: LEL| %)?)? {re.escape(' '.join(cells))}"
+                    self.assertRegex(text, row)
 
     def test_every_cell_of_every_table(self) -> None:
         for key in PLAIN:
@@ -69,10 +101,15 @@ class EveryKind(unittest.TestCase):
                             if isinstance(cell, str)
                             else clock_words(recording, cell)
                             if column.unit == CLOCK
-                            else f"{cell:.{column.decimals or 0}f}"
+                            else f"{cell:z.{column.decimals or 0}f}"
                         )
                         with self.subTest(kind=key, table=table.key, cell=shown):
                             self.assertTrue(set(shown.split()) <= set(words), shown)
+
+    def test_what_rounds_to_nothing_has_no_sign(self) -> None:
+        self.assertEqual((number(-0.04, 1), number(-0.06, 1), number(0.0, 0)), ("0.0", "-0.1", "0"))
+        figure = replace(assess(made("gas").recording).reviewed.figures[0], value=-0.04, decimals=1)
+        self.assertEqual(math.copysign(1, figure.stated), 1)
 
     def test_the_length_of_the_recording(self) -> None:
         for key in PLAIN:

@@ -57,13 +57,25 @@ class Why:
 
 
 @dataclass(frozen=True)
+class Over:
+    """What a figure is computed anew for: each `member` ("Awake") of what it repeats over, `by` ("period").
+
+    `measure` is what is found of each ("systolic mean"), the same words for all: figures of one measure stand side by side.
+    """
+
+    by: str
+    member: str
+    measure: str
+
+
+@dataclass(frozen=True)
 class Figure:
     """One figure of the trade. `value` is nan when it could not be computed, -inf for the level of no energy at all
     (every sample below the threshold); then `note` says why.
 
     `coverage` is the share (0..1) of the planned time that the figure rests on; `decimals` the number of
     decimals it is stated with, on screen, on paper and when compared with a limit. `state` is the class that the trade gives the
-    value ("reduced"), apart from the name, which is always the same.
+    value ("reduced"), apart from the name, which is always the same. `over` says of what it is one of several.
     """
 
     key: str
@@ -76,11 +88,12 @@ class Figure:
     note: str = ""
     at_s: float | None = None
     state: str = field(default="", metadata=KEPT_WHEN_SET)
+    over: Over | None = field(default=None, metadata=KEPT_WHEN_SET)
 
     @property
     def stated(self) -> float:
-        """The value as stated on paper."""
-        return round(self.value, self.decimals)
+        """The value as stated on paper; what rounds to nothing has no sign."""
+        return round(self.value, self.decimals) + 0.0
 
 
 @dataclass(frozen=True)
@@ -315,7 +328,7 @@ def top_step(rule: Rule, value: float) -> Step | None:
 def passed_words(step: Step, value: float, decimals: int) -> str:
     """How a value passes a step: "lower action value 80 reached by 1.7"."""
     over = step.value - value if step.below else value - step.value
-    by = f" by {over:.{decimals}f}" if over > 0 else ""
+    by = f" by {over:z.{decimals}f}" if over > 0 else ""
     passing = "fallen below" if step.below else "exceeded"
     return f"{step.name} {step.value:g} {passing if step.beyond else 'reached'}{by}"
 
@@ -332,7 +345,7 @@ def proven(rule: Rule, judgement: Judgement, value: float, decimals: int, extent
         return None
     open_steps = [s for s in rule.steps if not s.reached_by(stated) and s.below == top.below]
     bound = "at most" if top.below else "at least"
-    words = f"{bound} {stated:.{decimals}f} {rule.unit}".rstrip()
+    words = f"{bound} {stated:z.{decimals}f} {rule.unit}".rstrip()
     words += (
         f", {extent}: {passed_words(top, stated, decimals)}" if extent else f": {passed_words(top, stated, decimals)}"
     )

@@ -14,6 +14,7 @@ from kumpel.core.assessment import (
     Finding,
     Judgement,
     LimitSet,
+    Over,
     Put,
     Quality,
     Rule,
@@ -66,13 +67,14 @@ class Reckoning:
         coverage: float | None = None,
         used: int | None = None,
         state: str = "",
+        over: Over | None = None,
     ) -> float:
         """Add a figure and give its value back, for the figures that build on it."""
         why = Why(formula, numbers, self.used if used is None else used, self.left_out, self.left_out_s, source)
         share = self.coverage if coverage is None else coverage
         if math.isnan(value) and not note:
             note = "not measured"
-        self.figures[key] = Figure(key, name, float(value), unit, decimals, share, why, note, at_s, state)
+        self.figures[key] = Figure(key, name, float(value), unit, decimals, share, why, note, at_s, state, over)
         return float(value)
 
     def value(self, key: str) -> float:

@@ -63,7 +63,7 @@ def number(value: float, decimals: int | None) -> str:
     """A number as it stands on paper: "not measured" for nan, "none" for the level of no energy."""
     if math.isinf(value):
         return "none"
-    return "not measured" if math.isnan(value) else f"{value:.{decimals or 0}f}"
+    return "not measured" if math.isnan(value) else f"{value:z.{decimals or 0}f}"
 
 
 def parts(
@@ -73,11 +73,11 @@ def parts(
     leading = both.reviewed
     makers: dict[str, Callable[[], list[Part]]] = {
         "checks": lambda: [_facts(recording)],
-        "figures": lambda: [_figures(leading, limits, _foremost(leading))],
+        "figures": lambda: [_figures(leading, limits, _foremost(leading), "Figures")],
         "lanes": lambda: _picture(kind, recording, review, leading, limits),
         "quality": lambda: [_quality(leading)],
         "left-out": lambda: [_left_out(recording, review)],
-        "all-figures": lambda: [_figures(leading, limits, leading.figures)],
+        "all-figures": lambda: _all_figures(leading, limits),
         "tables": lambda: [_table(recording, t) for t in leading.tables],
         "methods": lambda: [_methods(leading)],
     }
@@ -92,8 +92,10 @@ def _quality(leading: Assessment) -> TablePart:
 
 
 def _methods(leading: Assessment) -> TablePart:
-    rows = [[f"{f.name}: {f.why.formula}", f.why.source] for f in leading.figures]
-    return TablePart(title="How each figure is computed", columns=["Formula", "Source"], rows=rows)
+    rows = dict.fromkeys(
+        (f"{f.over.measure if f.over else f.name}: {f.why.formula}", f.why.source) for f in leading.figures
+    )
+    return TablePart(title="How each figure is computed", columns=["Formula", "Source"], rows=[list(r) for r in rows])
 
 
 def _facts(recording: Recording) -> Facts:
@@ -162,7 +164,34 @@ def _foremost(leading: Assessment) -> list[Figure]:
     return [leading.figure(key) for key in keys]
 
 
-def _figures(leading: Assessment, limits: LimitSet, figures: Sequence[Figure]) -> Figures:
+def _all_figures(leading: Assessment, limits: LimitSet) -> list[Part]:
+    """Figures that stand alone in a list; those that repeat over something side by side."""
+    judged = {j.figure for j in leading.judgements}
+    alone = [f for f in leading.figures if f.over is None or f.key in judged]
+    repeating = dict.fromkeys(f.over.by for f in leading.figures if f.over)
+    return [_figures(leading, limits, alone, "All figures"), *(_side_by_side(leading, by) for by in repeating)]
+
+
+def _side_by_side(leading: Assessment, by: str) -> TablePart:
+    """The measures of what figures repeat over, a column for each member; a measure that a member does not have is "–"."""
+    of = {(f.over.measure, f.over.member): f for f in leading.figures if f.over and f.over.by == by}
+    members = list(dict.fromkeys(member for _, member in of))
+    rows = []
+    for measure in dict.fromkeys(measure for measure, _ in of):
+        found = [of.get((measure, member)) for member in members]
+        units = list(dict.fromkeys(f.unit for f in found if f))
+        shared = units[0] if len(units) == 1 else ""
+        cells = [_cell(f, not shared) if f else "–" for f in found]
+        rows.append([f"{measure}, {shared}" if shared else measure, *cells])
+    return TablePart(title=f"Figures by {by}", columns=["", *members], rows=rows)
+
+
+def _cell(figure: Figure, with_unit: bool) -> str:
+    words = number(figure.value, figure.decimals)
+    return f"{words} {figure.unit}".strip() if with_unit and math.isfinite(figure.value) else words
+
+
+def _figures(leading: Assessment, limits: LimitSet, figures: Sequence[Figure], title: str) -> Figures:
     judged = {j.figure: j for j in leading.judgements}
     lines = []
     for figure in figures:
@@ -179,10 +208,7 @@ def _figures(leading: Assessment, limits: LimitSet, figures: Sequence[Figure]) -
                 words=words,
             )
         )
-    return Figures(
-        title=f"{'All figures' if len(figures) == len(leading.figures) else 'Figures'} against {limits.name} ({limits.version})",
-        lines=lines,
-    )
+    return Figures(title=f"{title} against {limits.name} ({limits.version})", lines=lines)
 
 
 def _table(recording: Recording, table: Table) -> TablePart:

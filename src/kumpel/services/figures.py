@@ -129,7 +129,7 @@ def _show(session: Session, reviewed: Assessment) -> None:
     if reviewed.key_figures:
         lead = reviewed.figure(reviewed.key_figures[0])
         name = lead.name.split(",")[0] if lead.key.startswith("limit.") else lead.name
-        shown = f"{name} {lead.stated:.{lead.decimals}f} {lead.unit}" if math.isfinite(lead.value) else lead.note
+        shown = f"{name} {lead.stated:z.{lead.decimals}f} {lead.unit}" if math.isfinite(lead.value) else lead.note
         session.key_figure = shown.strip()[:80]
 
 

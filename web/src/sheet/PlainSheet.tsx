@@ -86,7 +86,8 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
   const fine = span[1] - span[0] < 600;
   const table = reviewed.tables.find((t) => t.key === tab);
   // Wide tables take the whole width; the figures leave room for the events beside them.
-  const beside = happenings.length > 0 && (table?.columns.length ?? 0) <= 5;
+  const members = new Set(reviewed.figures.flatMap((f) => (f.over ? [f.over.member] : [])));
+  const beside = happenings.length > 0 && (table ? table.columns.length <= 5 : members.size <= 3);
   const tabs = [
     { key: "figures", words: `Figures ${reviewed.figures.length}` },
     ...reviewed.tables.map((t) => ({ key: t.key, words: t.title })),

@@ -4,7 +4,12 @@ const locale = navigator.language || "en";
 
 export function number(value: number | null | undefined, decimals = 1): string {
   if (value === null || value === undefined || Number.isNaN(value)) return "–";
-  return value.toLocaleString(locale, { minimumFractionDigits: decimals, maximumFractionDigits: decimals });
+  return value.toLocaleString(locale, {
+    minimumFractionDigits: decimals,
+    maximumFractionDigits: decimals,
+    // What rounds to nothing has no sign.
+    signDisplay: "negative",
+  });
 }
 
 const hereOffset = () => -new Date().getTimezoneOffset();

@@ -23,6 +23,14 @@ class Why(Out):
     source: str
 
 
+class Over(Out):
+    """What a figure is one of several of: the `measure` of one `member` of what it repeats over, `by`."""
+
+    by: str
+    member: str
+    measure: str
+
+
 class Figure(Out):
     key: str
     name: str
@@ -34,6 +42,7 @@ class Figure(Out):
     note: str
     at_s: float | None
     state: str = ""
+    over: Over | None = None
 
 
 class Step(Out):

@@ -12,6 +12,7 @@ from kumpel.core.assessment import (
     Detected,
     Finding,
     LimitSet,
+    Over,
     Put,
     Quality,
     Table,
@@ -137,6 +138,7 @@ def _period(
             at_s=at,
             coverage=cover,
             used=valid,
+            over=Over("period", name, label),
         )
 
     put("tries", "tries", float(tries), "", 0, "count of tries", QUALITY_SOURCE)
@@ -218,6 +220,7 @@ def _whole(reckoning: Reckoning, found: Readings) -> None:
             0,
             "sum w_i x_i / sum w_i, w_i = half of the time between the neighbours",
             SOURCE,
+            over=Over("period", PERIODS["all"], f"{NAMES[quantity].lower()} mean weighted by time"),
         )
     for quantity in ("systolic", "diastolic"):
         value = average_real_variability(found.values[quantity][used])
@@ -229,6 +232,7 @@ def _whole(reckoning: Reckoning, found: Readings) -> None:
             1,
             "(1/(N-1)) sum |x_(i+1) - x_i|",
             ARV_SOURCE,
+            over=Over("period", PERIODS["all"], f"{NAMES[quantity].lower()} average real variability"),
         )
 
 

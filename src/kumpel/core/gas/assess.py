@@ -16,6 +16,7 @@ from kumpel.core.assessment import (
     Detected,
     Finding,
     LimitSet,
+    Over,
     Put,
     Quality,
     Suggestion,
@@ -177,6 +178,7 @@ def _figures(
             at_s=at,
             coverage=coverage,
             used=used,
+            over=Over("sensor", gas.name, name),
         )
 
     average = float(lane.average[known].mean()) if used else math.nan

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
+from functools import partial
 
 import numpy as np
 
-from kumpel.core.assessment import Put
+from kumpel.core.assessment import Over, Put
 from kumpel.core.jaw_muscle.beats import mean_rate
 from kumpel.core.jaw_muscle.night import KINDS, Night
 from kumpel.core.reckoning import Reckoning
@@ -16,6 +17,7 @@ from kumpel.core.review import Review, Stretch
 SOURCE = "own rule, docs/methods/jaw_muscle.md; types after Lavigne et al., J Dent Res 1996;75:546"
 HEART_SOURCE = "own beat detector, docs/methods/jaw_muscle.md"
 LINK_S = 10.0
+SIDES = {"left": "Left", "right": "Right", "both": "Both sides"}
 
 
 def put_indices(reckoning: Reckoning, night: Night, review: Review) -> None:
@@ -23,47 +25,35 @@ def put_indices(reckoning: Reckoning, night: Night, review: Review) -> None:
     for side, found in night.episodes.items():
         hours = night.valid_s.get(side, 0.0) / 3600
         known = _known(night, side) and hours > 0
-        name = {"left": "Left", "right": "Right", "both": "Both sides"}[side]
         note = "" if known else "no clench found in the first three minutes" if hours > 0 else "no valid sleep"
         t = Put("T", "valid sleep", hours, "h")
-
-        def put(
-            key: str,
-            label: str,
-            count: int,
-            side: str = side,
-            name: str = name,
-            hours: float = hours,
-            known: bool = known,
-            note: str = note,
-            t: Put = t,
-        ) -> None:
+        counts = {"index": ("episodes per hour of valid sleep", len(found))} | {
+            kind: (f"{kind} episodes per hour", sum(e.kind == kind for e in found)) for kind in KINDS
+        }
+        for key, (label, count) in counts.items():
+            n = Put("n", "episodes", float(count), "")
             value = count / hours if known else math.nan
-            reckoning.put(
-                f"{side}.{key}",
-                f"{name}, {label}",
-                value,
-                "/h",
-                1,
-                "n / T",
-                SOURCE,
-                Put("n", "episodes", float(count), ""),
-                t,
-                note=note,
-            )
+            _put(reckoning, side, key, label, value, "/h", 1, "n / T", n, t, note=note)
+        counted = "samples asleep with a connected electrode x dt"
+        _put(reckoning, side, "valid", "valid sleep", hours, "h", 2, counted)
 
-        put("index", "episodes per hour of valid sleep", len(found))
-        for kind in KINDS:
-            put(kind, f"{kind} episodes per hour", sum(e.kind == kind for e in found))
-        reckoning.put(
-            f"{side}.valid",
-            f"{name}, valid sleep",
-            hours,
-            "h",
-            2,
-            "samples asleep with a connected electrode x dt",
-            SOURCE,
-        )
+
+def _put(
+    reckoning: Reckoning,
+    side: str,
+    key: str,
+    label: str,
+    value: float,
+    unit: str,
+    decimals: int,
+    formula: str,
+    *numbers: Put,
+    note: str = "",
+) -> None:
+    """A figure of one side, beside the same of the other sides."""
+    over = Over("side", SIDES[side], label)
+    name = f"{over.member}, {label}"
+    reckoning.put(f"{side}.{key}", name, value, unit, decimals, formula, SOURCE, *numbers, note=note, over=over)
 
 
 def _known(night: Night, side: str) -> bool:
@@ -75,73 +65,27 @@ def put_amounts(reckoning: Reckoning, night: Night) -> None:
     """How many contractions, how long, how strong against the clench; the clench itself."""
     for side in night.episodes:
         found, known = night.contractions[side], _known(night, side)
-        name = {"left": "Left", "right": "Right", "both": "Both sides"}[side]
         none = "" if known else "no clench found in the first three minutes"
         empty = none or ("" if found else "no contraction")
         lengths = [c.length_s for c in found]
         total = sum(lengths)
         n = Put("n", "contractions", float(len(found)), "")
-        reckoning.put(
-            f"{side}.contractions",
-            f"{name}, contractions",
-            float(len(found)) if known else math.nan,
-            "",
-            0,
-            "count",
-            SOURCE,
-            note=none,
-        )
-        reckoning.put(
-            f"{side}.total",
-            f"{name}, total length",
-            total if known else math.nan,
-            "s",
-            0,
-            "sum of lengths",
-            SOURCE,
-            n,
-            note=none,
-        )
-        reckoning.put(
-            f"{side}.mean_length",
-            f"{name}, mean length",
-            total / len(found) if found else math.nan,
-            "s",
-            2,
-            "sum of lengths / n",
-            SOURCE,
-            n,
-            note=empty,
-        )
+        put = partial(_put, reckoning, side)
+        count = float(len(found)) if known else math.nan
+        put("contractions", "contractions", count, "", 0, "count", note=none)
+        put("total", "total length", total if known else math.nan, "s", 0, "sum of lengths", n, note=none)
+        mean_length = total / len(found) if found else math.nan
+        put("mean_length", "mean length", mean_length, "s", 2, "sum of lengths / n", n, note=empty)
         mean = sum(c.mean_percent * c.length_s for c in found) / total if total > 0 else math.nan
         top = max((c.peak_percent for c in found), default=math.nan)
-        reckoning.put(
-            f"{side}.amplitude",
-            f"{name}, mean amplitude",
-            mean,
-            "%",
-            0,
-            "mean RMS over the contractions / clench",
-            SOURCE,
-            n,
-            note=empty,
-        )
-        reckoning.put(
-            f"{side}.highest", f"{name}, highest amplitude", top, "%", 0, "highest RMS / clench", SOURCE, n, note=empty
-        )
+        strength = "mean RMS over the contractions / clench"
+        put("amplitude", "mean amplitude", mean, "%", 0, strength, n, note=empty)
+        put("highest", "highest amplitude", top, "%", 0, "highest RMS / clench", n, note=empty)
     for side, reference in night.references.items():
         note = "" if reference.found else "no clench found in the first three minutes"
-        reckoning.put(
-            f"{side}.clench",
-            f"{side.capitalize()}, clench (100 %)",
-            reference.level_uv,
-            "uV",
-            0,
-            "mean of the three strongest clenches in the first three minutes",
-            SOURCE,
-            Put("clenches", "used", float(len(reference.at_s)), ""),
-            note=note,
-        )
+        used = Put("clenches", "used", float(len(reference.at_s)), "")
+        how = "mean of the three strongest clenches in the first three minutes"
+        _put(reckoning, side, "clench", "clench (100 %)", reference.level_uv, "uV", 0, how, used, note=note)
 
 
 def heart_link(rates: tuple[Floats, Floats], start_s: float) -> float:

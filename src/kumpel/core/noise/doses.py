@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import replace
 
-from kumpel.core.assessment import Put, Rule
+from kumpel.core.assessment import Over, Put, Rule
 from kumpel.core.noise import exposure, levels
 from kumpel.core.noise.basis import Basis
 from kumpel.core.noise.exposure import DoseRule
@@ -26,9 +26,9 @@ def rule_words(rule: DoseRule) -> str:
 
 
 def put_doses(
-    reckoning: Reckoning, basis: Basis, found: Floats, rule: DoseRule, prefix: str, label: str, unit: str
+    reckoning: Reckoning, basis: Basis, found: Floats, rule: DoseRule, unit: str, prefix: str = "", setup: str = ""
 ) -> None:
-    """The five figures of a dose rule, their keys behind `prefix`, their names behind `label`."""
+    """The five figures of a dose rule, their keys behind `prefix`; their names behind that of the set-up, one of several."""
     measured = exposure.dose(found, basis.interval_s, rule)
     projected = exposure.projected_dose(measured, basis.measured_s, basis.working_day_s)
     threshold = math.nan if rule.threshold_db is None else rule.threshold_db
@@ -49,7 +49,9 @@ def put_doses(
     def put(
         key: str, name: str, value: float, unit: str, formula: str, source: str, *numbers: Put, note: str = ""
     ) -> None:
-        reckoning.put(f"{prefix}{key}", f"{label}{name}, {words}", value, unit, 1, formula, source, *numbers, note=note)
+        over = Over("weighting", f"{setup}, {words}", name) if setup else None
+        name = f"{setup}: {name}, {words}" if setup else f"{name}, {words}"
+        reckoning.put(f"{prefix}{key}", name, value, unit, 1, formula, source, *numbers, note=note, over=over)
 
     mean = levels.mean_level(found, rule.exchange_rate_db, rule.threshold_db)
     lavg = "Lavg = q log10( (1/N) sum 10^(L_i/q) ), L_i < Lt counts as no energy"
@@ -84,7 +86,7 @@ def put_for(reckoning: Reckoning, rule: Rule, basis: Basis, setups: Sequence[Wei
         if found is None:
             continue
         alone = basis.reckoning()
-        put_doses(alone, basis, found, dose_rule, "", "", setups[number - 1].unit)
+        put_doses(alone, basis, found, dose_rule, setups[number - 1].unit)
         if rule.figure in alone.figures:
             reckoning.figures[key] = replace(alone.figures[rule.figure], key=key)
             return key

@@ -6,10 +6,10 @@ import math
 
 import numpy as np
 
-from kumpel.core.assessment import Put
+from kumpel.core.assessment import Over, Put
 from kumpel.core.noise import exposure, levels
 from kumpel.core.noise.basis import Basis
-from kumpel.core.noise.doses import put_doses
+from kumpel.core.noise.doses import put_doses, rule_words
 from kumpel.core.noise.setup import Weighting
 from kumpel.core.reckoning import Reckoning
 from kumpel.core.review import Review
@@ -88,8 +88,8 @@ def put_setup(reckoning: Reckoning, basis: Basis, setup: Weighting, number: int)
     found = basis.levels(f"leq.{number}")
     if found is None:
         return
-    prefix, label = f"setup{number}.", f"{setup.name}: "
-    put_doses(reckoning, basis, found, setup.rule, prefix, label, setup.unit)
+    prefix = f"setup{number}."
+    put_doses(reckoning, basis, found, setup.rule, setup.unit, prefix, setup.name)
     highest = basis.levels(f"max.{number}")
     if highest is None or np.all(np.isnan(highest)):
         return
@@ -97,11 +97,12 @@ def put_setup(reckoning: Reckoning, basis: Basis, setup: Weighting, number: int)
     formula = f"highest {setup.unit} level, time weighting {setup.time}"
     reckoning.put(
         f"{prefix}max",
-        f"{label}highest level",
+        f"{setup.name}: highest level",
         float(highest[at]),
         setup.unit,
         1,
         formula,
         "IEC 61672-1:2013, 3.8",
         at_s=at * basis.interval_s,
+        over=Over("weighting", f"{setup.name}, {rule_words(setup.rule)}", "highest level"),
     )

@@ -33,7 +33,7 @@ MAIN = ("lex8h", "laeq", "lcpeak", "exposure", "l10", "l50", "l90", "measured")
 def number(value: float, decimals: int) -> str:
     if value == -math.inf:
         return "none"
-    return "not measured" if value != value else f"{value:.{decimals}f}"
+    return "not measured" if value != value else f"{value:z.{decimals}f}"
 
 
 def limit_lines(limits: LimitSet) -> list[pictures.LimitLine]:
