@@ -75,6 +75,13 @@ class Registry(unittest.TestCase):
                         self.assertIn(judgement.figure, keys)
                         self.assertTrue(judgement.words)
 
+    def test_what_is_listed_and_followed_are_figures_that_the_kind_has(self) -> None:
+        for key, kind in KINDS.items():
+            have = {f.key for f in assess(made(key).recording).reviewed.figures}
+            with self.subTest(kind=key):
+                self.assertTrue(kind.registers and kind.trends)
+                self.assertLessEqual({f.figure for f in (*kind.registers, *kind.trends)}, have)
+
     def test_channels_of_the_generator_are_known_by_name_and_unit(self) -> None:
         for kind in KINDS.values():
             known = {w.key: w.unit for w in kind.channels}

@@ -229,8 +229,8 @@ class ByNumber(DatabaseTest):
             found, total = sessions.list_sessions(self.db, sessions.Filter(figure="laeq", **wanted))
             self.assertEqual(total, len(found))
             for row in found:
-                assert row.figure is not None
-                self.assertEqual((row.figure.value, row.figure.unit), (values[row.session.id or 0], "dB(A)"))
+                number = row.numbers["laeq"]
+                self.assertEqual((number.value, number.unit), (values[row.session.id or 0], "dB(A)"))
             return [row.session.id or 0 for row in found]
 
         self.assertEqual(listed(sort="figure", falling=False), expected)

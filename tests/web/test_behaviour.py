@@ -1,13 +1,16 @@
 """Keys, small windows, long names, many rows, a server that goes away, two browsers."""
 
 import re
+from dataclasses import replace
 
 from playwright.sync_api import expect
 from sqlalchemy import text
 
 from kumpel.demo.fleet import Meter
+from kumpel.formats import krec
 from kumpel.link.client import RecorderLink
-from kumpel.services import sessions
+from kumpel.services import figures, sessions
+from kumpel.standins.signals import SIGNALS
 from tests.web.browser import BrowserTest
 
 LONG = "Maximiliane-Theodora von und zu Hohenbruck-Sølvfjellet " * 3
@@ -80,6 +83,53 @@ class Locked(BrowserTest):
         page.get_by_role("textbox", name="Passcode").fill("2718")
         page.keyboard.press("Enter")
         expect(page.get_by_role("button", name="Take in all 1")).to_be_enabled()
+
+
+class Followed(BrowserTest):
+    """What a kind lists and follows: columns of its register, lines over the sessions of a person."""
+
+    watch = "0"
+
+    def test_columns_of_a_kind_and_what_becomes_of_a_person(self) -> None:
+        person = self.person("Emil Farkas")
+        nights = [SIGNALS["oximetry"](seed).recording for seed in (2, 3, 5)]
+        days = [replace(night, start=night.start + 86_400 * i) for i, night in enumerate(nights)]
+        rows = [self.stored(krec.write_recording(night), person) for night in days]
+        stated = {}
+        for row in rows:
+            found = figures.outcome(self.db, row.id or 0)
+            assert found is not None
+            stated[row.id] = {f: found.both.reviewed.figure(f) for f in ("odi4", "lowest")}
+        page = self.sign_in()
+        page.goto(f"{self.address}/sessions")
+        page.get_by_label("Kind").select_option("oximetry")
+        column = page.get_by_role("columnheader", name=re.compile("^ODI4"))
+        expect(column).to_be_visible()
+        expect(page.get_by_role("columnheader", name="Result")).to_have_count(0)
+        column.get_by_role("button").click()
+        expect(column).to_have_attribute("aria-sort", "descending")
+        column.get_by_role("button").click()
+        expect(column).to_have_attribute("aria-sort", "ascending")
+        heads = [head.strip(" ↑↓") for head in page.get_by_role("columnheader").all_inner_texts()]
+        lines = page.locator("tbody tr")
+        expect(lines).to_have_count(3)
+        ordered = sorted(stated.values(), key=lambda of: of["odi4"].stated)
+        page.wait_for_function("document.querySelectorAll('tbody tr').length === 3")
+
+        def shown(head: str) -> list[str]:
+            at = heads.index(head)
+            return [line.get_by_role("cell").nth(at).inner_text().strip() for line in lines.all()]
+
+        self.eventually(lambda: shown("ODI4, /h") == [f"{of['odi4'].stated:.1f}" for of in ordered])
+        self.assertEqual(shown("Lowest, %"), [f"{of['lowest'].stated:g}" for of in ordered])
+        page.goto(f"{self.address}/people/{person.id}")
+        followed = page.get_by_role("region", name="From session to session")
+        line = followed.get_by_role("row").filter(has_text="ODI4")
+        for of in stated.values():
+            expect(line.get_by_role("img")).to_have_attribute("aria-label", re.compile(f"{of['odi4'].stated:.1f}"))
+        expect(line.locator("circle")).to_have_count(3)
+        line.locator("circle").first.click()
+        expect(page).to_have_url(re.compile("/review/"))
 
 
 class Small(BrowserTest):

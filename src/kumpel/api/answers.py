@@ -17,6 +17,7 @@ from kumpel.services.limits import limits_of
 from kumpel.services.people import PersonRow
 from kumpel.services.plain import plain
 from kumpel.services.sessions import SessionRow, row_of
+from kumpel.services.trends import Trend
 from kumpel.store import tables
 
 
@@ -126,7 +127,7 @@ def session(row: SessionRow) -> schemas.Session:
         sha256=found.sha256.hex(),
         tags=row.tags,
         report=row.report,
-        figure=schemas.Number.model_validate(row.figure) if row.figure else None,
+        numbers={key: schemas.Number.model_validate(value) for key, value in row.numbers.items()},
     )
 
 
@@ -167,8 +168,19 @@ def kind(db: Db, known: Kind) -> schemas.Kind:
             schemas.TagWord.model_validate(plain(t) | {"suggestions": offered[settings.tag_key(t.key)]})
             for t in known.tags
         ],
+        registers=[schemas.Followed.model_validate(f) for f in known.registers],
+        trends=[schemas.Followed.model_validate(f) for f in known.trends],
         report_parts=known.report_parts,
         one_page=list(known.one_page),
+    )
+
+
+def trend(found: Trend) -> schemas.Trend:
+    return schemas.Trend(
+        kind=found.kind,
+        figure=found.figure.figure,
+        label=found.figure.label,
+        points=[schemas.TrendPoint.model_validate(point) for point in found.points],
     )
 
 

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Query
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Who
 from kumpel.services import line, people
+from kumpel.services.trends import trends_of
 from kumpel.store.tables import Team
 
 router = APIRouter(tags=["people"])
@@ -49,6 +50,12 @@ def create_person(wish: schemas.NewPerson, db: Database, who: Who) -> schemas.Pe
 @router.get("/people/{person_id}")
 def get_person(person_id: int, db: Database, who: Who) -> schemas.Person:
     return _person(db, person_id)
+
+
+@router.get("/people/{person_id}/trends")
+def trends(person_id: int, db: Database, who: Who) -> list[schemas.Trend]:
+    """What the kinds follow of a person, where at least two sessions have it."""
+    return [answers.trend(found) for found in trends_of(db, person_id)]
 
 
 @router.patch("/people/{person_id}")

@@ -38,17 +38,19 @@ def list_sessions(
     figure: Annotated[str, Query(max_length=80)] = "",
     at_least: Annotated[float | None, Query(allow_inf_nan=False)] = None,
     at_most: Annotated[float | None, Query(allow_inf_nan=False)] = None,
+    show: Annotated[list[Annotated[str, Query(max_length=80)]], Query(max_length=12)] = [],  # noqa: B006
     limit: Limit = 50,
     offset: Offset = 0,
 ) -> schemas.SessionList:
     """Sessions of all kinds, filtered and sorted; `total` counts all that match.
 
-    With a `figure` each shows its value; sorted by it, or between `at_least` and `at_most`, only those that have it are listed.
+    With a `figure` each shows its value, as for those in `show`; sorted by it, or between `at_least` and `at_most`, only
+    those that have it are listed.
     """
     wanted = sessions.Filter(
         search, person_id, kind, verdict, since, until, standing, sort, falling, figure, at_least, at_most
     )
-    rows, total = sessions.list_sessions(db, wanted, limit, offset)
+    rows, total = sessions.list_sessions(db, wanted, limit, offset, show)
     more = total >= offset + limit + sessions.most_counted(wanted)
     return schemas.SessionList(sessions=[answers.session(row) for row in rows], total=total, more=more)
 

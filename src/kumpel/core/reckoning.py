@@ -169,7 +169,11 @@ def conclude(
         judged = judge(rule, figure)
         judgements.append(held(judged, rule, blocking, alone or {}, figure.decimals, extent))
     verdict, words = overall(judgements)
-    fresh = [s for s in suggestions if not any(c.start_s <= s.start_s and s.end_s <= c.end_s for c in review.left_out)]
+    unmarked = (
+        s for s in suggestions if not any(c.start_s <= s.start_s and s.end_s <= c.end_s for c in review.left_out)
+    )
+    # Five sensors tested at once are one stretch.
+    fresh = dict.fromkeys(unmarked)
     return Assessment(
         kind=recording.kind,
         basis=basis,

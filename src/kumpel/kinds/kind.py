@@ -139,13 +139,22 @@ class GroupRule:
 
 
 @dataclass(frozen=True)
+class Followed:
+    """A figure that is looked at from session to session, with a short name for the head of its column or line."""
+
+    figure: str
+    label: str
+
+
+@dataclass(frozen=True)
 class Kind:
     """A kind: its name, settings, assessment and what its views show first.
 
     `channels` are those that a file may bring, with how each becomes a picture, `groups` the figures of group statistics, `readings` the columns of single readings (a file with
     these has rows at uneven times that become events `reading_code`), `bounds` how much a recording may hold
     (docs/recording-file.md). `decisions`, `stretches` and `events` are what a reviewer may set, mark, drop and keep; anything
-    else is refused; `tags` what may be said of a session; `parts` what a report may have, made by `own_report` or plainly. `method` is the version of the computation: a new one when figures of the same data would differ.
+    else is refused; `tags` what may be said of a session; `registers` the columns that a list of
+    its sessions has, `trends` the figures that are followed over the sessions of one person; `parts` what a report may have, made by `own_report` or plainly. `method` is the version of the computation: a new one when figures of the same data would differ.
     """
 
     key: str
@@ -169,6 +178,8 @@ class Kind:
     events: tuple[EventWord, ...] = ()
     checks: tuple[CheckWord, ...] = ()
     tags: tuple[TagWord, ...] = (SHIFT, PLACE, TASK)
+    registers: tuple[Followed, ...] = ()
+    trends: tuple[Followed, ...] = ()
     own_report: ReportParts | None = None
     parts: tuple[ReportPart, ...] = plain_report.PARTS
 

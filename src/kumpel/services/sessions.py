@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence, Set
+from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -40,7 +40,7 @@ class SessionRow:
     recorder: Recorder | None
     tags: dict[str, str]
     report: str
-    figure: FigureValue | None = None
+    numbers: dict[str, FigureValue] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -149,8 +149,13 @@ def count_sessions(db: Db, wanted: Filter, most: int | None = None) -> int:
     return int(db.exec(select(func.count()).select_from(ids.subquery())).one())
 
 
-def list_sessions(db: Db, wanted: Filter, limit: int = 50, offset: int = 0) -> tuple[list[SessionRow], int]:
-    """A page of sessions, and how many there are: exactly, or as many as were counted (MOST_COUNTED beyond the page)."""
+def list_sessions(
+    db: Db, wanted: Filter, limit: int = 50, offset: int = 0, shown: Sequence[str] = ()
+) -> tuple[list[SessionRow], int]:
+    """A page of sessions, and how many there are: exactly, or as many as were counted (MOST_COUNTED beyond the page).
+
+    `shown` are keys of figures that each session brings along, beside the one it is listed by.
+    """
     joined = _joined(select(Session, Person, Recorder), wanted)
     total = count_sessions(db, wanted, offset + limit + most_counted(wanted))
     by_figure = wanted.sort == "figure" and _by_number(wanted)
@@ -167,21 +172,24 @@ def list_sessions(db: Db, wanted: Filter, limit: int = 50, offset: int = 0) -> t
             .group_by(col(Report.session_id))
         ).all()
     )
-    values = _values_of(db, ids, wanted.figure)
+    values = _values_of(db, ids, {*shown, wanted.figure} - {""})
     rows = [
-        SessionRow(s, p, r, tags.get(s.id or 0, {}), reports.get(s.id or 0, ""), values.get(s.id or 0))
+        SessionRow(s, p, r, tags.get(s.id or 0, {}), reports.get(s.id or 0, ""), values.get(s.id or 0, {}))
         for s, p, r in found
     ]
     return rows, total
 
 
-def _values_of(db: Db, ids: Sequence[int | None], figure: str) -> dict[int, FigureValue]:
-    if not figure:
-        return {}
+def _values_of(db: Db, ids: Sequence[int | None], figures: Set[str]) -> dict[int, dict[str, FigureValue]]:
+    found: dict[int, dict[str, FigureValue]] = {}
+    if not figures:
+        return found
     mine = select(FigureValue).where(
-        col(FigureValue.session_id).in_(ids), FigureValue.key == figure, FigureValue.basis == REVIEWED
+        col(FigureValue.session_id).in_(ids), col(FigureValue.key).in_(figures), FigureValue.basis == REVIEWED
     )
-    return {row.session_id: row for row in db.exec(mine).all()}
+    for row in db.exec(mine).all():
+        found.setdefault(row.session_id, {})[row.key] = row
+    return found
 
 
 def figures_of(db: Db, kind: str) -> list[tuple[str, str, str]]:

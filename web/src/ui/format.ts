@@ -12,6 +12,10 @@ export function number(value: number | null | undefined, decimals = 1): string {
   });
 }
 
+/** How many decimals a number is stated with, as far as it shows. */
+export const decimalsOf = (value: number | null | undefined) =>
+  Math.min((String(value ?? "").split(".")[1] ?? "").length, 3);
+
 const hereOffset = () => -new Date().getTimezoneOffset();
 
 /** To the nearest second: recorded starts lie on fractions of one, and 06:59:59.7 is 07:00 to everybody. */

@@ -16,7 +16,17 @@ from kumpel.api.schemas.assessments import (
     Why,
 )
 from kumpel.api.schemas.common import Birthday, Id, Line, Out, Problem, Tags, Text, VerdictWord
-from kumpel.api.schemas.kinds import ChannelWord, CheckWord, Choice, DecisionWord, EventWord, Kind, StretchWord, TagWord
+from kumpel.api.schemas.kinds import (
+    ChannelWord,
+    CheckWord,
+    Choice,
+    DecisionWord,
+    EventWord,
+    Followed,
+    Kind,
+    StretchWord,
+    TagWord,
+)
 from kumpel.api.schemas.limits import Effect, LimitRule, LimitSet, LimitStep, LimitWish, SupposedOfMany
 from kumpel.api.schemas.people import (
     FirstAdministrator,
@@ -58,7 +68,18 @@ from kumpel.api.schemas.reviews import (
     Supposed,
     Version,
 )
-from kumpel.api.schemas.sessions import Channel, Event, FigureName, Number, Session, SessionChange, SessionList, View
+from kumpel.api.schemas.sessions import (
+    Channel,
+    Event,
+    FigureName,
+    Number,
+    Session,
+    SessionChange,
+    SessionList,
+    Trend,
+    TrendPoint,
+    View,
+)
 from kumpel.api.schemas.site import KeptSetting, Settings, SettingWish, SettingWord
 from kumpel.api.schemas.taking_in import Bay, Begun, Clear, Cleared, Found, TakeIn, TakeInWish
 
@@ -88,6 +109,7 @@ __all__ = [
     "FigureName",
     "Finding",
     "FirstAdministrator",
+    "Followed",
     "Found",
     "HandOver",
     "Hit",
@@ -149,6 +171,8 @@ __all__ = [
     "TakeInWish",
     "TeamName",
     "Text",
+    "Trend",
+    "TrendPoint",
     "VerdictWord",
     "Version",
     "View",

@@ -64,6 +64,13 @@ class TagWord(Out):
     suggestions: list[str]
 
 
+class Followed(Out):
+    """A figure that is looked at from session to session, with a short name."""
+
+    figure: str
+    label: str
+
+
 class Kind(Out):
     """A kind of recorder as screens need it: its words, and what a reviewer may decide."""
 
@@ -80,5 +87,7 @@ class Kind(Out):
     events: list[EventWord]
     checks: list[CheckWord]
     tags: list[TagWord]
+    registers: list[Followed]
+    trends: list[Followed]
     report_parts: dict[str, str]
     one_page: list[str]

@@ -24,6 +24,22 @@ class Number(Out):
     verdict: VerdictWord
 
 
+class TrendPoint(Out):
+    session_id: int
+    started_at: datetime
+    utc_offset_min: int
+    number: Number
+
+
+class Trend(Out):
+    """A figure that a kind follows, over the sessions of one person, oldest first."""
+
+    kind: str
+    figure: str
+    label: str
+    points: list[TrendPoint]
+
+
 class Session(BaseModel):
     id: int
     kind: str
@@ -53,7 +69,7 @@ class Session(BaseModel):
     taken_in_at: datetime | None
     deleted_at: datetime | None
     report: str
-    figure: Number | None = None
+    numbers: dict[str, Number]
 
 
 class SessionList(BaseModel):

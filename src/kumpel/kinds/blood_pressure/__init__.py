@@ -8,7 +8,7 @@ from kumpel.core.blood_pressure.assess import assess
 from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Kind, StretchWord, TagWord
+from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Followed, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.setup_fields import setting
 
@@ -105,5 +105,17 @@ KIND = Kind(
         TagWord("setting", "Recorded", "at home, in hospital", ("at home", "in hospital")),
         TagWord("complaint", "Complaint", "why it is recorded"),
         TagWord("day", "Day", "working day or not", ("working day", "day off")),
+    ),
+    registers=(
+        Followed("all.systolic.mean", "24 h systolic"),
+        Followed("all.diastolic.mean", "24 h diastolic"),
+        Followed("awake.systolic.mean", "Awake systolic"),
+        Followed("asleep.systolic.mean", "Asleep systolic"),
+        Followed("dip.systolic", "Dip, systolic"),
+    ),
+    trends=(
+        Followed("all.systolic.mean", "24 h systolic"),
+        Followed("all.diastolic.mean", "24 h diastolic"),
+        Followed("dip.systolic", "Dip, systolic"),
     ),
 )

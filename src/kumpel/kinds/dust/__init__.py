@@ -10,7 +10,7 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.dust.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds.kind import CheckWord, DecisionWord, EventWord, GroupRule, Kind
+from kumpel.kinds.kind import CheckWord, DecisionWord, EventWord, Followed, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.setup_fields import setting
 
@@ -74,4 +74,14 @@ KIND = Kind(
     ),
     checks=(CheckWord("zero-check", "zero", "mg/m3"),),
     events=(EventWord("above", "stretch above", "stretches above"),),
+    registers=(
+        Followed("twa_shift", "TWA 8 h of the shift"),
+        Followed("stel", "Highest 15 min"),
+        Followed("max", "Highest"),
+        Followed("measured", "Logged"),
+    ),
+    trends=(
+        Followed("twa_shift", "TWA 8 h of the shift"),
+        Followed("stel", "Highest 15 min"),
+    ),
 )

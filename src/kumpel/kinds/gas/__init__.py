@@ -10,7 +10,7 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.gas.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds.kind import DecisionWord, EventWord, GroupRule, Kind
+from kumpel.kinds.kind import DecisionWord, EventWord, Followed, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.setup_fields import setting
 
@@ -131,5 +131,17 @@ KIND = Kind(
         EventWord("low", "low alarm", "low alarms"),
         EventWord("high", "high alarm", "high alarms"),
         EventWord("log", "note of the monitor", "notes of the monitor", droppable=True),
+    ),
+    registers=(
+        Followed("co.twa_shift", "CO, TWA 8 h"),
+        Followed("co.stel", "CO, 15 min"),
+        Followed("h2s.stel", "H2S, 15 min"),
+        Followed("no2.stel", "NO2, 15 min"),
+        Followed("o2.lowest", "O2, lowest"),
+    ),
+    trends=(
+        Followed("co.twa_shift", "CO, TWA 8 h"),
+        Followed("h2s.stel", "H2S, 15 min"),
+        Followed("o2.lowest", "O2, lowest"),
     ),
 )

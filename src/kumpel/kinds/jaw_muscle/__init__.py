@@ -11,7 +11,7 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Kind, StretchWord, TagWord
+from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Followed, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.setup_fields import setting
 
@@ -82,5 +82,15 @@ KIND = Kind(
     tags=(
         TagWord("night", "Night", "which one", ("first", "second", "third")),
         TagWord("splint", "Splint", "worn or not", ("none", "worn")),
+    ),
+    registers=(
+        Followed("both.index", "Episodes"),
+        Followed("both.phasic", "Phasic"),
+        Followed("linked", "Heart-linked"),
+        Followed("both.valid", "Valid sleep"),
+    ),
+    trends=(
+        Followed("both.index", "Episodes"),
+        Followed("linked", "Heart-linked"),
     ),
 )

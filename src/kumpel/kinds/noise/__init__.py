@@ -10,7 +10,7 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.noise.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds.kind import CheckWord, DecisionWord, GroupRule, Kind, StretchWord
+from kumpel.kinds.kind import CheckWord, DecisionWord, Followed, GroupRule, Kind, StretchWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.noise import report
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
@@ -98,5 +98,15 @@ KIND = Kind(
             "left out", "leave out", ("meter knocked", "not worn", "rain or wind on the microphone", "wrong person")
         ),
         StretchWord("task", "mark as a task"),
+    ),
+    registers=(
+        Followed("lex8h", "LEX,8h"),
+        Followed("setup1.projected_dose", "Dose for the day"),
+        Followed("lcpeak", "Highest peak"),
+        Followed("measured", "Measured"),
+    ),
+    trends=(
+        Followed("lex8h", "LEX,8h"),
+        Followed("lcpeak", "Highest peak"),
     ),
 )

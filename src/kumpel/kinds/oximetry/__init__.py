@@ -10,7 +10,7 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.oximetry.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds.kind import EventWord, Kind, TagWord
+from kumpel.kinds.kind import EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.setup_fields import setting
 
@@ -62,5 +62,17 @@ KIND = Kind(
     tags=(
         TagWord("therapy", "Therapy", "what was on during the night", ("none", "mask", "oxygen")),
         TagWord("place", "Slept", "at home, in hospital", ("at home", "in hospital")),
+    ),
+    registers=(
+        Followed("odi4", "ODI4"),
+        Followed("t90", "T90"),
+        Followed("lowest", "Lowest"),
+        Followed("mean", "Mean"),
+        Followed("valid", "Valid"),
+    ),
+    trends=(
+        Followed("odi4", "ODI4"),
+        Followed("t90", "T90"),
+        Followed("mean", "Mean saturation"),
     ),
 )

@@ -8,7 +8,7 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord
 from kumpel.core.rescue.assess import assess
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds.kind import EventWord, Kind, TagWord
+from kumpel.kinds.kind import EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.setup_fields import setting
 
@@ -55,5 +55,17 @@ KIND = Kind(
         TagWord("crew", "Crew", "who was there"),
         TagWord("place", "Place", "where it was"),
         TagWord("outcome", "Handed over", "to whom"),
+    ),
+    registers=(
+        Followed("in_target", "In target"),
+        Followed("fraction", "Fraction"),
+        Followed("rate", "Mean rate"),
+        Followed("depth", "Mean depth"),
+        Followed("longest_pause", "Longest pause"),
+    ),
+    trends=(
+        Followed("in_target", "In target"),
+        Followed("fraction", "Compression fraction"),
+        Followed("longest_pause", "Longest pause"),
     ),
 )

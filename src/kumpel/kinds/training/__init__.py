@@ -10,7 +10,7 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.core.training.assess import assess
-from kumpel.kinds.kind import PLACE, DecisionWord, EventWord, Kind, TagWord
+from kumpel.kinds.kind import PLACE, DecisionWord, EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.setup_fields import setting
 
@@ -87,5 +87,17 @@ KIND = Kind(
         TagWord("sport", "Sport", "what was done", ("running", "cycling", "rowing", "gym")),
         TagWord("unit", "Unit", "such as intervals"),
         PLACE,
+    ),
+    registers=(
+        Followed("distance", "Distance"),
+        Followed("moving", "Moving"),
+        Followed("pace", "Pace"),
+        Followed("heart_rate_mean", "Mean heart rate"),
+        Followed("load", "Load"),
+    ),
+    trends=(
+        Followed("load", "Load"),
+        Followed("distance", "Distance"),
+        Followed("heart_rate_mean", "Mean heart rate"),
     ),
 )

@@ -11,7 +11,7 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds.kind import DecisionWord, EventWord, Kind, TagWord
+from kumpel.kinds.kind import DecisionWord, EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.setup_fields import setting
 
@@ -96,5 +96,15 @@ KIND = Kind(
         TagWord("vehicle", "Vehicle", "number or name"),
         TagWord("place", "Course", "where it was driven"),
         TagWord("series", "Series", "such as club cup"),
+    ),
+    registers=(
+        Followed("best", "Best lap"),
+        Followed("theoretical", "Theoretical best"),
+        Followed("consistency", "Consistency"),
+        Followed("laps", "Laps"),
+    ),
+    trends=(
+        Followed("best", "Best lap"),
+        Followed("consistency", "Consistency"),
     ),
 )

@@ -9,6 +9,7 @@ import { moment } from "@/ui/format";
 import { More, useAddPerson, usePeople } from "@/ui/people";
 import { useTitle } from "@/ui/title";
 import { useTyped } from "@/ui/typed";
+import { Trends } from "./Trends";
 
 interface FieldWish {
   key: "name" | "number" | "team" | "born" | "sex" | "height_cm" | "weight_kg" | "contact" | "notes";
@@ -141,6 +142,7 @@ function Card({ id }: { id: number }) {
           Hand a recorder out
         </Link>
       </div>
+      <Trends person={id} />
       <h2 className="mt-5 mb-1">Sessions</h2>
       {sessions.data?.total === 0 && <p className="text-soft">None yet.</p>}
       <ul>

@@ -5,7 +5,7 @@ import { Link } from "react-router";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { kindName, useKindWords } from "@/kinds/kinds";
 import { Button, Empty, inputLook, Loading, Tag, Token, Trouble, Verdict } from "@/ui/basics";
-import { length, moment, number, unitWords } from "@/ui/format";
+import { decimalsOf, hoursMinutes, length, moment, number, unitWords } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { PersonPicker } from "@/ui/person-picker";
 
@@ -14,6 +14,8 @@ type Sort = "started" | "length" | "person" | "verdict" | "figure";
 
 interface Column {
   key: string;
+  /** The figure that a column of numbers is about. */
+  figure?: string;
   name: string;
   sort?: Sort;
   cell: (s: Session) => ReactNode;
@@ -30,8 +32,18 @@ const COLUMNS: Column[] = [
       </Link>
     ),
   },
-  { key: "started", name: "Start", sort: "started", cell: (s) => moment(s.started_at, s.utc_offset_min) },
-  { key: "length", name: "Length", sort: "length", cell: (s) => length(s.length_s) },
+  {
+    key: "started",
+    name: "Start",
+    sort: "started",
+    cell: (s) => <span className="whitespace-nowrap">{moment(s.started_at, s.utc_offset_min)}</span>,
+  },
+  {
+    key: "length",
+    name: "Length",
+    sort: "length",
+    cell: (s) => <span className="whitespace-nowrap">{length(s.length_s)}</span>,
+  },
   { key: "kind", name: "Kind", cell: (s) => kindName(s.kind) },
   { key: "recorder", name: "Recorder", cell: (s) => <Token name={s.token} size="small" /> },
   { key: "place", name: "Place", cell: (s) => s.tags.place && <Tag>{s.tags.place}</Tag> },
@@ -85,6 +97,34 @@ function useKept<T>(key: string, first: T): [T, (value: T) => void] {
 
 const PAGE = 100;
 
+/** A figure as a column: its short name and unit above, numbers with as many decimals as they are stated with. */
+function numberColumn(
+  key: string,
+  label: string,
+  rows: Session[],
+  named: Schemas["FigureName"][] | undefined,
+): Column & { figure: string } {
+  const name = label || named?.find((f) => f.key === key)?.name || key;
+  const unit = unitWords(rows.find((s) => s.numbers[key])?.numbers[key]?.unit ?? "");
+  const decimals = Math.max(0, ...rows.map((s) => decimalsOf(s.numbers[key]?.value)));
+  return {
+    key: `number ${key}`,
+    figure: key,
+    name: unit ? `${name}, ${unit}` : name,
+    sort: "figure",
+    cell: (s) => {
+      const found = s.numbers[key];
+      const reached = found && (found.verdict === "above limit" || found.verdict === "action level reached");
+      return (
+        <span className="flex items-center justify-end gap-1 font-narrow font-semibold">
+          {reached && <Verdict verdict={found.verdict} bare />}
+          {unit === "h" && found?.value != null ? hoursMinutes(found.value * 3600) : number(found?.value, decimals)}
+        </span>
+      );
+    },
+  };
+}
+
 /** One list over all sessions: search, filter, sort, pick columns; give, delete with a way back. */
 export default function Sessions() {
   const kinds = useKindWords().data ?? [];
@@ -105,7 +145,8 @@ export default function Sessions() {
     queryFn: () => ask(api.GET("/api/kinds/{kind}/figures", { params: { path: { kind } } })),
     enabled: kind !== "",
   });
-  const named = figures.data?.find((f) => f.key === figure);
+  const followed = kinds.find((k) => k.key === kind)?.registers ?? [];
+  const shown = followed.some((f) => f.figure === figure) || !figure ? followed : [{ figure, label: "" }, ...followed];
   const query = {
     search: words,
     standing,
@@ -116,6 +157,7 @@ export default function Sessions() {
     limit: PAGE,
     offset: page * PAGE,
     ...(figure ? { figure } : {}),
+    ...(shown.length > 0 ? { show: shown.map((f) => f.figure) } : {}),
     ...(since ? { since: new Date(`${since}T00:00`).toISOString() } : {}),
     ...(until ? { until: new Date(new Date(`${until}T00:00`).getTime() + 86_400_000).toISOString() } : {}),
   };
@@ -179,15 +221,9 @@ export default function Sessions() {
   };
   if (sessions.isError && !sessions.data) return <Trouble error={sessions.error} again={() => sessions.refetch()} />;
   if (!sessions.data) return <Loading what="the sessions" />;
-  const columns = COLUMNS.filter((c) => !hidden.includes(c.key));
-  const decimals = Math.max(0, ...rows.map((s) => String(s.figure?.value ?? "").split(".")[1]?.length ?? 0));
-  if (named)
-    columns.splice(2, 0, {
-      key: "number",
-      name: named.unit ? `${named.name}, ${unitWords(named.unit)}` : named.name,
-      sort: "figure",
-      cell: (s) => <span className="font-narrow font-semibold">{number(s.figure?.value, decimals)}</span>,
-    });
+  // The numbers of a kind say what its result in words would say again.
+  const columns = COLUMNS.filter((c) => !hidden.includes(c.key) && !(c.key === "figure" && shown.length > 0));
+  columns.splice(2, 0, ...shown.map(({ figure: key, label }) => numberColumn(key, label, rows, figures.data)));
   const restart =
     <T,>(set: (value: T) => void) =>
     (value: T) => {
@@ -195,6 +231,7 @@ export default function Sessions() {
       setPicked([]);
       set(value);
     };
+  const isSorted = (c: Column) => c.sort === sort.by && (!c.figure || c.figure === figure);
   const filtered = words || standing !== "all" || kind || since || until;
   const select = "min-h-[34px] rounded-md border border-line bg-panel px-2";
   return (
@@ -206,7 +243,7 @@ export default function Sessions() {
           {sessions.data.more ? " or more" : ""}
         </span>
         <input
-          className={`${inputLook} max-w-56`}
+          className={`${inputLook} max-w-48`}
           placeholder="name, number, recorder, tag"
           aria-label="Find sessions"
           value={words}
@@ -246,7 +283,7 @@ export default function Sessions() {
         {kind && (figures.data?.length ?? 0) > 0 && (
           <select
             aria-label="Figure"
-            className={`${select} max-w-56`}
+            className={`${select} max-w-40`}
             value={figure}
             onChange={(e) => {
               restart(setFigure)(e.target.value);
@@ -346,21 +383,20 @@ export default function Sessions() {
                 {columns.map((c) => (
                   <th
                     key={c.key}
-                    className="px-2 font-medium"
-                    aria-sort={c.sort === sort.by ? (sort.falling ? "descending" : "ascending") : undefined}
+                    className={`px-2 font-medium ${c.figure ? "text-right" : ""}`}
+                    aria-sort={isSorted(c) ? (sort.falling ? "descending" : "ascending") : undefined}
                   >
                     {c.sort ? (
                       <button
                         type="button"
-                        className="font-medium hover:text-ink"
-                        onClick={() =>
-                          setSort({
-                            by: c.sort ?? "started",
-                            falling: c.sort === sort.by ? !sort.falling : c.sort === "started",
-                          })
-                        }
+                        className={`font-medium hover:text-ink ${c.figure ? "text-right" : "text-left"}`}
+                        onClick={() => {
+                          const first = c.sort === "started" || c.sort === "figure";
+                          setSort({ by: c.sort ?? "started", falling: isSorted(c) ? !sort.falling : first });
+                          if (c.figure) restart(setFigure)(c.figure);
+                        }}
                       >
-                        {c.name} {c.sort === sort.by ? (sort.falling ? "↓" : "↑") : ""}
+                        {c.name} {isSorted(c) ? (sort.falling ? "↓" : "↑") : ""}
                       </button>
                     ) : (
                       c.name

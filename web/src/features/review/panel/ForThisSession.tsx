@@ -3,7 +3,7 @@ import { type Assessed, type Kind, settingOf } from "@/sheet/assessed";
 import type { Supposed } from "@/sheet/useSupposed";
 import { Refused } from "@/ui/basics";
 import { type Entry, lengthOf, numberOf } from "@/ui/entry";
-import { hoursMinutes, number, unitWords } from "@/ui/format";
+import { decimalsOf, hoursMinutes, number, unitWords } from "@/ui/format";
 import { ReasonDialog } from "@/ui/reason";
 import { useTyped } from "@/ui/typed";
 import type { ReviewActions } from "../useReview";
@@ -169,8 +169,6 @@ const shownOf = (word: Kind["decisions"][number]) => (value: number | string | n
   if (word.type === "length") return hoursMinutes(Number(value));
   return typeof value === "number" ? number(value, decimalsOf(value)) : value;
 };
-
-const decimalsOf = (value: number) => Math.min((String(value).split(".")[1] ?? "").length, 3);
 
 function parserOf(word: Kind["decisions"][number]): (text: string) => Entry | { value: string | null } {
   if (word.type === "length") return lengthOf;
