@@ -14,6 +14,7 @@ from typer.testing import CliRunner
 from kumpel import assess_files
 from kumpel.cli import app
 from kumpel.formats import files
+from kumpel.formats.errors import FileFormatError
 from kumpel.kinds.registry import KINDS
 from kumpel.standins import jaw_muscle_signal, signals
 from kumpel.standins.jaw_muscle_signal import Night, usual_groups
@@ -278,7 +279,7 @@ class WrongFiles(Commands):
     def test_every_wrong_file_names_itself(self) -> None:
         path = self.folder / "x.csv"
         path.write_text("nothing here")
-        with self.assertRaisesRegex(files.FileFormatError, r"x\.csv: "):
+        with self.assertRaisesRegex(FileFormatError, r"x\.csv: "):
             files.read(path, assess_files.WORDS)
 
 

@@ -18,6 +18,7 @@ from kumpel.core.recording import Event, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import wall_clock
 from kumpel.formats import files
+from kumpel.formats.errors import FileFormatError
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.limit_sets import limit_set_from
 from kumpel.kinds.plain_report import lanes_of
@@ -46,7 +47,7 @@ class Assessed:
 def read(path: Path, wish: files.Wish) -> Recording:
     try:
         return files.read(path, WORDS, wish)
-    except files.FileFormatError as error:
+    except FileFormatError as error:
         raise WrongFileError(str(error)) from error
 
 
@@ -336,6 +337,6 @@ def convert(
         if with_found and found is not None:
             recording = _with_events(recording, found)
         files.write(recording, target, found, name, events)
-    except files.FileFormatError as error:
+    except FileFormatError as error:
         raise WrongFileError(str(error)) from error
     return recording

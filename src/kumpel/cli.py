@@ -94,6 +94,7 @@ def assess(
     """
     from kumpel import assess_files
     from kumpel.formats import csv_file, files
+    from kumpel.formats.errors import CsvError
 
     found, code = [], 0
     try:
@@ -118,7 +119,7 @@ def assess(
         if plot is not None:
             plot.write_text(assess_files.plot(found[0]))
         results = assess_files.groups(found) if group else []
-    except (assess_files.WrongFileError, csv_file.CsvError, json.JSONDecodeError, OSError) as error:
+    except (assess_files.WrongFileError, CsvError, json.JSONDecodeError, OSError) as error:
         typer.echo(str(error), err=True)
         raise typer.Exit(2) from None
     if as_json:
@@ -173,6 +174,7 @@ def make(
 ) -> None:
     """Write a synthetic recording, and beside it the truth that an analysis should find, as JSON."""
     from kumpel.formats import files
+    from kumpel.formats.errors import FileFormatError
     from kumpel.standins.signals import SIGNALS
 
     if kind not in SIGNALS:
@@ -183,7 +185,7 @@ def make(
     try:
         files.write(made.recording, out)
         truth.write_text(json.dumps({"kind": kind, "seed": seed, **made.truth}, indent=1, ensure_ascii=False))
-    except (files.FileFormatError, OSError) as error:
+    except (FileFormatError, OSError) as error:
         typer.echo(str(error), err=True)
         raise typer.Exit(2) from None
     typer.echo(f"{out}: {kind}, {made.recording.length_s:.0f} s; what is in it: {truth}")

@@ -9,7 +9,8 @@ import pandas as pd
 
 from kumpel.core.recording import Channel, ChannelWord, Event, Recording
 from kumpel.formats import csv_file
-from kumpel.formats.csv_file import CsvError, Layout, detect
+from kumpel.formats.csv_file import Layout, detect
+from kumpel.formats.errors import CsvError
 from kumpel.formats.rows import evened
 from kumpel.formats.times import TimeError, order_of, stamps
 from kumpel.kinds.registry import KINDS

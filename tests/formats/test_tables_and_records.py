@@ -13,6 +13,7 @@ from fhir.resources.R4B.bundle import Bundle
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.core.review import Review
 from kumpel.formats import fhir, files, krec, tables, xlsx
+from kumpel.formats.errors import FileFormatError
 from kumpel.kinds.registry import KINDS, kind_of
 from kumpel.standins.signals import SIGNALS
 
@@ -134,7 +135,7 @@ class Cutting(unittest.TestCase):
         self.assertEqual((made.channels["a"].values[0], made.channels["b"].values[0]), (100, 10))
         self.assertEqual((len(made.channels["a"].values), len(made.channels["b"].values)), (200, 20))
         self.assertEqual([e.at_s for e in made.events], [10])
-        with self.assertRaisesRegex(files.FileFormatError, "nothing lies between"):
+        with self.assertRaisesRegex(FileFormatError, "nothing lies between"):
             files.cut(made, 500, 600)
 
     def test_every_kind_is_known_to_the_reader(self) -> None:

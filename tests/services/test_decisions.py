@@ -94,23 +94,25 @@ class Steps(ReviewTest):
 
     def test_what_is_wrong_is_named_and_nothing_is_kept(self) -> None:
         before = self.row.review_version
-        for wish, words in (
-            (Wish("left out", start_s=0, end_s=10, reason="  "), "why"),
-            (Wish("left out", start_s=10, end_s=10, reason="x"), "end after"),
-            (Wish("left out", start_s=30_000, end_s=40_000, reason="x"), "within the session"),
-            (Wish("left out", start_s=0, end_s=float("nan"), reason="x"), "start_s, end_s"),
-            (Wish("asleep", start_s=0, end_s=10), "asleep"),
-            (Wish("moved", start_s=0, end_s=10, reason="x"), "what"),
-            (Wish("setting", "factor", value=2.0, reason="x"), "factor"),
-            (Wish("setting", "working_day_s", value=0), "working_day_s"),
-            (Wish("setting", "working_day_s", value=True), "working_day_s"),
-            (Wish("setting", "attenuation_db", value="much"), "attenuation_db"),
-            (Wish("setting", "limit_set_id", value=1.5), "limit_set_id"),
-            (Wish("accepted", "coverage"), "reason"),
-            (Wish("dropped", "lap@3.0", reason="x"), "key"),
+        for wish, words, field in (
+            (Wish("left out", start_s=0, end_s=10, reason="  "), "why", "reason"),
+            (Wish("left out", start_s=10, end_s=10, reason="x"), "end after", "end_s"),
+            (Wish("left out", start_s=30_000, end_s=40_000, reason="x"), "within the session", "end_s"),
+            (Wish("left out", start_s=0, end_s=float("nan"), reason="x"), "start_s, end_s", "start_s"),
+            (Wish("asleep", start_s=0, end_s=10), "asleep", "what"),
+            (Wish("moved", start_s=0, end_s=10, reason="x"), "what", "what"),
+            (Wish("setting", "factor", value=2.0, reason="x"), "factor", "key"),
+            (Wish("setting", "working_day_s", value=0), "working_day_s", "working_day_s"),
+            (Wish("setting", "working_day_s", value=True), "working_day_s", "working_day_s"),
+            (Wish("setting", "attenuation_db", value="much"), "attenuation_db", "attenuation_db"),
+            (Wish("setting", "limit_set_id", value=1.5), "limit_set_id", "limit_set_id"),
+            (Wish("accepted", "coverage"), "reason", "reason"),
+            (Wish("dropped", "lap@3.0", reason="x"), "key", "key"),
         ):
-            with self.subTest(wish=wish), self.assertRaisesRegex(InvalidError, words):
-                self.decide(wish)
+            with self.subTest(wish=wish):
+                with self.assertRaisesRegex(InvalidError, words) as refused:
+                    self.decide(wish)
+                self.assertEqual(refused.exception.field, field)
             self.db.rollback()
         with self.assertRaises(NotFoundError):
             self.decide(remove=(9_999,))

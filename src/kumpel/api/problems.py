@@ -34,14 +34,14 @@ PROBLEMS: dict[int | str, dict[str, Any]] = {
 }
 
 
-def problem(status: int, code: str, detail: str) -> JSONResponse:
+def problem(status: int, code: str, detail: str, field: str = "") -> JSONResponse:
     body = {
         "type": f"urn:kumpel:problem:{code}",
         "title": HTTPStatus(status).phrase,
         "status": status,
         "detail": detail,
         "code": code,
-    }
+    } | ({"field": field} if field else {})
     return JSONResponse(body, status, media_type="application/problem+json")
 
 
@@ -55,7 +55,7 @@ def log_failure(path: str, error: Exception) -> None:
 def add_handlers(app: FastAPI) -> None:
     @app.exception_handler(ProblemError)
     async def known(request: Request, error: ProblemError) -> JSONResponse:
-        return problem(error.status, error.code, error.detail)
+        return problem(error.status, error.code, error.detail, error.field)
 
     @app.exception_handler(UnknownKindError)
     async def unknown_kind(request: Request, error: UnknownKindError) -> JSONResponse:
@@ -65,7 +65,7 @@ def add_handlers(app: FastAPI) -> None:
     async def invalid(request: Request, error: RequestValidationError) -> JSONResponse:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"][1:]) or "request"
-        return problem(422, "invalid", f"{where}: {first['msg']}.")
+        return problem(422, "invalid", f"{where}: {first['msg']}.", where)
 
     @app.exception_handler(HTTPException)
     async def http(request: Request, error: HTTPException) -> JSONResponse:

@@ -16,14 +16,15 @@ from kumpel.core.bounds import ANY, Bounds, BoundsError
 from kumpel.core.recording import Channel, ChannelWord, Event, Floats, Recording
 from kumpel.core.timebase import on_grid
 from kumpel.core.units import UnitError, converted, standard
-from kumpel.formats.csv_layout import ERROR_NAMES, CsvError, Layout, detect, plain_name, split
+from kumpel.formats.csv_layout import ERROR_NAMES, Layout, detect, plain_name, split
 from kumpel.formats.csv_rows import Body, body, head_lines, without_endless
+from kumpel.formats.errors import CsvError
 from kumpel.formats.rows import evened
 from kumpel.formats.tables import frames
 from kumpel.formats.times import TimeError, either_way, stamps
 from kumpel.formats.zones import InUtc, in_utc
 
-__all__ = ["CsvError", "Layout", "detect", "harmless", "read", "write"]
+__all__ = ["Layout", "detect", "harmless", "read", "write"]
 POSITION = "lat"
 """A kind with this channel moves: rows of its files at uneven times are kept as they are."""
 FINE = ("", "0", "ok", "no", "none")
@@ -167,14 +168,14 @@ def _times(table: Body, layout: Layout) -> InUtc | None:
     try:
         found = stamps(texts, layout.date_order or "ymd")
     except TimeError as error:
-        raise CsvError(f"line {error.row + table.first_line}, column “{there[0]}”: {error}") from None
+        raise CsvError(str(error), line=error.row + table.first_line, column=there[0]) from None
     if not found.dated and ":" in next((t for t in texts if t), ""):
         # A clock without a date: past midnight the next day begins.
         steps = np.diff(found.seconds)
         days = np.concatenate(([0.0], np.cumsum(np.where(steps < -43_200, 86_400.0, 0.0))))
         found = replace(found, seconds=found.seconds + days)
     if np.isnan(found.seconds).all():
-        raise CsvError(f"column “{there[0]}” has no time in it")
+        raise CsvError("there is no time in it", column=there[0])
     return in_utc(found, layout.utc_offset_min)
 
 

@@ -10,6 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from kumpel.core.recording import ChannelWord
+from kumpel.formats.errors import CsvError
 from kumpel.formats.times import ORDERS, order_of
 
 SAMPLE_BYTES = 65_536
@@ -32,10 +33,6 @@ TIME_NAMES = (
 )
 DELIMITERS = (";", "\t", "|", ",")
 _UNIT = re.compile(r"^(?P<name>.*?)\s*[\[(](?P<unit>[^\[\]]*?)[\])]?\s*$")
-
-
-class CsvError(ValueError):
-    """Something wrong in a CSV file, with line and column."""
 
 
 @dataclass(frozen=True)

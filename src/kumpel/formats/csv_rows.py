@@ -16,7 +16,8 @@ import pyarrow as pa
 import pyarrow.csv as pc
 
 from kumpel.core.recording import Floats
-from kumpel.formats.csv_layout import MISSING, SAMPLE_BYTES, CsvError, Layout, names_of, number, split, table_in
+from kumpel.formats.csv_layout import MISSING, SAMPLE_BYTES, Layout, names_of, number, split, table_in
+from kumpel.formats.errors import CsvError
 
 _SPELLINGS = sorted({s for m in MISSING for s in (m, m.upper(), m.title())} | {"NaN"})
 
@@ -108,18 +109,19 @@ def _by_row(data: bytes, layout: Layout, names: list[str], texts: list[str], num
                 cells.pop()
             if len(cells) != len(names):
                 raise CsvError(
-                    f"line {line}: {len(cells)} columns instead of {len(names)}; was the file cut off? "
-                    "Nothing of it was taken. Complete or remove the line, then try again"
+                    f"{len(cells)} columns instead of {len(names)}; was the file cut off? "
+                    "Nothing of it was taken. Complete or remove the line, then try again",
+                    line=line,
                 )
             for name, column in found_texts.items():
                 column.append(cells[at[name]])
             for name, values in found.items():
                 value = number(cells[at[name]], layout.decimal)
                 if value is None:
-                    raise CsvError(f"line {line}, column “{name}”: “{cells[at[name]][:30]}” is no number")
+                    raise CsvError(f"“{cells[at[name]][:30]}” is no number", line=line, column=name)
                 values.append(value)
     except csv.Error:
-        raise CsvError(f"line {skip + rows.line_num}: not readable as a row of a table; is the file text?") from None
+        raise CsvError("not readable as a row of a table; is the file text?", line=skip + rows.line_num) from None
     return Body(names, found_texts, {n: np.array(v, dtype=np.float64) for n, v in found.items()}, skip + 1)
 
 

@@ -21,6 +21,7 @@ from kumpel.core.bounds import ANY, Bounds, BoundsError
 from kumpel.core.recording import Channel, ChannelWord, Event, Floats, Recording
 from kumpel.core.samples import MOST_WHOLE_BYTES, ArraySamples, Samples
 from kumpel.core.units import standard
+from kumpel.formats.errors import EdfError
 
 ANNOTATIONS = "EDF Annotations"
 MISSING_MARK = "missing=-32768"
@@ -37,14 +38,6 @@ MONTHS = ("JAN", "FEB", "MAR", "APR", "MAY", "JUN", "JUL", "AUG", "SEP", "OCT", 
 
 Bytes = bytes | mmap
 """A file's bytes, in memory or mapped: then only what is read of it is in memory."""
-
-
-class EdfError(ValueError):
-    """Something wrong in an EDF file, with the byte it was found at."""
-
-    def __init__(self, message: str, offset: int) -> None:
-        super().__init__(f"byte {offset}: {message}")
-        self.offset = offset
 
 
 @dataclass(frozen=True)

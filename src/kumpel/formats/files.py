@@ -15,14 +15,11 @@ from kumpel.core.bounds import ANY, Bounds
 from kumpel.core.recording import Channel, ChannelWord, Event, Recording
 from kumpel.core.samples import PartOf
 from kumpel.formats import csv_file, edf, edf_write, fhir, gpx, krec, tables, xlsx
+from kumpel.formats.errors import CsvError, FileFormatError
 
 PROBE_BYTES = 65_536
 """As much of a file as is looked at to see what it is."""
 WRITES = {".krec", ".csv", ".edf", ".gpx", ".xlsx", ".parquet", ".json"}
-
-
-class FileFormatError(ValueError):
-    """A file that cannot be read or written: what, where, what to do."""
 
 
 @dataclass(frozen=True)
@@ -93,11 +90,11 @@ def read(path: Path, words: KindWords, wish: Wish | None = None) -> Recording:
             first = file.read(PROBE_BYTES)
         return _read(path, first, words, wish)
     except OSError as error:
-        raise FileFormatError(f"{path}: cannot be read ({error.strerror})") from error
-    except (krec.FileError, csv_file.CsvError, edf.EdfError, gpx.GpxError) as error:
-        raise FileFormatError(f"{path}: {error}") from error
+        raise FileFormatError(f"cannot be read ({error.strerror})", path=path) from error
+    except FileFormatError as error:
+        raise error.of(path) from None
     except ValueError as error:
-        raise FileFormatError(f"{path}: {error}") from error
+        raise FileFormatError(str(error), path=path) from error
 
 
 def _read(path: Path, first: bytes, words: KindWords, wish: Wish) -> Recording:
@@ -145,7 +142,7 @@ def _csv_fit(data: bytes, words: tuple[ChannelWord, ...], layout: csv_file.Layou
     named = sum(10 for w in words if w.key in layout.columns)
     try:
         return named + len(csv_file.detect(data, words, replace(layout, columns={})).columns)
-    except csv_file.CsvError:
+    except CsvError:
         return named
 
 
@@ -182,13 +179,13 @@ def write(recording: Recording, path: Path, found: Assessment | None = None, nam
         elif suffix == ".json":
             path.write_bytes(fhir.write(recording, {"display": name} if name else None))
         else:
-            raise FileFormatError(f"{path}: no format for “{suffix}”; there are: {', '.join(sorted(WRITES))}")
+            raise FileFormatError(f"no format for “{suffix}”; there are: {', '.join(sorted(WRITES))}", path=path)
     except OSError as error:
-        raise FileFormatError(f"{path}: cannot be written ({error.strerror})") from error
-    except FileFormatError:
-        raise
+        raise FileFormatError(f"cannot be written ({error.strerror})", path=path) from error
+    except FileFormatError as error:
+        raise error if error.path else error.of(path) from None
     except ValueError as error:
-        raise FileFormatError(f"{path}: {error}") from error
+        raise FileFormatError(str(error), path=path) from error
 
 
 def _write_pieces(path: Path, pieces: Iterable[bytes]) -> None:

@@ -21,6 +21,7 @@ from defusedxml.ElementTree import iterparse
 from kumpel.core.bounds import ANY, Bounds, BoundsError
 from kumpel.core.recording import Channel, Event, Floats, Recording, sample_times
 from kumpel.core.timebase import on_grid
+from kumpel.formats.errors import GpxError
 from kumpel.formats.rows import evened
 
 NAMESPACE = "http://www.topografix.com/GPX/1/1"
@@ -43,10 +44,6 @@ NAMES = {
     "speed": "Speed",
 }
 FEWEST_COLUMNS = 2
-
-
-class GpxError(ValueError):
-    """Something wrong in a GPX file, with its line where there is one."""
 
 
 @dataclass
@@ -74,7 +71,7 @@ def _time(text: str, number: int) -> float:
     try:
         stamp = datetime.fromisoformat(text.strip().replace("Z", "+00:00"))
     except ValueError:
-        raise GpxError(f"track point {number}: the time “{text[:30]}” is not understood") from None
+        raise GpxError(f"the time “{text[:30]}” is not understood", point=number) from None
     return (stamp if stamp.tzinfo else stamp.replace(tzinfo=UTC)).timestamp()
 
 
@@ -82,7 +79,7 @@ def _float(text: str | None, number: int, what: str) -> float:
     try:
         value = float(text or "")
     except ValueError:
-        raise GpxError(f"track point {number}: {what} “{(text or '')[:20]}” is no number") from None
+        raise GpxError(f"{what} “{(text or '')[:20]}” is no number", point=number) from None
     return value if math.isfinite(value) else math.nan
 
 
@@ -92,7 +89,7 @@ def _point(element: Element, number: int) -> tuple[float, dict[str, float]]:
         "lon": _float(element.get("lon"), number, "longitude"),
     }
     if not (abs(values["lat"]) <= 90 and abs(values["lon"]) <= 180):
-        raise GpxError(f"track point {number}: {values['lat']}, {values['lon']} is no place on the earth")
+        raise GpxError(f"{values['lat']}, {values['lon']} is no place on the earth", point=number)
     at = math.nan
     for child in element.iter():
         name = _local(child.tag)
@@ -108,7 +105,7 @@ def _walk(data: bytes) -> Iterator[tuple[str, Element]]:
         yield from iterparse(io.BytesIO(data), events=("start", "end"), forbid_dtd=True)
     except ParseError as error:
         line, column = error.position
-        raise GpxError(f"line {line}, column {column + 1}: not readable as XML ({str(error).split(':')[0]})") from None
+        raise GpxError(f"not readable as XML ({str(error).split(':')[0]})", line=line, column=column + 1) from None
     except DefusedXmlException:
         raise GpxError("the file defines entities or a document type of its own; a GPX file has neither") from None
 

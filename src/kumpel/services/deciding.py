@@ -45,39 +45,39 @@ def checked(db: Db, session: Session, wish: Wish) -> Wish:
     kind = kind_of(session.kind)
     reason = clean_line(wish.reason)
     if len(reason) > 400:
-        raise InvalidError("reason: at most 400 characters.")
+        raise InvalidError("reason: at most 400 characters.", field="reason")
     if wish.what in STRETCHES:
         return _stretch(kind, session, wish, reason)
     if wish.what in OPPOSITE:
         return _event(kind, wish, reason)
     if wish.what == ACCEPTED:
         if not wish.key or len(wish.key) > 120 or not reason:
-            raise InvalidError("Accepting this needs a reason.")
+            raise InvalidError("Accepting this needs a reason.", field="reason")
         return Wish(ACCEPTED, clean_line(wish.key), reason=reason)
     if wish.what == SETTING:
         if wish.key == LIMIT_SET:
             return Wish(SETTING, LIMIT_SET, value=_limit_set(db, session, wish.value))
         word = kind.decision(wish.key)
         if word is None:
-            raise InvalidError(f"“{wish.key}” cannot be set for a recording of this kind.")
+            raise InvalidError(f"“{wish.key}” cannot be set for a recording of this kind.", field="key")
         value = None if wish.value is None else _value(word, wish.value)
         if value is not None and word.needs_reason and not reason:
-            raise InvalidError(f"{word.label}: changing it needs a reason.")
+            raise InvalidError(f"{word.label}: changing it needs a reason.", field="reason")
         return Wish(SETTING, wish.key, value=value, reason=reason)
-    raise InvalidError(f"what: “{wish.what}” is nothing that a review decides.")
+    raise InvalidError(f"what: “{wish.what}” is nothing that a review decides.", field="what")
 
 
 def _stretch(kind: Kind, session: Session, wish: Wish, reason: str) -> Wish:
     if all(word.what != wish.what for word in kind.stretches):
-        raise InvalidError(f"what: nothing can be marked as “{wish.what}” in a recording of this kind.")
+        raise InvalidError(f"what: nothing can be marked as “{wish.what}” in a recording of this kind.", field="what")
     if not is_finite(wish.start_s) or not is_finite(wish.end_s):
-        raise InvalidError("start_s, end_s: a stretch needs a beginning and an end, in seconds.")
+        raise InvalidError("start_s, end_s: a stretch needs a beginning and an end, in seconds.", field="start_s")
     assert wish.start_s is not None and wish.end_s is not None
     start, end = max(float(wish.start_s), 0.0), min(float(wish.end_s), session.length_s)
     if not end > start:
-        raise InvalidError("The stretch must end after it begins, and lie within the session.")
+        raise InvalidError("The stretch must end after it begins, and lie within the session.", field="end_s")
     if not reason and wish.what != ASLEEP:
-        raise InvalidError("Say why this is left out." if wish.what == LEFT_OUT else "Name the task.")
+        raise InvalidError("Say why this is left out." if wish.what == LEFT_OUT else "Name the task.", field="reason")
     return Wish(wish.what, "", start, end, None, reason[:200])
 
 
@@ -86,28 +86,28 @@ def _event(kind: Kind, wish: Wish, reason: str) -> Wish:
     word = kind.event(name.code) if name else None
     if name is None or word is None or not (word.droppable if wish.what == DROPPED else word.keepable):
         verb = "left out" if wish.what == DROPPED else "counted by hand"
-        raise InvalidError(f"key: “{wish.key[:100]}” is no event of this kind that can be {verb}.")
+        raise InvalidError(f"key: “{wish.key[:100]}” is no event of this kind that can be {verb}.", field="key")
     if wish.what == DROPPED and not reason:
-        raise InvalidError("reason: say why it does not count.")
+        raise InvalidError("reason: say why it does not count.", field="reason")
     if wish.value is not None and not (is_finite(wish.value) and 0 <= wish.value <= 1e7):
-        raise InvalidError("value: how long the event is, in seconds.")
+        raise InvalidError("value: how long the event is, in seconds.", field="value")
     return Wish(wish.what, wish.key, value=wish.value, reason=reason)
 
 
 def _value(word: DecisionWord, value: Any) -> float | str:
     if word.type in ("number", "length"):
         if not is_finite(value):
-            raise InvalidError(f"{word.key}: a number is needed.")
+            raise InvalidError(f"{word.key}: a number is needed.", field=word.key)
         low, high = -math.inf if word.low is None else word.low, math.inf if word.high is None else word.high
         if not low <= value <= high:
             unit = " s" if word.type == "length" else f" {word.unit}".rstrip()
-            raise InvalidError(f"{word.key}: {word.label} must lie between {low:g} and {high:g}{unit}.")
+            raise InvalidError(f"{word.key}: {word.label} must lie between {low:g} and {high:g}{unit}.", field=word.key)
         return float(value)
     if not isinstance(value, str) or not clean_line(value) or len(value) > 120:
-        raise InvalidError(f"{word.key}: a text of up to 120 characters is needed.")
+        raise InvalidError(f"{word.key}: a text of up to 120 characters is needed.", field=word.key)
     text = clean_line(value)
     if word.choices and text not in [choice for choice, _ in word.choices]:
-        raise InvalidError(f"{word.meaning}; “{text}” is none of them.")
+        raise InvalidError(f"{word.meaning}; “{text}” is none of them.", field=word.key)
     return text
 
 
@@ -116,7 +116,7 @@ def _limit_set(db: Db, session: Session, value: Any) -> int | None:
         return None
     # Over the wire every number is a float.
     if not is_finite(value) or value != int(value) or not 0 < value < 2**31:
-        raise InvalidError("limit_set_id: no such limit set.")
+        raise InvalidError("limit_set_id: no such limit set.", field="limit_set_id")
     limits_of(db, session.kind, int(value))
     return int(value)
 

@@ -14,6 +14,7 @@ from sqlmodel import Session as Db
 
 from kumpel.core.names import clean_line
 from kumpel.formats import files, krec
+from kumpel.formats.errors import FileFormatError
 from kumpel.kinds.registry import KINDS
 from kumpel.services import take_in
 from kumpel.services.people import person_of
@@ -70,7 +71,7 @@ def _as_recording_file(stream: BinaryIO, name: Path, kind: str, folder: Path) ->
         digest = hashlib.file_digest(back, "sha256").hexdigest()
     try:
         recording = files.read(copy, WORDS, files.Wish(kind))
-    except files.FileFormatError as error:
+    except FileFormatError as error:
         why = str(error).removeprefix(f"{copy}: ")
         raise InvalidError(f"The file {name} cannot be read: {why}. Nothing was stored.") from error
     about = {"serial": f"file-{recording.kind}", "name": "from a file", "model": str(name)[:80]} | {

@@ -1,17 +1,29 @@
-"""What can go wrong for a person using Kumpel: what, to what, what is safe, what to do."""
+"""What can go wrong for a person using Kumpel: what, to what, what is safe, what to do.
+
+ProblemError             told as it stands: `detail`, a stable `code`, the HTTP `status`, the `field` it is about
+├── InvalidError         what was asked cannot be; names the field where it is one
+├── NotFoundError        there is none (any more)
+├── ConflictError        somebody else was faster, or the thing is in another state
+├── ForbiddenError       signed in, but may not
+├── SignInError          not signed in
+│   └── TooManyTriesError
+└── RecorderError        the recorder did not do it
+    └── PasscodeNeededError
+"""
 
 from __future__ import annotations
 
 
 class ProblemError(Exception):
-    """Told to the user as it stands. `code` is stable, `status` the HTTP status it is answered with."""
+    """Told to the user as it stands. `code` is stable, `status` the HTTP status it is answered with, `field` what it is about."""
 
     code = "problem"
     status = 400
 
-    def __init__(self, detail: str, *, code: str | None = None) -> None:
+    def __init__(self, detail: str, *, code: str | None = None, field: str = "") -> None:
         super().__init__(detail)
         self.detail = detail
+        self.field = field
         if code:
             self.code = code
 
@@ -33,6 +45,8 @@ class ConflictError(ProblemError):
 
 
 class InvalidError(ProblemError):
+    """What was asked cannot be; nothing was changed."""
+
     code, status = "invalid", 422
 
 
@@ -42,7 +56,7 @@ class RecorderError(ProblemError):
     code, status = "recorder", 502
 
 
-class PasscodeNeededError(ProblemError):
+class PasscodeNeededError(RecorderError):
     code, status = "passcode-needed", 423
 
 
@@ -50,5 +64,5 @@ class SignInError(ProblemError):
     code, status = "sign-in", 401
 
 
-class TooManyTriesError(ProblemError):
+class TooManyTriesError(SignInError):
     code, status = "too-many-tries", 429

@@ -46,3 +46,4 @@ class Problem(BaseModel):
     status: int
     detail: str = Field(examples=["Somebody else has changed this review since you looked."])
     code: str = Field(examples=["stale-review"])
+    field: str = Field("", description="What of the request is wrong, where it is one thing")

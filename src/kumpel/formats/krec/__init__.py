@@ -3,6 +3,7 @@
 docs/recording-file.md is the specification.
 """
 
+from kumpel.formats.errors import FileError, IncompleteError
 from kumpel.formats.krec.checker import BoundsOf, Checker, anything
 from kumpel.formats.krec.packing import unpack
 from kumpel.formats.krec.parsing import read_items, stream_items
@@ -21,9 +22,7 @@ from kumpel.formats.krec.parts import (
     Block,
     ChannelHead,
     Content,
-    FileError,
     Head,
-    IncompleteError,
     Item,
     Tail,
 )

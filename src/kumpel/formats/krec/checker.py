@@ -7,12 +7,12 @@ from collections.abc import Callable
 
 from kumpel.core.bounds import ANY, Bounds, BoundsError
 from kumpel.core.recording import Event
+from kumpel.formats.errors import FileError
 from kumpel.formats.krec.parts import (
     BLOCK_GRAIN,
     MAX_EVENT_BYTES,
     MAX_HEAD_BYTES,
     Block,
-    FileError,
     Head,
     Item,
     Tail,

@@ -9,7 +9,8 @@ import zstandard
 from numpy.typing import NDArray
 
 from kumpel.core.recording import Floats
-from kumpel.formats.krec.parts import LARGEST_VALUE, TYPES, Block, ChannelHead, FileError
+from kumpel.formats.errors import FileError
+from kumpel.formats.krec.parts import LARGEST_VALUE, TYPES, Block, ChannelHead
 
 
 def unpack(block: Block, channel: ChannelHead, offset: int = 0) -> Floats:

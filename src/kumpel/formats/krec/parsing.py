@@ -12,6 +12,7 @@ import numpy as np
 
 from kumpel.core.plain_values import check_plain, check_text
 from kumpel.core.recording import Event
+from kumpel.formats.errors import FileError, IncompleteError
 from kumpel.formats.krec.parts import (
     MAX_BLOCK_SAMPLES,
     MAX_CHANNELS,
@@ -22,9 +23,7 @@ from kumpel.formats.krec.parts import (
     Block,
     ChannelHead,
     Content,
-    FileError,
     Head,
-    IncompleteError,
     Item,
     Tail,
 )

@@ -34,18 +34,6 @@ TYPES: Final[dict[str, tuple[int, str]]] = {
 }
 
 
-class FileError(ValueError):
-    """Something wrong in a recording file, with the byte offset of the item it was found in."""
-
-    def __init__(self, message: str, offset: int) -> None:
-        super().__init__(f"byte {offset}: {message}")
-        self.offset = offset
-
-
-class IncompleteError(FileError):
-    """The bytes end inside an item: more may come."""
-
-
 @dataclass(frozen=True)
 class ChannelHead:
     """A channel as the head describes it. value = raw x scale + offset; the raw value `missing` is nan."""

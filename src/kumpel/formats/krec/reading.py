@@ -12,10 +12,11 @@ import numpy as np
 
 from kumpel.core.recording import Channel, Event, Floats, Recording
 from kumpel.core.samples import MOST_WHOLE_BYTES, BlockSamples
+from kumpel.formats.errors import FileError, IncompleteError
 from kumpel.formats.krec.checker import BoundsOf, Checker, anything
 from kumpel.formats.krec.packing import unpack
 from kumpel.formats.krec.parsing import read_items, stream_items
-from kumpel.formats.krec.parts import Block, ChannelHead, FileError, Head, IncompleteError
+from kumpel.formats.krec.parts import Block, ChannelHead, Head
 
 
 def recording_of(head: Head, blocks: Iterable[tuple[int, Block]], events: Iterable[Event]) -> Recording:
