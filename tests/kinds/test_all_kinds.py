@@ -82,6 +82,33 @@ class Registry(unittest.TestCase):
                 self.assertTrue(kind.registers and kind.trends)
                 self.assertLessEqual({f.figure for f in (*kind.registers, *kind.trends)}, have)
 
+    def test_a_check_that_failed_makes_the_finding_that_its_word_names(self) -> None:
+        """Each check that is judged, spoilt in a recording of the generator: the finding is there, and was not before."""
+        spoil: dict[str, dict[str, object]] = {
+            "check-after": {"read_db": 119.0},
+            "zero-check": {"passed": False},
+            "bump-test": {"passed": False},
+            "calibration": {"passed": False},
+        }
+        for key, kind in KINDS.items():
+            for word in kind.checks:
+                if not word.judged_by:
+                    continue
+                recording = made(key).recording
+                if word.code == "check-after":
+                    read = {"applied_db": 114.0, "read_db": 114.1}
+                    both = (Event(0.0, "check-before", "", read), Event(recording.length_s, "check-after", "", read))
+                    recording = replace(recording, events=(*recording.events, *both))
+                other = {"calibration": "bump-test"}.get(word.code, word.code)
+                good = next(e for e in recording.events if e.code in (word.code, other))
+                bad = replace(good, code=word.code, data={**good.data, **spoil[word.code]})
+                sensor = f".{good.data[word.sensor_in]}" if word.sensor_in else ""
+                spoilt = replace(recording, events=(*(e for e in recording.events if e is not good), bad))
+                codes = [{f.code for f in assess(r).reviewed.quality.findings} for r in (recording, spoilt)]
+                with self.subTest(kind=key, check=word.code):
+                    self.assertNotIn(word.judged_by + sensor, codes[0])
+                    self.assertIn(word.judged_by + sensor, codes[1])
+
     def test_channels_of_the_generator_are_known_by_name_and_unit(self) -> None:
         for kind in KINDS.values():
             known = {w.key: w.unit for w in kind.channels}

@@ -85,12 +85,16 @@ class EventWord:
 class CheckWord:
     """A check against a reference that a recording may carry: the code of its event, what it is called, its unit.
 
-    The event has what was applied and what was read (`applied_<unit>`, `read_<unit>`, or `applied` and `read`).
+    The event has what was applied and what was read (`applied_<unit>`, `read_<unit>`, or `applied` and `read`), and where the
+    kind has several sensors, which (`sensor_in` names the field). `judged_by` is the code of the finding that the assessment
+    makes of a check that failed, with a dot and the sensor behind it where there are several.
     """
 
     code: str
     label: str
     unit: str = ""
+    judged_by: str = ""
+    sensor_in: str = ""
 
 
 @dataclass(frozen=True)

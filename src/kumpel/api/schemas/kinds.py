@@ -55,6 +55,8 @@ class CheckWord(Out):
     code: str
     label: str
     unit: str
+    judged_by: str
+    sensor_in: str
 
 
 class TagWord(Out):

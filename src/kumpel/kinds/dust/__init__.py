@@ -72,7 +72,7 @@ KIND = Kind(
         DecisionWord("factor", "Factor", "number", "", 0.01, 100, hint="as set", needs_reason=True),
         DecisionWord("guideline", "Count above", "number", "mg/m3", 0.001, 10_000, hint="the limit"),
     ),
-    checks=(CheckWord("zero-check", "zero", "mg/m3"),),
+    checks=(CheckWord("zero-check", "zero", "mg/m3", "zero-check"),),
     events=(EventWord("above", "stretch above", "stretches above"),),
     registers=(
         Followed("twa_shift", "TWA 8 h of the shift"),

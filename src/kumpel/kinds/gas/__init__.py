@@ -10,7 +10,7 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.gas.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds.kind import DecisionWord, EventWord, Followed, GroupRule, Kind
+from kumpel.kinds.kind import CheckWord, DecisionWord, EventWord, Followed, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.setup_fields import setting
 
@@ -87,6 +87,10 @@ KIND = Kind(
     main_channel="co.avg",
     bounds=Bounds(31 * DAY_S, 1.0, 48, 50_000_000, 50_000),
     limit_sets=shipped(__name__),
+    checks=(
+        CheckWord("bump-test", "bump test", judged_by="failed-bump-test", sensor_in="gas"),
+        CheckWord("calibration", "calibration", judged_by="failed-calibration", sensor_in="gas"),
+    ),
     groups=tuple(GroupRule(f"{gas}.twa_shift") for gas in ("co", "h2s", "no2", "so2", "nh3", "cl2", "voc")),
     shortest_s=20.0,
     check_list=(

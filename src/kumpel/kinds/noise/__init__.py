@@ -92,7 +92,7 @@ KIND = Kind(
         DecisionWord("working_day_s", "Working day", "length", "h", 60, 86_400, hint="as planned"),
         DecisionWord("attenuation_db", "Worn protection", "number", "dB", 0, 60, hint="none"),
     ),
-    checks=(CheckWord("check-before", "before", "dB"), CheckWord("check-after", "after", "dB")),
+    checks=(CheckWord("check-before", "before", "dB"), CheckWord("check-after", "after", "dB", "drift")),
     stretches=(
         StretchWord(
             "left out", "leave out", ("meter knocked", "not worn", "rain or wind on the microphone", "wrong person")
