@@ -177,4 +177,11 @@ class Pictures(unittest.TestCase):
             pressure, Review(), assess(pressure), KINDS["blood_pressure"].limit_sets[0], ("lanes",)
         )
         readings = sum(1 for e in pressure.events if e.code == "reading" and "systolic" in e.data)
-        self.assertEqual(picture.svg.count("<circle"), 4 * readings)
+        self.assertEqual(picture.svg.count("<circle"), 2 * readings, "mean arterial and pulse; pressures are bars")
+        self.assertIn(">Systolic, diastolic", picture.svg)
+        [bars, *_] = lanes_of(
+            KINDS["blood_pressure"], pressure, assess(pressure).reviewed, KINDS["blood_pressure"].limit_sets[0]
+        )
+        ends = [(p.at_s, p.low, p.value) for p in bars.points]
+        wanted = [(e.at_s, e.data["diastolic"], e.data["systolic"]) for e in pressure.events if "systolic" in e.data]
+        self.assertEqual(ends, wanted)

@@ -37,6 +37,14 @@ def as_numbers(review: str) -> str:
     return re.sub(r"(?<=_s=)(\d+)(?=[,)])", r"\1.0", review)
 
 
+def said(both: Any) -> Any:
+    """Results without what is said since of figures that repeat: beside which others they stand."""
+    figures_of = [figure for way in both.values() for figure in way["figures"]]
+    for figure in figures_of:
+        figure.pop("over", None)
+    return both
+
+
 class FromBeforeResults(unittest.TestCase):
     url: str
     before: dict[str, Any]
@@ -87,7 +95,7 @@ class FromBeforeResults(unittest.TestCase):
                 self.assertEqual((row.figures, row.signed_at is not None), ("assessed", then["signed"]))
                 found = conclusions.standing(self.db, row)
                 assert found is not None
-                self.assertEqual(json.loads(json.dumps(plain(found.both))), then["figures"])
+                self.assertEqual(said(json.loads(json.dumps(plain(found.both)))), then["figures"])
                 self.assertEqual(found.limits.version, then["limits"])
                 self.assertEqual(repr(found.review), then["decisions"])
                 self.assertEqual(self.decided(row.id or 0), then["decisions"])
@@ -101,8 +109,11 @@ class FromBeforeResults(unittest.TestCase):
                 figures.assess(self.db, row)
                 after = figures.outcome(self.db, row.id or 0)
                 assert before is not None and after is not None
-                self.assertEqual(repr(plain(after.both)), repr(plain(before.both)))
-                self.assertEqual(after.reviewed_id, before.reviewed_id, "nothing had to be appended")
+                self.assertEqual(repr(said(plain(after.both))), repr(said(plain(before.both))))
+                figures.assess(self.db, row)
+                again = figures.outcome(self.db, row.id or 0)
+                assert again is not None
+                self.assertEqual(again.reviewed_id, after.reviewed_id, "nothing has to be appended twice")
             self.db.rollback()
 
     def test_the_pages_are_those_of_before(self) -> None:

@@ -155,6 +155,7 @@ def kind(db: Db, known: Kind) -> schemas.Kind:
         channels=[schemas.ChannelWord.model_validate(c) for c in known.channels],
         readings=list(known.readings),
         reading_code=known.reading_code,
+        reading_bars=[schemas.ReadingBar(low=low, high=high) for low, high in known.reading_bars],
         decisions=[
             schemas.DecisionWord(
                 **plain(d) | {"choices": [schemas.Choice(value=value, words=words) for value, words in d.choices]}

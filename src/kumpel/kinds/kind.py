@@ -155,7 +155,8 @@ class Kind:
     """A kind: its name, settings, assessment and what its views show first.
 
     `channels` are those that a file may bring, with how each becomes a picture, `groups` the figures of group statistics, `readings` the columns of single readings (a file with
-    these has rows at uneven times that become events `reading_code`), `bounds` how much a recording may hold
+    these has rows at uneven times that become events `reading_code`), `reading_bars` those that are the lower and upper end of
+    one bar, `bounds` how much a recording may hold
     (docs/recording-file.md). `decisions`, `stretches` and `events` are what a reviewer may set, mark, drop and keep; anything
     else is refused; `tags` what may be said of a session; `registers` the columns that a list of
     its sessions has, `trends` the figures that are followed over the sessions of one person; `parts` what a report may have, made by `own_report` or plainly. `method` is the version of the computation: a new one when figures of the same data would differ.
@@ -175,6 +176,7 @@ class Kind:
     groups: tuple[GroupRule, ...] = ()
     readings: tuple[str, ...] = ()
     reading_code: str = "reading"
+    reading_bars: tuple[tuple[str, str], ...] = ()
     bounds: Bounds = ANY
     method: str = "1"
     decisions: tuple[DecisionWord, ...] = ()

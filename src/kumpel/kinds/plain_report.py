@@ -11,11 +11,11 @@ import numpy as np
 
 from kumpel.core.assessment import CLOCK, Assessment, BothWays, Figure, LimitSet, Table
 from kumpel.core.reckoning import hours_minutes
-from kumpel.core.recording import Channel, ChannelWord, Recording
+from kumpel.core.recording import Channel, ChannelWord, Event, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import clock_words, wall_clock
 from kumpel.reports.document import Fact, Facts, FigureLine, Figures, Part, Picture, TablePart
-from kumpel.reports.lanes import Lane, draw
+from kumpel.reports.lanes import Lane, Point, draw
 from kumpel.reports.pictures import LimitLine
 
 
@@ -53,6 +53,8 @@ class Declared(Protocol):
     def channels(self) -> tuple[ChannelWord, ...]: ...
     @property
     def readings(self) -> tuple[str, ...]: ...
+    @property
+    def reading_bars(self) -> tuple[tuple[str, str], ...]: ...
     @property
     def reading_code(self) -> str: ...
     @property
@@ -115,15 +117,18 @@ def lanes_of(kind: Declared, recording: Recording, found: Assessment, limits: Li
     names = {w.key: w.name for w in kind.channels}
     lanes = []
     dropped = {e.at_s for e in found.events if not e.kept}
-    for key in kind.readings:
+    ends = {high: low for low, high in kind.reading_bars}
+    for key in (k for k in kind.readings if k not in ends.values()):
+        readings = [(e, _reading(e, key), _reading(e, ends.get(key, ""))) for e in recording.events]
         points = [
-            (e.at_s, float(value), e.at_s not in dropped)
-            for e in recording.events
-            if e.code == kind.reading_code and isinstance(value := e.data.get(key), int | float) and value == value
+            Point(e.at_s, value, e.at_s not in dropped, low)
+            for e, value, low in readings
+            if e.code == kind.reading_code and value is not None
         ]
         if points:
-            word = next(w for w in kind.channels if w.key == key)
-            empty = Channel(key, word.name, word.unit, 1.0, np.empty(0))
+            named = [w for w in kind.channels if w.key in (key, ends.get(key))]
+            name = ", ".join(w.name if i == 0 else w.name.lower() for i, w in enumerate(named))
+            empty = Channel(key, name, named[0].unit, 1.0, np.empty(0))
             lanes.append(Lane(empty, _lines(limits, empty), points=points))
     usual = [
         w.key for w in kind.channels if w.usual and w.reduce not in ("angle", "any") and w.key in recording.channels
@@ -135,6 +140,11 @@ def lanes_of(kind: Declared, recording: Recording, found: Assessment, limits: Li
     lanes += [Lane(channel, _lines(limits, channel)) for channel in drawn]
     ticks = [e.at_s for e in found.events if e.kept and e.code != kind.reading_code][:MOST_TICKS]
     return [replace(lane, ticks_s=ticks if i == 0 else ()) for i, lane in enumerate(lanes[:MOST_LANES])]
+
+
+def _reading(event: Event, key: str) -> float | None:
+    value = event.data.get(key)
+    return float(value) if isinstance(value, int | float) and value == value else None
 
 
 def _lines(limits: LimitSet, channel: Channel) -> list[LimitLine]:

@@ -18,16 +18,26 @@ COLUMNS = 700
 
 
 @dataclass(frozen=True)
+class Point:
+    """A reading at a moment (s after the start): its value, or the two ends of a bar; whether it counts."""
+
+    at_s: float
+    value: float
+    counts: bool
+    low: float | None = None
+
+
+@dataclass(frozen=True)
 class Lane:
     """A channel with its limit lines, and event ticks (s after the start).
 
-    `points` are readings at uneven times (time, value, whether it counts), drawn in place of samples.
+    `points` are readings at uneven times, drawn in place of samples.
     """
 
     channel: Channel
     lines: Sequence[LimitLine] = ()
     ticks_s: Sequence[float] = field(default_factory=tuple)
-    points: Sequence[tuple[float, float, bool]] = ()
+    points: Sequence[Point] = ()
 
 
 def _nice_steps(low: float, high: float) -> list[float]:
@@ -98,7 +108,8 @@ def _lane(canvas: Canvas, lane: Lane, top: float, tall: float, length: float, le
     channel = lane.channel
     low_of, high_of = channel.samples.extremes(COLUMNS)
     if lane.points:
-        low_of = high_of = np.array([value for _, value, _ in lane.points], dtype=np.float64)
+        high_of = np.array([p.value for p in lane.points], dtype=np.float64)
+        low_of = np.array([p.value if p.low is None else p.low for p in lane.points], dtype=np.float64)
     known = ~np.isnan(low_of)
     marks = [line.value for line in lane.lines]
     low = min([float(np.min(low_of[known], initial=math.inf)), *marks])
@@ -119,14 +130,25 @@ def _lane(canvas: Canvas, lane: Lane, top: float, tall: float, length: float, le
     for line in lane.lines:
         canvas.line(left, y_of(line.value), right, y_of(line.value), line.colour, 0.8, "5 3")
         canvas.text(right - 1, y_of(line.value) - 2, f"{line.value:g} {line.text}", 7, INK, "end", halo=True)
-    for at, value, counts in lane.points:
-        canvas.dot(left + at / length * (right - left), y_of(value), 2.1, PETROL, filled=counts)
+    for p in lane.points:
+        x = left + p.at_s / length * (right - left)
+        if p.low is None:
+            canvas.dot(x, y_of(p.value), 2.1, PETROL, filled=p.counts)
+        else:
+            _bar(canvas, x, y_of(p.low), y_of(p.value), PETROL if p.counts else SOFT)
     if not lane.points:
         _columns(canvas, lane, low_of, high_of, known, length, left, right, y_of)
     for at in lane.ticks_s:
         x = left + at / length * (right - left)
         canvas.line(x, bottom - 5, x, bottom, INK, 0.7)
     canvas.line(left, bottom, right, bottom, SOFT, 0.5)
+
+
+def _bar(canvas: Canvas, x: float, low: float, high: float, colour: str) -> None:
+    """A reading with two ends, such as a pressure; one that does not count is paler."""
+    canvas.line(x, low, x, high, colour, 1.4)
+    for y in (low, high):
+        canvas.line(x - 2, y, x + 2, y, colour, 1.0)
 
 
 def _columns(

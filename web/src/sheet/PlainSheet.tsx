@@ -4,7 +4,7 @@ import { type LaneBand, Lanes, type MarkRow } from "@/charts/Lanes";
 import { StretchDialog } from "@/features/review/StretchDialog";
 import type { ReviewSheetProps } from "@/kinds/sheet";
 import { Button } from "@/ui/basics";
-import { number, offsetChanges, wallClock } from "@/ui/format";
+import { decimalsOf, number, offsetChanges, wallClock } from "@/ui/format";
 import { stretchesOf } from "./assessed";
 import { Beside, PickOther } from "./Beside";
 import { DataTable } from "./DataTable";
@@ -19,14 +19,19 @@ import { nameOf, useLanes, usePicked } from "./useLanes";
 const panel = "mt-2.5 rounded-lg border border-line bg-panel px-3 py-2";
 const MOST_ROWS = 6;
 
-/** The value of a lane at a moment. */
-function valueAt(lane: ReturnType<typeof useLanes>[number], atS: number): number | null {
-  if (lane.bins) return lane.bins.mean[Math.floor((atS - lane.bins.startS) / lane.bins.binS)] ?? null;
-  let nearest: number | null = null;
-  let away = Number.POSITIVE_INFINITY;
-  for (const p of lane.points ?? [])
-    if (Math.abs(p.atS - atS) < away) [away, nearest] = [Math.abs(p.atS - atS), p.value];
-  return nearest;
+const exact = (value: number) => number(value, Math.abs(value) < 20 ? 2 : 1);
+
+/** The value of a lane at a moment, with its unit; of readings the nearest, both ends where it has two. */
+function valueAt(lane: ReturnType<typeof useLanes>[number], atS: number): string {
+  if (lane.bins) {
+    const value = lane.bins.mean[Math.floor((atS - lane.bins.startS) / lane.bins.binS)] ?? null;
+    return value === null ? "–" : `${exact(value)} ${lane.unit}`;
+  }
+  const [first, ...rest] = lane.points ?? [];
+  if (!first) return "–";
+  const nearest = rest.reduce((best, p) => (Math.abs(p.atS - atS) < Math.abs(best.atS - atS) ? p : best), first);
+  const words = [nearest.value, nearest.low].filter((v) => v !== undefined).map((v) => number(v, decimalsOf(v)));
+  return `${words.join("/")} ${lane.unit}`;
 }
 
 /** What a kind without a sheet of its own gets: figures, everything on one clock, tables, events. */
@@ -135,17 +140,11 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
                 {lanes
                   .filter((l) => l.look !== "flag")
                   .slice(0, 4)
-                  .map((l) => {
-                    const value = valueAt(l, cursor);
-                    return (
-                      <span key={l.key} className="ml-1.5">
-                        {l.name}{" "}
-                        <b className="font-semibold text-ink">
-                          {value === null ? "–" : `${number(value, Math.abs(value) < 20 ? 2 : 1)} ${l.unit}`}
-                        </b>
-                      </span>
-                    );
-                  })}
+                  .map((l) => (
+                    <span key={l.key} className="ml-1.5">
+                      {l.name} <b className="font-semibold text-ink">{valueAt(l, cursor)}</b>
+                    </span>
+                  ))}
               </>
             )}
           </span>

@@ -124,19 +124,26 @@ function readingLanes(review: Assessed, kind: Kind): Lane[] {
   const readings = review.events.filter((e) => e.code === kind.reading_code);
   if (readings.length === 0) return [];
   const dropped = new Set(review.decisions.filter((d) => d.what === "dropped").map((d) => d.key));
+  const lowOf = new Map(kind.reading_bars.map(({ low, high }) => [high, low]));
+  const lows = new Set(lowOf.values());
+  const wordOf = (key: string | undefined) => kind.channels.find((c) => c.key === key);
   return kind.readings.flatMap((key) => {
+    if (lows.has(key)) return [];
+    const lowKey = lowOf.get(key);
     const points = readings.flatMap((e) => {
       const value = e.data[key];
+      const low = lowKey && e.data[lowKey];
       const place = `${kind.reading_code}@${at(e.at_s)}`;
-      return typeof value === "number" ? [{ atS: e.at_s, value, kept: !dropped.has(place) }] : [];
+      if (typeof value !== "number") return [];
+      return [{ atS: e.at_s, value, kept: !dropped.has(place), ...(typeof low === "number" ? { low } : {}) }];
     });
     if (points.length === 0) return [];
-    const word = kind.channels.find((c) => c.key === key);
+    const names = [wordOf(key)?.name ?? key, wordOf(lowKey)?.name.toLowerCase()];
     return [
       {
         key: `reading ${key}`,
-        name: word?.name ?? key,
-        unit: unitWords(word?.unit ?? ""),
+        name: names.filter(Boolean).join(", "),
+        unit: unitWords(wordOf(key)?.unit ?? ""),
         look: "points",
         points,
         lines: [],

@@ -24,6 +24,7 @@ from kumpel.api.schemas.kinds import (
     EventWord,
     Followed,
     Kind,
+    ReadingBar,
     StretchWord,
     TagWord,
 )
@@ -136,6 +137,7 @@ __all__ = [
     "Problem",
     "Put",
     "Quality",
+    "ReadingBar",
     "Recorder",
     "Report",
     "ReportChoices",

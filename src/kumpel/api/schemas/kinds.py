@@ -73,6 +73,13 @@ class Followed(Out):
     label: str
 
 
+class ReadingBar(Out):
+    """Two readings that are the ends of one bar."""
+
+    low: str
+    high: str
+
+
 class Kind(Out):
     """A kind of recorder as screens need it: its words, and what a reviewer may decide."""
 
@@ -84,6 +91,7 @@ class Kind(Out):
     channels: list[ChannelWord]
     readings: list[str]
     reading_code: str
+    reading_bars: list[ReadingBar]
     decisions: list[DecisionWord]
     stretches: list[StretchWord]
     events: list[EventWord]

@@ -57,6 +57,7 @@ KIND = Kind(
     bounds=Bounds(31 * DAY_S, 1.0, 16, 10_000_000, 20_000),
     limit_sets=shipped(__name__),
     readings=("systolic", "diastolic", "map", "pulse"),
+    reading_bars=(("diastolic", "systolic"),),
     check_list=(
         "Take the batteries out and put them in again: the display must light up.",
         "Press START and wait for the tone before plugging in.",

@@ -12,7 +12,10 @@ function rangeOf(lane: Lane): [number, number] {
   };
   for (const v of lane.bins?.low ?? []) take(v);
   for (const v of lane.bins?.high ?? []) take(v);
-  for (const p of lane.points ?? []) take(p.value);
+  for (const p of lane.points ?? []) {
+    take(p.value);
+    take(p.low);
+  }
   if (!Number.isFinite(low)) return [0, 1];
   if (lane.look === "flag") return [0, 1];
   for (const line of lane.lines)
@@ -253,12 +256,34 @@ function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place) {
   if (lane.bins) drawBins(context, lane, lane.bins, { ...place, y, colour });
   for (const p of lane.points ?? []) {
     if (p.atS < from || p.atS > to) continue;
+    if (p.low !== undefined) {
+      drawBar(context, x(p.atS), y(p.low), y(p.value), p.kept);
+      continue;
+    }
     context.beginPath();
     context.arc(x(p.atS), y(p.value), 3, 0, 2 * Math.PI);
     if (p.kept) context.fill();
     else context.stroke();
   }
   context.restore();
+}
+
+/** A reading with two ends, such as a pressure; one that does not count is dashed. */
+function drawBar(context: CanvasRenderingContext2D, x: number, low: number, high: number, kept: boolean) {
+  context.setLineDash(kept ? [] : [2, 2]);
+  context.lineWidth = 2;
+  context.beginPath();
+  context.moveTo(x, low);
+  context.lineTo(x, high);
+  context.stroke();
+  context.setLineDash([]);
+  context.lineWidth = 1;
+  context.beginPath();
+  for (const y of [low, high]) {
+    context.moveTo(x - 3, y);
+    context.lineTo(x + 3, y);
+  }
+  context.stroke();
 }
 
 function drawBins(

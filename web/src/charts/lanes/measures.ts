@@ -12,7 +12,10 @@ export const TALL = 200;
 export function heights(lanes: Lane[], tall: string | null = null): number[] {
   if (lanes.some((lane) => lane.key === tall)) return lanes.map((lane) => (lane.key === tall ? TALL : SLIM));
   if (lanes.length > MOST_TALL) return lanes.map(() => SLIM);
-  const weight = (lane: Lane) => (lane.look === "flag" ? 0.45 : lane.lines.length ? 1.5 : 1);
+  const weight = (lane: Lane) => {
+    if (lane.look === "flag") return 0.45;
+    return lane.lines.length > 0 || lane.points?.some((p) => p.low !== undefined) ? 1.8 : 1;
+  };
   const total = lanes.reduce((sum, lane) => sum + weight(lane), 0);
   const room = Math.min(236, 84 * total);
   return lanes.map((lane) => Math.max(Math.round((room * weight(lane)) / total), SLIM));

@@ -12,6 +12,8 @@ export interface Binned {
 export interface Point {
   atS: number;
   value: number;
+  /** The lower end, where a reading has two. */
+  low?: number;
   kept: boolean;
 }
 
