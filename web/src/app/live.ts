@@ -1,6 +1,7 @@
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, ask, type Schemas, SIGNED_OUT } from "@/api/client";
+import { isOwnChange } from "./own";
 
 interface Note {
   what: string;
@@ -39,6 +40,7 @@ function take(queries: QueryClient, note: Note) {
     );
     return;
   }
+  if (note.what === "review" && note.session && isOwnChange(note.session)) return;
   for (const key of STALE[note.what] ?? []) queries.invalidateQueries({ queryKey: [key] });
   if ((note.what === "review" || note.what === "conclusion") && note.session)
     queries.invalidateQueries({ queryKey: ["review", note.session] });

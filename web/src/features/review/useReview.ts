@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useRef, useState } from "react";
 import { api, ask, Problem, type Schemas } from "@/api/client";
+import { whileChanging } from "@/app/own";
 import { type Stretch, settingOf } from "@/sheet/assessed";
 import { useNotices } from "@/ui/notices";
 
@@ -34,7 +35,7 @@ export function useReview(id: number) {
         await queries.cancelQueries({ queryKey: ["review", id] });
         queries.setQueryData(["review", id, null], data);
         queries.invalidateQueries({ queryKey: ["review", id], refetchType: limitSetId === null ? "none" : "active" });
-        queries.invalidateQueries({ queryKey: ["sessions"] });
+        for (const key of ["sessions", "line"]) queries.invalidateQueries({ queryKey: [key] });
         return true;
       } catch (error) {
         fail(error);
@@ -54,7 +55,7 @@ export function useReview(id: number) {
         // What followed a change that was refused as somebody else's was decided on what is no longer there.
         if (asked !== refused.current) return false;
         const now = queries.getQueryData<ReviewData>(["review", id, null]);
-        return finish(work(now?.version ?? query.data?.version ?? 0));
+        return whileChanging(id, () => finish(work(now?.version ?? query.data?.version ?? 0)));
       });
       queue.current = done;
       return done;
