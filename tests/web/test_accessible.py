@@ -98,6 +98,11 @@ class Accessible(BrowserTest):
         picker = page.get_by_label("Beside another session")
         picker.focus()
         self.check("plain sheet")
+        page.get_by_role("button", name="what if …").click()
+        page.get_by_label("step 1: value").first.fill("1")
+        self.check("other limits tried")
+        page.goto(f"{self.address}/people/{self.night.person_id}")
+        self.check("a person")
 
     def test_dialogs(self) -> None:
         page = self.sign_in()

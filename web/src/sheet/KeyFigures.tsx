@@ -47,7 +47,7 @@ function KeyFigure({
       type="button"
       onClick={onWhy}
       title="Why this number?"
-      className={`flex flex-col items-start justify-start px-3 py-2 text-left hover:bg-act-soft ${now ? "bg-act-soft" : "bg-panel"}`}
+      className={`flex flex-col items-start justify-start px-3 py-2 text-left hover:bg-act-soft bg-panel ${now ? "shadow-[inset_0_3px_0_var(--act)]" : ""}`}
     >
       <span className="block max-w-full truncate font-medium font-narrow text-[12.5px] text-soft">{name}</span>
       <span className="block font-narrow font-semibold text-[27px] leading-[1.15]">

@@ -21,9 +21,11 @@ export function useSupposed(sessionId: number) {
   const [asking, setAsking] = useState(false);
   const running = useRef<AbortController | null>(null);
   const waiting = useRef<Supposing | null>(null);
+  const held = useRef<Schemas["LimitWish"] | null>(null);
   const run = useCallback(
     async (what: Supposing) => {
       const own = new AbortController();
+      const limits = what.limits ?? held.current;
       running.current = own;
       setAsking(true);
       try {
@@ -33,7 +35,7 @@ export function useSupposed(sessionId: number) {
             body: {
               add: (what.add ?? []).map((wish) => ({ key: "", reason: "", ...wish })),
               remove: what.remove ?? [],
-              ...(what.limits ? { limits: what.limits } : {}),
+              ...(limits ? { limits } : {}),
             },
             signal: own.signal,
           }),
@@ -61,15 +63,29 @@ export function useSupposed(sessionId: number) {
     },
     [run],
   );
-  const forget = useCallback(() => {
+  const stop = useCallback(() => {
     running.current?.abort();
     running.current = waiting.current = null;
     setSupposed(null);
     setWrong(null);
     setAsking(false);
   }, []);
-  useEffect(() => forget, [forget]);
-  return { supposed, wrong, asking, suppose, forget };
+  useEffect(() => stop, [stop]);
+  /** Nothing is supposed any more; but for limits that are held. */
+  const forget = useCallback(() => {
+    stop();
+    if (held.current) void run({});
+  }, [stop, run]);
+  /** Limits that hold for whatever else is supposed, until others do, or (null) none any more. */
+  const hold = useCallback(
+    (limits: Schemas["LimitWish"] | null) => {
+      held.current = limits;
+      if (limits) suppose({});
+      else stop();
+    },
+    [suppose, stop],
+  );
+  return { supposed, wrong, asking, suppose, forget, hold };
 }
 
 export type Supposed = ReturnType<typeof useSupposed>;

@@ -27,12 +27,15 @@ export default function WhatIf({
 }) {
   const known = useMemo(() => rulesKnown(sets, base.kind), [sets, base.kind]);
   const { keep, keeping, words } = useKeepLimits(base, (made) => {
-    supposed.forget();
+    supposed.hold(null);
     onKept(made.id);
   });
   const [naming, setNaming] = useState(false);
-  const { forget } = supposed;
-  useEffect(() => forget, [forget]);
+  const { forget, hold } = supposed;
+  useEffect(() => () => hold(null), [hold]);
+  // What was decided meanwhile is in what would come out.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the version says that something was decided
+  useEffect(() => forget(), [review.version, forget]);
   const heading = useRef<HTMLHeadingElement>(null);
   useEffect(() => heading.current?.focus(), []);
   const would = supposed.supposed;
@@ -67,7 +70,7 @@ export default function WhatIf({
           base={base}
           known={known}
           named={naming}
-          onWish={(limits) => supposed.suppose({ limits })}
+          onWish={hold}
           actions={(wish) => (
             <>
               {!locked && !naming && <Button onClick={() => setNaming(true)}>Keep these limits …</Button>}
