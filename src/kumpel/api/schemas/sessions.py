@@ -81,7 +81,9 @@ class SessionList(BaseModel):
 
 
 class SessionChange(BaseModel):
-    """Only the fields given are changed; a `person_id` of null gives the session to nobody."""
+    """Only the fields given are changed; a `person_id` of null gives the session to nobody. Of the `tags` those that are named
+    change, and an empty one goes.
+    """
 
     model_config = example(person_id=12, tags={"place": "crusher hall", "task": "feed control"}) | ConfigDict(
         extra="forbid"
