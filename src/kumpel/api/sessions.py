@@ -26,6 +26,7 @@ Standing = Literal["all", "waiting", "signed", "unclaimed", "aside", "deleted", 
 def list_sessions(
     db: Database,
     who: Who,
+    show: Annotated[list[Annotated[str, Query(max_length=80)]], Query(max_length=12, default_factory=list)],
     search: str = "",
     person_id: int | None = None,
     kind: str = "",
@@ -38,7 +39,6 @@ def list_sessions(
     figure: Annotated[str, Query(max_length=80)] = "",
     at_least: Annotated[float | None, Query(allow_inf_nan=False)] = None,
     at_most: Annotated[float | None, Query(allow_inf_nan=False)] = None,
-    show: Annotated[list[Annotated[str, Query(max_length=80)]], Query(max_length=12)] = [],  # noqa: B006
     limit: Limit = 50,
     offset: Offset = 0,
 ) -> schemas.SessionList:

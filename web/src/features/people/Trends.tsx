@@ -80,7 +80,8 @@ function Line({ trend }: { trend: Trend }) {
 /** What the kinds follow of a person, where two sessions have it. */
 export function Trends({ person }: { person: number }) {
   const found = useQuery({
-    queryKey: ["people", "trends", person],
+    // What is decided about a session changes them, as it changes every list of sessions.
+    queryKey: ["sessions", "trends", person],
     queryFn: () => ask(api.GET("/api/people/{person_id}/trends", { params: { path: { person_id: person } } })),
   });
   const kinds = [...new Set(found.data?.map((t) => t.kind))];

@@ -40,7 +40,8 @@ export function useReview(id: number) {
       } catch (error) {
         fail(error);
         if (error instanceof Problem && error.status === 409) refused.current++;
-        if (error instanceof Problem && error.status === 409) queries.invalidateQueries({ queryKey: ["review", id] });
+        // Also where only the answer was lost: the change may be on record, and its note was passed over.
+        for (const key of [["review", id], ["sessions"], ["line"]]) queries.invalidateQueries({ queryKey: key });
         return false;
       }
     },
