@@ -127,6 +127,24 @@ class Entries(BrowserTest):
         self.assertEqual(len(self.taken(row.id)), 4, "Enter and leaving the field take a decision once")
         expect(day).to_have_value("7:15")
 
+    def test_a_decision_whose_answer_was_lost_is_shown_all_the_same(self) -> None:
+        row = self.session(7200, self.person("Ida Brandvik"))
+        page = self.sign_in()
+
+        def lost(route: Route) -> None:
+            route.fetch()
+            page.wait_for_timeout(500)
+            route.abort()
+
+        page.route("**/decisions", lost)
+        page.goto(f"{self.address}/review/{row.id}")
+        day = page.get_by_role("textbox", name="Working day")
+        day.fill("7:15")
+        day.press("Enter")
+        self.until_taken(row.id, [26_100])
+        expect(page.get_by_role("button", name="Undo", exact=True)).to_be_enabled()
+        expect(day).to_have_value("7:15")
+
     def until_taken(self, session_id: int | None, wanted: list[float]) -> None:
         """Answers are held back by the page, so time has to go by in it."""
         for _ in range(60):
