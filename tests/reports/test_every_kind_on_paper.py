@@ -5,6 +5,7 @@ import math
 import re
 import unittest
 from dataclasses import replace
+from datetime import UTC, datetime
 
 import pypdf
 
@@ -12,7 +13,7 @@ from kumpel.core.assessment import CLOCK, BothWays, Figure
 from kumpel.core.reckoning import hours_minutes
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review, Stretch
-from kumpel.core.timebase import clock_words
+from kumpel.core.timebase import clock_words, moment_words
 from kumpel.formats import krec
 from kumpel.kinds.plain_report import MOST_ROWS, lanes_of, number
 from kumpel.kinds.registry import KINDS
@@ -92,19 +93,36 @@ class EveryKind(unittest.TestCase):
             both = assess(recording)
             words = printed(key, recording, both, ("tables",)).split()
             for table in both.reviewed.tables:
-                for row in table.rows[:MOST_ROWS]:
-                    for column, cell in zip(table.columns, row, strict=True):
+                rows = table.rows[:MOST_ROWS]
+                times = {i: [r[i] for r in rows] for i, c in enumerate(table.columns) if c.unit == CLOCK}
+                fine = {i: any(round(recording.start + float(t)) % 60 for t in at if t == t) for i, at in times.items()}
+                for row in rows:
+                    for i, (column, cell) in enumerate(zip(table.columns, row, strict=True)):
                         if column.name == "Key" or (isinstance(cell, float) and math.isnan(cell)):
                             continue
                         shown = (
                             cell
                             if isinstance(cell, str)
-                            else clock_words(recording, cell)
+                            else moment_words(recording, cell, fine[i])
                             if column.unit == CLOCK
                             else f"{cell:z.{column.decimals or 0}f}"
                         )
                         with self.subTest(kind=key, table=table.key, cell=shown):
                             self.assertTrue(set(shown.split()) <= set(words), shown)
+
+    def test_a_due_date_is_a_day_and_a_rescue_has_its_seconds(self) -> None:
+        """The arithmetic: a calibration at the start, every 180 days; what happened in a rescue is told apart by seconds."""
+        recording = made("gas").recording
+        first = next(e for e in recording.events if e.code == "bump-test")
+        recording = replace(recording, events=(replace(first, at_s=60.0, code="calibration"),))
+        due = datetime.fromtimestamp(recording.start + 60 + 180 * 86_400 + recording.utc_offset_min * 60, UTC)
+        text = " ".join(printed("gas", recording, assess(recording), ("tables",)).split())
+        self.assertIn(f"{due.day} {due:%b %Y} {due:%H:%M}", text)
+        rescue = made("rescue").recording
+        [case] = [t for t in assess(rescue).reviewed.tables if t.key == "case"]
+        text = printed("rescue", rescue, assess(rescue), ("tables",))
+        for row in case.rows:
+            self.assertIn(clock_words(rescue, float(row[0]), seconds=True), text)
 
     def test_what_rounds_to_nothing_has_no_sign(self) -> None:
         self.assertEqual((number(-0.04, 1), number(-0.06, 1), number(0.0, 0)), ("0.0", "-0.1", "0"))

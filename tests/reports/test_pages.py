@@ -130,3 +130,53 @@ class Pages(unittest.TestCase):
         with ThreadPoolExecutor(4) as pool:
             texts = list(pool.map(lambda i: text_of(document(title=f"Person {i:03d}")), range(24)))
         self.assertTrue(all(f"Person {i:03d}" in text for i, text in enumerate(texts)))
+
+
+class Sizes(unittest.TestCase):
+    """How much room a part takes, read back from the page: where each text begins."""
+
+    def places(self, *parts: TextPart | Facts) -> dict[str, tuple[int, float, float]]:
+        """Page, x and y of each text that begins with "at ", from the lower left corner in points."""
+        found: dict[str, tuple[int, float, float]] = {}
+        for number, page in enumerate(pypdf.PdfReader(io.BytesIO(pages.pdf(document(parts=list(parts))))).pages):
+
+            def visit(text: str, cm: list[float], tm: list[float], *_: object, number: int = number) -> None:
+                if text.strip().startswith("at "):
+                    x, y = tm[4] * cm[0] + tm[5] * cm[2] + cm[4], tm[4] * cm[1] + tm[5] * cm[3] + cm[5]
+                    found[text.strip()] = (number, x, y)
+
+            page.extract_text(visitor_text=visit)
+        return found
+
+    def test_halves_stand_in_pairs_and_a_last_one_keeps_its_half(self) -> None:
+        halves = [TextPart(title="", text=f"at {i}", size="half") for i in range(3)]
+        at = self.places(TextPart(title="", text="at top"), *halves, TextPart(title="", text="at end"))
+        self.assertAlmostEqual(at["at 0"][2], at["at 1"][2], delta=0.5)
+        self.assertGreater(at["at 1"][1], at["at 0"][1] + 200)
+        self.assertLess(at["at 2"][2], at["at 0"][2] - 5)
+        self.assertAlmostEqual(at["at 2"][1], at["at 0"][1], delta=0.5)
+        self.assertGreater(at["at top"][2], at["at 0"][2])
+        self.assertLess(at["at end"][2], at["at 2"][2])
+
+    def test_a_page_begins_a_new_one_and_nothing_else_does(self) -> None:
+        at = self.places(
+            TextPart(title="", text="at first", size="strip"),
+            TextPart(title="", text="at wide"),
+            TextPart(title="", text="at new", size="page"),
+            TextPart(title="", text="at after"),
+        )
+        self.assertEqual(
+            {name: page for name, (page, _, _) in at.items()}, {"at first": 0, "at wide": 0, "at new": 1, "at after": 1}
+        )
+
+    def test_a_strip_is_never_torn(self) -> None:
+        fill = TextPart(title="", text="word " * 1200)
+        rows = [Fact(label=f"at {i}", value=f"of {i}") for i in range(60)]
+        torn, whole = self.places(fill, Facts(facts=rows)), self.places(fill, Facts(facts=rows, size="strip"))
+        self.assertEqual(len({page for page, _, _ in torn.values()}), 2, "the filling is to leave too little room")
+        self.assertEqual(len({page for page, _, _ in whole.values()}), 1)
+        self.assertEqual(len(whole), 60)
+
+    def test_a_paper_frozen_before_sizes_still_has_its_halves(self) -> None:
+        old = Picture.model_validate({"part": "picture", "title": "~Spread", "svg": "<svg/>", "text": "x"})
+        self.assertEqual((old.title, old.size), ("Spread", "half"))

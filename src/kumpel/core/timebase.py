@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import UTC, datetime
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,6 +11,7 @@ from numpy.typing import NDArray
 from kumpel.core.recording import Floats, Recording
 
 DAY_S = 86_400.0
+_MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 
 
 def on_grid(seconds: Floats) -> Floats:
@@ -95,10 +97,23 @@ def wall_days(recording: Recording, count: int, interval_s: float) -> NDArray[np
     return days
 
 
-def clock_words(recording: Recording, at_s: float) -> str:
-    """The time on the wall, "06:30"."""
-    minutes = wall_second(recording, at_s) // 60 % 1440
-    return f"{minutes // 60:02d}:{minutes % 60:02d}"
+def clock_words(recording: Recording, at_s: float, seconds: bool = False) -> str:
+    """The time on the wall, "06:30", with seconds "06:30:07"."""
+    second = wall_second(recording, at_s) % round(DAY_S)
+    words = f"{second // 3600:02d}:{second // 60 % 60:02d}"
+    return f"{words}:{second % 60:02d}" if seconds else words
+
+
+def moment_words(recording: Recording, at_s: float, seconds: bool = False) -> str:
+    """The time on the wall where a recording may be longer than a day, "06:30".
+
+    From 24 h after the start on, and before it, the day is said, "14 Nov 06:30"; in another year than the start's that too.
+    """
+    words = clock_words(recording, at_s, seconds)
+    if 0 <= at_s < DAY_S:
+        return words
+    at, start = (datetime.fromtimestamp(wall_second(recording, s), UTC) for s in (at_s, 0.0))
+    return f"{at.day} {_MONTHS[at.month - 1]} {f'{at.year} ' if at.year != start.year else ''}{words}"
 
 
 def wall_second(recording: Recording, at_s: float) -> int:

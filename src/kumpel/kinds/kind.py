@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, fields
-from typing import Literal
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, fields
+from typing import Any, Literal
 
 from pydantic import BaseModel
 
@@ -82,17 +82,28 @@ class EventWord:
 
 
 @dataclass(frozen=True)
-class CheckWord:
-    """A check against a reference that a recording may carry: the code of its event, what it is called, its unit.
+class CheckInput:
+    """What is noted of a check: a field of its event's data, what it is called, its unit (or its unit for each sensor)."""
 
-    The event has what was applied and what was read (`applied_<unit>`, `read_<unit>`, or `applied` and `read`), and where the
-    kind has several sensors, which (`sensor_in` names the field). `judged_by` is the code of the finding that the assessment
-    makes of a check that failed, with a dot and the sensor behind it where there are several.
+    key: str
+    label: str
+    unit: str = ""
+    units: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class CheckWord:
+    """A check against a reference that a recording may carry: the code of its event, what it is called, what is noted of it.
+
+    `every_days` is how often it is due where the setup says nothing else, 0: with every recording. `sensor_in` names the field
+    that says which of several sensors was checked. `judged_by` is the code of the finding that the assessment makes of a check
+    that failed, with a dot and the sensor behind it where there are several.
     """
 
     code: str
     label: str
-    unit: str = ""
+    inputs: tuple[CheckInput, ...]
+    every_days: int = 0
     judged_by: str = ""
     sensor_in: str = ""
 
@@ -192,10 +203,19 @@ class Kind:
     def report(
         self, recording: Recording, review: Review, both: BothWays, limits: LimitSet, chosen: Sequence[str]
     ) -> list[Part]:
-        """The chosen parts of a report: the kind's own, else the plain ones."""
-        if self.own_report is not None:
-            return self.own_report(recording, review, both, limits, chosen)
-        return plain_report.parts(self, recording, review, both, limits, chosen)
+        """The chosen parts of a report, each in its declared size: the kind's own, else the plain ones."""
+        made = []
+        for word in self.parts:
+            if word.key not in chosen:
+                continue
+            only = (word.key,)
+            found = (
+                self.own_report(recording, review, both, limits, only)
+                if self.own_report is not None
+                else plain_report.parts(self, recording, review, both, limits, only)
+            )
+            made += [part.model_copy(update={"size": word.size}) for part in found]
+        return made
 
     @property
     def report_parts(self) -> dict[str, str]:
@@ -207,9 +227,9 @@ class Kind:
         """The parts of the one-page report."""
         return tuple(part.key for part in self.parts if part.one_page)
 
-    def fields(self, setup: BaseModel) -> list[SetupField]:
-        """The settings of a setup as people read them."""
-        return described(setup)
+    def fields(self, setup: BaseModel, on_recorder: Mapping[str, Any] | None = None) -> list[SetupField]:
+        """The settings of a setup as people read them; `on_recorder` is all that the recorder holds."""
+        return described(setup, on_recorder)
 
     def is_energy(self, channel: str) -> bool:
         """Whether the mean of a channel is an energy mean of decibels; that of its family ("leq.2") when it is not declared."""

@@ -5,39 +5,39 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import Literal, Protocol
+from typing import Protocol
 
 import numpy as np
 
-from kumpel.core.assessment import CLOCK, Assessment, BothWays, Figure, LimitSet, Table
+from kumpel.core.assessment import CLOCK, Assessment, BothWays, Figure, LimitSet, Table, TableColumn
 from kumpel.core.reckoning import hours_minutes
 from kumpel.core.recording import Channel, ChannelWord, Event, Recording
 from kumpel.core.review import Review
-from kumpel.core.timebase import clock_words, wall_clock
-from kumpel.reports.document import Fact, Facts, FigureLine, Figures, Part, Picture, TablePart
+from kumpel.core.timebase import moment_words, wall_clock, wall_second
+from kumpel.reports.document import Fact, Facts, FigureLine, Figures, Part, Picture, Size, TablePart
 from kumpel.reports.lanes import Lane, Point, draw
 from kumpel.reports.pictures import LimitLine
 
 
 @dataclass(frozen=True)
 class ReportPart:
-    """A part of a report that can be ticked: its name, whether it stands on the one page, how much of a page it takes."""
+    """A part of a report that can be ticked: its name, whether it stands on the one page, how it stands on paper."""
 
     key: str
     label: str
     one_page: bool = True
-    size: Literal["strip", "half", "wide", "page"] = "wide"
+    size: Size = "wide"
 
 
 PARTS = (
-    ReportPart("checks", "Recorder and setup"),
+    ReportPart("checks", "Recorder and setup", size="strip"),
     ReportPart("figures", "Figures with limits"),
     ReportPart("lanes", "The recording over time"),
     ReportPart("quality", "Quality of the data"),
     ReportPart("left-out", "What was left out and why"),
     ReportPart("all-figures", "All figures", one_page=False),
     ReportPart("tables", "Tables", one_page=False),
-    ReportPart("methods", "How each figure is computed", one_page=False),
+    ReportPart("methods", "How each figure is computed", one_page=False, size="page"),
 )
 MOST_ROWS = 200
 MOST_LANES = 6
@@ -224,26 +224,33 @@ def _figures(leading: Assessment, limits: LimitSet, figures: Sequence[Figure], t
 def _table(recording: Recording, table: Table) -> TablePart:
     shown = [(i, c) for i, c in enumerate(table.columns) if c.name != "Key"]
     columns = [c.name if c.unit == CLOCK else f"{c.name} {c.unit}".strip() for _, c in shown]
-    rows = []
-    for row in table.rows[:MOST_ROWS]:
-        cells = []
-        for i, column in shown:
-            value = row[i]
-            if isinstance(value, str):
-                cells.append(value)
-            elif column.unit == CLOCK:
-                cells.append("" if math.isnan(value) else clock_words(recording, value))
-            else:
-                cells.append("" if math.isnan(value) else number(value, column.decimals))
-        rows.append(cells)
-    return TablePart(title=table.title, columns=columns, rows=rows, empty="none")
+    rows = table.rows[:MOST_ROWS]
+    to_the_second = {i for i, c in shown if c.unit == CLOCK and not _whole_minutes(recording, [r[i] for r in rows])}
+
+    def words(i: int, column: TableColumn, value: str | float) -> str:
+        if isinstance(value, str):
+            return value
+        if math.isnan(value):
+            return ""
+        if column.unit == CLOCK:
+            return moment_words(recording, value, i in to_the_second)
+        return number(value, column.decimals)
+
+    cells = [[words(i, column, row[i]) for i, column in shown] for row in rows]
+    return TablePart(title=table.title, columns=columns, rows=cells, empty="none")
+
+
+def _whole_minutes(recording: Recording, times: Sequence[str | float]) -> bool:
+    """Whether no time of a column needs seconds: pauses of ten seconds do, hours of the day do not."""
+    known = [t for t in times if not isinstance(t, str) and not math.isnan(t)]
+    return all(wall_second(recording, t) % 60 == 0 for t in known)
 
 
 def _left_out(recording: Recording, review: Review) -> TablePart:
     rows = [
         [
             s.label,
-            f"{clock_words(recording, s.start_s)} to {clock_words(recording, s.end_s)}",
+            f"{moment_words(recording, s.start_s)} to {moment_words(recording, s.end_s)}",
             f"{s.end_s - s.start_s:.0f} s",
         ]
         for s in review.left_out

@@ -6,7 +6,7 @@ Label, unit, the words for values and when a field matters stand in the model; t
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Any, Literal, cast, get_args
 
@@ -30,6 +30,7 @@ class SetupField:
 
     `low` and `high` bound a number; `empty`: it may be left out. `part_of` is the path of
     the list item that it belongs to ("weightings.0"), `matters` whether it means something with the other settings as they are.
+    `unit_by` is the setting that the unit hangs on, with the unit for each of its values.
     """
 
     path: str
@@ -43,6 +44,14 @@ class SetupField:
     empty: bool = False
     part_of: str = ""
     matters: bool = True
+    unit_by: tuple[str, Mapping[str, str]] | None = None
+
+    def unit_in(self, settings: Any) -> str:
+        """The unit that a value of these settings has: those on a recorder may name another gas than the draft."""
+        if self.unit_by is None:
+            return self.unit
+        neighbour, units = self.unit_by
+        return units.get(str(at_path(settings, neighbour)), "")
 
 
 @dataclass(frozen=True)
@@ -62,10 +71,20 @@ def setting(
     unit: str = "",
     words: dict[str, str] | None = None,
     when: dict[str, Any] | None = None,
+    unit_by: tuple[str, Mapping[str, str]] | None = None,
+    refers: str = "",
     **limits: Any,
 ) -> Any:
-    """A field of a setup model with its label, unit and the words for its values; `when` other fields have these values it matters."""
-    extra = cast("dict[str, Any]", {"unit": unit, "words": words or {}, "when": when or {}})
+    """A field of a setup model with its label, unit and the words for its values.
+
+    `when` other fields have these values it matters. `unit_by` names the field beside it that decides the unit, with the unit for
+    each of its values. `refers`: the value is the name of something else among the settings of the recorder, at this path ("*": of
+    each item): `courses.*.name`.
+    """
+    about = {"unit": unit, "words": words or {}, "when": when or {}, "unit_by": unit_by, "refers": refers}
+    extra = cast(
+        "dict[str, Any]", {key: value for key, value in about.items() if value or key in ("unit", "words", "when")}
+    )
     if callable(default):
         return Field(default_factory=default, title=label, json_schema_extra=extra, **limits)
     return Field(default, title=label, json_schema_extra=extra, **limits)
@@ -76,10 +95,44 @@ def _schema(model: type[BaseModel]) -> Mapping[str, Any]:
     return model.model_json_schema()
 
 
-def described(setup: BaseModel) -> list[SetupField]:
-    """The settings of a setup in the order they are declared; those of listed models follow one by one."""
+def described(setup: BaseModel, on_recorder: Mapping[str, Any] | None = None) -> list[SetupField]:
+    """The settings of a setup in the order they are declared; those of listed models follow one by one.
+
+    `on_recorder`: everything that the recorder holds, with what the form does not know; a setting may refer to it.
+    """
     schema = _schema(type(setup))
-    return _fields(schema, schema, setup.model_dump(mode="json"))
+    own = setup.model_dump(mode="json")
+    return _fields(_Form(schema, {**(on_recorder or {}), **own}), schema, own)
+
+
+def at_path(settings: Any, path: str) -> Any:
+    """Value at a dotted path; None where the path leads nowhere."""
+    for part in path.split("."):
+        if isinstance(settings, list):
+            settings = settings[int(part)] if part.isdigit() and int(part) < len(settings) else None
+        elif isinstance(settings, Mapping):
+            settings = settings.get(part)
+        else:
+            return None
+    return settings
+
+
+def names_at(settings: Any, path: str) -> list[str]:
+    """The names at a dotted path in which "*" stands for each item of a list, each once and in order."""
+    first, star, rest = path.partition(".*.")
+    found = at_path(settings, first)
+    if not star:
+        return [found] if isinstance(found, str) and found else []
+    items = found if isinstance(found, list) else []
+    return list(dict.fromkeys(name for item in items for name in names_at(item, rest)))
+
+
+@dataclass(frozen=True)
+class _Form:
+    """What a form is made from: the schema of the whole setup and all that the recorder holds."""
+
+    root: Mapping[str, Any]
+    settings: Mapping[str, Any]
 
 
 def lists_of(setup: BaseModel) -> list[SetupList]:
@@ -110,72 +163,86 @@ def _resolved(root: Mapping[str, Any], about: Mapping[str, Any]) -> Mapping[str,
     return about
 
 
-def _fields(root: Mapping[str, Any], schema: Mapping[str, Any], values: Mapping[str, Any]) -> list[SetupField]:
+def _fields(form: _Form, schema: Mapping[str, Any], values: Mapping[str, Any]) -> list[SetupField]:
     found: list[SetupField] = []
     for name, about in schema["properties"].items():
         label, value = str(about.get("title", name)), values[name]
-        item = _resolved(root, about.get("items", {}))
-        inner = _resolved(root, about)
+        item = _resolved(form.root, about.get("items", {}))
+        inner = _resolved(form.root, about)
         if about.get("type") == "array" and "properties" in item:
             for i, each in enumerate(value):
-                found += _within(_fields(root, item, each), f"{name}.{i}", f"{label} {i + 1}", f"{name}.{i}")
+                found += _within(_fields(form, item, each), f"{name}.{i}", f"{label} {i + 1}", f"{name}.{i}")
         elif "properties" in inner:
-            found += _within(_fields(root, inner, value), name, label, "")
+            found += _within(_fields(form, inner, value), name, label, "")
         else:
-            found.append(_field(name, label, about, values))
+            found.append(_field(form, name, about, values))
     return found
 
 
 def _within(fields: list[SetupField], path: str, label: str, part_of: str) -> list[SetupField]:
     return [
-        SetupField(
-            f"{path}.{f.path}",
-            f"{label}, {f.label[:1].lower()}{f.label[1:]}",
-            f.unit,
-            f.words,
-            f.type,
-            f.choices,
-            f.low,
-            f.high,
-            f.empty,
-            part_of or f.part_of,
-            f.matters,
+        replace(
+            f,
+            path=f"{path}.{f.path}",
+            label=f"{label}, {f.label[:1].lower()}{f.label[1:]}",
+            part_of=part_of or f.part_of,
+            unit_by=f.unit_by and (f"{path}.{f.unit_by[0]}", f.unit_by[1]),
         )
         for f in fields
     ]
 
 
-def _field(name: str, label: str, about: Mapping[str, Any], values: Mapping[str, Any]) -> SetupField:
+def _field(form: _Form, name: str, about: Mapping[str, Any], values: Mapping[str, Any]) -> SetupField:
     forms = about.get("anyOf", [about])
     plain = next(f for f in forms if f.get("type") != "null")
     words: dict[str, str] = about.get("words", {})
-    choices: list[Any] = [plain["const"]] if "const" in plain else list(plain.get("enum", []))
-    if plain.get("type") == "boolean":
-        choices = [True, False]
     empty = any(f.get("type") == "null" for f in forms)
+    choices = _choices(form, about, plain, empty, values[name])
     type_: FieldType = "text"
     if choices:
         type_ = "choice"
-        choices = [*([None] if empty else []), *choices]
     elif plain.get("type") in ("number", "integer"):
         type_ = "number" if plain["type"] == "number" else "whole"
     elif plain.get("pattern") == TIME_PATTERN:
         type_ = "time"
-    low = plain.get("minimum", plain.get("exclusiveMinimum"))
-    high = plain.get("maximum", plain.get("exclusiveMaximum"))
-    return SetupField(
+    described = SetupField(
         name,
-        label,
+        str(about.get("title", name)),
         str(about.get("unit", "")),
         words,
         type_,
-        tuple(SetupChoice(value, words.get(str(value), _word(value))) for value in choices),
-        low,
-        high,
+        choices,
+        plain.get("minimum", plain.get("exclusiveMinimum")),
+        plain.get("maximum", plain.get("exclusiveMaximum")),
         empty,
-        "",
-        all(values.get(other) == value for other, value in about.get("when", {}).items()),
+        matters=all(values.get(other) == value for other, value in about.get("when", {}).items()),
+        unit_by=about.get("unit_by"),
     )
+    return replace(described, unit=described.unit_in(values))
+
+
+def _choices(
+    form: _Form, about: Mapping[str, Any], plain: Mapping[str, Any], empty: bool, value: Any
+) -> tuple[SetupChoice, ...]:
+    """The values to choose from; none for what is typed."""
+    words: dict[str, str] = about.get("words", {})
+    if "refers" in about:
+        return _referred(form, about["refers"], words, value)
+    values: list[Any] = [plain["const"]] if "const" in plain else list(plain.get("enum", []))
+    if plain.get("type") == "boolean":
+        values = [True, False]
+    if values and empty:
+        values = [None, *values]
+    return tuple(SetupChoice(each, words.get(str(each), _word(each))) for each in values)
+
+
+def _referred(form: _Form, path: str, words: Mapping[str, str], value: Any) -> tuple[SetupChoice, ...]:
+    """What a setting may name: nothing, what is there, and what it names now even when that is not there."""
+    names = names_at(form.settings, path)
+    found = [SetupChoice("", words.get("", "none")), *(SetupChoice(name, name) for name in names)]
+    if value and value not in names:
+        found.append(SetupChoice(value, f"{value} (not on this recorder)"))
+    return tuple(found)
 
 
 def _word(value: Any) -> str:

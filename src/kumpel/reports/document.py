@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, model_validator
+
+Size = Literal["strip", "half", "wide", "page"]
+"""How a part stands on paper: in one piece, beside the next half, over the whole width, from the top of a new page."""
 
 
 class Fact(BaseModel):
@@ -12,7 +15,11 @@ class Fact(BaseModel):
     value: str
 
 
-class Facts(BaseModel):
+class Sized(BaseModel):
+    size: Size = "wide"
+
+
+class Facts(Sized):
     part: Literal["facts"] = "facts"
     title: str = ""
     facts: list[Fact]
@@ -27,13 +34,13 @@ class FigureLine(BaseModel):
     words: str = ""
 
 
-class Figures(BaseModel):
+class Figures(Sized):
     part: Literal["figures"] = "figures"
     title: str
     lines: list[FigureLine]
 
 
-class Picture(BaseModel):
+class Picture(Sized):
     """A picture as SVG; `text` says in words what it shows, for those who cannot see it."""
 
     part: Literal["picture"] = "picture"
@@ -41,8 +48,16 @@ class Picture(BaseModel):
     svg: str
     text: str
 
+    @model_validator(mode="before")
+    @classmethod
+    def _halves_of_old(cls, data: Any) -> Any:
+        """Papers frozen before parts had sizes say "half" by a sign before the title."""
+        if isinstance(data, dict) and str(data.get("title", "")).startswith("~"):
+            return {**data, "title": data["title"][1:], "size": "half"}
+        return data
 
-class TablePart(BaseModel):
+
+class TablePart(Sized):
     part: Literal["table"] = "table"
     title: str
     columns: list[str]
@@ -50,13 +65,13 @@ class TablePart(BaseModel):
     empty: str = ""
 
 
-class TextPart(BaseModel):
+class TextPart(Sized):
     part: Literal["text"] = "text"
     title: str
     text: str
 
 
-class Signature(BaseModel):
+class Signature(Sized):
     part: Literal["signature"] = "signature"
     name: str = ""
     date: str = ""

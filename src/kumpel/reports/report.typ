@@ -90,8 +90,7 @@
   std.line(length: 100%, stroke: 0.6pt + ink), std.line(length: 100%, stroke: 0.6pt + ink),
   text(size: 8pt, fill: soft)[responsible person], text(size: 8pt, fill: soft)[date, signature]))
 
-#let small = doc.parts.filter(p => p.part == "picture" and p.title.starts-with("~"))
-#for p in doc.parts {
+#let one(p) = {
   if p.part == "facts" { facts(p) }
   else if p.part == "figures" { figures(p) }
   else if p.part == "table" { data-table(p) }
@@ -100,8 +99,24 @@
     #if p.text.trim() == "" { text(fill: soft)[none written] } else { p.text }
   ]
   else if p.part == "signature" { signature(p) }
-  else if p.part == "picture" and not p.title.starts-with("~") { picture(p) }
-  else if small.len() > 0 and p == small.first() {
-    grid(columns: (1fr,) * small.len(), column-gutter: 12pt, ..small.map(s => picture((..s, title: s.title.slice(1)))))
+  else if p.part == "picture" { picture(p) }
+}
+// Halves that follow each other stand in pairs; a last one alone keeps its half.
+#let halves(row) = block(breakable: false, grid(columns: (1fr, 1fr), column-gutter: 12pt, row-gutter: 4pt, ..row.map(one)))
+#{
+  let row = ()
+  for (i, p) in doc.parts.enumerate() {
+    if p.size == "half" {
+      row.push(p)
+      if row.len() == 2 or i + 1 == doc.parts.len() or doc.parts.at(i + 1).size != "half" {
+        halves(row)
+        row = ()
+      }
+    } else if p.size == "page" {
+      pagebreak(weak: true)
+      one(p)
+    } else if p.size == "strip" {
+      block(breakable: false, one(p))
+    } else { one(p) }
   }
 }

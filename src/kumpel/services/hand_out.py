@@ -15,7 +15,7 @@ from sqlmodel import col, select
 
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import kind_of
-from kumpel.kinds.setup_fields import SetupField, SetupList, lists_of
+from kumpel.kinds.setup_fields import SetupField, SetupList, at_path, lists_of
 from kumpel.services import deeds
 from kumpel.services.deeds import Whom
 from kumpel.services.people import person_of
@@ -34,6 +34,7 @@ class FieldState:
     unit: str
     draft: str
     on_recorder: str
+    unit_on_recorder: str
     differs: bool
     value: Any
     form: SetupField
@@ -124,23 +125,11 @@ def _last_worn(db: Db, last: HandOver | None) -> str:
     return session.key_figure if session else ""
 
 
-def at_path(settings: Any, path: str) -> Any:
-    """Value at a dotted path; None where the path leads nowhere."""
-    for part in path.split("."):
-        if isinstance(settings, list):
-            settings = settings[int(part)] if part.isdigit() and int(part) < len(settings) else None
-        elif isinstance(settings, dict):
-            settings = settings.get(part)
-        else:
-            return None
-    return settings
-
-
 def compare(kind: Kind, wanted: BaseModel, on_recorder: dict[str, Any]) -> list[FieldState]:
     """Field by field: the draft beside what is on the recorder."""
     settings = wanted.model_dump(mode="json")
     states = []
-    for field in kind.fields(wanted):
+    for field in kind.fields(wanted, on_recorder):
         mine, theirs = at_path(settings, field.path), at_path(on_recorder, field.path)
         if not field.matters and mine is None and theirs is None:
             continue
@@ -151,6 +140,7 @@ def compare(kind: Kind, wanted: BaseModel, on_recorder: dict[str, Any]) -> list[
                 field.unit,
                 _words(mine, field.words),
                 _words(theirs, field.words),
+                field.unit_in(on_recorder),
                 not _same(mine, theirs),
                 mine,
                 field,
@@ -162,7 +152,7 @@ def compare(kind: Kind, wanted: BaseModel, on_recorder: dict[str, Any]) -> list[
             label = next((each.label for each in lists_of(wanted) if each.path == name), name.capitalize())
             path = f"{name}.{len(mine)}"
             more = SetupField(path, f"{label} {len(mine) + 1}", part_of=path)
-            states.append(FieldState(more.path, more.label, "", "none", f"{len(theirs)} of them", True, None, more))
+            states.append(FieldState(more.path, more.label, "", "none", f"{len(theirs)} of them", "", True, None, more))
     return states
 
 

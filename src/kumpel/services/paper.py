@@ -10,7 +10,7 @@ from sqlmodel import Session as Db
 
 from kumpel.core.recording import Recording
 from kumpel.core.review import EventName
-from kumpel.core.timebase import clock_words
+from kumpel.core.timebase import moment_words
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import kind_of
 from kumpel.reports.document import Document, Fact, Facts, Part, TablePart, TextPart
@@ -106,10 +106,12 @@ def _by_hand(kind: Kind, recording: Recording, rows: Sequence[Decision]) -> Tabl
         word = kind.event(name.code)
         does = "left out" if row.what == decisions.DROPPED else "counted"
         why = f"{row.reason}; no longer found" if f"{decisions.LOST}{row.key}"[:120] in seen else row.reason
-        cells.append([clock_words(recording, name.at_s), word.one if word else name.code, does, why])
+        words = [moment_words(recording, name.at_s), word.one if word else name.code, does, why]
+        cells.append((name.at_s, words))
     if not cells:
         return None
-    return TablePart(title="Events by hand", columns=["At", "Event", "Decision", "Why"], rows=sorted(cells))
+    in_time = [words for _, words in sorted(cells)]
+    return TablePart(title="Events by hand", columns=["At", "Event", "Decision", "Why"], rows=in_time)
 
 
 def now_of(db: Db, session: Session, keys: Sequence[str] | None = None) -> tuple[Paper, Outcome]:

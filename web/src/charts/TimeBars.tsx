@@ -1,7 +1,7 @@
 import { type RefObject, useEffect, useRef } from "react";
 import uPlot from "uplot";
 import type { WallClock } from "@/ui/format";
-import { clockOffset, hatch, token } from "./drawing";
+import { clockOffset, hatch, STEPS_S, token } from "./drawing";
 
 export interface Bars {
   startS: number;
@@ -30,6 +30,8 @@ interface Props {
   span: [number, number];
   whole: [number, number];
   clock: WallClock;
+  /** As the clock, in words for the axis: midnight may be the day that begins. */
+  axis: WallClock;
   onSpan: (span: [number, number]) => void;
   onSelect: (startS: number, endS: number) => void;
   onCursor: (at: { atS: number; value: number } | null) => void;
@@ -215,7 +217,7 @@ export function TimeBars(props: Props) {
             ticks: { stroke: () => token("--line") },
             size: 28,
             space: 64,
-            incrs: [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400],
+            incrs: STEPS_S,
             splits: (_u, _i, from, to, incr) => {
               const offset = clockOffset(latest.current.clock(0, true));
               const first = Math.ceil((from + offset) / incr) * incr - offset;
@@ -223,7 +225,7 @@ export function TimeBars(props: Props) {
               for (let s = first; s <= to; s += incr) all.push(s);
               return all;
             },
-            values: (_u, splits) => splits.map((s) => latest.current.clock(s)),
+            values: (_u, splits) => splits.map((s) => latest.current.axis(s)),
           },
           {
             font,

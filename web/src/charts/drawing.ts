@@ -36,7 +36,12 @@ export function niceRange(low: number, high: number): [number, number] {
   return [Math.floor(low / round) * round, Math.ceil(high / round) * round];
 }
 
-const STEPS_S = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 21600, 43200, 86400];
+const DAY_S = 86_400;
+/** Steps between the lines of a clock, from a second to a week. */
+export const STEPS_S = [
+  ...[1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 21600, 43200],
+  ...[DAY_S, 2 * DAY_S, 7 * DAY_S],
+];
 
 /** Seconds since midnight of an "HH:MM" or "HH:MM:SS". */
 export function clockOffset(text: string): number {
@@ -46,7 +51,7 @@ export function clockOffset(text: string): number {
 
 /** Round times of day in a span, at least about 70 px apart. */
 export function clockSplits(from: number, to: number, width: number, clock: WallClock): number[] {
-  const step = STEPS_S.find((s) => ((to - from) / s) * 70 <= width) ?? 86400;
+  const step = STEPS_S.find((s) => ((to - from) / s) * 70 <= width) ?? 7 * DAY_S;
   const offset = clockOffset(clock(0, true));
   const found: number[] = [];
   for (let s = Math.ceil((from + offset) / step) * step - offset; s <= to; s += step) found.push(s);

@@ -3,7 +3,7 @@ import { useMemo, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import { Lanes } from "@/charts/Lanes";
 import { Button, Verdict } from "@/ui/basics";
-import { moment, number, offsetChanges, wallClock } from "@/ui/format";
+import { moment, number, offsetChanges, wallAxis, wallClock } from "@/ui/format";
 import { type Assessed, figureOf, isAssessed, type Kind } from "./assessed";
 import { stated, unitOf } from "./KeyFigures";
 import { useLanes } from "./useLanes";
@@ -127,7 +127,9 @@ function Differences({ review, other }: { review: Assessed; other: Assessed }) {
 
 function OtherLanes({ other, kind, shown, limitSet, span, whole, onSpan }: Shared & { other: Assessed }) {
   const lanes = useLanes(other, kind, shown, limitSet, span);
-  const clock = useMemo(() => wallClock(other.session, offsetChanges(other.events)), [other.session, other.events]);
+  const changes = useMemo(() => offsetChanges(other.events), [other.events]);
+  const clock = useMemo(() => wallClock(other.session, changes), [other.session, changes]);
+  const axis = useMemo(() => wallAxis(other.session, changes), [other.session, changes]);
   return (
     <div className="pt-1.5">
       <Lanes
@@ -137,6 +139,7 @@ function OtherLanes({ other, kind, shown, limitSet, span, whole, onSpan }: Share
         span={span}
         whole={whole}
         clock={clock}
+        axis={axis}
         chosen={null}
         onSpan={onSpan}
         onSelect={() => {}}

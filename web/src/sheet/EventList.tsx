@@ -122,7 +122,7 @@ export function EventList({
                     className="flex min-h-7 min-w-0 flex-1 items-center gap-2.5 text-left"
                     onClick={() => onChoose(h)}
                   >
-                    <span className="w-16 shrink-0 font-medium">{clock(h.atS, true)}</span>
+                    <span className="min-w-16 shrink-0 whitespace-nowrap font-medium">{clock(h.atS, true)}</span>
                     <span className={`min-w-0 flex-1 truncate ${h.kept ? "" : "text-soft line-through"}`}>
                       {h.text}
                     </span>

@@ -4,7 +4,7 @@ import { type LaneBand, Lanes, type MarkRow } from "@/charts/Lanes";
 import { StretchDialog } from "@/features/review/StretchDialog";
 import type { ReviewSheetProps } from "@/kinds/sheet";
 import { Button } from "@/ui/basics";
-import { decimalsOf, number, offsetChanges, wallClock } from "@/ui/format";
+import { decimalsOf, number, offsetChanges, wallAxis, wallClock, wallMoment } from "@/ui/format";
 import { stretchesOf } from "./assessed";
 import { Beside, PickOther } from "./Beside";
 import { DataTable } from "./DataTable";
@@ -43,7 +43,10 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
   const [chosenSpan, setChosenSpan] = useState<[number, number] | null>(null);
   const [event, setEvent] = useState<string | null>(null);
   const [tab, setTab] = useState("figures");
-  const clock = useMemo(() => wallClock(session, offsetChanges(review.events)), [session, review.events]);
+  const changes = useMemo(() => offsetChanges(review.events), [review.events]);
+  const clock = useMemo(() => wallClock(session, changes), [session, changes]);
+  const moment = useMemo(() => wallMoment(session, changes), [session, changes]);
+  const axis = useMemo(() => wallAxis(session, changes), [session, changes]);
   const { shown, pick, changed } = usePicked(kind, review.channels);
   const lanes = useLanes(review, kind, shown, limitSet, span);
   const happenings = useMemo(() => happeningsOf(review, kind), [review, kind]);
@@ -129,14 +132,14 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
           <span className="ml-auto min-h-5 min-w-0 truncate text-soft" aria-live="off">
             {cursor === null && walked && (
               <>
-                {happenings.indexOf(walked) + 1} of {happenings.length}: {clock(walked.atS, true)}{" "}
+                {happenings.indexOf(walked) + 1} of {happenings.length}: {moment(walked.atS, true)}{" "}
                 <b className="font-semibold text-ink">{walked.text}</b>
                 {!walked.kept && ", does not count"}
               </>
             )}
             {cursor !== null && (
               <>
-                {clock(cursor, fine || lanes.some((l) => (l.bins?.binS ?? 60) < 60))}{" "}
+                {moment(cursor, fine || lanes.some((l) => (l.bins?.binS ?? 60) < 60))}{" "}
                 {lanes
                   .filter((l) => l.look !== "flag")
                   .slice(0, 4)
@@ -156,6 +159,7 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
           span={span}
           whole={whole}
           clock={clock}
+          axis={axis}
           chosen={event}
           edges={edging.edges}
           onEdge={edging.onEdge}
@@ -215,7 +219,7 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
           </div>
           <div role="tabpanel" aria-label={tabs.find((t) => t.key === tab)?.words} className="pt-1">
             {table ? (
-              <DataTable key={table.key} table={table} clock={clock} onTime={(s) => show(s)} />
+              <DataTable key={table.key} table={table} clock={moment} onTime={(s) => show(s)} />
             ) : (
               <FiguresTable review={review} supposed={supposed.supposed} onWhy={onWhy} compact={beside} />
             )}
@@ -225,7 +229,7 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
           <div className={`${panel} min-w-0`}>
             <EventList
               happenings={happenings}
-              clock={clock}
+              clock={moment}
               locked={locked}
               chosen={event}
               onChoose={choose}
@@ -242,6 +246,7 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
           supposed={supposed}
           lead={reviewed.key_figures[0]}
           clock={clock}
+          moment={moment}
           lengthS={session.length_s}
           startS={chosenSpan[0]}
           endS={chosenSpan[1]}

@@ -112,6 +112,36 @@ export function wallClock(
   };
 }
 
+/** As `wallClock`, where a session may be longer than a day: from 24 h after the start on, and before it, with the day. */
+export function wallMoment(
+  session: { started_at: string; utc_offset_min: number },
+  changes: [number, number][] = [],
+): WallClock {
+  const at = wallClock(session, changes);
+  const start = new Date(session.started_at).getTime() / 1000;
+  return (atS, seconds = false) => {
+    if (atS >= 0 && atS < 86_400) return at(atS, seconds);
+    const offset = changes.findLast(([from]) => atS >= from)?.[1] ?? session.utc_offset_min;
+    return `${day(new Date((start + atS) * 1000).toISOString(), offset)} ${at(atS, seconds)}`;
+  };
+}
+
+/** As `wallClock`, for an axis: in a session longer than a day, midnight is the day that begins. */
+export function wallAxis(
+  session: { started_at: string; utc_offset_min: number; length_s: number },
+  changes: [number, number][] = [],
+): WallClock {
+  const at = wallClock(session, changes);
+  if (session.length_s < 86_400) return at;
+  const start = new Date(session.started_at).getTime() / 1000;
+  return (atS, seconds = false) => {
+    const words = at(atS, seconds);
+    if (!/^00:00(:00)?$/.test(words)) return words;
+    const offset = changes.findLast(([from]) => atS >= from)?.[1] ?? session.utc_offset_min;
+    return day(new Date((start + atS) * 1000).toISOString(), offset).replace(/ \d{4}$/, "");
+  };
+}
+
 /** A unit as it is printed: "mg/m³" of "mg/m3", "µV" of "uV". */
 export function unitWords(unit: string): string {
   return unit

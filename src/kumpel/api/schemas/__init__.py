@@ -18,6 +18,7 @@ from kumpel.api.schemas.assessments import (
 from kumpel.api.schemas.common import Birthday, Id, Line, Out, Problem, Tags, Text, VerdictWord
 from kumpel.api.schemas.kinds import (
     ChannelWord,
+    CheckInput,
     CheckWord,
     Choice,
     DecisionWord,
@@ -91,6 +92,7 @@ __all__ = [
     "Birthday",
     "Channel",
     "ChannelWord",
+    "CheckInput",
     "CheckWord",
     "Choice",
     "Clear",

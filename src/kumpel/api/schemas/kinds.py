@@ -51,10 +51,18 @@ class EventWord(Out):
     around_s: float
 
 
+class CheckInput(Out):
+    key: str
+    label: str
+    unit: str
+    units: dict[str, str]
+
+
 class CheckWord(Out):
     code: str
     label: str
-    unit: str
+    inputs: list[CheckInput]
+    every_days: int
     judged_by: str
     sensor_in: str
 

@@ -68,6 +68,7 @@ class SetupField(Out):
     unit: str
     draft: str
     on_recorder: str
+    unit_on_recorder: str
     differs: bool
     value: Any = None
     form: SetupForm

@@ -10,7 +10,7 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.dust.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds.kind import CheckWord, DecisionWord, EventWord, Followed, GroupRule, Kind
+from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, EventWord, Followed, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.setup_fields import setting
 
@@ -72,7 +72,7 @@ KIND = Kind(
         DecisionWord("factor", "Factor", "number", "", 0.01, 100, hint="as set", needs_reason=True),
         DecisionWord("guideline", "Count above", "number", "mg/m3", 0.001, 10_000, hint="the limit"),
     ),
-    checks=(CheckWord("zero-check", "zero", "mg/m3", "zero-check"),),
+    checks=(CheckWord("zero-check", "zero", (CheckInput("read", "read", "mg/m3"),), judged_by="zero-check"),),
     events=(EventWord("above", "stretch above", "stretches above"),),
     registers=(
         Followed("twa_shift", "TWA 8 h of the shift"),

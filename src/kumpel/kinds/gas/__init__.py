@@ -8,9 +8,10 @@ from pydantic import BaseModel
 
 from kumpel.core.bounds import Bounds
 from kumpel.core.gas.assess import assess
+from kumpel.core.gas.sensors import GASES
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds.kind import CheckWord, DecisionWord, EventWord, Followed, GroupRule, Kind
+from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, EventWord, Followed, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.setup_fields import setting
 
@@ -26,6 +27,11 @@ _GASES = {
     "cl2": "chlorine",
     "voc": "organic vapours",
 }
+_UNIT = ("gas", {key: gas.unit for key, gas in GASES.items()})
+_BOTTLE = tuple(
+    CheckInput(key, label, units=_UNIT[1])
+    for key, label in (("applied", "applied"), ("before", "read"), ("after", "after it"))
+)
 _YES = {"True": "yes", "False": "no"}
 
 
@@ -34,12 +40,12 @@ class SensorSetup(BaseModel):
 
     gas: GasName = setting("Gas", "co", words=_GASES)
     on: bool = setting("On", True, words=_YES)
-    low: float = setting("Low alarm", 20.0, ge=0)
-    high: float = setting("High alarm", 100.0, ge=0)
-    stel: float | None = setting("15 min alarm", None, ge=0)
-    twa: float | None = setting("8 h alarm", None, ge=0)
-    range: float = setting("Highest reading", 1000.0, gt=0)
-    span: float | None = setting("Span gas", None, ge=0)
+    low: float = setting("Low alarm", 20.0, unit_by=_UNIT, ge=0)
+    high: float = setting("High alarm", 100.0, unit_by=_UNIT, ge=0)
+    stel: float | None = setting("15 min alarm", None, unit_by=_UNIT, ge=0)
+    twa: float | None = setting("8 h alarm", None, unit_by=_UNIT, ge=0)
+    range: float = setting("Highest reading", 1000.0, unit_by=_UNIT, gt=0)
+    span: float | None = setting("Span gas", None, unit_by=_UNIT, ge=0)
     factor: float = setting("Correction factor", 1.0, gt=0, le=20)
     calibration_days: int = setting("Calibrate every", 180, "days", ge=1, le=730)
     bump_days: int = setting("Bump test every", 1, "days", ge=1, le=90)
@@ -88,8 +94,8 @@ KIND = Kind(
     bounds=Bounds(31 * DAY_S, 1.0, 48, 50_000_000, 50_000),
     limit_sets=shipped(__name__),
     checks=(
-        CheckWord("bump-test", "bump test", judged_by="failed-bump-test", sensor_in="gas"),
-        CheckWord("calibration", "calibration", judged_by="failed-calibration", sensor_in="gas"),
+        CheckWord("bump-test", "bump test", _BOTTLE, 1, "failed-bump-test", "gas"),
+        CheckWord("calibration", "calibration", _BOTTLE, 180, "failed-calibration", "gas"),
     ),
     groups=tuple(GroupRule(f"{gas}.twa_shift") for gas in ("co", "h2s", "no2", "so2", "nh3", "cl2", "voc")),
     shortest_s=20.0,

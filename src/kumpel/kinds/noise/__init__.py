@@ -10,13 +10,16 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.noise.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds.kind import CheckWord, DecisionWord, Followed, GroupRule, Kind, StretchWord
+from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, Followed, GroupRule, Kind, StretchWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.noise import report
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 
 _TIME = {"F": "fast", "S": "slow", "I": "integrating"}
 _LOCK = {"True": "locked", "False": "free"}
+
+
+_CALIBRATOR = (CheckInput("applied_db", "applied", "dB"), CheckInput("read_db", "read", "dB"))
 
 
 class WeightingSetup(BaseModel):
@@ -92,7 +95,10 @@ KIND = Kind(
         DecisionWord("working_day_s", "Working day", "length", "h", 60, 86_400, hint="as planned"),
         DecisionWord("attenuation_db", "Worn protection", "number", "dB", 0, 60, hint="none"),
     ),
-    checks=(CheckWord("check-before", "before", "dB"), CheckWord("check-after", "after", "dB", "drift")),
+    checks=(
+        CheckWord("check-before", "before", _CALIBRATOR),
+        CheckWord("check-after", "after", _CALIBRATOR, judged_by="drift"),
+    ),
     stretches=(
         StretchWord(
             "left out", "leave out", ("meter knocked", "not worn", "rain or wind on the microphone", "wrong person")

@@ -12,7 +12,7 @@ from kumpel.core.noise.levels import mean_by_bin
 from kumpel.core.reckoning import hours_minutes
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review, samples_inside
-from kumpel.core.timebase import clock_words, wall_clock
+from kumpel.core.timebase import clock_words, moment_words, wall_clock
 from kumpel.kinds.plain_report import ReportPart
 from kumpel.reports import pictures
 from kumpel.reports.document import Fact, Facts, FigureLine, Figures, Part, Picture, TablePart
@@ -155,8 +155,8 @@ def _origin(recording: Recording, leading: Assessment, limits: LimitSet) -> list
     minutes = np.array([float(r[1]) / 60 for r in table.rows])
     second = pictures.spread(edges, minutes, limit_lines(limits), "dB(A)")
     return [
-        Picture(title="~Share of the dose by hour of the day", svg=first, text="Share of the dose in each hour"),
-        Picture(title="~Spread of levels", svg=second, text="Minutes in each class of 1 dB"),
+        Picture(title="Share of the dose by hour of the day", svg=first, text="Share of the dose in each hour"),
+        Picture(title="Spread of levels", svg=second, text="Minutes in each class of 1 dB"),
     ]
 
 
@@ -174,7 +174,7 @@ def _left_out(recording: Recording, review: Review) -> TablePart:
     rows = [
         [
             s.label,
-            f"{clock_words(recording, s.start_s)} to {clock_words(recording, s.end_s)}",
+            f"{moment_words(recording, s.start_s)} to {moment_words(recording, s.end_s)}",
             hours_minutes_seconds(s.end_s - s.start_s),
         ]
         for s in review.left_out

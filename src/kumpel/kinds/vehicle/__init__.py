@@ -27,7 +27,7 @@ class VehicleSetup(BaseModel):
     number: str = setting("Number", "", max_length=8)
     series: str = setting("Series", "", max_length=40)
     team: str = setting("Team", "", max_length=40)
-    course: str = setting("Course", "", words={"": "found by position"}, max_length=80)
+    course: str = setting("Course", "", words={"": "found by position"}, refers="courses.*.name", max_length=80)
     position_hz: Literal[10, 25] = setting("Positions a second", 10, "Hz")
     brightness: int = setting("Display brightness", 70, "%", ge=0, le=100)
     night_look: bool = setting("Night look", False, words={"True": "yes", "False": "no"})

@@ -162,7 +162,7 @@ function drawAxis({ context, width, plot, from, to, x }: Drawing, props: Props) 
   context.textAlign = "center";
   context.fillStyle = token("--soft");
   for (const s of clockSplits(from, to, plot, props.clock)) {
-    const words = props.clock(s, to - from < 600);
+    const words = props.axis(s, to - from < 600);
     const half = context.measureText(words).width / 2 + 1;
     context.fillText(words, Math.min(Math.max(x(s), LEFT + 14), width - half), AXIS / 2 + 1);
   }

@@ -52,6 +52,8 @@ export interface LanesProps {
   span: [number, number];
   whole: [number, number];
   clock: WallClock;
+  /** As the clock, in words for the axis: midnight may be the day that begins. */
+  axis: WallClock;
   /** The event that is being looked at. */
   chosen: string | null;
   onSpan: (span: [number, number]) => void;

@@ -97,7 +97,7 @@ function Row({
       </span>
       <span className="border-hair border-t py-1.5 pr-4 pl-2 font-medium font-narrow text-[12.5px] text-action">
         {field.differs &&
-          `on recorder ${field.on_recorder}${field.unit && field.on_recorder !== "not set" ? ` ${field.unit}` : ""}`}
+          `on recorder ${field.on_recorder}${field.unit_on_recorder && field.on_recorder !== "not set" ? ` ${field.unit_on_recorder}` : ""}`}
       </span>
     </div>
   );

@@ -9,7 +9,7 @@ import { kindName, loadSheet, sheetOf, useKindWords } from "@/kinds/kinds";
 import { isAssessed } from "@/sheet/assessed";
 import { useSupposed } from "@/sheet/useSupposed";
 import { Button, Empty, Loading, Trouble, Verdict, Warn } from "@/ui/basics";
-import { clockError, day, length, moment, offsetChanges, wallClock } from "@/ui/format";
+import { clockError, day, length, moment, offsetChanges, wallMoment } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
 import { SidePanel } from "./SidePanel";
@@ -55,7 +55,7 @@ function Waiting({ sessions, chosen }: { sessions: Schemas["Session"][]; chosen:
 }
 
 function headline({ session, events }: Schemas["Review"], word: string): string {
-  const clock = wallClock(session, offsetChanges(events));
+  const clock = wallMoment(session, offsetChanges(events));
   const from = `${day(session.started_at, session.utc_offset_min, true)}, ${clock(0)}`;
   return [word, `${from} to ${clock(session.length_s)}`, session.token, session.tags.place].filter(Boolean).join(", ");
 }

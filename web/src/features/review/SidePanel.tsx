@@ -5,7 +5,7 @@ import { type Assessed, type Kind, type Stretch, stretchesOf } from "@/sheet/ass
 import type { Supposed } from "@/sheet/useSupposed";
 import { Button } from "@/ui/basics";
 import { refusedEntry } from "@/ui/entry";
-import { day, hoursMinutes, length, number, offsetChanges, wallClock } from "@/ui/format";
+import { day, hoursMinutes, length, number, offsetChanges, wallClock, wallMoment } from "@/ui/format";
 import { Conclusion, type Kept } from "./Conclusion";
 import { Checks } from "./panel/Checks";
 import { Decided } from "./panel/Decided";
@@ -37,6 +37,7 @@ export function SidePanel({
 }) {
   const { session } = review;
   const clock = wallClock(session, offsetChanges(review.events));
+  const moment = wallMoment(session, offsetChanges(review.events));
   const locked = session.signed_at !== null;
   const [editing, setEditing] = useState<Stretch | null>(null);
   const [signing, setSigning] = useState(false);
@@ -58,7 +59,7 @@ export function SidePanel({
   const stretchRow = (s: Stretch) => (
     <tr key={s.id} className="border-hair border-t align-top">
       <td className="py-1 pr-2 whitespace-nowrap">
-        {clock(s.start_s)}, {length(s.end_s - s.start_s)}
+        {moment(s.start_s)}, {length(s.end_s - s.start_s)}
       </td>
       <td className="py-1 text-right text-soft">
         <button
@@ -169,6 +170,7 @@ export function SidePanel({
           supposed={supposed}
           lead={review.reviewed.key_figures[0]}
           clock={clock}
+          moment={moment}
           lengthS={session.length_s}
           startS={editing.start_s}
           endS={editing.end_s}

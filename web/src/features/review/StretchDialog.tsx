@@ -10,24 +10,32 @@ import { length, type WallClock } from "@/ui/format";
 const DAY_S = 86_400;
 
 /**
- * A typed time of day as seconds after the session's start; past midnight when it lies before the start. Or what is wrong.
- * An hour that the wall shows twice is the first of the two.
+ * A typed time of day as seconds after the session's start, on the day that brings it nearest to where the edge stood (and, where
+ * it can, after `afterS`); or what is wrong. An hour that the wall shows twice is the first of the two.
  */
-function afterStart(clock: WallClock, lengthS: number, text: string): number | string {
+function typedTime(clock: WallClock, lengthS: number, text: string, nearS: number, afterS = -1): number | string {
   const wanted = clockOf(text);
   if ("wrong" in wanted) return wanted.wrong;
   const shown = (at: number) => Number((clockOf(clock(at, true)) as { value: number }).value);
   const plain = Number(wanted.value) - shown(0);
-  const at = plain < -60 ? plain + DAY_S : Math.max(plain, 0);
+  const first = plain < -60 ? plain + DAY_S : Math.max(plain, 0);
+  const days = Array.from({ length: Math.ceil((lengthS + 60) / DAY_S) }, (_, i) => first + i * DAY_S);
   // Where summer time begins or ends on the way, the time is met an hour sooner or later.
-  const met = [at, at + 3600, at - 3600].find((s) => s >= 0 && s <= lengthS + 60 && shown(s) === Number(wanted.value));
-  return met ?? at;
+  const met = days.flatMap((at) =>
+    [at, at + 3600, at - 3600]
+      .filter((s) => s >= 0 && s <= lengthS + 60 && shown(s) === Number(wanted.value))
+      .slice(0, 1),
+  );
+  const away = (s: number) => Math.abs(s - nearS);
+  met.sort((a, b) => away(a) - away(b));
+  return met.find((s) => s > afterS) ?? met[0] ?? first;
 }
 
 /** What to do with a stretch: leave it out with a reason, or mark it as a task; every drag can be typed instead. */
 export function StretchDialog({
   words,
   clock,
+  moment,
   lengthS,
   startS,
   endS,
@@ -41,6 +49,8 @@ export function StretchDialog({
   /** What can be marked in a session of this kind. */
   words: Kind["stretches"];
   clock: WallClock;
+  /** As the clock, with the day where a session is longer than one. */
+  moment: WallClock;
   lengthS: number;
   startS: number;
   endS: number;
@@ -58,8 +68,8 @@ export function StretchDialog({
   const [to, setTo] = useState(show(endS));
   const [label, setLabel] = useState(stretch?.reason ?? "");
   // The dragged edges are kept exactly unless somebody types over them.
-  const begin = from === show(startS) ? startS : afterStart(clock, lengthS, from);
-  const end = to === show(endS) ? endS : afterStart(clock, lengthS, to);
+  const begin = from === show(startS) ? startS : typedTime(clock, lengthS, from, startS);
+  const end = to === show(endS) ? endS : typedTime(clock, lengthS, to, endS, Number(begin));
   const wrong = [begin, end].find((each) => typeof each === "string");
   const fits = typeof begin === "number" && typeof end === "number" && end > begin;
   const reasons = words.find((w) => w.what === what)?.reasons ?? [];
@@ -74,7 +84,11 @@ export function StretchDialog({
   const would = supposed?.supposed?.figures.find((f) => f.key === lead);
   const good = fits && (label.trim() !== "" || what === "asleep");
   return (
-    <Dialog title={stretch ? "Change this stretch" : `${show(startS)} to ${show(endS)}`} open onClose={onClose}>
+    <Dialog
+      title={stretch ? "Change this stretch" : `${moment(startS, true)} to ${moment(endS, true)}`}
+      open
+      onClose={onClose}
+    >
       <form
         className="grid gap-3"
         onSubmit={(e) => {
@@ -128,6 +142,7 @@ export function StretchDialog({
           </Field>
         </div>
         <p className="text-[13px] text-soft">
+          {fits && lengthS > DAY_S && `${moment(begin, true)} to ${moment(end, true)}, `}
           {fits ? length(end - begin) : (wrong ?? "The end must come after the beginning.")}
           {fits && would && (
             <>

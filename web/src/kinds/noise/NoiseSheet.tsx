@@ -8,7 +8,7 @@ import { type Figure, stretchesOf } from "@/sheet/assessed";
 import { FiguresTable } from "@/sheet/FiguresTable";
 import { KeyFigures } from "@/sheet/KeyFigures";
 import { Button } from "@/ui/basics";
-import { length, number, offsetChanges, wallClock } from "@/ui/format";
+import { length, number, offsetChanges, wallAxis, wallClock, wallMoment } from "@/ui/format";
 import type { ReviewSheetProps } from "../sheet";
 import { ShareBars, SpreadBars } from "./pictures";
 
@@ -94,7 +94,10 @@ export default function NoiseSheet({ review, kind, limitSet, locked, actions, on
     ],
     [review, reviewed.suggestions],
   );
-  const clock = useMemo(() => wallClock(session, offsetChanges(review.events)), [session, review.events]);
+  const changes = useMemo(() => offsetChanges(review.events), [review.events]);
+  const clock = useMemo(() => wallClock(session, changes), [session, changes]);
+  const moment = useMemo(() => wallMoment(session, changes), [session, changes]);
+  const axis = useMemo(() => wallAxis(session, changes), [session, changes]);
   const levels = review.channels.filter((c) => c.key.startsWith("leq.") || c.key === "peak");
   const unit = found?.unit ?? "dB";
   const binWords = bars.binS === 60 ? "one minute" : bars.binS === 1 ? "one second" : `${number(bars.binS, 0)} s`;
@@ -131,7 +134,7 @@ export default function NoiseSheet({ review, kind, limitSet, locked, actions, on
             {locked ? "" : ", drag to mark a stretch"}
           </span>
           <span className="ml-auto text-soft" aria-live="off">
-            {cursor ? clock(cursor.atS, bars.binS < 60) : ""}{" "}
+            {cursor ? moment(cursor.atS, bars.binS < 60) : ""}{" "}
             <b className="font-semibold text-ink">{cursor ? `${number(cursor.value)} ${unit}` : ""}</b>
           </span>
           <fieldset className="flex" aria-label="Bars">
@@ -167,6 +170,7 @@ export default function NoiseSheet({ review, kind, limitSet, locked, actions, on
           span={span}
           whole={whole}
           clock={(s) => clock(s, span[1] - span[0] < 600)}
+          axis={(s) => axis(s, span[1] - span[0] < 600)}
           onSpan={setSpan}
           onSelect={(a, b) => !locked && setChosen([Math.max(a, 0), Math.min(b, session.length_s)])}
           onCursor={setCursor}
@@ -194,7 +198,7 @@ export default function NoiseSheet({ review, kind, limitSet, locked, actions, on
                 className="text-act hover:underline"
                 onClick={() => setSpan(around(Number(half[0]), Number(half[1]), session.length_s))}
               >
-                half of it in {length(Number(half[1]) - Number(half[0]))}, from {clock(Number(half[0]))}
+                half of it in {length(Number(half[1]) - Number(half[0]))}, from {moment(Number(half[0]))}
               </button>
             )}
           </span>
@@ -217,6 +221,7 @@ export default function NoiseSheet({ review, kind, limitSet, locked, actions, on
           supposed={supposed}
           lead={reviewed.key_figures[0]}
           clock={clock}
+          moment={moment}
           lengthS={session.length_s}
           startS={chosen[0]}
           endS={chosen[1]}

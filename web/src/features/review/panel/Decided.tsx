@@ -1,6 +1,6 @@
 import { type Assessed, type Kind, type Stretch, stretchesOf } from "@/sheet/assessed";
 import { Warn } from "@/ui/basics";
-import { offsetChanges, wallClock } from "@/ui/format";
+import { offsetChanges, wallMoment } from "@/ui/format";
 import type { ReviewActions } from "../useReview";
 
 import { Heading } from "./Heading";
@@ -19,7 +19,7 @@ export function Decided({
   locked: boolean;
   onChange: (stretch: Stretch) => void;
 }) {
-  const clock = wallClock(review.session, offsetChanges(review.events));
+  const clock = wallMoment(review.session, offsetChanges(review.events));
   const asleep = stretchesOf(review, "asleep");
   const events = review.decisions.filter((d) => d.what === "dropped" || d.what === "kept");
   const seen = new Set(review.decisions.filter((d) => d.what === "accepted").map((d) => d.key));

@@ -1,11 +1,11 @@
 import type { Assessed } from "@/sheet/assessed";
-import { length, offsetChanges, wallClock } from "@/ui/format";
+import { length, offsetChanges, wallMoment } from "@/ui/format";
 import type { ReviewActions } from "../useReview";
 
 import { Heading } from "./Heading";
 
 export function Suggestions({ review, actions }: { review: Assessed; actions: ReviewActions }) {
-  const clock = wallClock(review.session, offsetChanges(review.events));
+  const clock = wallMoment(review.session, offsetChanges(review.events));
   const found = review.reviewed.suggestions;
   if (found.length === 0) return null;
   return (
