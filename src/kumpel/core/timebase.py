@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import UTC, datetime
 
 import numpy as np
 from numpy.typing import NDArray
@@ -112,8 +111,13 @@ def moment_words(recording: Recording, at_s: float, seconds: bool = False) -> st
     words = clock_words(recording, at_s, seconds)
     if 0 <= at_s < DAY_S:
         return words
-    at, start = (datetime.fromtimestamp(wall_second(recording, s), UTC) for s in (at_s, 0.0))
-    return f"{at.day} {_MONTHS[at.month - 1]} {f'{at.year} ' if at.year != start.year else ''}{words}"
+    (year, month, day), (this_year, _, _) = _wall_date(recording, at_s), _wall_date(recording, 0.0)
+    return f"{int(day)} {_MONTHS[int(month) - 1]} {f'{year} ' if year != this_year else ''}{words}"
+
+
+def _wall_date(recording: Recording, at_s: float) -> list[str]:
+    """Year, month and day on the wall."""
+    return str(np.datetime64(wall_second(recording, at_s), "s"))[:10].split("-")
 
 
 def wall_second(recording: Recording, at_s: float) -> int:
