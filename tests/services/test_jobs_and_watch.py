@@ -1,19 +1,22 @@
 """The queue and the lookout: one waiting job a session, recorders that move, leave and lie."""
 
+import os
 import time
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
+from unittest import mock
 
 from sqlalchemy import text
 from sqlmodel import select
 
+from kumpel.demo.fleet import Meter
 from kumpel.link.discovery import Announcement
-from kumpel.services import recorders, take_in
+from kumpel.services import networks, recorders, settings, take_in
 from kumpel.services.jobs import Jobs
 from kumpel.services.problems import RecorderError
 from kumpel.services.watch import Lookout
 from kumpel.store.tables import Recorder, Session
-from tests.support import DatabaseTest, MeterTest
+from tests.support import SCOPE, DatabaseTest, MeterTest
 
 
 class Queue(MeterTest):
@@ -89,8 +92,6 @@ class Watching(MeterTest):
     def test_a_recorder_on_a_new_port_is_the_same_recorder(self) -> None:
         first = self.hear(self.meter.link)
         self.meter.stop()
-        from kumpel.demo.fleet import Meter
-
         self.fleet.launch((Meter("N-07", "NM-000107", "Noise meter 7"),), False)
         again = self.hear(self.meter.link)
         self.assertEqual((again.id, again.port, again.in_reach), (first.id, self.meter.link, True))
@@ -140,3 +141,38 @@ class LeftOver(DatabaseTest):
         left = self.db.connection().execute(text("select status from procrastinate_jobs")).scalars().all()
         self.assertEqual(left, ["todo"])
         self.assertEqual(self.db.connection().execute(text("select count(*) from procrastinate_workers")).scalar(), 0)
+
+
+class Networks(MeterTest):
+    def test_a_recorder_is_in_reach_only_where_it_is_looked_for(self) -> None:
+        """This machine, then a network that it has no part in (RFC 5737), then this machine again."""
+        jobs = Jobs(self.url)
+        jobs.open()
+        self.addCleanup(jobs.close)
+        aside = mock.patch.dict(os.environ, {"KUMPEL_SCOPE": f"{SCOPE}n"})
+        aside.start()
+        self.addCleanup(aside.stop)
+        self.fleet.stop()
+        self.fleet.launch((Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False),))
+        lookout = Lookout(self.url, jobs)
+        self.addCleanup(lookout.stop)
+        lookout.start()
+        self.until(in_reach=True)
+        self.assertEqual([(n.network, n.in_reach) for n in networks.looked_in(self.db)], [("127.0.0.0/8", 1)])
+        settings.keep(self.db, "link.networks", "site", "", ["198.51.100.17/24"], 0, self.who)
+        self.until(in_reach=False)
+        [elsewhere] = networks.looked_in(self.db)
+        self.assertEqual((elsewhere.network, elsewhere.addresses, elsewhere.in_reach), ("198.51.100.0/24", [], 0))
+        [kept] = settings.all_kept(self.db)
+        settings.keep(self.db, "link.networks", "site", "", None, kept.version, self.who)
+        self.until(in_reach=True)
+
+    def until(self, in_reach: bool) -> None:
+        limit = time.monotonic() + 12
+        while time.monotonic() < limit:
+            self.db.rollback()
+            row = self.db.exec(select(Recorder).where(Recorder.serial == "NM-000107")).first()
+            if row is not None and row.in_reach == in_reach:
+                return
+            time.sleep(0.1)
+        self.fail(f"the recorder is not {'in' if in_reach else 'out of'} reach after 12 s")

@@ -58,6 +58,15 @@ class Settings(DatabaseTest):
     def keep(self, key: str, value: Any, scope: str = "site", of: str = "", version: int = 0) -> None:
         settings.keep(self.db, key, scope, of, value, version, self.who)
 
+    def test_networks_are_kept_in_their_words_and_refused_in_a_sentence(self) -> None:
+        self.keep("link.networks", ["192.168.10.7/24", "127.0.0.1/8", "192.168.10.0/24"])
+        self.assertEqual(settings.value_of(self.db, settings.NETWORKS), ["192.168.10.0/24", "127.0.0.0/8"])
+        [kept] = settings.all_kept(self.db)
+        for wrong in (["dock"], ["10.0.0.0/40"], [""" ::1%lo0/128 """], "127.0.0.0/8", [7]):
+            with self.assertRaisesRegex(InvalidError, "Networks to look in"):
+                self.keep("link.networks", wrong, version=kept.version)
+        self.assertEqual(len(settings.value_of(self.db, settings.NETWORKS)), 2)
+
     def test_kind_before_team_before_site_before_what_is_shipped(self) -> None:
         clock, name = settings.CLOCK, settings.NAME
         self.assertEqual(settings.value_of(self.db, clock, kind="gas"), 5.0)

@@ -21,3 +21,8 @@ def attachment(name: str) -> str:
     apart = unicodedata.normalize("NFKD", safe)
     plain = "".join(c if c.isascii() else "_" for c in apart if not unicodedata.combining(c)).replace("%", "_")
     return f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(safe, safe='')}"
+
+
+def shown(name: str) -> str:
+    """A Content-Disposition for what the browser shows itself, and saves under this name when asked to."""
+    return "inline" + attachment(name).removeprefix("attachment")

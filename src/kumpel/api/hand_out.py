@@ -5,10 +5,13 @@ from __future__ import annotations
 import uuid
 
 from fastapi import APIRouter
+from fastapi.responses import Response
 
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, Who
-from kumpel.services import hand_out, recorders
+from kumpel.api.downloads import shown
+from kumpel.services import hand_out, networks, recorders
+from kumpel.services import leaflet as leaflets
 from kumpel.store.tables import HandOver, Person, Recorder
 
 router = APIRouter(tags=["hand out"])
@@ -17,6 +20,12 @@ router = APIRouter(tags=["hand out"])
 @router.get("/recorders")
 def list_recorders(db: Database, who: Who) -> list[schemas.Recorder]:
     return [answers.recorder(db, row) for row in recorders.all_recorders(db)]
+
+
+@router.get("/networks")
+def looked_in(db: Database, who: Who) -> list[schemas.LookedIn]:
+    """The networks in which recorders are looked for, and what was seen there."""
+    return [schemas.LookedIn.model_validate(each) for each in networks.looked_in(db)]
 
 
 @router.post("/recorders/{recorder_id}/look-again")
@@ -72,6 +81,15 @@ def give(wish: schemas.NewHandOver, db: Database, who: Who) -> schemas.HandOver:
         who.id,
     )
     return _slip(db, given)
+
+
+@router.get(
+    "/hand-overs/{hand_over_id}/leaflet", response_class=Response, responses={200: {"content": {"application/pdf": {}}}}
+)
+def leaflet(hand_over_id: uuid.UUID, db: Database, who: Who, named: bool = True) -> Response:
+    """The leaflet for the wearer as PDF (A5); without `named` the number stands for the name."""
+    name, made = leaflets.leaflet(db, hand_over_id, named)
+    return Response(made, media_type="application/pdf", headers={"Content-Disposition": shown(name)})
 
 
 @router.post("/hand-overs/{hand_over_id}/return")

@@ -129,13 +129,13 @@ Scope = Literal["site", "team", "kind"]
 class SettingWord:
     """Something a site may set, for all of it or for one team or kind: its type, what holds as long as nobody set it, its bounds.
 
-    A "line" and a "text" (of several lines) are words, "lines" a list of short ones, a "picture" a PNG as a data URL, "limit set" the
-    key of a set of the kind.
+    A "line" and a "text" (of several lines, `high` characters at most) are words, "lines" a list of short ones, "networks" a list of
+    them, a "picture" a PNG as a data URL, "limit set" the key of a set of the kind.
     """
 
     key: str
     label: str
-    type: Literal["line", "text", "lines", "number", "picture", "limit set"]
+    type: Literal["line", "text", "lines", "number", "networks", "picture", "limit set"]
     default: str | float | tuple[str, ...]
     group: str
     hint: str = ""
@@ -168,7 +168,7 @@ class Kind:
     `channels` are those that a file may bring, with how each becomes a picture, `groups` the figures of group statistics, `readings` the columns of single readings (a file with
     these has rows at uneven times that become events `reading_code`), `reading_bars` those that are the lower and upper end of
     one bar, `bounds` how much a recording may hold
-    (docs/recording-file.md). `decisions`, `stretches` and `events` are what a reviewer may set, mark, drop and keep; anything
+    (docs/recording-file.md), `leaflet` what the wearer is told on paper, as long as nobody wrote it better. `decisions`, `stretches` and `events` are what a reviewer may set, mark, drop and keep; anything
     else is refused; `tags` what may be said of a session; `registers` the columns that a list of
     its sessions has, `trends` the figures that are followed over the sessions of one person; `parts` what a report may have, made by `own_report` or plainly. `method` is the version of the computation: a new one when figures of the same data would differ.
     """
@@ -181,6 +181,7 @@ class Kind:
     assess: Assess
     main_channel: str
     limit_sets: tuple[LimitSet, ...]
+    leaflet: str = ""
     shortest_s: float = 60.0
     check_list: tuple[str, ...] = ()
     channels: tuple[ChannelWord, ...] = ()

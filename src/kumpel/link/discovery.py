@@ -1,19 +1,21 @@
-"""Finding recorders by DNS-SD over mDNS (RFC 6762, RFC 6763), on the loopback interface."""
+"""Finding recorders by DNS-SD over mDNS (RFC 6762, RFC 6763), in the networks that were named."""
 
 from __future__ import annotations
 
 import os
 import socket
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from ipaddress import ip_address
 
 from zeroconf import IPVersion, ServiceBrowser, ServiceInfo, Zeroconf
 from zeroconf import ServiceStateChange as Change
 
 from kumpel.link.messages import SERVICE_TYPE
+from kumpel.link.networks import THIS_MACHINE, is_within
 
-LOOPBACK = ["127.0.0.1"]
+LOOPBACK = ("127.0.0.1",)
 SCOPE_VARIABLE = "KUMPEL_SCOPE"
 
 
@@ -36,8 +38,10 @@ class Announcement:
     name: str = ""
 
 
-def open_mdns() -> Zeroconf:
-    return Zeroconf(interfaces=LOOPBACK, ip_version=IPVersion.V4Only)
+def open_mdns(addresses: Sequence[str] = LOOPBACK) -> Zeroconf:
+    """Multicast DNS on the interfaces with these addresses of this machine. OSError when one of them has gone."""
+    kinds = {IPVersion.V4Only if ip_address(each).version == 4 else IPVersion.V6Only for each in addresses}
+    return Zeroconf(interfaces=list(addresses), ip_version=kinds.pop() if len(kinds) == 1 else IPVersion.All)
 
 
 def service_info(serial: str, kind: str, port: int) -> ServiceInfo:
@@ -56,11 +60,21 @@ def service_info(serial: str, kind: str, port: int) -> ServiceInfo:
 
 
 class Watch:
-    """Calls `found` for a recorder that appears or moves, `lost` (with the instance name) for one that leaves."""
+    """Calls `found` for a recorder that appears or moves, `lost` (with the instance name) for one that leaves.
 
-    def __init__(self, found: Callable[[Announcement], None], lost: Callable[[str], None]) -> None:
+    Listens on the interfaces with these `addresses`; a recorder that announces none in `networks` is passed over.
+    """
+
+    def __init__(
+        self,
+        found: Callable[[Announcement], None],
+        lost: Callable[[str], None],
+        addresses: Sequence[str] = LOOPBACK,
+        networks: Sequence[str] = THIS_MACHINE,
+    ) -> None:
         self._found, self._lost, self._scope = found, lost, scope()
-        self._mdns = open_mdns()
+        self._networks = tuple(networks)
+        self._mdns = open_mdns(addresses)
         # Resolving waits; one announcement that nobody stands behind must not hold the others up.
         self._pool = ThreadPoolExecutor(8, "resolve")
         self._browser = ServiceBrowser(self._mdns, SERVICE_TYPE, handlers=[self._changed])
@@ -74,14 +88,17 @@ class Watch:
 
     def _resolve(self, zeroconf: Zeroconf, service_type: str, name: str, instance: str) -> None:
         info = zeroconf.get_service_info(service_type, name, timeout=2000)
-        if info is None or info.port is None or not info.parsed_addresses():
+        if info is None or info.port is None:
+            return
+        host = next((each for each in info.parsed_scoped_addresses() if is_within(each, self._networks)), None)
+        if host is None:
             return
         told = {_text(k): _text(v) for k, v in info.properties.items()}
         if told.get("scope", "") != self._scope:
             return
         serial = told.get("serial") or instance
         if 0 < len(serial) <= 64:
-            self._found(Announcement(serial, info.parsed_addresses()[0], info.port, instance))
+            self._found(Announcement(serial, host, info.port, instance))
 
     def close(self) -> None:
         self._pool.shutdown(wait=False, cancel_futures=True)

@@ -71,18 +71,37 @@ class TextPart(Sized):
     text: str
 
 
+class ListPart(Sized):
+    """Lines that are read one by one."""
+
+    part: Literal["list"] = "list"
+    title: str
+    lines: list[str]
+
+
+class WriteIn(Sized):
+    """Empty rows to write into by hand; `widths` are the shares of the columns."""
+
+    part: Literal["write-in"] = "write-in"
+    title: str
+    columns: list[str]
+    widths: list[float]
+    rows: int
+
+
 class Signature(Sized):
     part: Literal["signature"] = "signature"
     name: str = ""
     date: str = ""
 
 
-Part = Facts | Figures | Picture | TablePart | TextPart | Signature
+Part = Facts | Figures | Picture | TablePart | TextPart | ListPart | WriteIn | Signature
 
 
 class Document(BaseModel):
     """A report before it becomes pages; `house` and `address` are whose paper it is, `logo` its picture as SVG."""
 
+    paper: Literal["a4", "a5"] = "a4"
     title: str
     subtitle: str
     token: str

@@ -30,7 +30,8 @@
 #let verdict-text(verdict, words) = narrow(fill: colours.at(verdict, default: soft), weight: 500)[#mark(verdict) #h(2pt) #words]
 
 #set document(title: doc.title + ", " + doc.subtitle, author: "Kumpel")
-#set page(paper: "a4", margin: (x: 17mm, top: 14mm, bottom: 16mm), footer: context {
+#let small = doc.paper == "a5"
+#set page(paper: doc.paper, margin: if small { (x: 12mm, top: 11mm, bottom: 13mm) } else { (x: 17mm, top: 14mm, bottom: 16mm) }, footer: context {
   set text(7.5pt, fill: soft, stretch: 87.5%)
   grid(columns: (1fr, auto), doc.footer, [page #counter(page).display() of #counter(page).final().first()])
 })
@@ -51,8 +52,10 @@
   [#narrow(size: 17pt, weight: 600, doc.title) \ #text(fill: soft, doc.subtitle)],
   if doc.draft { text(size: 8pt, fill: soft)[draft, not issued] },
 )
-#v(-2pt)
-#text(size: 11pt, verdict-text(doc.verdict, doc.words))
+#if doc.words != "" {
+  v(-2pt)
+  text(size: 11pt, verdict-text(doc.verdict, doc.words))
+}
 #v(2pt)
 #std.line(length: 100%, stroke: 0.8pt + rgb("#b98a2e"))
 
@@ -90,6 +93,17 @@
   std.line(length: 100%, stroke: 0.6pt + ink), std.line(length: 100%, stroke: 0.6pt + ink),
   text(size: 8pt, fill: soft)[responsible person], text(size: 8pt, fill: soft)[date, signature]))
 
+#let lines(p) = [
+  = #p.title
+  #set text(size: 10pt)
+  #list(marker: text(fill: rgb("#b98a2e"), sym.bullet), spacing: 6pt, ..p.lines)
+]
+#let write-in(p) = block(breakable: false, width: 100%)[
+  = #p.title
+  #table(columns: p.widths.map(w => w * 1fr), rows: (auto,) + (9mm,) * p.rows, stroke: (x, y) => (bottom: 0.4pt + soft), inset: (x: 4pt, y: 3pt),
+    table.header(..p.columns.map(t => text(fill: soft, size: 8pt, t))),
+    ..range(p.rows * p.columns.len()).map(_ => []))
+]
 #let one(p) = {
   if p.part == "facts" { facts(p) }
   else if p.part == "figures" { figures(p) }
@@ -100,6 +114,8 @@
   ]
   else if p.part == "signature" { signature(p) }
   else if p.part == "picture" { picture(p) }
+  else if p.part == "list" { lines(p) }
+  else if p.part == "write-in" { write-in(p) }
 }
 // Halves that follow each other stand in pairs; a last one alone keeps its half.
 #let halves(row) = block(breakable: false, grid(columns: (1fr, 1fr), column-gutter: 12pt, row-gutter: 4pt, ..row.map(one)))

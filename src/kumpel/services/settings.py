@@ -16,6 +16,7 @@ from sqlmodel import col, func, select, update
 from kumpel.core.names import clean_line, clean_text
 from kumpel.kinds.kind import Kind, Scope, SettingWord
 from kumpel.kinds.registry import KINDS
+from kumpel.link.networks import THIS_MACHINE, network_words
 from kumpel.reports import pages
 from kumpel.services import deeds
 from kumpel.services.decisions import LIMIT_SET, is_finite
@@ -26,6 +27,7 @@ from kumpel.store.tables import Account, Decision, LimitSetRow, Session, Setting
 
 MOST_PICTURE_BYTES = 100_000
 MOST_LINES, LONGEST_LINE, LONGEST_TEXT = 60, 120, 600
+LONGEST_LEAFLET = 1500.0
 _PNG = "data:image/png;base64,"
 
 NAME = SettingWord(
@@ -39,7 +41,15 @@ CLOCK = SettingWord(
 BATTERY = SettingWord(
     "link.battery", "Battery said to be low below", "number", 20.0, "Recorders", "", "%", 1, 90, scopes=("site", "kind")
 )
-OF_THE_SITE = (NAME, ADDRESS, LOGO, CLOCK, BATTERY)
+NETWORKS = SettingWord(
+    "link.networks",
+    "Networks to look in",
+    "networks",
+    THIS_MACHINE,
+    "Recorders",
+    "one a line, such as 192.168.10.0/24; 127.0.0.0/8 is this machine",
+)
+OF_THE_SITE = (NAME, ADDRESS, LOGO, CLOCK, BATTERY, NETWORKS)
 USUAL_LIMITS = "limits.usual"
 
 
@@ -52,8 +62,22 @@ def tag_key(key: str) -> str:
     return f"tags.{key}"
 
 
+def leaflet_word(kind: Kind) -> SettingWord:
+    """What the wearer of a recorder of this kind is told on paper."""
+    return SettingWord(
+        "leaflet.words",
+        "What to do",
+        "text",
+        kind.leaflet,
+        "Leaflet",
+        "a line each; printed for the wearer at hand-out",
+        high=LONGEST_LEAFLET,
+        scopes=("kind",),
+    )
+
+
 def words_of(kind: Kind) -> tuple[SettingWord, ...]:
-    """What can be set for a kind: its usual limits, what is offered as reasons and as tags."""
+    """What can be set for a kind: its usual limits, what is offered as reasons and as tags, the words of its leaflet."""
     return (
         SettingWord(
             USUAL_LIMITS,
@@ -89,6 +113,7 @@ def words_of(kind: Kind) -> tuple[SettingWord, ...]:
             )
             for t in kind.tags
         ),
+        leaflet_word(kind),
     )
 
 
@@ -201,6 +226,8 @@ def _checked(db: Db, word: SettingWord, value: Any, of: str) -> Any:
         return float(value)
     if word.type == "lines":
         return _lines(word, value)
+    if word.type == "networks":
+        return _networks(word, value)
     if not isinstance(value, str):
         raise InvalidError(f"{word.label}: a text is needed.")
     if word.type == "picture":
@@ -214,7 +241,7 @@ def _checked(db: Db, word: SettingWord, value: Any, of: str) -> Any:
             raise InvalidError(f"{word.label}: this limit set is not on record for this kind.")
         return value
     good = clean_line(value) if word.type == "line" else clean_text(value).strip()
-    most = LONGEST_LINE if word.type == "line" else LONGEST_TEXT
+    most = LONGEST_LINE if word.type == "line" else round(word.high or LONGEST_TEXT)
     if len(good) > most:
         raise InvalidError(f"{word.label}: at most {most} characters.")
     return good
@@ -227,6 +254,18 @@ def _lines(word: SettingWord, value: Any) -> list[str]:
     if len(found) > MOST_LINES or any(len(line) > LONGEST_LINE for line in found):
         raise InvalidError(f"{word.label}: at most {MOST_LINES} lines of {LONGEST_LINE} characters.")
     return found
+
+
+def _networks(word: SettingWord, value: Any) -> list[str]:
+    found = []
+    for line in _lines(word, value):
+        try:
+            found.append(network_words(line))
+        except ValueError as error:
+            raise InvalidError(
+                f"{word.label}: “{line}” is no network. Write it like 192.168.10.0/24, or fd00:10::/64."
+            ) from error
+    return list(dict.fromkeys(found))
 
 
 def _png_size(word: SettingWord, value: str) -> tuple[int, int]:

@@ -18,7 +18,8 @@ from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.link.discovery import Announcement, Watch
-from kumpel.services import recorders
+from kumpel.link.networks import addresses_within, is_within
+from kumpel.services import recorders, settings
 from kumpel.services.jobs import Jobs
 from kumpel.store.database import engine
 from kumpel.store.tables import Recorder
@@ -59,25 +60,47 @@ class Lookout(threading.Thread):
         self._news: queue.Queue[Announcement | str] = queue.Queue()
         self._known: dict[str, _Known] = {}
         self._ending = threading.Event()
+        self._watch: Watch | None = None
+        self._networks: tuple[str, ...] = ()
+        self._addresses: tuple[str, ...] = ()
         self._pool = ThreadPoolExecutor(AT_ONCE, "ask")
 
     def run(self) -> None:
-        watch = Watch(self._news.put, self._news.put)
         going_on_s = 0.0
         try:
             while not self._ending.wait(STEP_S):
-                self._take_news()
-                self._ask_due()
                 if time.monotonic() >= going_on_s:
                     going_on_s = time.monotonic() + EVERY_S
+                    self._safely("looking into the networks", self._look_where_set)
                     self._pool.submit(self._safely, "going on with take-in", self._go_on)
+                self._take_news()
+                self._ask_due()
         finally:
-            watch.close()
+            if self._watch is not None:
+                self._watch.close()
             self._pool.shutdown(wait=False, cancel_futures=True)
 
     def stop(self) -> None:
         self._ending.set()
         self.join(timeout=5)
+
+    def _look_where_set(self) -> None:
+        """Listen where the settings say and this machine has a part; recorders elsewhere are out of reach."""
+        with Db(engine(self._url)) as db:
+            networks = tuple(settings.value_of(db, settings.NETWORKS))
+        addresses = tuple(addresses_within(networks))
+        if (networks, addresses) == (self._networks, self._addresses):
+            return
+        if self._watch is not None:
+            self._watch.close()
+            self._watch = None
+        self._networks, self._addresses = networks, ()
+        for serial, known in list(self._known.items()):
+            if not is_within(known.at.host, networks):
+                self._forget(serial)
+        if addresses:
+            self._watch = Watch(self._news.put, self._news.put, addresses, networks)
+        self._addresses = addresses
 
     def _take_news(self) -> None:
         while not self._news.empty():
@@ -103,8 +126,11 @@ class Lookout(threading.Thread):
             if known.claimed_by is not None:
                 known.at, known.claimed_by, known.next_s = known.claimed_by, None, 0.0
                 continue
-            del self._known[serial]
-            self._pool.submit(self._safely, serial, partial(self._with, partial(_gone, serial)))
+            self._forget(serial)
+
+    def _forget(self, serial: str) -> None:
+        del self._known[serial]
+        self._pool.submit(self._safely, serial, partial(self._with, partial(_gone, serial)))
 
     def _ask_due(self) -> None:
         now_s = time.monotonic()
@@ -130,6 +156,8 @@ class Lookout(threading.Thread):
             answer = recorders.ask(other.host, other.port)
 
         def keep(db: Db) -> None:
+            if self._known.get(known.at.serial) is not known:
+                return  # It left, or is no longer looked for, while it was asked.
             before = db.exec(select(Recorder.in_reach).where(Recorder.serial == known.at.serial)).first()
             recorder = recorders.note(db, known.at, answer, known.claimed_by)
             if recorder.in_reach and not before:

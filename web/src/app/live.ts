@@ -20,7 +20,7 @@ const STALE: Record<string, string[]> = {
   sessions: ["sessions", "line", "take-in", "review"],
   reports: ["reports", "line", "sessions"],
   people: ["people"],
-  settings: ["settings", "kinds", "limit-sets"],
+  settings: ["settings", "kinds", "limit-sets", "recorders"],
   "limit-sets": ["limit-sets"],
 };
 

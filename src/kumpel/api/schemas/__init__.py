@@ -46,6 +46,7 @@ from kumpel.api.schemas.people import (
 from kumpel.api.schemas.recorders import (
     DraftWish,
     HandOver,
+    LookedIn,
     NewHandOver,
     Passcode,
     Recorder,
@@ -125,6 +126,7 @@ __all__ = [
     "LimitStep",
     "LimitWish",
     "Line",
+    "LookedIn",
     "Me",
     "NewHandOver",
     "NewPerson",

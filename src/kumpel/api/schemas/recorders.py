@@ -36,6 +36,14 @@ class Recorder(Out):
     check_list: list[str]
 
 
+class LookedIn(Out):
+    """A network in which recorders are looked for; without `addresses` this machine has no part in it now."""
+
+    network: str
+    addresses: list[str]
+    in_reach: int
+
+
 class SetupChoice(Out):
     value: Any
     words: str

@@ -45,11 +45,21 @@ LIBRARY: dict[str, BaseModel] = {
 }
 
 
+LEAFLET = """\
+The cuff is on the upper arm, its mark over the artery, the tube upwards. It should fit closely without pressing.
+When it begins to pump: stand or sit still, let the arm hang or rest, do not talk until it has emptied.
+A reading that fails is tried again by itself after a short while.
+It goes on at night. Keep it on while you sleep; the recorder may lie beside you.
+Live as on any other day. Take your medicines as always and write down when.
+Take it off only to wash; put it back on the same arm. If it hurts or the hand swells or turns blue, take it off."""
+
+
 KIND = Kind(
     key="blood_pressure",
     method="2",
     name="Blood pressure",
     recorder_name="Cuff recorder",
+    leaflet=LEAFLET,
     setup_model=BloodPressureSetup,
     setup_library=LIBRARY,
     assess=assess,

@@ -40,10 +40,19 @@ LIBRARY: dict[str, BaseModel] = {
 }
 
 
+LEAFLET = """\
+Wear it at the collar, with the inlet free and within a hand's width of mouth and nose.
+Leave it on for the whole shift. Work as on any other day.
+Do not blow on the inlet, cover it or lay the monitor into dust.
+If the pump stops or a light shows a fault, tell us at once and write down when.
+Note what you did and where: cutting, sweeping, bagging, breaks."""
+
+
 KIND = Kind(
     key="dust",
     name="Dust",
     recorder_name="Dust monitor",
+    leaflet=LEAFLET,
     setup_model=DustSetup,
     setup_library=LIBRARY,
     assess=assess,

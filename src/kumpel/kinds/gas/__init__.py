@@ -83,10 +83,20 @@ LIBRARY: dict[str, BaseModel] = {
 }
 
 
+LEAFLET = """\
+Wear it at the collar or on the chest, outside the clothes, with the sensors free.
+Leave it on for the whole shift.
+When it sounds: leave the place at once by the way you were taught, help nobody without breathing protection, then report.
+An alarm that is high or lasts is no fault until it was checked.
+Do not switch it off, cover it or wash it.
+If it shows a fault or a low battery, leave the area and have it changed."""
+
+
 KIND = Kind(
     key="gas",
     name="Gas",
     recorder_name="Gas monitor",
+    leaflet=LEAFLET,
     setup_model=GasSetup,
     setup_library=LIBRARY,
     assess=assess,

@@ -42,10 +42,20 @@ def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
     return figures.assess(recording, review, limits)
 
 
+LEAFLET = """\
+Wash the skin over the jaw and at the wrist with water; no cream, no make-up. Shave where a sensor sits.
+Stick the sensors where it was shown to you, shortly before you go to bed, and press each for ten seconds.
+Start the recorder. Clench as hard as you can for three seconds, three times, with a pause between.
+Sleep as always. If a sensor comes off, press it back on.
+In the morning stop the recorder, take the sensors off and lay them to the recorder.
+Write down when you went to bed, were awake for long, and got up, and whether a splint was worn."""
+
+
 KIND = Kind(
     key="jaw_muscle",
     name="Jaw muscle",
     recorder_name="Jaw recorder",
+    leaflet=LEAFLET,
     setup_model=JawMuscleSetup,
     setup_library=LIBRARY,
     assess=assess,

@@ -64,10 +64,20 @@ LIBRARY: dict[str, BaseModel] = {
 }
 
 
+LEAFLET = """\
+Wear it on the shoulder, on the side where it is louder, microphone up and about a hand's width from the ear.
+Leave it on for the whole shift, also during breaks. Work as on any other day.
+Do not shout into it, knock it or cover it with clothes, a scarf or a strap.
+It keeps levels only, no speech.
+If it falls off, put it back on and write down when.
+Note what you did and where: machines, tasks, breaks."""
+
+
 KIND = Kind(
     key="noise",
     name="Noise",
     recorder_name="Noise meter",
+    leaflet=LEAFLET,
     setup_model=NoiseSetup,
     setup_library=LIBRARY,
     assess=assess,

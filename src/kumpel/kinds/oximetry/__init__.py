@@ -32,10 +32,20 @@ class OximetrySetup(BaseModel):
 LIBRARY: dict[str, BaseModel] = {"Night": OximetrySetup(), "Night, 4 s": OximetrySetup(name="Night, 4 s", interval_s=4)}
 
 
+LEAFLET = """\
+Put the sensor on the finger that was shown to you, nail upwards, shortly before you go to sleep. The nail must be free of varnish.
+The recorder begins by itself or with the key, as was shown to you.
+Keep it on the whole night. If it slips, put it back on and go on sleeping.
+In the morning take it off; it stores by itself.
+It warns nobody during the night. If you feel unwell, call for help as you would without it.
+Write down when you went to bed, were awake for long, and got up."""
+
+
 KIND = Kind(
     key="oximetry",
     name="Oximetry",
     recorder_name="Oximeter",
+    leaflet=LEAFLET,
     setup_model=OximetrySetup,
     setup_library=LIBRARY,
     assess=assess,

@@ -24,10 +24,18 @@ class RescueSetup(BaseModel):
 LIBRARY: dict[str, BaseModel] = {"Pit head": RescueSetup()}
 
 
+LEAFLET = """\
+The recorder is part of the defibrillator and records by itself from switching on.
+After a use do not switch it on again before the recording was taken in.
+Bring it back as it is, with pads and papers.
+Write down the time of the call, of arrival, who was there and what was done."""
+
+
 KIND = Kind(
     key="rescue",
     name="Rescue",
     recorder_name="Defibrillator",
+    leaflet=LEAFLET,
     setup_model=RescueSetup,
     setup_library=LIBRARY,
     assess=assess,

@@ -50,10 +50,18 @@ LIBRARY: dict[str, BaseModel] = {
 }
 
 
+LEAFLET = """\
+Wet the strap and wear it close below the chest, the sensor in the middle.
+Wait outside until the watch has found its position before you start.
+Start and stop with the key that was shown to you; one recording is one session.
+Write down how it felt, the weather and what was special."""
+
+
 KIND = Kind(
     key="training",
     name="Training",
     recorder_name="Training watch",
+    leaflet=LEAFLET,
     setup_model=TrainingSetup,
     setup_library=LIBRARY,
     assess=assess,

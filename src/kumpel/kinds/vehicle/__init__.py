@@ -47,10 +47,19 @@ def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
     return figures.assess(recording, review, limits)
 
 
+LEAFLET = """\
+The logger is fixed to the vehicle; please do not move it or its sensors.
+Wait until it has found its position before you drive out.
+It records by itself while you drive.
+After the run leave it switched on until its light is steady.
+Write down tyres, pressures, fuel and what was changed between the runs."""
+
+
 KIND = Kind(
     key="vehicle",
     name="Vehicle",
     recorder_name="Vehicle logger",
+    leaflet=LEAFLET,
     setup_model=VehicleSetup,
     setup_library=LIBRARY,
     assess=assess,

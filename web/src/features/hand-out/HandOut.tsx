@@ -161,7 +161,16 @@ function OutNow() {
             <Token name={slip.token} size="small" away={!slip.in_reach} />
             <span className="min-w-0 flex-1">
               <b className="block truncate font-medium">{slip.person}</b>
-              <span className="text-[12.5px] text-soft">since {since(slip.given_at)}</span>
+              <span className="block text-[12.5px] text-soft">since {since(slip.given_at)}</span>
+              <a
+                className="inline-block min-h-6 text-[12.5px] text-act hover:underline"
+                href={`/api/hand-overs/${slip.id}/leaflet`}
+                target="_blank"
+                rel="noreferrer"
+                aria-label={`Leaflet for ${slip.person}`}
+              >
+                leaflet
+              </a>
             </span>
             <span className="text-right text-[13px]">
               {isLate(slip) ? (

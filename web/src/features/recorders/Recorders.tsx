@@ -1,10 +1,35 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link } from "react-router";
 import { api, ask } from "@/api/client";
 import { useNumbers } from "@/features/settings/useSettings";
 import { kindName } from "@/kinds/kinds";
 import { Button, Empty, Loading, Token, Trouble } from "@/ui/basics";
 import { clockError, moment, percent } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
+
+/** Where recorders are looked for, and how many are in reach there. */
+function LookedIn() {
+  const networks = useQuery({ queryKey: ["recorders", "networks"], queryFn: () => ask(api.GET("/api/networks")) });
+  if (!networks.data) return null;
+  return (
+    <section aria-label="Looked in" className="mb-3 flex flex-wrap items-baseline gap-x-5 gap-y-1 text-[13px]">
+      <span className="text-soft">Looked in</span>
+      {networks.data.map((each) => (
+        <span key={each.network}>
+          {each.network === "127.0.0.0/8" ? "this machine" : each.network}
+          {each.addresses.length > 0 ? (
+            <span className="text-soft">, {each.in_reach === 0 ? "none" : each.in_reach} in reach</span>
+          ) : (
+            <span className="text-action">, the server has no address in it now</span>
+          )}
+        </span>
+      ))}
+      <Link to="/settings" className="text-act hover:underline">
+        other networks
+      </Link>
+    </section>
+  );
+}
 
 /** Every recorder that was ever seen: where it is, who has it, its battery and clock. */
 export default function Recorders() {
@@ -24,7 +49,8 @@ export default function Recorders() {
   if (!recorders.data) return <Loading what="the recorders" />;
   return (
     <main className="h-full overflow-auto px-5 py-[18px]">
-      <h1 className="mb-3">Recorders</h1>
+      <h1 className="mb-1.5">Recorders</h1>
+      <LookedIn />
       {recorders.data.length === 0 && (
         <Empty title="No recorder was seen yet">
           Put one in the dock or plug it in. It shows here by itself within a few seconds.

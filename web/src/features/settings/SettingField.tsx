@@ -44,6 +44,7 @@ export function SettingField({
   const from = inherited(settings, word, scope);
   const { text, awaited, typed, type, forget, send } = useTyped(shownAs(own));
   const [wrong, setWrong] = useState<string | null>(null);
+  const many = word.type === "lines" || word.type === "networks";
   const sets = useQuery({
     queryKey: ["limit-sets"],
     queryFn: () => ask(api.GET("/api/limit-sets")),
@@ -67,7 +68,7 @@ export function SettingField({
       return forget();
     }
     if (!typed.trim()) return put(null);
-    if (word.type === "lines") return put(typed.split("\n"));
+    if (many) return put(typed.split("\n"));
     if (word.type !== "number") return put(typed);
     const entry = numberOf(typed, { unit: word.unit, low: word.low ?? undefined, high: word.high ?? undefined });
     if ("wrong" in entry) return setWrong(entry.wrong);
@@ -114,10 +115,10 @@ export function SettingField({
               ),
             )}
           </select>
-        ) : word.type === "text" || word.type === "lines" ? (
+        ) : word.type === "text" || many ? (
           <textarea
             {...shared}
-            rows={word.type === "lines" ? Math.min(Math.max(shownAs(own ?? from).split("\n").length, 3), 8) : 3}
+            rows={many || word.high ? Math.min(Math.max(shownAs(own ?? from).split("\n").length, 3), 12) : 3}
             placeholder={shownAs(from)}
             onChange={(e) => type(e.target.value)}
           />

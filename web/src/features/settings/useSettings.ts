@@ -44,7 +44,7 @@ export function useKeepSetting() {
     mutationFn: (wish: Schemas["SettingWish"]) => ask(api.PUT("/api/settings", { body: wish })),
     onSuccess: (found) => {
       queries.setQueryData(["settings"], found);
-      for (const key of ["kinds", "limit-sets"]) queries.invalidateQueries({ queryKey: [key] });
+      for (const key of ["kinds", "limit-sets", "recorders"]) queries.invalidateQueries({ queryKey: [key] });
     },
     onError: (error) => {
       fail(error);

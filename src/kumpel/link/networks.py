@@ -1,0 +1,41 @@
+"""The networks in which recorders are looked for, and where this machine stands in them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from ipaddress import IPv4Address, IPv6Address, ip_address, ip_network
+
+import ifaddr
+
+THIS_MACHINE = ("127.0.0.0/8",)
+"""What is looked in as long as nobody says otherwise: recorders (and simulated ones) on this machine."""
+
+
+def network_words(text: str) -> str:
+    """A network in its usual words, "192.168.10.0/24", from any address in it ("192.168.10.7/24") or a single one.
+
+    Raises ValueError when it is none.
+    """
+    if "%" in text:
+        raise ValueError("a network is named without the interface")
+    return str(ip_network(text.strip(), strict=False))
+
+
+def is_within(host: str, networks: Iterable[str]) -> bool:
+    """Whether an address (an IPv6 one may name its interface, "fe80::1%eth0") lies in one of the networks."""
+    try:
+        address = _plain(host)
+    except ValueError:
+        return False
+    return any(address in ip_network(each) for each in networks)
+
+
+def addresses_within(networks: Iterable[str]) -> list[str]:
+    """The addresses that this machine has in the networks now; none where it has no part in one."""
+    wanted = tuple(networks)
+    mine = [ip.ip if isinstance(ip.ip, str) else ip.ip[0] for card in ifaddr.get_adapters() for ip in card.ips]
+    return sorted({str(_plain(host)) for host in mine if is_within(host, wanted)})
+
+
+def _plain(host: str) -> IPv4Address | IPv6Address:
+    return ip_address(host.split("%")[0])
