@@ -292,7 +292,7 @@ def plot(each: Assessed) -> str:
     """The recording's channels as lanes in SVG, the main one first, with limit lines and event ticks."""
     recording = each.recording
     kind = kind_of(recording.kind)
-    drawn = lanes_of(kind, recording, each.found, each.limits)
+    drawn = lanes_of(kind, recording, each.found)
     if not drawn:
         raise WrongFileError(f"{each.path}: no channel to draw; the recording holds events only")
     clock = float(wall_clock(recording, np.array([0.0]))[0]) % 86_400

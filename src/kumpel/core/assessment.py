@@ -166,6 +166,21 @@ class Judgement:
 
 
 @dataclass(frozen=True)
+class Level:
+    """A line on the picture of a channel or a reading (`lane`: its key): a limit, or a value that figures count from.
+
+    It holds from `start_s` to `end_s`. `verdict` is that of reaching it, empty for one that is only counted from.
+    """
+
+    lane: str
+    value: float
+    name: str
+    start_s: float
+    end_s: float
+    verdict: str = ""
+
+
+@dataclass(frozen=True)
 class Suggestion:
     """A stretch that might be left out, and why. Nothing is left out unless a person does it."""
 
@@ -261,6 +276,7 @@ class Assessment:
     key_figures: tuple[str, ...]
     events: tuple[Detected, ...] = ()
     stretches: tuple[Stretch, ...] = ()
+    levels: tuple[Level, ...] = field(default=(), metadata=KEPT_WHEN_SET)
 
     @property
     def step(self) -> str:

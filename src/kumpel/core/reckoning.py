@@ -13,6 +13,7 @@ from kumpel.core.assessment import (
     Figure,
     Finding,
     Judgement,
+    Level,
     LimitSet,
     Over,
     Put,
@@ -140,8 +141,11 @@ def conclude(
     tables: Sequence[Table] = (),
     events: Sequence[Detected] = (),
     stretches: Sequence[Stretch] = (),
+    levels: Sequence[Level] = (),
 ) -> Assessment:
     """Hold the figures against the limit set and put everything together.
+
+    `levels` are the lines of the kind's own; those of rules about a channel's own values come by themselves.
 
     A rule whose figure was not computed is "not assessable" and says so. A suggestion inside a stretch that is
     already left out is not made again.
@@ -187,7 +191,47 @@ def conclude(
         key_figures=tuple(k for k in key_figures if k in reckoning.figures),
         events=tuple(sorted(events, key=lambda e: e.at_s)),
         stretches=tuple(stretches),
+        levels=(
+            *rule_levels({c.key: c.unit for c in recording.channels.values()}, limits, recording.length_s),
+            *levels,
+        ),
     )
+
+
+def rule_levels(units: Mapping[str, str], limits: LimitSet, length_s: float) -> tuple[Level, ...]:
+    """Steps of rules that can be held against a channel's own values: of its unit, about a figure of its family.
+
+    `units` gives the unit of each channel by its key. "co.stel" is of the family of the channel "co.avg", "max.rpm" of "rpm".
+    """
+    return tuple(
+        Level(key, step.value, step.name, 0.0, length_s, step.verdict.value)
+        for key, unit in units.items()
+        for rule in limits.rules
+        if rule.unit == unit and {rule.figure.split(".")[0], rule.figure} & _family(key)
+        for step in rule.steps
+    )
+
+
+def _family(channel: str) -> set[str]:
+    name = channel.split(".")[0]
+    return {name, f"max.{name}", f"min.{name}"}
+
+
+def span_levels(lane: str, rule: Rule, spans: Sequence[tuple[float, float]], name: str = "") -> list[Level]:
+    """The steps of a rule as lines over spans (s after the start), named by `name`, else each by its step."""
+    several = len(rule.steps) > 1
+    return [
+        Level(
+            lane,
+            step.value,
+            f"{name}: {step.name}" if name and several else name or step.name,
+            start,
+            end,
+            step.verdict.value,
+        )
+        for step in rule.steps
+        for start, end in spans
+    ]
 
 
 def own_events(recording: Recording, review: Review, without: tuple[str, ...] = ()) -> list[Detected]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -46,6 +48,22 @@ def merge(spans: Floats, gap_s: float, most: int = MOST) -> list[tuple[float, fl
     starts = spans[np.concatenate(([0], apart + 1)), 0]
     ends = spans[np.concatenate((apart, [len(spans) - 1])), 1]
     return [(float(a), float(b)) for a, b in zip(starts[:most], ends[:most], strict=True)]
+
+
+def gaps_between(spans: Sequence[tuple[float, float]], length: float) -> list[tuple[float, float]]:
+    """What spans leave of 0 to `length`, in the same unit.
+
+    >>> gaps_between([(3.0, 5.0), (4.0, 6.0)], 10.0)
+    [(0.0, 3.0), (6.0, 10.0)]
+    """
+    found, at = [], 0.0
+    for start, end in sorted(spans):
+        if start > at:
+            found.append((at, min(start, length)))
+        at = max(at, end)
+    if at < length:
+        found.append((at, length))
+    return [(a, b) for a, b in found if b > a]
 
 
 def bridged(flags: Flags, longest: int) -> Flags:

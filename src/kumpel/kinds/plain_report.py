@@ -76,7 +76,7 @@ def parts(
     makers: dict[str, Callable[[], list[Part]]] = {
         "checks": lambda: [_facts(recording)],
         "figures": lambda: [_figures(leading, limits, _foremost(leading), "Figures")],
-        "lanes": lambda: _picture(kind, recording, review, leading, limits),
+        "lanes": lambda: _picture(kind, recording, review, leading),
         "quality": lambda: [_quality(leading)],
         "left-out": lambda: [_left_out(recording, review)],
         "all-figures": lambda: _all_figures(leading, limits),
@@ -112,7 +112,7 @@ def _facts(recording: Recording) -> Facts:
     )
 
 
-def lanes_of(kind: Declared, recording: Recording, found: Assessment, limits: LimitSet) -> list[Lane]:
+def lanes_of(kind: Declared, recording: Recording, found: Assessment) -> list[Lane]:
     """What is drawn of a recording: readings first, then its usual channels, those with limits and the main one before others."""
     names = {w.key: w.name for w in kind.channels}
     lanes = []
@@ -129,15 +129,15 @@ def lanes_of(kind: Declared, recording: Recording, found: Assessment, limits: Li
             named = [w for w in kind.channels if w.key in (key, ends.get(key))]
             name = ", ".join(w.name if i == 0 else w.name.lower() for i, w in enumerate(named))
             empty = Channel(key, name, named[0].unit, 1.0, np.empty(0))
-            lanes.append(Lane(empty, _lines(limits, empty), points=points))
+            lanes.append(Lane(empty, _lines(found, key), points=points))
     usual = [
         w.key for w in kind.channels if w.usual and w.reduce not in ("angle", "any") and w.key in recording.channels
     ]
     known = {w.key for w in kind.channels}
     more = [k for k in recording.channels if k not in known and not k.startswith(("max", "leq"))]
     drawn = [replace(recording.channels[k], name=names.get(k, recording.channels[k].name)) for k in [*usual, *more]]
-    drawn.sort(key=lambda c: (not _lines(limits, c), c.key != kind.main_channel))
-    lanes += [Lane(channel, _lines(limits, channel)) for channel in drawn]
+    drawn.sort(key=lambda c: (not _lines(found, c.key), c.key != kind.main_channel))
+    lanes += [Lane(channel, _lines(found, channel.key)) for channel in drawn]
     ticks = [e.at_s for e in found.events if e.kept and e.code != kind.reading_code][:MOST_TICKS]
     return [replace(lane, ticks_s=ticks if i == 0 else ()) for i, lane in enumerate(lanes[:MOST_LANES])]
 
@@ -147,16 +147,20 @@ def _reading(event: Event, key: str) -> float | None:
     return float(value) if isinstance(value, int | float) and value == value else None
 
 
-def _lines(limits: LimitSet, channel: Channel) -> list[LimitLine]:
-    """Limits of figures that are read off the channel itself: of its unit, about a figure of its family."""
-    family = channel.key.split(".")[0]
-    own = {family, f"max.{family}", f"min.{family}"}
-    rules = [r for r in limits.rules if r.unit == channel.unit and {r.figure.split(".")[0], r.figure} & own]
-    return [LimitLine(s.value, s.name, s.verdict.value) for r in rules for s in r.steps]
+def _lines(found: Assessment, lane: str) -> list[LimitLine]:
+    """The lines of a lane; one that comes again over another span is named once."""
+    lines: list[LimitLine] = []
+    for level in found.levels:
+        if level.lane == lane:
+            again = any((one.value, one.text) == (level.value, level.name) for one in lines)
+            lines.append(
+                LimitLine(level.value, "" if again else level.name, level.verdict, (level.start_s, level.end_s))
+            )
+    return lines
 
 
-def _picture(kind: Declared, recording: Recording, review: Review, found: Assessment, limits: LimitSet) -> list[Part]:
-    lanes = lanes_of(kind, recording, found, limits)
+def _picture(kind: Declared, recording: Recording, review: Review, found: Assessment) -> list[Part]:
+    lanes = lanes_of(kind, recording, found)
     if not lanes:
         return []
     clock = float(wall_clock(recording, np.array([0.0]))[0]) % 86_400

@@ -128,8 +128,11 @@ def _lane(canvas: Canvas, lane: Lane, top: float, tall: float, length: float, le
         canvas.line(left, y_of(value), right, y_of(value), GRID, 0.5)
         canvas.text(left - 4, y_of(value) + 2.5, f"{value:g}" if abs(value) >= 1e-9 else "0", 7.5, anchor="end")
     for line in lane.lines:
-        canvas.line(left, y_of(line.value), right, y_of(line.value), line.colour, 0.8, "5 3")
-        canvas.text(right - 1, y_of(line.value) - 2, f"{line.value:g} {line.text}", 7, INK, "end", halo=True)
+        first, last = (min(max(s, 0.0), length) for s in line.span_s or (0.0, length))
+        ends = [left + s / length * (right - left) for s in (first, last)]
+        canvas.line(ends[0], y_of(line.value), ends[1], y_of(line.value), line.colour, 0.8, "5 3")
+        if line.text:
+            canvas.text(ends[1] - 1, y_of(line.value) - 2, f"{line.value:g} {line.text}", 7, INK, "end", halo=True)
     for p in lane.points:
         x = left + p.at_s / length * (right - left)
         if p.low is None:

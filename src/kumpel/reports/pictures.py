@@ -21,13 +21,16 @@ FONT = "Barlow Semi Condensed, sans-serif"
 
 @dataclass(frozen=True)
 class LimitLine:
+    """A line at a value; without a `span` (s after the start) over the whole picture. Without a verdict it is only counted from."""
+
     value: float
     text: str
     verdict: str
+    span_s: tuple[float, float] | None = None
 
     @property
     def colour(self) -> str:
-        return ABOVE if self.verdict == "above limit" else ACTION
+        return {"": SOFT, "above limit": ABOVE}.get(self.verdict, ACTION)
 
 
 class Canvas:

@@ -55,7 +55,6 @@ export function PickOther({
 interface Shared {
   kind: Kind;
   shown: string[];
-  limitSet: Schemas["LimitSet"] | undefined;
   span: [number, number];
   whole: [number, number];
   onSpan: (span: [number, number]) => void;
@@ -125,8 +124,8 @@ function Differences({ review, other }: { review: Assessed; other: Assessed }) {
   );
 }
 
-function OtherLanes({ other, kind, shown, limitSet, span, whole, onSpan }: Shared & { other: Assessed }) {
-  const lanes = useLanes(other, kind, shown, limitSet, span);
+function OtherLanes({ other, kind, shown, span, whole, onSpan }: Shared & { other: Assessed }) {
+  const lanes = useLanes(other, kind, shown, other.reviewed.levels, span);
   const changes = useMemo(() => offsetChanges(other.events), [other.events]);
   const clock = useMemo(() => wallClock(other.session, changes), [other.session, changes]);
   const axis = useMemo(() => wallAxis(other.session, changes), [other.session, changes]);

@@ -35,7 +35,7 @@ function valueAt(lane: ReturnType<typeof useLanes>[number], atS: number): string
 }
 
 /** What a kind without a sheet of its own gets: figures, everything on one clock, tables, events. */
-export default function PlainSheet({ review, kind, limitSet, locked, actions, supposed, onWhy }: ReviewSheetProps) {
+export default function PlainSheet({ review, kind, locked, actions, supposed, onWhy }: ReviewSheetProps) {
   const { session, reviewed } = review;
   const whole = useMemo<[number, number]>(() => [0, Math.max(session.length_s, 1)], [session.length_s]);
   const [span, setSpan] = useState(whole);
@@ -48,7 +48,7 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
   const moment = useMemo(() => wallMoment(session, changes), [session, changes]);
   const axis = useMemo(() => wallAxis(session, changes), [session, changes]);
   const { shown, pick, changed } = usePicked(kind, review.channels);
-  const lanes = useLanes(review, kind, shown, limitSet, span);
+  const lanes = useLanes(review, kind, shown, (supposed.supposed ?? reviewed).levels, span);
   const happenings = useMemo(() => happeningsOf(review, kind), [review, kind]);
   const rows = useMemo<MarkRow[]>(() => {
     const groups = new Map<string, MarkRow["items"]>();
@@ -190,7 +190,6 @@ export default function PlainSheet({ review, kind, limitSet, locked, actions, su
           review={review}
           kind={kind}
           shown={shown}
-          limitSet={limitSet}
           span={span}
           whole={whole}
           onSpan={setSpan}

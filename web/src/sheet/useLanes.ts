@@ -9,17 +9,17 @@ const AT_ONCE = 8;
 const POINTS = 1600;
 const PAUSE_MS = 70;
 
-type Rule = { figure: string; unit: string; steps: { value: number; name: string }[] };
-
-/** Limits that can be held against a channel's own values: rules of the same unit about a figure of the same family. */
-function linesOf(channel: Schemas["Channel"], limitSet: Schemas["LimitSet"] | undefined): Lane["lines"] {
-  const family = channel.key.split(".")[0] ?? channel.key;
-  const own = new Set([family, `max.${family}`, `min.${family}`]);
-  const rules = (limitSet?.data.rules ?? []) as Rule[];
-  return rules
-    .filter((r) => r.unit === channel.unit && [r.figure.split(".")[0], r.figure].some((f) => f && own.has(f)))
-    .flatMap((r) => r.steps)
-    .map((s) => ({ value: s.value, text: s.name }));
+/** The lines of a lane; one that comes again over another span is named once. */
+function linesOf(levels: Schemas["Level"][] | undefined, lane: string): Lane["lines"] {
+  const named = new Set<string>();
+  return (levels ?? [])
+    .filter((level) => level.lane === lane)
+    .map(({ value, name, start_s, end_s }) => {
+      const words = `${value} ${name}`;
+      const text = named.has(words) ? "" : unitWords(name);
+      named.add(words);
+      return { value: Number(value.toPrecision(6)), text, startS: start_s, endS: end_s };
+    });
 }
 
 /** What a channel is called: by the kind's word, else as the recorder says. */
@@ -60,7 +60,7 @@ export function useLanes(
   review: Assessed,
   kind: Kind,
   shown: string[],
-  limitSet: Schemas["LimitSet"] | undefined,
+  levels: Schemas["Level"][] | undefined,
   span: [number, number],
 ): Lane[] {
   const { session } = review;
@@ -111,16 +111,16 @@ export function useLanes(
           unit: unitWords(channel.unit),
           look: how === "any" ? "flag" : how === "state" ? "steps" : "line",
           bins: bins.get(key),
-          lines: linesOf(channel, limitSet),
+          lines: linesOf(levels, key),
         },
       ];
     });
-    return [...readingLanes(review, kind), ...lanes];
-  }, [views, review, kind, shown, limitSet]);
+    return [...readingLanes(review, kind, levels), ...lanes];
+  }, [views, review, kind, shown, levels]);
 }
 
 /** Readings at uneven times (a cuff, compressions) as points on a scale of their own. */
-function readingLanes(review: Assessed, kind: Kind): Lane[] {
+function readingLanes(review: Assessed, kind: Kind, levels: Schemas["Level"][] | undefined): Lane[] {
   const readings = review.events.filter((e) => e.code === kind.reading_code);
   if (readings.length === 0) return [];
   const dropped = new Set(review.decisions.filter((d) => d.what === "dropped").map((d) => d.key));
@@ -146,7 +146,7 @@ function readingLanes(review: Assessed, kind: Kind): Lane[] {
         unit: unitWords(wordOf(key)?.unit ?? ""),
         look: "points",
         points,
-        lines: [],
+        lines: linesOf(levels, key),
       },
     ];
   });

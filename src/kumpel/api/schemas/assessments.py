@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from pydantic import Field
 
 from kumpel.api.schemas.common import Out, VerdictWord
@@ -115,6 +117,17 @@ class Span(Out):
     label: str
 
 
+class Level(Out):
+    """A line on a lane (the key of a channel or reading), from one time to another; `verdict` is empty for one only counted from."""
+
+    lane: str
+    value: float
+    name: str
+    start_s: float
+    end_s: float
+    verdict: VerdictWord | Literal[""]
+
+
 class Assessment(Out):
     kind: str
     basis: str
@@ -128,3 +141,4 @@ class Assessment(Out):
     key_figures: list[str]
     events: list[Detected] = Field(default_factory=list)
     stretches: list[Span] = Field(default_factory=list)
+    levels: list[Level] = Field(default_factory=list)

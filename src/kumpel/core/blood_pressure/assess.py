@@ -11,6 +11,7 @@ from kumpel.core.assessment import (
     BothWays,
     Detected,
     Finding,
+    Level,
     LimitSet,
     Over,
     Put,
@@ -28,9 +29,10 @@ from kumpel.core.blood_pressure.readings import (
     time_weights,
 )
 from kumpel.core.blood_pressure.sleep import Sleep, planned_readings, sleep_of
-from kumpel.core.reckoning import Reckoning, both_ways, conclude, table
+from kumpel.core.reckoning import Reckoning, both_ways, conclude, span_levels, table
 from kumpel.core.recording import Flags, Recording
 from kumpel.core.review import Review, is_named
+from kumpel.core.runs import gaps_between
 from kumpel.core.timebase import wall_clock
 
 SOURCE = "ESH practice guidelines for ambulatory blood pressure monitoring 2014; ESH position paper 2013"
@@ -101,7 +103,31 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
         ),
         events=_events(recording, review, found),
         stretches=sleep.stretches,
+        levels=_levels(limits, sleep, recording.length_s),
     )
+
+
+def _levels(limits: LimitSet, sleep: Sleep, length_s: float) -> list[Level]:
+    """Limits of the means beside the readings: those of waking and sleep over their times, those of 24 h where a set has no other.
+
+    Both pressures stand on the lane of the systolic one, as the ends of one bar.
+    """
+    asleep = [(max(s.start_s, 0.0), min(s.end_s, length_s)) for s in sleep.stretches]
+    awake = gaps_between(asleep, length_s)
+    found: list[Level] = []
+    for pressure in ("systolic", "diastolic"):
+        rules = {r.figure.partition(".")[0]: r for r in limits.rules if r.figure.endswith(f".{pressure}.mean")}
+        spans = {"awake": awake, "asleep": asleep} if asleep else {}
+        mine = [
+            level
+            for period in spans
+            if period in rules
+            for level in span_levels("systolic", rules[period], spans[period], f"{pressure}, {period}")
+        ]
+        if not mine and "all" in rules:
+            mine = span_levels("systolic", rules["all"], [(0.0, length_s)], f"{pressure}, 24 h")
+        found += mine
+    return found
 
 
 def _period(

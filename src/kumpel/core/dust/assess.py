@@ -16,6 +16,7 @@ from kumpel.core.assessment import (
     BothWays,
     Detected,
     Finding,
+    Level,
     LimitSet,
     Put,
     Quality,
@@ -120,7 +121,16 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -
         suggestions=_suggestions(basis),
         tables=(_run_table(basis, rules, reckoning), _day_table(basis, days, guideline)),
         events=events,
+        levels=_counted_above(basis, guideline),
     )
+
+
+def _counted_above(basis: _Basis, guideline: float) -> list[Level]:
+    """The line whose exceedances are counted, where it lies on the readings: before the photometric factor."""
+    if math.isnan(guideline):
+        return []
+    by_factor = "" if basis.factor == 1 else f" ({guideline:g} / factor {basis.factor:g})"
+    return [Level("mass", guideline / basis.factor, f"mg/m3 guideline{by_factor}", 0.0, basis.recording.length_s)]
 
 
 def _means(basis: _Basis, reckoning: Reckoning) -> dict[str, float]:

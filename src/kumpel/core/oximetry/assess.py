@@ -15,6 +15,7 @@ from kumpel.core.assessment import (
     BothWays,
     Detected,
     Finding,
+    Level,
     LimitSet,
     Put,
     Quality,
@@ -32,6 +33,8 @@ SOURCE = "own rule, docs/methods/oximetry.md"
 ODI_SOURCE = "desaturations per valid hour; rule in docs/methods/oximetry.md"
 FEWEST_VALID_S = 4 * 3600.0
 PULSE_RANGE = (20.0, 300.0)
+COUNTED_BELOW = (90, 88)
+"""Saturations in % below which the time is counted (T90, T88)."""
 
 
 @dataclass(frozen=True)
@@ -127,6 +130,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
             ),
         ),
         events=events,
+        levels=[Level("spo2", line, f"T{line} counts below", 0.0, recording.length_s) for line in COUNTED_BELOW],
     )
 
 
@@ -152,7 +156,7 @@ def _levels(reckoning: Reckoning, spo2: Floats, known: Floats, dt: float, valid_
     reckoning.put(
         "sd", "Standard deviation of the saturation", deviation, "%", 1, "sqrt( sum (x_i - mean)2 / (N-1) )", SOURCE, n
     )
-    for line in (90, 88):
+    for line in COUNTED_BELOW:
         below = float(np.count_nonzero(known < line)) * dt
         share = 100 * below / valid_s if there else math.nan
         minutes = below / 60 if there else math.nan

@@ -21,7 +21,7 @@ from kumpel.core.assessment import (
     Suggestion,
     Table,
 )
-from kumpel.core.reckoning import Reckoning, both_ways, conclude, table
+from kumpel.core.reckoning import Reckoning, both_ways, conclude, span_levels, table
 from kumpel.core.recording import Event, Flags, Floats, Recording
 from kumpel.core.review import Review, is_named
 from kumpel.core.timebase import in_order, on_grid
@@ -118,6 +118,12 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
             Detected(e.at_s, e.at_s, e.code, e.text or e.code, _counts(review, e.code, e.at_s))
             for e in recording.events
             if e.code != "compression"
+        ],
+        levels=[
+            level
+            for rule in limits.rules
+            if rule.figure == "depth"
+            for level in span_levels("depth_mm", rule, [(0.0, length)])
         ],
     )
 

@@ -236,18 +236,19 @@ function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place) {
   context.rect(LEFT, top, plot, height);
   context.clip();
   for (const line of lane.lines) {
-    if (line.value < low || line.value > high) continue;
+    if (line.value < low || line.value > high || line.startS > to || line.endS < from) continue;
+    const begins = Math.max(x(line.startS), LEFT);
     context.strokeStyle = token("--ink");
     context.setLineDash([5, 3]);
     context.beginPath();
-    context.moveTo(LEFT, y(line.value));
-    context.lineTo(LEFT + plot, y(line.value));
+    context.moveTo(begins, y(line.value));
+    context.lineTo(x(line.endS), y(line.value));
     context.stroke();
     context.setLineDash([]);
-    if (height > 2 * SLIM) {
+    if (line.text && height > 2 * SLIM) {
       context.fillStyle = token("--ink");
       context.textAlign = "left";
-      context.fillText(`${line.value} ${line.text}`, LEFT + 4, Math.max(y(line.value) - 6, top + 6));
+      context.fillText(`${line.value} ${line.text}`, begins + 4, Math.max(y(line.value) - 6, top + 6));
     }
   }
   const colour = token(LANE_COLOURS[place.index % LANE_COLOURS.length] ?? "--act");

@@ -17,6 +17,14 @@ export interface Point {
   kept: boolean;
 }
 
+/** A limit, or a value that figures count from, while it holds; without words where it comes again. */
+export interface Line {
+  value: number;
+  text: string;
+  startS: number;
+  endS: number;
+}
+
 export interface Lane {
   key: string;
   name: string;
@@ -24,7 +32,7 @@ export interface Lane {
   look: "line" | "steps" | "flag" | "points";
   bins?: Binned;
   points?: Point[];
-  lines: { value: number; text: string }[];
+  lines: Line[];
 }
 
 export interface MarkRow {
