@@ -9,6 +9,18 @@ import numpy as np
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.standins.made import START, Made, channel
 
+BOTTLE = {
+    "o2": 18.0,
+    "lel": 50.0,
+    "co": 100.0,
+    "h2s": 25.0,
+    "no2": 10.0,
+    "so2": 5.0,
+    "nh3": 25.0,
+    "cl2": 5.0,
+    "voc": 100.0,
+}
+"""What the bottle of a bump test holds, in the unit of each gas."""
 UNITS = {"o2": "vol %", "lel": "% LEL"}
 BACKGROUND = {
     "o2": 20.9,
@@ -99,9 +111,9 @@ def make(shift: Shift) -> Made:
             f"bump test {gas}",
             {
                 "gas": gas,
-                "applied": 50.0,
-                "before": 49.0,
-                "after": 49.0,
+                "applied": BOTTLE.get(gas, 10.0),
+                "before": round(BOTTLE.get(gas, 10.0) * (0.5 if gas in shift.failed_bump else 0.98), 2),
+                "after": round(BOTTLE.get(gas, 10.0) * (0.5 if gas in shift.failed_bump else 0.98), 2),
                 "passed": gas not in shift.failed_bump,
                 "length_s": 60,
             },

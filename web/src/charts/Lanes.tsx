@@ -2,9 +2,30 @@ import { useCallback, useEffect, useLayoutEffect, useRef } from "react";
 import { type Canvases, draw } from "./lanes/draw";
 import { clamped, useGestures } from "./lanes/gestures";
 import { AXIS, heights, ROW, SLIM } from "./lanes/measures";
-import type { LanesProps } from "./lanes/types";
+import type { Lane, LanesProps } from "./lanes/types";
 
 export type { Binned, Edge, Lane, LaneBand, MarkRow, Point } from "./lanes/types";
+
+const lineWords = (lane: Lane) => lane.lines.filter((line) => line.text).map((line) => `${line.value} ${line.text}`);
+
+/** What the lines of a lane are, as far as there is room under its name: each by its words, else their values alone. */
+function linesSaid(lane: Lane, tall: number): string[] {
+  const words = lineWords(lane);
+  const room = Math.floor((tall - 22 - (lane.name.length > 14 ? 16 : 0)) / 13);
+  if (words.length <= room) return words;
+  const values = lane.lines.filter((line) => line.text).map((line) => line.value);
+  if (room < 1) return [];
+  const all = `lines at ${values.slice(0, -1).join(", ")} and ${values.at(-1)}`;
+  // Two rows hold what one does not.
+  const half = all.length > 22 && room > 1 ? all.lastIndexOf(" ", all.length * 0.7) : -1;
+  return half > 0 ? [all.slice(0, half), all.slice(half + 1)] : [all];
+}
+
+function titleOf(lane: Lane): string {
+  const unit = lane.unit && lane.unit !== "flag" ? `, ${lane.unit}` : "";
+  const lines = lineWords(lane);
+  return `${lane.name}${unit}${lines.length > 0 ? `; lines: ${lines.join("; ")}` : ""}: tall, or as before`;
+}
 
 /** Lanes on one clock: a row of marks for each kind of event, then a lane a channel, each on its own scale. */
 export function Lanes(props: LanesProps) {
@@ -94,13 +115,18 @@ export function Lanes(props: LanesProps) {
                 key={lane.key}
                 className="block w-full overflow-hidden pt-1 text-left align-top leading-4 hover:text-act"
                 style={{ height: tall[i] }}
-                title={`${lane.name}${lane.unit && lane.unit !== "flag" ? `, ${lane.unit}` : ""}: tall, or as before`}
+                title={titleOf(lane)}
                 aria-pressed={props.tall === lane.key}
                 onClick={() => props.onTall?.(lane.key)}
               >
                 <span className={tall[i] === SLIM ? "block h-full truncate text-[12px]" : "block h-full text-[12.5px]"}>
                   <b className="font-narrow font-semibold">{lane.name}</b>{" "}
                   {lane.unit !== "flag" && <span className="text-soft">{lane.unit}</span>}
+                  {linesSaid(lane, tall[i] ?? SLIM).map((words) => (
+                    <span key={words} className="block truncate text-[11px] text-soft leading-[13px]">
+                      {words}
+                    </span>
+                  ))}
                 </span>
               </button>
             ))}

@@ -1,6 +1,6 @@
 import { clockSplits, hatch, LANE_COLOURS, niceRange, token } from "../drawing";
 import { AXIS, heights, LEFT, ROW, SLIM } from "./measures";
-import type { Binned, Lane, LanesProps as Props } from "./types";
+import type { Binned, Lane, Point, LanesProps as Props } from "./types";
 
 function rangeOf(lane: Lane): [number, number] {
   let low = Number.POSITIVE_INFINITY;
@@ -12,15 +12,33 @@ function rangeOf(lane: Lane): [number, number] {
   };
   for (const v of lane.bins?.low ?? []) take(v);
   for (const v of lane.bins?.high ?? []) take(v);
+  const [floor, ceiling] = usual(lane.points ?? []);
   for (const p of lane.points ?? []) {
-    take(p.value);
-    take(p.low);
+    take(Math.min(p.value, ceiling));
+    if (p.low !== undefined) take(Math.max(p.low, floor));
+    else take(Math.max(p.value, floor));
   }
   if (!Number.isFinite(low)) return [0, 1];
   if (lane.look === "flag") return [0, 1];
   for (const line of lane.lines)
     if (line.value <= high + (high - low) && line.value >= low - (high - low)) take(line.value);
   return niceRange(low, high);
+}
+
+/**
+ * Between which values readings lie but for one far off (Tukey's far fences: three times the middle half beyond it), so that an
+ * impossible one does not press all others flat.
+ */
+function usual(points: Point[]): [number, number] {
+  if (points.length < 8) return [Number.NEGATIVE_INFINITY, Number.POSITIVE_INFINITY];
+  const quarters = (values: number[]) => {
+    values.sort((a, b) => a - b);
+    const at = (share: number) => values[Math.round(share * (values.length - 1))] as number;
+    return [at(0.25), at(0.75)] as const;
+  };
+  const [low, high] = [quarters(points.map((p) => p.low ?? p.value)), quarters(points.map((p) => p.value))];
+  const reach = 3 * Math.max(low[1] - low[0], high[1] - high[0], 1e-9);
+  return [low[0] - reach, high[1] + reach];
 }
 
 interface Drawing {
@@ -231,6 +249,15 @@ function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place) {
     context.fillText(words(high), LEFT - 5, top + (slim ? 7 : 9));
     context.fillText(words(low), LEFT - 5, top + height - (slim ? 6 : 8));
   }
+  // The lines' values stand on the scale, as far as there is room between its ends.
+  if (!slim) {
+    const taken = [top + 9, top + height - 8];
+    for (const { value } of lane.lines) {
+      if (value < low || value > high || taken.some((at) => Math.abs(at - y(value)) < 11)) continue;
+      taken.push(y(value));
+      context.fillText(words(value), LEFT - 5, y(value));
+    }
+  }
   context.save();
   context.beginPath();
   context.rect(LEFT, top, plot, height);
@@ -245,11 +272,6 @@ function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place) {
     context.lineTo(x(line.endS), y(line.value));
     context.stroke();
     context.setLineDash([]);
-    if (line.text && height > 2 * SLIM) {
-      context.fillStyle = token("--ink");
-      context.textAlign = "left";
-      context.fillText(`${line.value} ${line.text}`, begins + 4, Math.max(y(line.value) - 6, top + 6));
-    }
   }
   const colour = token(LANE_COLOURS[place.index % LANE_COLOURS.length] ?? "--act");
   context.strokeStyle = colour;
@@ -257,6 +279,8 @@ function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place) {
   if (lane.bins) drawBins(context, lane, lane.bins, { ...place, y, colour });
   for (const p of lane.points ?? []) {
     if (p.atS < from || p.atS > to) continue;
+    if (p.value > high || (p.low ?? p.value) < low)
+      drawBeyond(context, x(p.atS), p.value > high ? top + room : top + height - room, p.value > high);
     if (p.low !== undefined) {
       drawBar(context, x(p.atS), y(p.low), y(p.value), p.kept);
       continue;
@@ -267,6 +291,17 @@ function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place) {
     else context.stroke();
   }
   context.restore();
+}
+
+/** A reading that lies beyond the scale: an arrow at its edge. */
+function drawBeyond(context: CanvasRenderingContext2D, x: number, edge: number, upwards: boolean) {
+  const back = upwards ? 6 : -6;
+  context.beginPath();
+  context.moveTo(x, edge - (upwards ? 3 : -3));
+  context.lineTo(x - 4, edge + back);
+  context.lineTo(x + 4, edge + back);
+  context.closePath();
+  context.fill();
 }
 
 /** A reading with two ends, such as a pressure; one that does not count is dashed. */

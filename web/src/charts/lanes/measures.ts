@@ -14,7 +14,9 @@ export function heights(lanes: Lane[], tall: string | null = null): number[] {
   if (lanes.length > MOST_TALL) return lanes.map(() => SLIM);
   const weight = (lane: Lane) => {
     if (lane.look === "flag") return 0.45;
-    return lane.lines.length > 0 || lane.points?.some((p) => p.low !== undefined) ? 1.8 : 1;
+    const bars = lane.points?.some((p) => p.low !== undefined);
+    if (lane.lines.length > 0) return bars ? 2.6 : 1.8;
+    return bars ? 1.8 : 1;
   };
   const total = lanes.reduce((sum, lane) => sum + weight(lane), 0);
   const room = Math.min(236, 84 * total);
