@@ -8,7 +8,8 @@ from xml.etree import ElementTree
 import numpy as np
 import pypdf
 
-from kumpel.reports import pages, pictures
+from kumpel.core.recording import Channel
+from kumpel.reports import lanes, pages, pictures
 from kumpel.reports.document import Document, Fact, Facts, FigureLine, Figures, Picture, Signature, TablePart, TextPart
 from kumpel.reports.pictures import LimitLine
 
@@ -130,6 +131,53 @@ class Pages(unittest.TestCase):
         with ThreadPoolExecutor(4) as pool:
             texts = list(pool.map(lambda i: text_of(document(title=f"Person {i:03d}")), range(24)))
         self.assertTrue(all(f"Person {i:03d}" in text for i, text in enumerate(texts)))
+
+
+class Lanes(unittest.TestCase):
+    """Readings of ten minutes as bars; the picture is 200 pt wide for 1,000 s, so that 1 s is 0.132 pt from x = 54 on."""
+
+    def lines(self, svg: str, dashed: bool) -> list[tuple[float, float, float]]:
+        """First x, last x and y of the horizontal lines."""
+        found = []
+        for each in ElementTree.fromstring(svg).iter("{http://www.w3.org/2000/svg}line"):
+            x1, y1, x2, y2 = (float(each.get(k, "0")) for k in ("x1", "y1", "x2", "y2"))
+            if y1 == y2 and (each.get("stroke-dasharray") is not None) == dashed:
+                found.append((x1, x2, y1))
+        return found
+
+    def drawn(self, far: float, *lines: LimitLine) -> str:
+        readings = [lanes.Point(i * 60.0, 130.0 + i % 3, True, 80.0 + i % 3) for i in range(12)]
+        points = [*readings, lanes.Point(900.0, far, True, 90.0)]
+        channel = Channel("systolic", "Systolic", "mmHg", 1.0, np.empty(0))
+        return lanes.draw("", [lanes.Lane(channel, lines, points=points)], 1000.0, 0.0, width=200.0)
+
+    def test_a_line_holds_for_its_span_alone(self) -> None:
+        x = lambda s: 54 + s / 1000 * (200 - 54 - 14)  # noqa: E731
+        svg = self.drawn(
+            132,
+            LimitLine(135, "awake", "above limit", (0.0, 400.0)),
+            LimitLine(120, "asleep", "above limit", (400.0, 2000.0)),
+        )
+        ends = [(a, b) for a, b, _ in self.lines(svg, dashed=True)]
+        for found, wanted in zip(ends, [(x(0), x(400)), (x(400), x(1000))], strict=True):
+            for one, other in zip(found, wanted, strict=True):
+                self.assertAlmostEqual(one, other, delta=0.02)
+        self.assertIn(">135 awake; 120 asleep<", svg)
+
+    def test_one_impossible_reading_does_not_press_the_others_flat(self) -> None:
+        """Middle halves 80 to 82 and 130 to 132: the far fences lie at 80 - 3 x 2 and 132 + 3 x 2."""
+        bars = self.bars(self.drawn(1900.0))
+        usual = self.bars(self.drawn(132.0))
+        self.assertGreater(bars[0], 0.75 * usual[0])
+
+    def bars(self, svg: str) -> list[float]:
+        """Lengths of the upright lines inside the lane."""
+        found = []
+        for each in ElementTree.fromstring(svg).iter("{http://www.w3.org/2000/svg}line"):
+            x1, y1, x2, y2 = (float(each.get(k, "0")) for k in ("x1", "y1", "x2", "y2"))
+            if x1 == x2 and abs(y2 - y1) > 4:
+                found.append(abs(y2 - y1))
+        return found
 
 
 class Sizes(unittest.TestCase):

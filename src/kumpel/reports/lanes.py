@@ -15,6 +15,8 @@ from kumpel.reports.pictures import GRID, INK, PETROL, SOFT, Canvas, LimitLine
 ASLEEP = "#e3eef1"
 WIDTH, LANE, GAP, LEFT, TOP = 760.0, 92.0, 22.0, 54.0, 34.0
 COLUMNS = 700
+FEWEST_USUAL = 8
+"""Readings from which on it can be said that one is far off."""
 
 
 @dataclass(frozen=True)
@@ -69,12 +71,15 @@ def draw(
     def x_of(at_s: float) -> float:
         return LEFT + at_s / length * (width - LEFT - 14)
 
-    bottom = above + len(lanes) * (lane_height + gap) - gap + 4
+    talls = _shares(lanes, lane_height)
+    bottom = above + sum(talls) + len(lanes) * gap - gap + 4
     for stretch in asleep:
         first, end = x_of(max(stretch.start_s, 0.0)), x_of(min(stretch.end_s, length))
         canvas.rect(first, above, end - first, bottom - above, ASLEEP)
-    for number, lane in enumerate(lanes):
-        _lane(canvas, lane, above + number * (lane_height + gap), lane_height, length, x_of(0), x_of(length))
+    top = above
+    for lane, tall in zip(lanes, talls, strict=True):
+        _lane(canvas, lane, top, tall, length, x_of(0), x_of(length))
+        top += tall + gap
     for stretch in left_out:
         canvas.hatch(
             x_of(stretch.start_s),
@@ -86,6 +91,22 @@ def draw(
         canvas.line(x_of(at), bottom, x_of(at), bottom + 3, SOFT, 0.5)
         canvas.text(x_of(at), bottom + 11, words, 7.5, anchor="middle")
     return canvas.svg()
+
+
+def _shares(lanes: Sequence[Lane], each: float) -> list[float]:
+    """The heights of lanes that have `each` on average: what is held against lines, and bars, have more."""
+    weights = [1.0 + 0.6 * bool(lane.lines) + 0.6 * any(p.low is not None for p in lane.points) for lane in lanes]
+    total = sum(weights)
+    return [each * len(lanes) * weight / total for weight in weights]
+
+
+def _usual(low_of: Floats, high_of: Floats) -> tuple[float, float]:
+    """Between which values readings lie but for one far off: Tukey's far fences, three times the middle half beyond it."""
+    if len(low_of) < FEWEST_USUAL:
+        return -math.inf, math.inf
+    (low, a), (b, high) = (np.nanquantile(values, (0.25, 0.75)) for values in (low_of, high_of))
+    reach = 3 * max(a - low, high - b, 1e-9)
+    return float(low - reach), float(high + reach)
 
 
 def _clock_marks(length_s: float, start_clock_s: float) -> list[tuple[float, str]]:
@@ -112,8 +133,9 @@ def _lane(canvas: Canvas, lane: Lane, top: float, tall: float, length: float, le
         low_of = np.array([p.value if p.low is None else p.low for p in lane.points], dtype=np.float64)
     known = ~np.isnan(low_of)
     marks = [line.value for line in lane.lines]
-    low = min([float(np.min(low_of[known], initial=math.inf)), *marks])
-    high = max([float(np.max(high_of[known], initial=-math.inf)), *marks])
+    floor, ceiling = _usual(low_of[known], high_of[known]) if lane.points else (-math.inf, math.inf)
+    low = min([max(float(np.min(low_of[known], initial=math.inf)), floor), *marks])
+    high = max([min(float(np.max(high_of[known], initial=-math.inf)), ceiling), *marks])
     if not math.isfinite(low) or not math.isfinite(high):
         low, high = 0.0, 1.0
     margin = (high - low) * 0.06 or max(abs(high), 1.0) * 0.05
@@ -121,9 +143,12 @@ def _lane(canvas: Canvas, lane: Lane, top: float, tall: float, length: float, le
     bottom = top + tall
 
     def y_of(value: float) -> float:
-        return bottom - (value - low) / (high - low) * tall
+        # A reading far off ends at the edge.
+        return bottom - (min(max(value, low), high) - low) / (high - low) * tall
 
     canvas.text(left, top - 3, f"{channel.name}, {channel.unit}".rstrip(", "), 7.5)
+    words = [f"{line.value:g} {line.text}" for line in lane.lines if line.text]
+    canvas.text(right, top - 3, "; ".join(words), 7, SOFT, "end")
     for value in _nice_steps(low, high):
         canvas.line(left, y_of(value), right, y_of(value), GRID, 0.5)
         canvas.text(left - 4, y_of(value) + 2.5, f"{value:g}" if abs(value) >= 1e-9 else "0", 7.5, anchor="end")
@@ -131,8 +156,6 @@ def _lane(canvas: Canvas, lane: Lane, top: float, tall: float, length: float, le
         first, last = (min(max(s, 0.0), length) for s in line.span_s or (0.0, length))
         ends = [left + s / length * (right - left) for s in (first, last)]
         canvas.line(ends[0], y_of(line.value), ends[1], y_of(line.value), line.colour, 0.8, "5 3")
-        if line.text:
-            canvas.text(ends[1] - 1, y_of(line.value) - 2, f"{line.value:g} {line.text}", 7, INK, "end", halo=True)
     for p in lane.points:
         x = left + p.at_s / length * (right - left)
         if p.low is None:

@@ -73,12 +73,10 @@ class Canvas:
         size: float = 8,
         colour: str = SOFT,
         anchor: str = "start",
-        halo: bool = False,
     ) -> None:
-        outline = ' stroke="#fffefb" stroke-width="2" stroke-linejoin="round" paint-order="stroke"' if halo else ""
         self._parts.append(
             f'<text x="{x:.2f}" y="{y:.2f}" font-family="{FONT}" font-size="{size}" fill="{colour}" '
-            f'text-anchor="{anchor}"{outline}>{escape(words)}</text>'
+            f'text-anchor="{anchor}">{escape(words)}</text>'
         )
 
     def svg(self) -> str:
