@@ -5,7 +5,7 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 import { Problem } from "./api/client";
-import { App } from "./app/App";
+import { App, goAhead } from "./app/App";
 import { NoticesProvider } from "./ui/notices";
 
 const queries = new QueryClient({
@@ -19,6 +19,7 @@ const queries = new QueryClient({
   },
 });
 
+goAhead(queries);
 const root = document.getElementById("root");
 if (root)
   createRoot(root).render(

@@ -138,9 +138,9 @@ def assessment(found: Assessment) -> schemas.Assessment:
     return schemas.Assessment.model_validate(data)
 
 
-def kind(db: Db, known: Kind) -> schemas.Kind:
-    """A kind with its words; what is offered is what the site set."""
-    offered = {word.key: settings.value_of(db, word, kind=known.key) for word in settings.words_of(known)}
+def kind(held: settings.Held, known: Kind) -> schemas.Kind:
+    """A kind with its words; what is offered is what the site set (`held`)."""
+    offered = {word.key: settings.value_in(held, word, kind=known.key) for word in settings.words_of(known)}
 
     def of_stretch(word: StretchWord) -> schemas.StretchWord:
         reasons = offered.get(settings.reasons_key(word.what), list(word.reasons))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import binascii
 import struct
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, cast
@@ -139,14 +140,32 @@ def word_of(key: str, scope: str, of: str) -> SettingWord:
     return word
 
 
-def value_of(db: Db, word: SettingWord, *, kind: str = "", team: str = "") -> Any:
+Held = Mapping[tuple[str, str, str], Any]
+"""What somebody set and holds: the value by key, scope and whose."""
+
+
+def held(db: Db, key: str | None = None) -> Held:
+    """Everything that somebody set (of a key), read at once."""
+    place = (col(Setting.key), col(Setting.scope), col(Setting.of))
+    newest = select(func.max(Setting.id)).group_by(*place)
+    if key is not None:
+        newest = newest.where(Setting.key == key)
+    rows = db.exec(select(Setting).where(col(Setting.id).in_(newest))).all()
+    return {(row.key, row.scope, row.of): row.value for row in rows if row.value is not None}
+
+
+def value_in(found: Held, word: SettingWord, *, kind: str = "", team: str = "") -> Any:
     """What holds: what was set for the kind, else for the team, else for the site, else what is shipped."""
     for scope, of in (("kind", kind), ("team", team), ("site", "")):
-        if scope in word.scopes and (of or scope == "site"):
-            row = _newest(db, word.key, scope, of)
-            if row is not None and row.value is not None:
-                return row.value
+        value = found.get((word.key, scope, of)) if scope in word.scopes and (of or scope == "site") else None
+        if value is not None:
+            return value
     return list(word.default) if isinstance(word.default, tuple) else word.default
+
+
+def value_of(db: Db, word: SettingWord, *, kind: str = "", team: str = "") -> Any:
+    """As `value_in`, read for this word alone."""
+    return value_in(held(db, word.key), word, kind=kind, team=team)
 
 
 def _newest(db: Db, key: str, scope: str, of: str) -> Setting | None:

@@ -1,4 +1,4 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { type QueryClient, useQuery, useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useState } from "react";
 import { Navigate, Route, Routes } from "react-router";
 import { api, ask, type Schemas, SIGNED_OUT } from "@/api/client";
@@ -28,9 +28,12 @@ const Sessions = lazy(SCREENS.sessions);
 const Limits = lazy(SCREENS.limits);
 const Settings = lazy(SCREENS.settings);
 
-// The screen in the address is fetched while the server is still being asked who is signed in.
-const wanted = window.location.pathname.split("/")[1] || "take-in";
-if (wanted in SCREENS) void SCREENS[wanted as keyof typeof SCREENS]();
+/** The screen in the address is fetched, and what it shows first, while the server is still being asked who is signed in. */
+export function goAhead(queries: QueryClient) {
+  const wanted = window.location.pathname.split("/")[1] || "take-in";
+  if (wanted === "review") void SCREENS.review().then((screen) => screen.ahead(queries));
+  else if (wanted in SCREENS) void SCREENS[wanted as keyof typeof SCREENS]();
+}
 
 export function App() {
   const queries = useQueryClient();

@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { queryOptions, useQuery } from "@tanstack/react-query";
 import { type ComponentType, lazy } from "react";
 import { api, ask } from "@/api/client";
 import type { KindParts, ReviewSheetProps } from "./sheet";
@@ -29,11 +29,12 @@ export const loadSheet = (key: string): Promise<unknown> => (PARTS.get(key)?.she
 export const settingsOf = (key: string) => PARTS.get(key)?.settings;
 
 /** The kinds of the server with their words; they do not change while it runs. */
-export const useKindWords = () =>
-  useQuery({
-    queryKey: ["kinds"],
-    queryFn: () => ask(api.GET("/api/kinds")),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+export const kindWords = queryOptions({
+  queryKey: ["kinds"],
+  queryFn: () => ask(api.GET("/api/kinds")),
+  staleTime: Number.POSITIVE_INFINITY,
+});
+
+export const useKindWords = () => useQuery(kindWords);
 
 export const kindName = (key: string) => key.charAt(0).toUpperCase() + key.slice(1).replaceAll("_", " ");

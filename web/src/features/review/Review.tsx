@@ -1,11 +1,11 @@
-import { useQuery } from "@tanstack/react-query";
+import { type QueryClient, useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useMemo, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { type Key, useKeys } from "@/app/keys";
 import { newest } from "@/features/limits/rules";
 import { useNumbers } from "@/features/settings/useSettings";
-import { kindName, loadSheet, sheetOf, useKindWords } from "@/kinds/kinds";
+import { kindName, kindWords, loadSheet, sheetOf, useKindWords } from "@/kinds/kinds";
 import { isAssessed } from "@/sheet/assessed";
 import { useSupposed } from "@/sheet/useSupposed";
 import { Button, Empty, Loading, Trouble, Verdict, Warn } from "@/ui/basics";
@@ -13,8 +13,19 @@ import { clockError, day, length, moment, offsetChanges, wallMoment } from "@/ui
 import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
 import { SidePanel } from "./SidePanel";
-import { useReview } from "./useReview";
+import { reviewOf, useReview } from "./useReview";
 import { WhyDialog } from "./WhyDialog";
+
+/** Asks for what the address shows before the screen is there: the session, the words of its kind, the sheet it is drawn by. */
+export function ahead(queries: QueryClient) {
+  const id = Number(window.location.pathname.split("/")[2]);
+  if (!id) return;
+  void queries.prefetchQuery(kindWords);
+  void queries.fetchQuery(reviewOf(id, null)).then(
+    (review) => loadSheet(review.session.kind),
+    () => {}, // The screen asks again, and says what is wrong.
+  );
+}
 
 const WhatIf = lazy(() => import("./WhatIf"));
 

@@ -1,4 +1,4 @@
-import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, queryOptions, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useRef, useState } from "react";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { whileChanging } from "@/app/own";
@@ -8,22 +8,25 @@ import { useNotices } from "@/ui/notices";
 type ReviewData = Schemas["Review"];
 type Wish = Partial<Schemas["DecisionWish"]> & Pick<Schemas["DecisionWish"], "what">;
 
+/** The review of a session; with a limit set, as it would be against that. */
+export const reviewOf = (id: number, limitSetId: number | null) =>
+  queryOptions({
+    queryKey: ["review", id, limitSetId],
+    queryFn: () =>
+      ask(
+        api.GET("/api/sessions/{session_id}/review", {
+          params: { path: { session_id: id }, query: limitSetId === null ? {} : { limit_set_id: limitSetId } },
+        }),
+      ),
+  });
+
 /** A session's review and everything that can be done to it. Every answer brings the new figures. */
 export function useReview(id: number) {
   const [limitSetId, setLimitSetId] = useState<number | null>(null);
   const queries = useQueryClient();
   const { fail } = useNotices();
   const path = { session_id: id };
-  const query = useQuery({
-    queryKey: ["review", id, limitSetId],
-    queryFn: () =>
-      ask(
-        api.GET("/api/sessions/{session_id}/review", {
-          params: { path, query: limitSetId === null ? {} : { limit_set_id: limitSetId } },
-        }),
-      ),
-    placeholderData: keepPreviousData,
-  });
+  const query = useQuery({ ...reviewOf(id, limitSetId), placeholderData: keepPreviousData });
   const queue = useRef<Promise<unknown>>(Promise.resolve());
   const refused = useRef(0);
 
