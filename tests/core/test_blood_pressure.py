@@ -7,7 +7,8 @@ from dataclasses import replace
 import numpy as np
 
 from kumpel.core.assessment import Assessment, Verdict
-from kumpel.core.blood_pressure.assess import assess, dip_class
+from kumpel.core.blood_pressure.assess import assess
+from kumpel.core.blood_pressure.figures import dip_class
 from kumpel.core.blood_pressure.readings import average_real_variability, time_weights
 from kumpel.core.blood_pressure.sleep import SleepRule, State, sleep_of, smoothed, states
 from kumpel.core.nights import sleep_from_setup

@@ -13,21 +13,12 @@ from kumpel.core.assessment import (
     Finding,
     Level,
     LimitSet,
-    Over,
-    Put,
     Quality,
     Table,
     event_key,
 )
-from kumpel.core.blood_pressure.readings import (
-    NAMES,
-    UNITS,
-    Readings,
-    average_real_variability,
-    readings,
-    suggestions,
-    time_weights,
-)
+from kumpel.core.blood_pressure.figures import PERIODS, limit_of, put_figures
+from kumpel.core.blood_pressure.readings import NAMES, UNITS, Readings, readings, suggestions
 from kumpel.core.blood_pressure.sleep import Sleep, planned_readings, sleep_of
 from kumpel.core.reckoning import Reckoning, both_ways, conclude, span_levels, table
 from kumpel.core.recording import Flags, Recording
@@ -35,14 +26,7 @@ from kumpel.core.review import Review, is_named
 from kumpel.core.runs import gaps_between
 from kumpel.core.timebase import wall_clock
 
-SOURCE = "ESH practice guidelines for ambulatory blood pressure monitoring 2014; ESH position paper 2013"
-DIP_SOURCE = "ESH position paper 2013, section 6.2 (night-time dipping)"
-SURGE_SOURCE = "Kario et al., Circulation 2003;107:1401 (sleep-trough surge)"
-ARV_SOURCE = "Mena et al., J Hypertens 2005;23:505"
-QUALITY_SOURCE = "ESH position paper 2013, table 6"
-PERIODS = {"all": "24 h", "awake": "Awake", "asleep": "Asleep"}
 MINIMUM_SHARE, MINIMUM_AWAKE, MINIMUM_ASLEEP = 0.70, 20, 7
-SURGE_S = 7200.0
 
 
 def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
@@ -51,18 +35,6 @@ def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
     Options: see `sleep.rule_of`; `sleep` = "setup". Raises ValueError when there is no reading at all.
     """
     return both_ways(recording, review, limits, _assess)
-
-
-def dip_class(dip_percent: float) -> str:
-    """Class of a nocturnal fall, as stated with one decimal: < 0 rising, 0 to < 10 reduced, 10 to 20 normal, > 20 extreme."""
-    stated = round(dip_percent, 1)
-    if math.isnan(stated):
-        return "not known"
-    if stated < 0:
-        return "rising"
-    if stated < 10:
-        return "reduced"
-    return "normal" if stated <= 20 else "extreme"
 
 
 def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) -> Assessment:
@@ -79,11 +51,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
     reckoning = Reckoning(
         min(counted / planned, 1.0), used=counted, left_out=int(np.count_nonzero(found.valid & ~found.used))
     )
-    for period, flags in inside.items():
-        _period(recording, limits, reckoning, found, period, flags)
-    _whole(reckoning, found)
-    _dips(reckoning)
-    _surge(reckoning, found, sleep)
+    put_figures(reckoning, found, inside, sleep, limits)
     findings = _findings(recording, found, inside, sleep)
     quality = Quality(reckoning.coverage, recording.length_s, recording.length_s, tuple(findings))
     return conclude(
@@ -128,196 +96,6 @@ def _levels(limits: LimitSet, sleep: Sleep, length_s: float) -> list[Level]:
             mine = span_levels("systolic", rules["all"], [(0.0, length_s)], f"{pressure}, 24 h")
         found += mine
     return found
-
-
-def _period(
-    recording: Recording, limits: LimitSet, reckoning: Reckoning, found: Readings, period: str, inside: Flags
-) -> None:
-    name = PERIODS[period]
-    tries = int(np.count_nonzero(inside))
-    valid = int(np.count_nonzero(inside & found.counted))
-    share = 100 * valid / tries if tries else math.nan
-    numbers = (Put("tries", "tries in the period", float(tries), ""), Put("N", "valid readings", float(valid), ""))
-    cover = valid / tries if tries else 0.0
-
-    def put(
-        key: str,
-        label: str,
-        value: float,
-        unit: str,
-        decimals: int,
-        formula: str,
-        source: str,
-        at: float | None = None,
-        *more: Put,
-    ) -> None:
-        reckoning.put(
-            f"{period}.{key}",
-            f"{name}, {label}",
-            value,
-            unit,
-            decimals,
-            formula,
-            source,
-            *numbers,
-            *more,
-            at_s=at,
-            coverage=cover,
-            used=valid,
-            over=Over("period", name, label),
-        )
-
-    put("tries", "tries", float(tries), "", 0, "count of tries", QUALITY_SOURCE)
-    put("valid", "valid readings", float(valid), "", 0, "count of readings without error, not left out", QUALITY_SOURCE)
-    put("valid_share", "share valid", share, "%", 0, "100 N / tries", QUALITY_SOURCE)
-    used = inside & found.counted
-    for quantity, label in NAMES.items():
-        values, times = found.values[quantity][used], found.at_s[used]
-        there = ~np.isnan(values)
-        values, times = values[there], times[there]
-        unit = UNITS[quantity]
-        lower = label.lower()
-        mean = float(values.mean()) if len(values) else math.nan
-        put(f"{quantity}.mean", f"{lower} mean", mean, unit, 0, "(1/N) sum x_i", SOURCE)
-        deviation = float(values.std(ddof=1)) if len(values) > 1 else math.nan
-        put(
-            f"{quantity}.sd",
-            f"{lower} standard deviation",
-            deviation,
-            unit,
-            1,
-            "sqrt( sum (x_i - mean)2 / (N-1) )",
-            SOURCE,
-        )
-        for key, pick in (("lowest", np.argmin), ("highest", np.argmax)):
-            at = int(pick(values)) if len(values) else 0
-            value = float(values[at]) if len(values) else math.nan
-            put(
-                f"{quantity}.{key}",
-                f"{lower} {key}",
-                value,
-                unit,
-                0,
-                f"{key} of x_i",
-                SOURCE,
-                float(times[at]) if len(values) else None,
-            )
-    for quantity in ("systolic", "diastolic"):
-        limit = limit_of(limits, period, quantity)
-        values = found.of(quantity, inside)
-        load = 100 * float(np.mean(values >= limit)) if len(values) and not math.isnan(limit) else math.nan
-        put(
-            f"{quantity}.load",
-            f"{NAMES[quantity].lower()} load",
-            load,
-            "%",
-            0,
-            "100 x share of readings at or above the limit of the period",
-            SOURCE,
-            None,
-            Put("limit", "limit of the period", limit, "mmHg"),
-        )
-
-
-def limit_of(limits: LimitSet, period: str, quantity: str) -> float:
-    """The limit set's value for the mean of a quantity in a period, in mmHg; nan when it has none."""
-    wanted = f"{period}.{quantity}.mean"
-    return next((rule.steps[-1].value for rule in limits.rules if rule.figure == wanted), math.nan)
-
-
-def _whole(reckoning: Reckoning, found: Readings) -> None:
-    """Time-weighted means and average real variability over the whole recording."""
-    used = found.counted
-    times = found.at_s[used]
-    weights = time_weights(times)
-    for quantity in ("systolic", "diastolic", "map", "pulse"):
-        values = found.values[quantity][used]
-        there = ~np.isnan(values)
-        if there.all() or quantity in ("systolic", "diastolic"):
-            w, v = weights, values
-        else:
-            w, v = time_weights(times[there]), values[there]
-        mean = float(np.average(v, weights=w)) if len(v) and w.sum() > 0 else math.nan
-        reckoning.put(
-            f"all.{quantity}.weighted",
-            f"24 h, {NAMES[quantity].lower()} mean weighted by time",
-            mean,
-            UNITS[quantity],
-            0,
-            "sum w_i x_i / sum w_i, w_i = half of the time between the neighbours",
-            SOURCE,
-            over=Over("period", PERIODS["all"], f"{NAMES[quantity].lower()} mean weighted by time"),
-        )
-    for quantity in ("systolic", "diastolic"):
-        value = average_real_variability(found.values[quantity][used])
-        reckoning.put(
-            f"all.{quantity}.arv",
-            f"24 h, {NAMES[quantity].lower()} average real variability",
-            value,
-            "mmHg",
-            1,
-            "(1/(N-1)) sum |x_(i+1) - x_i|",
-            ARV_SOURCE,
-            over=Over("period", PERIODS["all"], f"{NAMES[quantity].lower()} average real variability"),
-        )
-
-
-def _dips(reckoning: Reckoning) -> None:
-    for quantity in ("systolic", "diastolic", "pulse"):
-        awake, asleep = reckoning.value(f"awake.{quantity}.mean"), reckoning.value(f"asleep.{quantity}.mean")
-        dip = 100 * (awake - asleep) / awake if awake > 0 else math.nan
-        unit = UNITS[quantity]
-        numbers = (Put("awake", "mean awake", awake, unit), Put("asleep", "mean asleep", asleep, unit))
-        note = "" if not math.isnan(dip) else "needs readings awake and asleep"
-        reckoning.put(
-            f"dip.{quantity}",
-            f"Dip, {NAMES[quantity].lower()}",
-            dip,
-            "%",
-            1,
-            "100 (awake mean - asleep mean) / awake mean",
-            DIP_SOURCE,
-            *numbers,
-            note=note,
-            state="" if math.isnan(dip) else dip_class(dip),
-        )
-
-
-def _surge(reckoning: Reckoning, found: Readings, sleep: Sleep) -> None:
-    """Mean systolic of the 2 h after waking, less the mean of the lowest asleep reading and its two neighbours.
-
-    Of several nights the first whose morning was recorded. The neighbours are the asleep readings before and
-    after the lowest; where it is the first or last of the night there is one, and the note says so.
-    """
-    value, note = math.nan, "no night followed by two hours awake"
-    morning_mean = trough = math.nan
-    used = found.counted
-    for night in sleep.stretches:
-        inside = used & (found.at_s >= night.start_s) & (found.at_s < night.end_s)
-        morning = used & (found.at_s >= night.end_s) & (found.at_s < night.end_s + SURGE_S)
-        asleep, after = found.values["systolic"][inside], found.values["systolic"][morning]
-        if not len(asleep) or not len(after):
-            continue
-        low = int(np.argmin(asleep))
-        around = asleep[max(low - 1, 0) : low + 2]
-        morning_mean, trough = float(after.mean()), float(around.mean())
-        value, note = morning_mean - trough, "" if len(around) == 3 else f"the lowest has {len(around) - 1} neighbour"
-        break
-    numbers = (
-        Put("morning", "mean of 2 h after waking", morning_mean, "mmHg"),
-        Put("trough", "lowest asleep and its neighbours", trough, "mmHg"),
-    )
-    reckoning.put(
-        "surge",
-        "Morning surge, systolic",
-        value,
-        "mmHg",
-        0,
-        "mean of the 2 h after waking - mean of the lowest asleep reading and its two neighbours",
-        SURGE_SOURCE,
-        *numbers,
-        note=note,
-    )
 
 
 def _findings(recording: Recording, found: Readings, inside: dict[str, Flags], sleep: Sleep) -> list[Finding]:
