@@ -14,7 +14,13 @@ from tests.support import SCOPE
 WATCH = """
 import sys
 from kumpel.link.discovery import Watch
-watch = Watch(lambda a: print("found", a.serial, a.port, flush=True), lambda s: print("lost", s, flush=True))
+networks = sys.argv[1:] or ("127.0.0.0/8",)
+watch = Watch(
+    lambda a: print("found", a.serial, a.port, flush=True),
+    lambda s: print("lost", s, flush=True),
+    networks=networks,
+)
+print("listening", flush=True)
 sys.stdin.read()
 """
 
@@ -23,9 +29,19 @@ class Discovery(unittest.TestCase):
     def test_appears_and_leaves(self) -> None:
         environment = os.environ | {"PYTHONPATH": str(ROOT / "src"), "KUMPEL_SCOPE": SCOPE}
         with tempfile.TemporaryDirectory() as folder:
-            watch = subprocess.Popen(
-                [sys.executable, "-c", WATCH], env=environment, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+            # Both hear the announcement; the second looks in a network that the recorder is not in.
+            watch, elsewhere = (
+                subprocess.Popen(
+                    [sys.executable, "-c", WATCH, *networks],
+                    env=environment,
+                    stdin=subprocess.PIPE,
+                    stdout=subprocess.PIPE,
+                    text=True,
+                )
+                for networks in ((), ("198.51.100.0/24",))
             )
+            for each in (watch, elsewhere):
+                self.assertEqual(self.line(each), "listening")
             command = [
                 sys.executable,
                 "-m",
@@ -44,10 +60,14 @@ class Discovery(unittest.TestCase):
                 self.assertEqual(self.line(watch), f"found NM-DISC {port}")
                 meter.terminate()
                 self.assertEqual(self.line(watch), f"lost NM-DISC {SCOPE}")
+                self.assertEqual(
+                    self.line(elsewhere), f"lost NM-DISC {SCOPE}", "that it left is all that is said of it"
+                )
             finally:
                 meter.kill()
                 watch.kill()
-                for process in (meter, watch):
+                elsewhere.kill()
+                for process in (meter, watch, elsewhere):
                     process.communicate()
 
     def line(self, process: "subprocess.Popen[str]") -> str:
