@@ -37,6 +37,7 @@ def browser() -> Browser:
 
 class BrowserTest(ServerTest):
     size = (1280, 800)
+    touch = False
     may_fail_to_load = False
 
     def setUp(self) -> None:
@@ -44,7 +45,9 @@ class BrowserTest(ServerTest):
         self.page = self.open_page()
 
     def open_page(self) -> Page:
-        context = browser().new_context(viewport={"width": self.size[0], "height": self.size[1]}, locale="en-GB")
+        context = browser().new_context(
+            viewport={"width": self.size[0], "height": self.size[1]}, locale="en-GB", has_touch=self.touch
+        )
         self.addCleanup(context.close)
         page = context.new_page()
         page.set_default_timeout(15_000)

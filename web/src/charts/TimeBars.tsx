@@ -2,6 +2,7 @@ import { type RefObject, useEffect, useRef } from "react";
 import uPlot from "uplot";
 import type { WallClock } from "@/ui/format";
 import { clockOffset, hatch, STEPS_S, token } from "./drawing";
+import { twoFingers } from "./fingers";
 
 export interface Bars {
   startS: number;
@@ -135,7 +136,7 @@ function ranges(props: Props): [number, number] {
   return [Math.max(Math.floor(low / 10) * 10, 30), high + 4];
 }
 
-/** Wheel zooms at the cursor, Shift and drag pans; a plain drag selects a stretch. */
+/** Wheel and two fingers zoom, Shift and drag pans; a plain drag selects a stretch, by mouse (the plot's own) or by finger. */
 function gestures(plot: uPlot, latest: RefObject<Props>): () => void {
   const over = plot.over;
   const clamp = (from: number, to: number): [number, number] => {
@@ -157,20 +158,46 @@ function gestures(plot: uPlot, latest: RefObject<Props>): () => void {
     latest.current.onSpan(clamp(at - (at - from) * factor, at + (to - at) * factor));
   };
   let grabbed: { x: number; span: [number, number] } | null = null;
+  const fingers = twoFingers({
+    place: () => over.getBoundingClientRect(),
+    span: () => latest.current.span,
+    onSpan: (from, to) => latest.current.onSpan(clamp(from, to)),
+  });
+  const within = (event: PointerEvent) =>
+    Math.min(Math.max(event.clientX - over.getBoundingClientRect().left, 0), over.clientWidth);
+  const select = (from: number, to: number, done: boolean) =>
+    plot.setSelect({ left: Math.min(from, to), top: 0, width: Math.abs(to - from), height: over.clientHeight }, done);
+  let finger: number | null = null;
   const down = (event: PointerEvent) => {
+    if (event.pointerType === "touch") {
+      // A second finger means a closer look: the first has marked nothing.
+      finger = fingers.down(event) ? null : within(event);
+      if (finger === null) select(0, 0, false);
+      return;
+    }
     if (!event.shiftKey && event.button !== 1) return;
     event.stopImmediatePropagation();
     event.preventDefault();
     grabbed = { x: event.clientX, span: latest.current.span };
   };
   const move = (event: PointerEvent) => {
+    if (fingers.move(event)) return;
+    if (finger !== null && event.pointerType === "touch") return select(finger, within(event), false);
     if (!grabbed) return;
     const [from, to] = grabbed.span;
     const by = ((grabbed.x - event.clientX) / over.clientWidth) * (to - from);
     latest.current.onSpan(clamp(from + by, to + by));
   };
-  const up = () => {
-    grabbed = null;
+  const up = (event: PointerEvent) => {
+    const one = !fingers.up(event) && event.pointerType === "touch" ? finger : null;
+    if (one !== null) select(one, within(event), true);
+    grabbed = finger = null;
+  };
+  // The browser takes the finger for a scroll: nothing was meant.
+  const cancel = (event: PointerEvent) => {
+    fingers.up(event);
+    select(0, 0, false);
+    grabbed = finger = null;
   };
   const mouse = (event: MouseEvent) => {
     if (event.shiftKey || event.button === 1) event.stopImmediatePropagation();
@@ -180,9 +207,11 @@ function gestures(plot: uPlot, latest: RefObject<Props>): () => void {
   over.addEventListener("mousedown", mouse, true);
   window.addEventListener("pointermove", move);
   window.addEventListener("pointerup", up);
+  window.addEventListener("pointercancel", cancel);
   return () => {
     window.removeEventListener("pointermove", move);
     window.removeEventListener("pointerup", up);
+    window.removeEventListener("pointercancel", cancel);
   };
 }
 
@@ -310,7 +339,7 @@ export function TimeBars(props: Props) {
       aria-label={props.label}
       // biome-ignore lint/a11y/noNoninteractiveTabindex: zoom and pan by keyboard need the focus
       tabIndex={0}
-      className="w-full"
+      className="w-full touch-pan-y"
       style={{ height: props.height }}
       onKeyDown={(e) => {
         if (e.key === "+" || e.key === "=") zoom(0.6);

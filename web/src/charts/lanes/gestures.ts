@@ -1,4 +1,5 @@
 import { type RefObject, useEffect } from "react";
+import { twoFingers } from "../fingers";
 import type { Canvases } from "./draw";
 import { LEFT, ROW } from "./measures";
 import type { Edge, LanesProps as Props } from "./types";
@@ -13,7 +14,7 @@ export function clamped(from: number, to: number, [a, b]: [number, number]): [nu
   return [start, start + size];
 }
 
-/** Wheel zooms, Shift (or a sideways wheel) pans, a plain drag selects, a click on a mark chooses it. */
+/** Wheel and two fingers zoom, Shift (or a sideways wheel) pans, a plain drag selects, a click on a mark chooses it. */
 export function useGestures(
   box: RefObject<HTMLDivElement | null>,
   canvases: RefObject<Canvases>,
@@ -51,18 +52,26 @@ export function useGestures(
       const near = (latest.current.edges ?? []).filter((e) => Math.abs(e.atS - at) <= reach);
       return near.sort((a, b) => Math.abs(a.atS - at) - Math.abs(b.atS - at))[0];
     };
+    const fingers = twoFingers({
+      place: () => ({ left: place().left + LEFT, width: width() }),
+      span: () => latest.current.span,
+      onSpan: (from, to) => latest.current.onSpan(clamped(from, to, latest.current.whole)),
+    });
     let edge: string | null = null;
     let pan: { x: number; span: [number, number] } | null = null;
     const down = (event: PointerEvent) => {
       // The names of the lanes have clicks of their own, which a captured pointer would take from them.
       if (event.clientX < place().left + LEFT) return;
       element.setPointerCapture(event.pointerId);
+      // A second finger means a closer look: the first has marked and moved nothing.
+      if (fingers.down(event)) return cancel();
       edge = event.button === 0 && !event.shiftKey ? (edgeAt(event)?.key ?? null) : null;
       if (edge) return;
       if (event.shiftKey || event.button === 1) pan = { x: event.clientX, span: latest.current.span };
       else if (event.button === 0) dragged.current = [time(event.clientX), time(event.clientX)];
     };
     const move = (event: PointerEvent) => {
+      if (fingers.move(event)) return;
       cursor.current = time(event.clientX);
       latest.current.onCursor(cursor.current);
       element.style.cursor = edge || edgeAt(event) ? "ew-resize" : "";
@@ -75,6 +84,7 @@ export function useGestures(
       redraw();
     };
     const up = (event: PointerEvent) => {
+      if (fingers.up(event)) return cancel();
       if (edge) latest.current.onEdge?.(edge, time(event.clientX), true);
       edge = null;
       const chosen = dragged.current;
@@ -94,7 +104,8 @@ export function useGestures(
       redraw();
     };
     // The browser takes the finger for a scroll, or the window loses the pointer: nothing was meant.
-    const cancel = () => {
+    const cancel = (event?: PointerEvent) => {
+      if (event) fingers.up(event);
       if (edge) latest.current.onEdge?.(edge, null, true);
       edge = pan = dragged.current = null;
       redraw();
