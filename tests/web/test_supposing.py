@@ -8,7 +8,7 @@ from sqlmodel import func, select
 from kumpel.core.review import Review, Stretch
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, deciding, decisions, figures, limits
+from kumpel.services import conclusions, deciding, decisions, figures, limits, settings
 from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import Person, Result, Session
 from tests.web.browser import BrowserTest
@@ -288,6 +288,40 @@ class Supposing(BrowserTest):
         page.goto(f"{self.address}/settings")
         page.get_by_role("button", name="take away").click()
         expect(name).to_have_value("")
+
+    def test_words_of_the_leaflet_begin_from_those_shipped_and_networks_are_refused_where_they_are_none(self) -> None:
+        self.sign_in()
+        page = self.page
+        page.goto(f"{self.address}/settings")
+        networks = page.get_by_label(re.compile("^Networks to look in"))
+        networks.fill("127.0.0.0/8\ndock")
+        networks.blur()
+        expect(page.get_by_text("“dock” is no network.")).to_be_visible()
+        networks.fill("127.0.0.0/8\n198.51.100.9/24")
+        networks.blur()
+        expect(networks).to_have_value("127.0.0.0/8\n198.51.100.0/24")
+        page.goto(f"{self.address}/recorders")
+        where = page.get_by_role("region", name="Looked in")
+        expect(where).to_contain_text("this machine, none in reach")
+        expect(where).to_contain_text("198.51.100.0/24, the server has no address in it now")
+        page.goto(f"{self.address}/settings")
+        page.get_by_role("navigation", name="Whose settings").get_by_role("button", name="Noise").click()
+        leaflet = page.get_by_role("region", name="Leaflet")
+        words = leaflet.get_by_label(re.compile("^What to do"))
+        # Begun and left as it is: nothing of one's own.
+        leaflet.get_by_role("button", name="change these").click()
+        expect(words).to_be_focused()
+        words.blur()
+        expect(words).to_have_value("")
+        expect(leaflet).to_contain_text("as shipped")
+        leaflet.get_by_role("button", name="change these").click()
+        words.press("Control+End")
+        words.press_sequentially("\nQuestions: ring 17.")
+        words.blur()
+        expect(leaflet.get_by_text(re.compile("^set by"))).to_be_visible()
+        self.db.rollback()
+        kept = settings.value_of(self.db, settings.leaflet_word(KINDS["noise"]), kind="noise")
+        self.assertEqual(kept, KINDS["noise"].leaflet + "\nQuestions: ring 17.")
 
 
 if __name__ == "__main__":

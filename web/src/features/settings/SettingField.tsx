@@ -67,6 +67,8 @@ export function SettingField({
       setWrong(null);
       return forget();
     }
+    // What was only begun from, and left as it is, is nothing of one's own.
+    if (own === null && typed === shownAs(from)) return forget();
     if (!typed.trim()) return put(null);
     if (many) return put(typed.split("\n"));
     if (word.type !== "number") return put(typed);
@@ -136,6 +138,18 @@ export function SettingField({
         )}
         <Refused why={wrong} />
         <p className="mt-1 flex flex-wrap items-center gap-x-3 text-[12.5px] text-soft">
+          {own === null && typed === null && (many || word.type === "text") && shownAs(from) !== "" && (
+            <Button
+              look="quiet"
+              size="small"
+              onClick={() => {
+                type(shownAs(from));
+                document.getElementById(id)?.focus();
+              }}
+            >
+              change these
+            </Button>
+          )}
           {own === null ? (
             scope !== "site" && keptOf(settings, word.key, "site", "")?.value != null ? (
               "as set for the whole site"
