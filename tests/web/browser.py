@@ -5,7 +5,7 @@ from __future__ import annotations
 import shutil
 from typing import Any
 
-from playwright.sync_api import Browser, Page, Playwright, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
 from tests.support import ServerTest
 
@@ -33,6 +33,10 @@ def browser() -> Browser:
         atexit.register(_playwright.stop)
         atexit.register(_browser.close)
     return _browser
+
+
+# A machine that runs other things beside is slow, not wrong.
+expect.set_options(timeout=15_000)
 
 
 class BrowserTest(ServerTest):
