@@ -72,8 +72,8 @@ def assess(db: Db, session: Session) -> BothWays:
     method = method_of(kind_of(session.kind))
     shared = {"method": method, "limit_set_id": limits_row.id, "limits": limit_set_data(limits)}
     for each, decided in ((both.recorded, review.as_recorded()), (both.reviewed, review)):
-        _keep(db, session.id, each, shared | {"decisions": kept(decided)})
-    _keep_values(db, session.id, session.kind, both, method)
+        if _keep(db, session.id, each, shared | {"decisions": kept(decided)}):
+            _keep_values(db, session.id, session.kind, each, method)
     _show(session, both.reviewed)
     session.figures, session.failure = ASSESSED, ""
     db.add(session)
@@ -90,36 +90,36 @@ def refresh(db: Db, session: Session) -> None:
         db.add(session)
 
 
-def _keep(db: Db, session_id: int, found: Assessment, origin: dict[str, Any]) -> None:
-    """Append a result, but when the newest says the very same already."""
+def _keep(db: Db, session_id: int, found: Assessment, origin: dict[str, Any]) -> bool:
+    """Append a result, but when the newest says the very same already. Whether it was appended."""
     content = kept(found)
     last = _newest(db, session_id, found.basis)
     if last is not None and last.content == content and all(getattr(last, k) == v for k, v in origin.items()):
-        return
+        return False
     db.add(Result(session_id=session_id, basis=found.basis, verdict=found.verdict.value, content=content, **origin))
+    return True
 
 
-def _keep_values(db: Db, session_id: int, kind: str, both: BothWays, method: str) -> None:
-    db.exec(delete(FigureValue).where(col(FigureValue.session_id) == session_id))
-    values = []
-    for each in (both.recorded, both.reviewed):
-        verdicts = {j.figure: j.verdict.value for j in each.judgements}
-        values += [
-            {
-                "session_id": session_id,
-                "basis": each.basis,
-                "key": f.key,
-                "value": f.stated if math.isfinite(f.value) else None,
-                "unit": f.unit,
-                "coverage": f.coverage,
-                "verdict": verdicts.get(f.key, ""),
-                "method": method,
-                "kind": kind,
-            }
-            for f in each.figures
-        ]
+def _keep_values(db: Db, session_id: int, kind: str, found: Assessment, method: str) -> None:
+    """The figures of a result as numbers, in place of those of the result before it."""
+    db.exec(delete(FigureValue).where(col(FigureValue.session_id) == session_id, col(FigureValue.basis) == found.basis))
+    verdicts = {j.figure: j.verdict.value for j in found.judgements}
+    values = [
+        {
+            "session_id": session_id,
+            "basis": found.basis,
+            "key": f.key,
+            "value": f.stated if math.isfinite(f.value) else None,
+            "unit": f.unit,
+            "coverage": f.coverage,
+            "verdict": verdicts.get(f.key, ""),
+            "method": method,
+            "kind": kind,
+        }
+        for f in found.figures
+    ]
     if values:
-        db.connection().execute(insert(metadata.tables["figure_value"]).values(values))
+        db.connection().execute(insert(metadata.tables["figure_value"]), values)
 
 
 def _show(session: Session, reviewed: Assessment) -> None:

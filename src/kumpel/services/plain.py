@@ -14,6 +14,7 @@ from pydantic import TypeAdapter
 NOT_A_NUMBER = "$"
 """Key of the map that stands for a number JSON has no form for: {"$": "nan"}, {"$": "-inf"}."""
 T = TypeVar("T")
+_FIELDS: dict[type, tuple[dataclasses.Field[Any], ...] | None] = {}
 
 
 def plain(value: Any) -> Any:
@@ -39,18 +40,31 @@ def _adapter(form: Any) -> TypeAdapter[Any]:
 
 
 def _walked(value: Any, of_number: Callable[[float], Any]) -> Any:
+    form = type(value)
+    if form is str or form is int or form is bool or value is None:
+        return value
+    if form is float:
+        return of_number(value)
+    fields = _fields_of(form)
+    if fields is not None:
+        found = ((f, getattr(value, f.name)) for f in fields)
+        return {f.name: _walked(each, of_number) for f, each in found if not _left_away(f, each)}
     if isinstance(value, Enum):
         return value.value
-    if dataclasses.is_dataclass(value) and not isinstance(value, type):
-        fields = [f for f in dataclasses.fields(value) if not _left_away(f, getattr(value, f.name))]
-        return {f.name: _walked(getattr(value, f.name), of_number) for f in fields}
     if isinstance(value, float):
-        return of_number(value)
+        return of_number(float(value))
     if isinstance(value, Mapping):
         return {str(k): _walked(v, of_number) for k, v in value.items()}
     if isinstance(value, list | tuple):
         return [_walked(v, of_number) for v in value]
     return value
+
+
+def _fields_of(form: type) -> tuple[dataclasses.Field[Any], ...] | None:
+    """The fields of a dataclass; None for any other type."""
+    if form not in _FIELDS:
+        _FIELDS[form] = dataclasses.fields(form) if dataclasses.is_dataclass(form) else None
+    return _FIELDS[form]
 
 
 def _left_away(field: dataclasses.Field[Any], value: Any) -> bool:

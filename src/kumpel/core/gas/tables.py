@@ -15,6 +15,7 @@ MOST_EVENTS = 500
 
 
 def overview(lanes: list[Lane], reckoning: Reckoning) -> Table:
+    """A row a sensor: its averages and extremes in the unit of its gas, and the minutes logged."""
     rows: list[tuple[str | float, ...]] = [
         (
             lane.sensor.gas.name,
@@ -29,6 +30,7 @@ def overview(lanes: list[Lane], reckoning: Reckoning) -> Table:
 
 
 def bands(lanes: list[Lane]) -> Table:
+    """A row a sensor: minutes without an alarm, in the low and the high alarm band, and not logged."""
     rows: list[tuple[str | float, ...]] = []
     for lane in lanes:
         low, high = lane.alarms
