@@ -66,8 +66,9 @@ def line(what: str, taken: float, passing: float, peer: str, budget: float | Non
 
 
 def assess(recording: Recording, review: Review = OUT, limits: LimitSet | None = None) -> float:
+    """Seconds of an assessment both ways; what is derived from the samples alone is worked out anew in each turn."""
     kind = KINDS[recording.kind]
-    return best(lambda: kind.assess(recording, review, limits or kind.limit_sets[0]))
+    return best(lambda: kind.assess(replace(recording), review, limits or kind.limit_sets[0]))
 
 
 def noise() -> None:
@@ -174,7 +175,8 @@ def vehicle() -> None:
     )
     recording = made.recording
     hours = recording.length_s / 3600
-    into_laps = best(lambda: drive_of(recording, Review()))
+    # What was derived is kept with a recording: each turn gets a new one.
+    into_laps = best(lambda: drive_of(replace(recording), Review()))
     x, y = recording.channels["lat"].values.tolist(), recording.channels["lon"].values.tolist()
 
     def loop_version() -> int:
