@@ -186,7 +186,7 @@ class Pictures(unittest.TestCase):
                 self.assertTrue(1 <= len(lanes) <= 6)
                 for lane in lanes:
                     self.assertIn(f">{lane.channel.name}", picture.svg)
-                    words = "; ".join(f"{line.value:g} {line.text}" for line in lane.lines if line.text)
+                    words = "; ".join(f"{line.value:.4g} {line.text}" for line in lane.lines if line.text)
                     self.assertIn(f">{words}<" if words else "<svg", picture.svg)
                 self.assertIn("#f6f4ef", picture.svg, "the hatch of what was left out")
                 self.assertNotIn("nan", picture.svg)

@@ -147,7 +147,7 @@ def _lane(canvas: Canvas, lane: Lane, top: float, tall: float, length: float, le
         return bottom - (min(max(value, low), high) - low) / (high - low) * tall
 
     canvas.text(left, top - 3, f"{channel.name}, {channel.unit}".rstrip(", "), 7.5)
-    words = [f"{line.value:g} {line.text}" for line in lane.lines if line.text]
+    words = [f"{line.value:.4g} {line.text}" for line in lane.lines if line.text]
     canvas.text(right, top - 3, "; ".join(words), 7, SOFT, "end")
     for value in _nice_steps(low, high):
         canvas.line(left, y_of(value), right, y_of(value), GRID, 0.5)

@@ -122,8 +122,11 @@ export function Lanes(props: LanesProps) {
                 <span className={tall[i] === SLIM ? "block h-full truncate text-[12px]" : "block h-full text-[12.5px]"}>
                   <b className="font-narrow font-semibold">{lane.name}</b>{" "}
                   {lane.unit !== "flag" && <span className="text-soft">{lane.unit}</span>}
-                  {linesSaid(lane, tall[i] ?? SLIM).map((words) => (
-                    <span key={words} className="block truncate text-[11px] text-soft leading-[13px]">
+                  {linesSaid(lane, tall[i] ?? SLIM).map((words, _, all) => (
+                    <span
+                      key={words}
+                      className={`block text-[11px] text-soft leading-[13px] ${all.length > 1 ? "truncate" : ""}`}
+                    >
                       {words}
                     </span>
                   ))}

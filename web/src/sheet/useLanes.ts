@@ -18,7 +18,7 @@ function linesOf(levels: Schemas["Level"][] | undefined, lane: string): Lane["li
       const words = `${value} ${name}`;
       const text = named.has(words) ? "" : unitWords(name);
       named.add(words);
-      return { value: Number(value.toPrecision(6)), text, startS: start_s, endS: end_s };
+      return { value: Number(value.toPrecision(4)), text, startS: start_s, endS: end_s };
     });
 }
 

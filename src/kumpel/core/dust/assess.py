@@ -129,8 +129,8 @@ def _counted_above(basis: _Basis, guideline: float) -> list[Level]:
     """The line whose exceedances are counted, where it lies on the readings: before the photometric factor."""
     if math.isnan(guideline):
         return []
-    by_factor = "" if basis.factor == 1 else f" ({guideline:g} / factor {basis.factor:g})"
-    return [Level("mass", guideline / basis.factor, f"mg/m3 guideline{by_factor}", 0.0, basis.recording.length_s)]
+    by_factor = "" if basis.factor == 1 else f", {guideline:g} / factor {basis.factor:g}"
+    return [Level("mass", guideline / basis.factor, f"guideline{by_factor}", 0.0, basis.recording.length_s)]
 
 
 def _means(basis: _Basis, reckoning: Reckoning) -> dict[str, float]:
