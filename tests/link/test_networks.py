@@ -2,7 +2,7 @@
 
 import unittest
 
-from kumpel.link.networks import THIS_MACHINE, addresses_within, is_within, network_words
+from kumpel.link.networks import THIS_MACHINE, address_parts, address_words, addresses_within, is_within, network_words
 
 
 class Words(unittest.TestCase):
@@ -38,3 +38,33 @@ class Within(unittest.TestCase):
         self.assertIn("127.0.0.1", addresses_within(THIS_MACHINE))
         self.assertEqual(addresses_within(["198.51.100.0/24", "2001:db8::/32"]), [])  # RFC 5737, RFC 3849
         self.assertEqual(addresses_within([]), [])
+
+
+class Addresses(unittest.TestCase):
+    def test_words_and_parts(self) -> None:
+        for text, words, parts in (
+            (" 192.168.10.20:7400 ", "192.168.10.20:7400", ("192.168.10.20", 7400)),
+            ("[FD00:10::0005]:07400", "[fd00:10::5]:7400", ("fd00:10::5", 7400)),
+            ("Dock-3.Plant.local:80", "dock-3.plant.local:80", ("dock-3.plant.local", 80)),
+        ):
+            self.assertEqual(address_words(text), words)
+            self.assertEqual(address_parts(words), parts)
+
+    def test_what_is_none_is_refused(self) -> None:
+        for text in (
+            "",
+            "dock",
+            "dock:",
+            ":7400",
+            "dock:0",
+            "dock:65536",
+            "fd00::5:7400",
+            "[dock]:1",
+            "[::1]",
+            "a b:1",
+            "-a:1",
+            "http://dock:80",
+            "dock:7400/x",
+        ):
+            with self.assertRaises(ValueError, msg=text):
+                address_words(text)

@@ -11,9 +11,10 @@ from sqlmodel import select
 
 from kumpel.demo.fleet import Meter
 from kumpel.link.discovery import Announcement
-from kumpel.services import networks, recorders, settings, take_in
+from kumpel.services import deeds, networks, recorders, settings, take_in
+from kumpel.services.deeds import Whom
 from kumpel.services.jobs import Jobs
-from kumpel.services.problems import RecorderError
+from kumpel.services.problems import ConflictError, InvalidError, RecorderError
 from kumpel.services.watch import Lookout
 from kumpel.store.tables import Recorder, Session
 from tests.support import SCOPE, DatabaseTest, MeterTest
@@ -143,7 +144,19 @@ class LeftOver(DatabaseTest):
         self.assertEqual(self.db.connection().execute(text("select count(*) from procrastinate_workers")).scalar(), 0)
 
 
-class Networks(MeterTest):
+class Looking(MeterTest):
+    def until(self, in_reach: bool) -> None:
+        limit = time.monotonic() + 12
+        while time.monotonic() < limit:
+            self.db.rollback()
+            row = self.db.exec(select(Recorder).where(Recorder.serial == "NM-000107")).first()
+            if row is not None and row.in_reach == in_reach:
+                return
+            time.sleep(0.1)
+        self.fail(f"the recorder is not {'in' if in_reach else 'out of'} reach after 12 s")
+
+
+class Networks(Looking):
     def test_a_recorder_is_in_reach_only_where_it_is_looked_for(self) -> None:
         """This machine, then a network that it has no part in (RFC 5737), then this machine again."""
         jobs = Jobs(self.url)
@@ -158,21 +171,46 @@ class Networks(MeterTest):
         self.addCleanup(lookout.stop)
         lookout.start()
         self.until(in_reach=True)
-        self.assertEqual([(n.network, n.in_reach) for n in networks.looked_in(self.db)], [("127.0.0.0/8", 1)])
+        self.assertEqual([(n.where, n.in_reach) for n in networks.looked_in(self.db)], [("127.0.0.0/8", 1)])
         settings.keep(self.db, "link.networks", "site", "", ["198.51.100.17/24"], 0, self.who)
         self.until(in_reach=False)
         [elsewhere] = networks.looked_in(self.db)
-        self.assertEqual((elsewhere.network, elsewhere.addresses, elsewhere.in_reach), ("198.51.100.0/24", [], 0))
+        self.assertEqual((elsewhere.where, elsewhere.addresses, elsewhere.in_reach), ("198.51.100.0/24", [], 0))
         [kept] = settings.all_kept(self.db)
         settings.keep(self.db, "link.networks", "site", "", None, kept.version, self.who)
         self.until(in_reach=True)
 
-    def until(self, in_reach: bool) -> None:
-        limit = time.monotonic() + 12
-        while time.monotonic() < limit:
-            self.db.rollback()
-            row = self.db.exec(select(Recorder).where(Recorder.serial == "NM-000107")).first()
-            if row is not None and row.in_reach == in_reach:
-                return
-            time.sleep(0.1)
-        self.fail(f"the recorder is not {'in' if in_reach else 'out of'} reach after 12 s")
+
+class Addresses(Looking):
+    """The meter of these tests announces itself nowhere: it is found at its address alone."""
+
+    def test_asked_added_looked_for_and_taken_away(self) -> None:
+        address = f"127.0.0.1:{self.meter.link}"
+        added = recorders.add_at(self.db, address, self.who)
+        self.assertEqual((added.token, added.in_reach), ("N-07", True))
+        self.assertEqual(settings.value_of(self.db, settings.ADDRESSES), [address])
+        [deed] = deeds.of(self.db, Whom("recorder", added.id))
+        self.assertEqual((deed.what, deed.after, deed.who), ("recorder added", {"address": address}, self.who))
+        self.assertEqual([(n.where, n.in_reach) for n in networks.looked_in(self.db) if n.one], [(address, 1)])
+        recorders.gone(self.db, "NM-000107")
+        jobs = Jobs(self.url)
+        jobs.open()
+        self.addCleanup(jobs.close)
+        lookout = Lookout(self.url, jobs)
+        self.addCleanup(lookout.stop)
+        lookout.start()
+        self.until(in_reach=True)
+        [kept] = settings.all_kept(self.db)
+        settings.keep(self.db, "link.addresses", "site", "", [], kept.version, self.who)
+        self.until(in_reach=False)
+
+    def test_nothing_is_added_that_does_not_answer_or_is_there_already(self) -> None:
+        for wrong in ("dock", "127.0.0.1", "127.0.0.1:0"):
+            with self.assertRaisesRegex(InvalidError, "no address"):
+                recorders.add_at(self.db, wrong, self.who)
+        with self.assertRaisesRegex(RecorderError, "Nothing was added.*127.0.0.1:9"):
+            recorders.add_at(self.db, "127.0.0.1:9", self.who)
+        self.seen()
+        with self.assertRaisesRegex(ConflictError, "in reach already"):
+            recorders.add_at(self.db, f"localhost:{self.meter.link}", self.who)
+        self.assertEqual(settings.value_of(self.db, settings.ADDRESSES), [])

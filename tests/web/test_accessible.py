@@ -3,7 +3,7 @@
 import json
 from typing import Any
 
-from playwright.sync_api import Page
+from playwright.sync_api import Page, expect
 
 from kumpel.config import ROOT
 from kumpel.formats import krec
@@ -123,6 +123,12 @@ class Accessible(BrowserTest):
         page.keyboard.press("Escape")
         page.get_by_role("button", name="pick, order").click()
         self.check("pick")
+        page.goto(f"{self.address}/recorders")
+        page.get_by_role("button", name="add by address").click()
+        page.get_by_label("Address and port").fill("127.0.0.1:9")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("alert")).to_contain_text("Nothing was added")
+        self.check("add a recorder by its address")
         page.keyboard.press("Escape")
         page.goto(f"{self.address}/hand-out")
         page.get_by_role("button", name="Add a person").click()

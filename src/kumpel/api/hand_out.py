@@ -22,6 +22,12 @@ def list_recorders(db: Database, who: Who) -> list[schemas.Recorder]:
     return [answers.recorder(db, row) for row in recorders.all_recorders(db)]
 
 
+@router.post("/recorders", status_code=201)
+def add(wish: schemas.NewRecorder, db: Database, who: Who) -> schemas.Recorder:
+    """Ask the recorder at an address, and look there from now on."""
+    return answers.recorder(db, recorders.add_at(db, wish.address, who.id))
+
+
 @router.get("/networks")
 def looked_in(db: Database, who: Who) -> list[schemas.LookedIn]:
     """The networks in which recorders are looked for, and what was seen there."""

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from ipaddress import IPv4Address, IPv6Address, ip_address, ip_network
 
 import ifaddr
+
+_ADDRESS = re.compile(
+    r"(?:\[(?P<six>[0-9A-Fa-f:.]+)\]|(?P<name>[A-Za-z0-9](?:[A-Za-z0-9.-]{0,251}[A-Za-z0-9])?)):(?P<port>\d{1,5})"
+)
 
 THIS_MACHINE = ("127.0.0.0/8",)
 """What is looked in as long as nobody says otherwise: recorders (and simulated ones) on this machine."""
@@ -35,6 +40,24 @@ def addresses_within(networks: Iterable[str]) -> list[str]:
     wanted = tuple(networks)
     mine = [ip.ip if isinstance(ip.ip, str) else ip.ip[0] for card in ifaddr.get_adapters() for ip in card.ips]
     return sorted({str(_plain(host)) for host in mine if is_within(host, wanted)})
+
+
+def address_words(text: str) -> str:
+    """The address of a recorder in its usual words, "192.168.10.20:7400", "[fd00:10::5]:7400" or "dock-3.plant.local:7400".
+
+    Raises ValueError when it is none.
+    """
+    found = _ADDRESS.fullmatch(text.strip())
+    if found is None or not 0 < int(found["port"]) < 65_536:
+        raise ValueError(f"“{text}” is no address with a port")
+    host = f"[{ip_address(found['six'])}]" if found["six"] else found["name"].lower()
+    return f"{host}:{int(found['port'])}"
+
+
+def address_parts(words: str) -> tuple[str, int]:
+    """Host and port of an address in its usual words."""
+    host, _, port = words.rpartition(":")
+    return host.strip("[]"), int(port)
 
 
 def _plain(host: str) -> IPv4Address | IPv6Address:

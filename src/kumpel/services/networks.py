@@ -7,25 +7,33 @@ from dataclasses import dataclass
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
-from kumpel.link.networks import addresses_within, is_within
+from kumpel.link.networks import address_parts, addresses_within, is_within
 from kumpel.services import settings
 from kumpel.store.tables import Recorder
 
 
 @dataclass(frozen=True)
 class LookedIn:
-    """A network that is looked in: the addresses that this machine has in it now, and how many recorders are in reach there."""
+    """A network that is looked in, or an address: the addresses that this machine has there now (of a network), and how many
+    recorders are in reach there."""
 
-    network: str
+    where: str
+    one: bool
     addresses: list[str]
     in_reach: int
 
 
 def looked_in(db: Db) -> list[LookedIn]:
-    """Every network that is set, in its order."""
-    hosts = db.exec(select(Recorder.host).where(col(Recorder.in_reach), col(Recorder.host).is_not(None))).all()
-    networks = settings.value_of(db, settings.NETWORKS)
-    return [
-        LookedIn(each, addresses_within([each]), sum(is_within(host or "", [each]) for host in hosts))
-        for each in networks
+    """Every network that is set, in its order, then every address."""
+    here = select(Recorder.host, Recorder.port).where(col(Recorder.in_reach), col(Recorder.host).is_not(None))
+    found = db.exec(here).all()
+    held = settings.held(db)
+    networks = [
+        LookedIn(each, False, addresses_within([each]), sum(is_within(host or "", [each]) for host, _ in found))
+        for each in settings.value_in(held, settings.NETWORKS)
     ]
+    places = [
+        LookedIn(each, True, [], sum(place == address_parts(each) for place in found))
+        for each in settings.value_in(held, settings.ADDRESSES)
+    ]
+    return networks + places

@@ -14,7 +14,10 @@ from kumpel.kinds.registry import KINDS
 from kumpel.link.client import LinkError, RecorderLink, RefusedError
 from kumpel.link.discovery import Announcement
 from kumpel.link.messages import Code, Description, ListedSession, SetupState, Status
-from kumpel.services.problems import ConflictError, NotFoundError, PasscodeNeededError, RecorderError
+from kumpel.link.networks import address_parts, address_words
+from kumpel.services import deeds, settings
+from kumpel.services.deeds import Whom
+from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, PasscodeNeededError, RecorderError
 from kumpel.store.database import tell
 from kumpel.store.tables import Recorder, now
 
@@ -110,6 +113,42 @@ def note(db: Db, announcement: Announcement, answer: Answer | str, claimed_by: A
         recorder = Recorder(serial=announcement.serial, kind="", token="", name="")
     recorder.host, recorder.port = announcement.host, announcement.port
     return _keep(db, recorder, answer, claimed_by)
+
+
+def add_at(db: Db, address: str, who: int | None = None) -> Recorder:
+    """Ask the recorder at an address, keep what it says and look there from now on.
+
+    InvalidError when it is no address, RecorderError when nothing there answers as a recorder, ConflictError when the same one is in
+    reach elsewhere; in each case nothing is added.
+    """
+    deeds.ask(db, "recorder added", Whom("recorder", address[:64]))
+    try:
+        words = address_words(address)
+    except ValueError as error:
+        raise InvalidError(
+            f"“{address}” is no address. Write it like 192.168.10.20:7400, with the port behind the colon.",
+            field="address",
+        ) from error
+    host, port = address_parts(words)
+    db.commit()  # nothing is held while the recorder is asked
+    answer = ask(host, port)
+    if isinstance(answer, str):
+        raise RecorderError(
+            f"Nothing was added: {answer}. Is the recorder switched on and ready to transfer, and is this its address?"
+        )
+    known = db.exec(select(Recorder).where(Recorder.serial == answer.described.serial)).first()
+    if known is not None and known.in_reach and (known.host, known.port) != (host, port):
+        raise ConflictError(f"{known.token} is in reach already, at {known.host}:{known.port}. It was not added twice.")
+    recorder = note(db, Announcement(answer.described.serial, host, port, at_address(words)), answer)
+    deeds.keep(db, "recorder added", Whom("recorder", recorder.id), after={"address": words}, who=who)
+    settings.add_line(db, settings.ADDRESSES, words, who)
+    db.commit()
+    return recorder
+
+
+def at_address(words: str) -> str:
+    """The name under which a recorder is known that is looked for at an address."""
+    return f"at {words}"
 
 
 def gone(db: Db, serial: str) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import base64
 import binascii
 import struct
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, cast
@@ -17,7 +17,7 @@ from sqlmodel import col, func, select, update
 from kumpel.core.names import clean_line, clean_text
 from kumpel.kinds.kind import Kind, Scope, SettingWord
 from kumpel.kinds.registry import KINDS
-from kumpel.link.networks import THIS_MACHINE, network_words
+from kumpel.link.networks import THIS_MACHINE, address_words, network_words
 from kumpel.reports import pages
 from kumpel.services import deeds
 from kumpel.services.decisions import LIMIT_SET, is_finite
@@ -50,7 +50,15 @@ NETWORKS = SettingWord(
     "Recorders",
     "one a line, such as 192.168.10.0/24; 127.0.0.0/8 is this machine",
 )
-OF_THE_SITE = (NAME, ADDRESS, LOGO, CLOCK, BATTERY, NETWORKS)
+ADDRESSES = SettingWord(
+    "link.addresses",
+    "Recorders at an address",
+    "addresses",
+    (),
+    "Recorders",
+    "one a line, such as 192.168.10.20:7400; for those that announce themselves nowhere",
+)
+OF_THE_SITE = (NAME, ADDRESS, LOGO, CLOCK, BATTERY, NETWORKS, ADDRESSES)
 USUAL_LIMITS = "limits.usual"
 
 
@@ -246,7 +254,11 @@ def _checked(db: Db, word: SettingWord, value: Any, of: str) -> Any:
     if word.type == "lines":
         return _lines(word, value)
     if word.type == "networks":
-        return _networks(word, value)
+        return _each(word, value, network_words, "is no network. Write it like 192.168.10.0/24, or fd00:10::/64")
+    if word.type == "addresses":
+        return _each(
+            word, value, address_words, "is no address. Write it like 192.168.10.20:7400, or [fd00:10::5]:7400"
+        )
     if not isinstance(value, str):
         raise InvalidError(f"{word.label}: a text is needed.")
     if word.type == "picture":
@@ -275,16 +287,23 @@ def _lines(word: SettingWord, value: Any) -> list[str]:
     return found
 
 
-def _networks(word: SettingWord, value: Any) -> list[str]:
+def _each(word: SettingWord, value: Any, words_of_one: Callable[[str], str], wrong: str) -> list[str]:
+    """Lines that each have to be something, in its usual words and once."""
     found = []
     for line in _lines(word, value):
         try:
-            found.append(network_words(line))
+            found.append(words_of_one(line))
         except ValueError as error:
-            raise InvalidError(
-                f"{word.label}: “{line}” is no network. Write it like 192.168.10.0/24, or fd00:10::/64."
-            ) from error
+            raise InvalidError(f"{word.label}: “{line}” {wrong}.") from error
     return list(dict.fromkeys(found))
+
+
+def add_line(db: Db, word: SettingWord, line: str, who: int | None = None) -> None:
+    """A line more in a list of the site; one that is there already changes nothing."""
+    before = _newest(db, word.key, "site", "")
+    lines = list(value_of(db, word))
+    if line not in lines:
+        keep(db, word.key, "site", "", [*lines, line], (before.id or 0) if before else 0, who)
 
 
 def _png_size(word: SettingWord, value: str) -> tuple[int, int]:

@@ -6,7 +6,7 @@ import logging
 import queue
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
@@ -18,7 +18,7 @@ from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.link.discovery import Announcement, Watch
-from kumpel.link.networks import addresses_within, is_within
+from kumpel.link.networks import address_parts, addresses_within, is_within
 from kumpel.services import recorders, settings
 from kumpel.services.jobs import Jobs
 from kumpel.store.database import engine
@@ -44,6 +44,19 @@ class _Known:
     claimed_by: Announcement | None = None
 
 
+@dataclass
+class _Place:
+    """An address where a recorder is looked for: when next, how often in a row nobody answered."""
+
+    next_s: float = 0.0
+    failures: int = 0
+    busy: bool = False
+
+
+def _pause_s(failures: int) -> float:
+    return min(EVERY_S * 2.0 ** max(failures - 1, 0), LONGEST_PAUSE_S)
+
+
 def _gone(serial: str, db: Db) -> None:
     recorders.gone(db, serial)
 
@@ -63,6 +76,7 @@ class Lookout(threading.Thread):
         self._watch: Watch | None = None
         self._networks: tuple[str, ...] = ()
         self._addresses: tuple[str, ...] = ()
+        self._places: dict[str, _Place] = {}
         self._pool = ThreadPoolExecutor(AT_ONCE, "ask")
 
     def run(self) -> None:
@@ -85,9 +99,11 @@ class Lookout(threading.Thread):
         self.join(timeout=5)
 
     def _look_where_set(self) -> None:
-        """Listen where the settings say and this machine has a part; recorders elsewhere are out of reach."""
+        """Listen where the settings say and this machine has a part, ask at the addresses; others are out of reach."""
         with Db(engine(self._url)) as db:
             networks = tuple(settings.value_of(db, settings.NETWORKS))
+            places = settings.value_of(db, settings.ADDRESSES)
+        self._look_at(places)
         addresses = tuple(addresses_within(networks))
         if (networks, addresses) == (self._networks, self._addresses):
             return
@@ -96,11 +112,34 @@ class Lookout(threading.Thread):
             self._watch = None
         self._networks, self._addresses = networks, ()
         for serial, known in list(self._known.items()):
-            if not is_within(known.at.host, networks):
+            if known.at.name.removeprefix("at ") not in self._places and not is_within(known.at.host, networks):
                 self._forget(serial)
         if addresses:
             self._watch = Watch(self._news.put, self._news.put, addresses, networks)
         self._addresses = addresses
+
+    def _look_at(self, places: Sequence[str]) -> None:
+        """Greet whoever stands at the addresses that are set and is not known yet."""
+        for gone in self._places.keys() - set(places):
+            del self._places[gone]
+            self._news.put(recorders.at_address(gone))
+        standing = {(known.at.host, known.at.port) for known in self._known.values()}
+        for words in places:
+            place = self._places.setdefault(words, _Place())
+            if address_parts(words) in standing or place.busy or place.next_s > time.monotonic():
+                continue
+            place.busy = True
+            self._pool.submit(self._safely, words, partial(self._greet, words, place))
+
+    def _greet(self, words: str, place: _Place) -> None:
+        host, port = address_parts(words)
+        answer = recorders.ask(host, port)
+        if isinstance(answer, str):
+            place.failures += 1
+        else:
+            place.failures = 0
+            self._news.put(Announcement(answer.described.serial, host, port, recorders.at_address(words)))
+        place.next_s, place.busy = time.monotonic() + _pause_s(place.failures), False
 
     def _take_news(self) -> None:
         while not self._news.empty():
@@ -143,7 +182,7 @@ class Lookout(threading.Thread):
         try:
             self._safely(known.at.serial, lambda: self._ask_one(known))
         finally:
-            known.next_s = time.monotonic() + min(EVERY_S * 2.0 ** max(known.failures - 1, 0), LONGEST_PAUSE_S)
+            known.next_s = time.monotonic() + _pause_s(known.failures)
             known.busy = False
 
     def _ask_one(self, known: _Known) -> None:

@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-from kumpel.api.schemas.common import Out, Tags, example
+from kumpel.api.schemas.common import Line, Out, Tags, example
 
 
 class Recorder(Out):
@@ -37,11 +37,17 @@ class Recorder(Out):
 
 
 class LookedIn(Out):
-    """A network in which recorders are looked for; without `addresses` this machine has no part in it now."""
+    """A network in which recorders are looked for (without `addresses` this machine has no part in it now), or `one` address."""
 
-    network: str
+    where: str
+    one: bool
     addresses: list[str]
     in_reach: int
+
+
+class NewRecorder(BaseModel):
+    model_config = example(address="192.168.10.20:7400")
+    address: Line = Field(max_length=300)
 
 
 class SetupChoice(Out):
