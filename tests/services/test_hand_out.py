@@ -9,7 +9,8 @@ from sqlmodel import select
 
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.link.client import RecorderLink
-from kumpel.services import hand_out, people, recorders
+from kumpel.services import deeds, hand_out, people, recorders, take_in
+from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, PasscodeNeededError, ProblemError, RecorderError
 from kumpel.store import database
 from kumpel.store.tables import HandOver
@@ -48,6 +49,39 @@ class HandOut(MeterTest):
         draft = hand_out.draft(self.db, recorder.id or 0, None, settings=wanted)
         found = {f.path: (f.draft, f.on_recorder) for f in draft.fields if f.differs}
         self.assertEqual(found, {"run_length_min": ("300", "480"), "weightings.1.threshold_db": ("75", "80")})
+
+    def test_one_with_sessions_that_were_not_taken_in_goes_out_only_with_a_reason_that_is_kept(self) -> None:
+        name = self.record(3600)
+        self.record(20, start=time.time() - 30)  # of seconds: nobody would miss it
+        ida = self.person("Ida Brandvik")
+        with self.assertRaisesRegex(ConflictError, "N-07 holds a session that was not taken in") as refused:
+            self.give(ida, despite="  ")
+        self.assertEqual(refused.exception.code, "not-taken-in")
+        self.assertEqual(hand_out.out_now(self.db), [])
+        given = self.give(ida, despite="taken in later today")
+        [deed] = [d for d in deeds.of(self.db, Whom("recorder", given.recorder_id)) if d.what == "handed out"]
+        assert deed.after is not None
+        self.assertEqual((deed.after["not_taken_in"], deed.after["despite"]), (1, "taken in later today"))
+        hand_out.take_back(self.db, given.id)
+        recorder = self.seen()
+        [session_id] = take_in.begin(self.db, [take_in.Wish(recorder.id or 0, name)], self.who, lambda i: None)
+        self.assertTrue(take_in.run(database.engine(self.url), session_id))
+        self.db.expire_all()
+        again = self.give(ida)
+        [_, deed] = [d for d in deeds.of(self.db, Whom("recorder", given.recorder_id)) if d.what == "handed out"]
+        self.assertNotIn("despite", deed.after or {})
+        self.assertEqual([slip.id for slip, _, _ in hand_out.out_now(self.db)], [again.id])
+
+    def test_one_that_keeps_a_single_recording_says_that_it_would_be_lost(self) -> None:
+        self.record(3600)
+        recorder = self.seen()
+        recorder.keeps_one = True
+        self.db.add(recorder)
+        self.db.commit()
+        draft = hand_out.draft(self.db, recorder.id or 0, None)
+        slip = hand_out.Slip(recorder.id or 0, self.person("Ida Brandvik").id or 0, draft.settings, draft.revision)
+        with self.assertRaisesRegex(ConflictError, "overwrites it at the next start.*it will be lost"):
+            hand_out.hand_out(self.db, slip, self.who)
 
     def test_written_read_back_clock_set_and_on_record(self) -> None:
         self.meter.tell("set", clock_error_s=-250.0)

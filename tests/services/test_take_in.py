@@ -9,7 +9,7 @@ from sqlmodel import func, select
 from kumpel.core.review import Review
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
-from kumpel.services import figures, from_files, recorders, sessions, take_in
+from kumpel.services import bays, figures, from_files, recorders, sessions, take_in
 from kumpel.services.problems import ConflictError, InvalidError
 from kumpel.store import database, samples
 from kumpel.store.tables import Block, Pyramid, Recorder, Session
@@ -19,7 +19,7 @@ from tests.support import DatabaseTest, MeterTest, recording_file
 class TakeIn(MeterTest):
     def standing(self) -> dict[str, str]:
         self.db.expire_all()
-        [bay] = take_in.bays(self.db)
+        [bay] = bays.bays(self.db)
         return {f.recorder_session: f.standing for f in bay.sessions}
 
     def only(self) -> Session:
@@ -171,7 +171,7 @@ class TakeIn(MeterTest):
         self.take_in(name)
         sessions.delete_session(self.db, self.only().id or 0)
         self.assertEqual(self.standing(), {name: "deleted"})
-        self.assertEqual(take_in.new_count(self.db), 0)
+        self.assertEqual(bays.new_count(self.db), 0)
         self.take_in(name)
         self.assertEqual(self.standing(), {name: "stored"})
 
@@ -204,7 +204,7 @@ class TakeIn(MeterTest):
             link.start()
         self.seen()
         self.assertEqual(list(self.standing().values()), ["recording"])
-        self.assertEqual(take_in.new_count(self.db), 0)
+        self.assertEqual(bays.new_count(self.db), 0)
         recorders.stop_recording(self.db, self.seen().id or 0)
         self.assertEqual(list(self.standing().values()), ["new"])
 

@@ -9,7 +9,7 @@ from sqlmodel import select
 
 from kumpel.link.client import LinkError, RecorderLink
 from kumpel.link.discovery import Announcement
-from kumpel.services import recorders, take_in
+from kumpel.services import bays, recorders
 from kumpel.services.jobs import Jobs
 from kumpel.services.watch import EVERY_S, Lookout
 from kumpel.store.tables import Recorder
@@ -84,7 +84,7 @@ class Wilds(DatabaseTest):
                 self.assertFalse(row.in_reach)
                 self.assertTrue(row.trouble)
                 self.assertLess(time.monotonic() - began, 4)
-                take_in.bays(self.db)
+                bays.bays(self.db)
                 wild.answers = {}
                 row = recorders.heard(self.db, self.at(wild))
                 self.assertTrue(row.in_reach, row.trouble)

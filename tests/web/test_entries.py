@@ -3,6 +3,7 @@
 import datetime
 import itertools
 import re
+import time
 
 import numpy as np
 from playwright.sync_api import Route, expect
@@ -13,7 +14,7 @@ from kumpel.core.recording import Channel, Event, Recording
 from kumpel.demo.fleet import Fleet, Meter
 from kumpel.formats import krec
 from kumpel.link.client import RecorderLink
-from kumpel.services import conclusions, decisions, people, recordings
+from kumpel.services import conclusions, decisions, hand_out, people, recordings
 from kumpel.store.tables import Decision
 from tests.web.browser import BrowserTest
 
@@ -191,6 +192,46 @@ class Writing(BrowserTest):
         expect(page.get_by_text("The settings are on N-07, read back and equal.")).to_be_visible()
         self.assertEqual(self.on_recorder(fleet, "run_length_min"), 435)
         self.assertEqual(self.on_recorder(fleet, "keypad_lock"), True)
+
+    def test_what_differs_is_taken_back_by_a_click(self) -> None:
+        self.launch(Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        self.person("Ida Brandvik")
+        page = self.sign_in()
+        page.goto(f"{self.address}/hand-out")
+        page.get_by_role("button", name=re.compile("^Ida Brandvik")).click()
+        page.get_by_role("button", name=re.compile("^N-07, Noise meter 7")).click()
+        length = page.get_by_label("Run length", exact=True)
+        length.fill("300")
+        length.press("Enter")
+        page.get_by_label("Keypad", exact=True).select_option("locked")
+        expect(page.get_by_text("2 settings differ, read back after writing")).to_be_visible()
+        page.get_by_role("button", name="Run length: take back what is on recorder 480 min").click()
+        expect(length).to_have_value("480")
+        expect(page.get_by_text("1 setting differs, read back after writing")).to_be_visible()
+        page.get_by_role("button", name=re.compile("^Keypad: take back")).press("Enter")
+        expect(page.get_by_text("Nothing differs from what is on the recorder")).to_be_visible()
+
+    def test_one_with_a_session_on_it_is_not_given_away_silently(self) -> None:
+        fleet = self.launch(Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        fleet.running["N-07"].tell("record", start=time.time() - 4000, length_s=3600)
+        self.person("Ida Brandvik")
+        page = self.sign_in()
+        page.goto(f"{self.address}/hand-out")
+        page.get_by_role("button", name=re.compile("^Ida Brandvik")).click()
+        page.get_by_role("button", name=re.compile("^N-07, Noise meter 7")).click()
+        slip = page.get_by_role("region", name="Slip")
+        expect(slip).to_contain_text("A session on it was not taken in. Take in first")
+        slip.get_by_role("button", name="Write and hand out").click()
+        dialog = page.get_by_role("dialog", name="N-07 is not empty")
+        expect(dialog).to_contain_text("N-07 holds a session that was not taken in.")
+        page.keyboard.press("Escape")
+        expect(dialog).to_have_count(0)
+        self.assertEqual(hand_out.out_now(self.db), [])
+        slip.get_by_role("button", name="Write and hand out").click()
+        dialog.get_by_role("button", name="taken in later today").click()
+        expect(page.get_by_text("N-07 is with Ida Brandvik.")).to_be_visible()
+        self.db.rollback()
+        self.assertEqual(len(hand_out.out_now(self.db)), 1)
 
     def on_recorder(self, fleet: Fleet, setting: str) -> object:
         with RecorderLink("127.0.0.1", fleet.running["N-07"].link) as link:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 
 from sqlmodel import Session as Db
@@ -12,7 +13,7 @@ from kumpel.core.assessment import Assessment
 from kumpel.core.recording import POINT
 from kumpel.kinds.kind import Kind, StretchWord
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, deciding, decisions, hand_out, settings, take_in
+from kumpel.services import bays, conclusions, deciding, decisions, hand_out, settings
 from kumpel.services.limits import limits_of
 from kumpel.services.people import PersonRow
 from kumpel.services.plain import plain
@@ -31,7 +32,13 @@ def person(row: PersonRow) -> schemas.Person:
     )
 
 
-def recorder(db: Db, row: tables.Recorder, bay: take_in.Bay | None = None) -> schemas.Recorder:
+def recorders(db: Db, rows: Sequence[tables.Recorder]) -> list[schemas.Recorder]:
+    """Recorders with what they hold that was not taken in."""
+    new = bays.not_taken_in(db, rows)
+    return [recorder(db, row, new[row.serial]) for row in rows]
+
+
+def recorder(db: Db, row: tables.Recorder, new_sessions: int | None = None) -> schemas.Recorder:
     slip = hand_out.open_slip(db, row)
     holder = db.get(tables.Person, slip.person_id) if slip else None
     kind = KINDS.get(row.kind)
@@ -60,14 +67,14 @@ def recorder(db: Db, row: tables.Recorder, bay: take_in.Bay | None = None) -> sc
         holder_id=holder.id if holder else None,
         since=slip.given_at if slip else None,
         expected_at=slip.expected_at if slip else None,
-        new_sessions=sum(f.standing == "new" for f in bay.sessions) if bay else 0,
+        new_sessions=bays.not_taken_in(db, [row])[row.serial] if new_sessions is None else new_sessions,
         check_list=list(kind.check_list) if kind else [],
     )
 
 
-def bay(db: Db, found: take_in.Bay) -> schemas.Bay:
+def bay(db: Db, found: bays.Bay) -> schemas.Bay:
     return schemas.Bay(
-        recorder=recorder(db, found.recorder, found),
+        recorder=recorder(db, found.recorder, sum(f.standing == "new" for f in found.sessions)),
         utc_offset_min=found.recorder.status.get("utc_offset_min", 0),
         tags=found.tags,
         sessions=[schemas.Found.model_validate(s) for s in found.sessions],

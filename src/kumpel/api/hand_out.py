@@ -19,7 +19,7 @@ router = APIRouter(tags=["hand out"])
 
 @router.get("/recorders")
 def list_recorders(db: Database, who: Who) -> list[schemas.Recorder]:
-    return [answers.recorder(db, row) for row in recorders.all_recorders(db)]
+    return answers.recorders(db, recorders.all_recorders(db))
 
 
 @router.post("/recorders", status_code=201)
@@ -83,6 +83,7 @@ def give(wish: schemas.NewHandOver, db: Database, who: Who) -> schemas.HandOver:
             wish.expected_at,
             wish.tags,
             wish.passcode,
+            wish.despite,
         ),
         who.id,
     )

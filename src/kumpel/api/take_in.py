@@ -12,7 +12,7 @@ from sqlmodel import Session as Db
 
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, SignedIn, Who
-from kumpel.services import deeds, from_files, take_in
+from kumpel.services import bays, deeds, from_files, take_in
 from kumpel.services.jobs import Jobs
 from kumpel.services.problems import InvalidError
 from kumpel.services.sessions import row_of
@@ -25,9 +25,9 @@ PIECE_BYTES = 1 << 20
 
 
 @router.get("/take-in")
-def bays(db: Database, who: Who) -> list[schemas.Bay]:
+def list_bays(db: Database, who: Who) -> list[schemas.Bay]:
     """Recorders in reach and the sessions on them."""
-    return [answers.bay(db, bay) for bay in take_in.bays(db)]
+    return [answers.bay(db, bay) for bay in bays.bays(db)]
 
 
 @router.post("/take-in", status_code=202)

@@ -16,7 +16,7 @@ from sqlmodel import col, select
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import kind_of
 from kumpel.kinds.setup_fields import SetupField, SetupList, at_path, lists_of
-from kumpel.services import deeds
+from kumpel.services import bays, deeds
 from kumpel.services.deeds import Whom
 from kumpel.services.people import person_of
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, RecorderError
@@ -37,6 +37,7 @@ class FieldState:
     unit_on_recorder: str
     differs: bool
     value: Any
+    value_on_recorder: Any
     form: SetupField
 
 
@@ -143,6 +144,7 @@ def compare(kind: Kind, wanted: BaseModel, on_recorder: dict[str, Any]) -> list[
                 field.unit_in(on_recorder),
                 not _same(mine, theirs),
                 mine,
+                theirs,
                 field,
             )
         )
@@ -152,7 +154,9 @@ def compare(kind: Kind, wanted: BaseModel, on_recorder: dict[str, Any]) -> list[
             label = next((each.label for each in lists_of(wanted) if each.path == name), name.capitalize())
             path = f"{name}.{len(mine)}"
             more = SetupField(path, f"{label} {len(mine) + 1}", part_of=path)
-            states.append(FieldState(more.path, more.label, "", "none", f"{len(theirs)} of them", "", True, None, more))
+            states.append(
+                FieldState(more.path, more.label, "", "none", f"{len(theirs)} of them", "", True, None, None, more)
+            )
     return states
 
 
@@ -184,13 +188,16 @@ class Slip:
     expected_at: datetime | None = None
     tags: dict[str, str] | None = None
     passcode: str = ""
+    despite: str = ""
+    """Why it goes out although sessions on it were not taken in."""
 
 
 def hand_out(db: Db, slip: Slip, who: int | None, at: datetime | None = None) -> HandOver:
     """Write the settings, read them back, compare, set the clock; then the slip is on record.
 
-    ConflictError when somebody else has the recorder or its settings changed meanwhile, RecorderError when it
-    does not answer or reads back something else. In each case no slip is made.
+    ConflictError when somebody else has the recorder, its settings changed meanwhile, or it holds sessions that were not taken in
+    and nobody said why it goes out all the same; RecorderError when it does not answer or reads back something else. In each case
+    no slip is made.
     """
     deeds.ask(db, "handed out", Whom("recorder", slip.recorder_id))
     recorder = recorder_of(db, slip.recorder_id)
@@ -201,6 +208,9 @@ def hand_out(db: Db, slip: Slip, who: int | None, at: datetime | None = None) ->
     if holder is not None:
         other = db.get(Person, holder.person_id)
         raise ConflictError(f"{recorder.token} is with {other.name if other else 'somebody'}. Take it back first.")
+    left = bays.not_taken_in(db, [recorder])[recorder.serial]
+    if left and not slip.despite.strip():
+        raise ConflictError(_still_on_it(recorder, left), code="not-taken-in")
     setup = Setup(
         kind=kind.key,
         name=getattr(model, "name", kind.name),
@@ -229,6 +239,8 @@ def hand_out(db: Db, slip: Slip, who: int | None, at: datetime | None = None) ->
     given.clock_error_s = _write(recorder, kind, model, given, slip)
     db.add(given)
     about = {"person_id": person.id, "hand_over": str(given.id), "settings": setup.settings, "tags": given.tags}
+    if left:
+        about |= {"not_taken_in": left, "despite": slip.despite.strip()}
     before = {"settings": _plain(recorder.setup), "clock_error_s": given.clock_error_s}
     deeds.keep(db, "handed out", Whom("recorder", recorder.id), before, about, who)
     tell(db, "hand-overs")
@@ -236,6 +248,17 @@ def hand_out(db: Db, slip: Slip, who: int | None, at: datetime | None = None) ->
     refresh(db, recorder)
     db.refresh(given)
     return given
+
+
+def _still_on_it(recorder: Recorder, left: int) -> str:
+    """What is at stake when a recorder goes out with sessions that are not here."""
+    many = f"{left} sessions that were" if left > 1 else "a session that was"
+    if recorder.keeps_one:
+        return (
+            f"{recorder.token} keeps one recording and overwrites it at the next start; it holds {many} not taken in. "
+            "Take it in first, or it will be lost."
+        )
+    return f"{recorder.token} holds {many} not taken in. Take in first, so that nobody's is filed under somebody else."
 
 
 def _expected(model: BaseModel, given_at: datetime) -> datetime | None:

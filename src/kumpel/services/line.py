@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from sqlmodel import Session as Db
 from sqlmodel import col, or_, select
 
-from kumpel.services import figures, hand_out, take_in
+from kumpel.services import bays, figures, hand_out, take_in
 from kumpel.services.people import like, list_people
 from kumpel.services.recorders import all_recorders
 from kumpel.services.sessions import Filter, count_sessions, list_sessions
@@ -32,7 +32,7 @@ def waiting(db: Db) -> Waiting:
     ready = [r for r in all_recorders(db) if r.in_reach and not r.trouble and r.id not in out and is_ready(r)]
     return Waiting(
         len(ready),
-        take_in.new_count(db),
+        bays.new_count(db),
         count_sessions(db, Filter(standing="waiting")),
         count_sessions(db, Filter(standing="unreported")),
         take_in.arriving_count(db),

@@ -14,7 +14,7 @@ from sqlalchemy import Engine, text
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import DataError, IntegrityError
 from sqlmodel import Session as Db
-from sqlmodel import col, func, select
+from sqlmodel import func, select
 
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS, bounds_of
@@ -24,106 +24,15 @@ from kumpel.services import deeds, figures
 from kumpel.services.arrival import Arrival, DifferentError
 from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
-from kumpel.services.recorders import all_recorders, link_to, recorder_of, refresh
-from kumpel.services.tags import tags_of
+from kumpel.services.recorders import link_to, recorder_of, refresh
 from kumpel.store import samples
-from kumpel.store.database import tell, without
-from kumpel.store.tables import HandOver, Person, Recorder, Session
+from kumpel.store.database import tell
+from kumpel.store.tables import Recorder, Session
 
 CLOCK_TOLERANCE_S = 5.0
 READS = 3
 ROTTEN = "the stored copy does not match its hash any more: it was damaged on the disk or changed outside Kumpel"
 Starter = Callable[[int], None]
-
-
-@dataclass(frozen=True)
-class Found:
-    """A session on a recorder, and where it stands here: new, arriving, stored, aside, deleted or recording."""
-
-    recorder_session: str
-    start: datetime
-    length_s: float
-    size: int
-    about: str
-    standing: str
-    too_short: bool
-    session_id: int | None
-    received: int
-    trouble: str
-    tags: dict[str, str]
-    may_clear: bool
-
-
-@dataclass(frozen=True)
-class Bay:
-    """A recorder with what is on it and who had it."""
-
-    recorder: Recorder
-    holder: Person | None
-    since: datetime | None
-    tags: dict[str, str]
-    sessions: list[Found]
-
-
-def standing_of(listed: dict[str, Any], known: Session | None) -> str:
-    if not listed["complete"]:
-        return "recording"
-    if known is None:
-        return "new"
-    if known.deleted_at is not None:
-        return "deleted"
-    if known.state == "arriving":
-        return "arriving"
-    return "aside" if known.aside else "stored"
-
-
-def bays(db: Db) -> list[Bay]:
-    """Every recorder in reach with its sessions; the rest is in the recorders' register."""
-    return [_bay(db, recorder) for recorder in all_recorders(db) if recorder.in_reach]
-
-
-def _bay(db: Db, recorder: Recorder) -> Bay:
-    given = db.exec(
-        select(HandOver).where(HandOver.recorder_id == recorder.id).order_by(col(HandOver.given_at).desc()).limit(1)
-    ).first()
-    holder = db.get(Person, given.person_id) if given and given.returned_at is None else None
-    listed_ids = [listed["id"] for listed in recorder.inventory]
-    known = {
-        (s.recorder_session, s.sha256.hex()): s
-        for s in db.exec(
-            select(Session)
-            .where(Session.serial == recorder.serial, col(Session.recorder_session).in_(listed_ids))
-            .options(*without(Session.head))
-        ).all()
-    }
-    tags = tags_of(db, [s.id for s in known.values()])
-    slip_tags = given.tags if given and holder else {}
-    shortest = KINDS[recorder.kind].shortest_s if recorder.kind in KINDS else 0
-    found = []
-    for listed in recorder.inventory:
-        session = known.get((listed["id"], listed["sha256"] or ""))
-        standing = standing_of(listed, session)
-        found.append(
-            Found(
-                listed["id"],
-                datetime.fromtimestamp(listed["start"], UTC),
-                listed["length_s"],
-                listed["size"],
-                listed["about"],
-                standing,
-                listed["length_s"] < shortest,
-                session.id if session else None,
-                session.received if session else 0,
-                session.trouble if session else "",
-                (tags.get(session.id or 0) or session.wish.get("tags") if session else None) or slip_tags,
-                standing in ("stored", "aside", "deleted"),
-            )
-        )
-    return Bay(recorder, holder, given.given_at if given and holder else None, slip_tags, found)
-
-
-def new_count(db: Db) -> int:
-    return sum(f.standing == "new" for bay in bays(db) for f in bay.sessions)
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-from kumpel.api.schemas.common import Line, Out, Tags, example
+from kumpel.api.schemas.common import Line, Out, Tags, Text, example
 
 
 class Recorder(Out):
@@ -85,6 +85,7 @@ class SetupField(Out):
     unit_on_recorder: str
     differs: bool
     value: Any = None
+    value_on_recorder: Any = None
     form: SetupForm
 
 
@@ -119,6 +120,7 @@ class NewHandOver(BaseModel):
     expected_at: datetime | None = None
     tags: Tags = Field(default_factory=dict, examples=[{"place": "crusher hall", "shift": "early, 8 h"}])
     passcode: str = ""
+    despite: Text = Field(default="", max_length=200)
 
 
 class WriteOnly(BaseModel):

@@ -78,6 +78,24 @@ function Editor({ field, onChange }: { field: SetupField; onChange: (value: unkn
   );
 }
 
+/** What the recorder has in place of the draft; a click takes it over, where the form can hold it. */
+function OnRecorder({ field, onTake }: { field: SetupField; onTake: (value: unknown) => void }) {
+  const { on_recorder, unit_on_recorder, value_on_recorder: value } = field;
+  const words = `on recorder ${on_recorder}${unit_on_recorder && on_recorder !== "not set" ? ` ${unit_on_recorder}` : ""}`;
+  if ((value === null || value === undefined) && !field.form.empty) return words;
+  return (
+    <button
+      type="button"
+      className="min-h-6 text-left hover:underline"
+      title="Take this back"
+      aria-label={`${field.label}: take back what is ${words}`}
+      onClick={() => onTake(value ?? null)}
+    >
+      {words}
+    </button>
+  );
+}
+
 function Row({
   field,
   label,
@@ -96,8 +114,7 @@ function Row({
         <Editor field={field} onChange={onChange} />
       </span>
       <span className="border-hair border-t py-1.5 pr-4 pl-2 font-medium font-narrow text-[12.5px] text-action">
-        {field.differs &&
-          `on recorder ${field.on_recorder}${field.unit_on_recorder && field.on_recorder !== "not set" ? ` ${field.unit_on_recorder}` : ""}`}
+        {field.differs && <OnRecorder field={field} onTake={onChange} />}
       </span>
     </div>
   );

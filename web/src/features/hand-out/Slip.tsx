@@ -1,5 +1,6 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Fragment, useEffect, useRef, useState } from "react";
+import { Link } from "react-router";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { useNumber } from "@/features/settings/useSettings";
 import { settingsOf, useKindWords } from "@/kinds/kinds";
@@ -8,6 +9,7 @@ import { refusedEntry } from "@/ui/entry";
 import { clockError, percent } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { PasscodeDialog } from "@/ui/passcode";
+import { ReasonDialog } from "@/ui/reason";
 import { SetupForm } from "./SetupForm";
 import { type Settings, valueAt } from "./setup";
 
@@ -31,6 +33,8 @@ export function Slip({
   const [setClock, setSetClock] = useState(true);
   const passcode = useRef("");
   const [asking, setAsking] = useState<null | "give" | "write">(null);
+  const despite = useRef("");
+  const [holding, setHolding] = useState<string | null>(null);
   const queries = useQueryClient();
   const { say, fail } = useNotices();
   const path = { recorder_id: recorder.id };
@@ -50,6 +54,8 @@ export function Slip({
     if (error instanceof Problem && error.status === 423) {
       if (passcode.current) fail(error);
       setAsking(doing);
+    } else if (error instanceof Problem && error.code === "not-taken-in") {
+      setHolding(error.message);
     } else {
       fail(error);
       queries.invalidateQueries({ queryKey: ["draft"] });
@@ -71,6 +77,7 @@ export function Slip({
             ...body(),
             recorder_id: recorder.id,
             person_id: person.id,
+            despite: despite.current,
             tags: { ...draft.data?.tags, ...typedTags },
           },
         }),
@@ -143,7 +150,7 @@ export function Slip({
             <span className="text-[13px] text-soft">
               {recorder.place}, battery {percent(recorder.battery ?? 0)},{" "}
               {recorder.new_sessions
-                ? `${recorder.new_sessions} sessions not taken in`
+                ? `${recorder.new_sessions} session${recorder.new_sessions > 1 ? "s" : ""} not taken in`
                 : `memory ${percent(recorder.memory_used ?? 0)} used`}
             </span>
           </div>
@@ -165,6 +172,17 @@ export function Slip({
         {recorder.mode === "recording" && (
           <div className="px-4 pb-3">
             <Warn>{recorder.token} is recording. Take that session in first; it cannot be written meanwhile.</Warn>
+          </div>
+        )}
+        {recorder.new_sessions > 0 && (
+          <div className="px-4 pb-3">
+            <Warn>
+              {recorder.new_sessions > 1 ? "Sessions on it were" : "A session on it was"} not taken in.{" "}
+              {recorder.keeps_one && "It keeps one recording: the next start overwrites it. "}
+              <Link to="/take-in" className="text-act underline">
+                Take in first
+              </Link>
+            </Warn>
           </div>
         )}
         <div ref={sheet} className="grid grid-cols-[150px_minmax(0,1fr)_150px]">
@@ -240,6 +258,21 @@ export function Slip({
         </p>
       )}
       {shown.last_worn && <p className="mt-4 text-[13px] text-soft">Last time with this kind: {shown.last_worn}.</p>}
+      {holding !== null && (
+        <ReasonDialog
+          title={`${recorder.token} is not empty`}
+          text={holding}
+          hint="why it goes out all the same"
+          action="Hand out all the same"
+          reasons={["taken in later today", "not needed", "a test"]}
+          onClose={() => setHolding(null)}
+          onReason={(reason) => {
+            setHolding(null);
+            despite.current = reason;
+            give.mutate();
+          }}
+        />
+      )}
       {asking !== null && (
         <PasscodeDialog
           token={recorder.token}

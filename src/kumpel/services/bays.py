@@ -1,0 +1,152 @@
+"""What is on the recorders in reach, and where each of their sessions stands here."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlmodel import Session as Db
+from sqlmodel import col, select
+
+from kumpel.kinds.registry import KINDS
+from kumpel.services.recorders import all_recorders
+from kumpel.services.tags import tags_of
+from kumpel.store.database import without
+from kumpel.store.tables import HandOver, Person, Recorder, Session
+
+Known = dict[tuple[str, str], Session]
+"""Sessions of a recorder that are here, by their name on it and the hash of their content."""
+
+
+@dataclass(frozen=True)
+class Found:
+    """A session on a recorder, and where it stands here: new, arriving, stored, aside, deleted or recording."""
+
+    recorder_session: str
+    start: datetime
+    length_s: float
+    size: int
+    about: str
+    standing: str
+    too_short: bool
+    session_id: int | None
+    received: int
+    trouble: str
+    tags: dict[str, str]
+    may_clear: bool
+
+
+@dataclass(frozen=True)
+class Bay:
+    """A recorder with what is on it and who had it."""
+
+    recorder: Recorder
+    holder: Person | None
+    since: datetime | None
+    tags: dict[str, str]
+    sessions: list[Found]
+
+
+def standing_of(listed: dict[str, Any], known: Session | None) -> str:
+    if not listed["complete"]:
+        return "recording"
+    if known is None:
+        return "new"
+    if known.deleted_at is not None:
+        return "deleted"
+    if known.state == "arriving":
+        return "arriving"
+    return "aside" if known.aside else "stored"
+
+
+def bays(db: Db) -> list[Bay]:
+    """Every recorder in reach with its sessions; the rest is in the recorders' register."""
+    here = [recorder for recorder in all_recorders(db) if recorder.in_reach]
+    known = _known(db, here)
+    tags = tags_of(db, [session.id for mine in known.values() for session in mine.values()])
+    given = _given(db, here)
+    holders = _holders(db, list(given.values()))
+    found = []
+    for recorder in here:
+        slip = given.get(recorder.id or 0)
+        holder = holders.get(slip.person_id) if slip and slip.returned_at is None else None
+        slip_tags = slip.tags if slip and holder else {}
+        sessions = [_found(recorder, listed, known[recorder.serial], tags, slip_tags) for listed in recorder.inventory]
+        found.append(Bay(recorder, holder, slip.given_at if slip and holder else None, slip_tags, sessions))
+    return found
+
+
+def new_count(db: Db) -> int:
+    """How many sessions on recorders in reach were not taken in."""
+    here = [recorder for recorder in all_recorders(db) if recorder.in_reach]
+    known = _known(db, here)
+    return sum(len(_new(recorder, known[recorder.serial])) for recorder in here)
+
+
+def not_taken_in(db: Db, recorders: Sequence[Recorder]) -> dict[str, int]:
+    """How many sessions worth taking in are on each recorder and not here, by serial number."""
+    known = _known(db, recorders)
+    return {
+        each.serial: sum(listed["length_s"] >= _shortest_s(each) for listed in _new(each, known[each.serial]))
+        for each in recorders
+    }
+
+
+def _new(recorder: Recorder, known: Known) -> list[dict[str, Any]]:
+    return [
+        listed
+        for listed in recorder.inventory
+        if standing_of(listed, known.get((listed["id"], listed["sha256"] or ""))) == "new"
+    ]
+
+
+def _known(db: Db, recorders: Sequence[Recorder]) -> dict[str, Known]:
+    """What is here of the recorders, in one question; by serial number."""
+    names = [listed["id"] for recorder in recorders for listed in recorder.inventory]
+    mine = select(Session).where(
+        col(Session.serial).in_([r.serial for r in recorders]), col(Session.recorder_session).in_(names)
+    )
+    found: dict[str, Known] = defaultdict(dict)
+    for session in db.exec(mine.options(*without(Session.head))).all():
+        found[session.serial][session.recorder_session, session.sha256.hex()] = session
+    return found
+
+
+def _given(db: Db, recorders: Sequence[Recorder]) -> dict[int, HandOver]:
+    """The last hand-over of each recorder."""
+    mine = select(HandOver).where(col(HandOver.recorder_id).in_([r.id for r in recorders]))
+    newest = mine.distinct(col(HandOver.recorder_id)).order_by(col(HandOver.recorder_id), col(HandOver.given_at).desc())
+    return {given.recorder_id: given for given in db.exec(newest).all()}
+
+
+def _holders(db: Db, given: Sequence[HandOver]) -> dict[int, Person]:
+    ids = [each.person_id for each in given if each.returned_at is None]
+    return {person.id or 0: person for person in db.exec(select(Person).where(col(Person.id).in_(ids))).all()}
+
+
+def _shortest_s(recorder: Recorder) -> float:
+    return KINDS[recorder.kind].shortest_s if recorder.kind in KINDS else 0.0
+
+
+def _found(
+    recorder: Recorder, listed: dict[str, Any], known: Known, tags: dict[int, dict[str, str]], slip_tags: dict[str, str]
+) -> Found:
+    session = known.get((listed["id"], listed["sha256"] or ""))
+    standing = standing_of(listed, session)
+    return Found(
+        listed["id"],
+        datetime.fromtimestamp(listed["start"], UTC),
+        listed["length_s"],
+        listed["size"],
+        listed["about"],
+        standing,
+        listed["length_s"] < _shortest_s(recorder),
+        session.id if session else None,
+        session.received if session else 0,
+        session.trouble if session else "",
+        (tags.get(session.id or 0) or session.wish.get("tags") if session else None) or slip_tags,
+        standing in ("stored", "aside", "deleted"),
+    )
