@@ -108,6 +108,7 @@ class KeyboardAlone(BrowserTest):
         expect(page.get_by_label("Display")).to_have_value("shown")
         self.main_step("Write and hand out")
         expect(page.get_by_text("N-07 is with Ida B")).to_be_visible()
+        page.get_by_role("heading", name="Which recorder?").wait_for()
         self.step("one setting changed and written")
 
         meter.tell("record", start=time.time() - 28_000, length_s=27_660, seed=11)
