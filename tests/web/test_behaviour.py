@@ -57,6 +57,24 @@ class Keys(BrowserTest):
         expect(page.get_by_label("Find a person")).to_have_value("1234?")
 
 
+class Signing(BrowserTest):
+    watch = "0"
+
+    def test_the_sheet_of_an_address_stands_after_signing_in_there(self) -> None:
+        """What was asked for ahead and refused before the sign-in is asked for again after it."""
+        row = self.session(7200, self.person("Ida Brandvik"))
+        page = self.page
+        page.goto(f"{self.address}/review/{row.id}")
+        page.get_by_label("Sign-in name").wait_for()
+        page.wait_for_load_state("networkidle")
+        page.get_by_label("Sign-in name").fill("officer")
+        page.get_by_label("Password").fill("long enough")
+        page.get_by_label("Password").press("Enter")
+        expect(page.get_by_role("heading", name="Ida Brandvik")).to_be_visible()
+        expect(page.get_by_title("Why this number?").first).to_be_visible()
+        expect(page.get_by_label("Sign-in name")).to_have_count(0)
+
+
 class Locked(BrowserTest):
     def test_a_passcode_is_asked_for_where_something_is_changed(self) -> None:
         fleet = self.launch(
