@@ -77,16 +77,23 @@ class Lookout(threading.Thread):
         self._networks: tuple[str, ...] = ()
         self._addresses: tuple[str, ...] = ()
         self._places: dict[str, _Place] = {}
+        self._wished: tuple[tuple[str, ...], tuple[str, ...]] | None = None
+        """Networks and addresses as they were last read: by the one who goes on, so that no connection more is needed."""
         self._pool = ThreadPoolExecutor(AT_ONCE, "ask")
 
     def run(self) -> None:
         going_on_s = 0.0
+        wished: tuple[tuple[str, ...], tuple[str, ...]] | None = None
         try:
             while not self._ending.wait(STEP_S):
-                if time.monotonic() >= going_on_s:
+                due = time.monotonic() >= going_on_s
+                if due:
                     going_on_s = time.monotonic() + EVERY_S
-                    self._safely("looking into the networks", self._look_where_set)
                     self._pool.submit(self._safely, "going on with take-in", self._go_on)
+                # Interfaces come and go: also without another wish.
+                if self._wished is not None and (due or self._wished != wished):
+                    wished = self._wished
+                    self._safely("looking into the networks", partial(self._look_where_set, *wished))
                 self._take_news()
                 self._ask_due()
         finally:
@@ -98,11 +105,8 @@ class Lookout(threading.Thread):
         self._ending.set()
         self.join(timeout=5)
 
-    def _look_where_set(self) -> None:
+    def _look_where_set(self, networks: tuple[str, ...], places: tuple[str, ...]) -> None:
         """Listen where the settings say and this machine has a part, ask at the addresses; others are out of reach."""
-        with Db(engine(self._url)) as db:
-            networks = tuple(settings.value_of(db, settings.NETWORKS))
-            places = settings.value_of(db, settings.ADDRESSES)
         self._look_at(places)
         addresses = tuple(addresses_within(networks))
         if (networks, addresses) == (self._networks, self._addresses):
@@ -211,7 +215,12 @@ class Lookout(threading.Thread):
             work(db)
 
     def _go_on(self) -> None:
+        self._with(self._read_wishes)
         self._with(lambda db: self._jobs.go_on(db, stopped_too=False))  # a worker may have died at it
+
+    def _read_wishes(self, db: Db) -> None:
+        networks, places = (tuple(settings.value_of(db, w)) for w in (settings.NETWORKS, settings.ADDRESSES))
+        self._wished = (networks, places)
 
     @staticmethod
     def _safely(what: str, work: Callable[[], None]) -> None:
