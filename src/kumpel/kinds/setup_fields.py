@@ -81,10 +81,8 @@ def setting(
     each of its values. `refers`: the value is the name of something else among the settings of the recorder, at this path ("*": of
     each item): `courses.*.name`.
     """
-    about = {"unit": unit, "words": words or {}, "when": when or {}, "unit_by": unit_by, "refers": refers}
-    extra = cast(
-        "dict[str, Any]", {key: value for key, value in about.items() if value or key in ("unit", "words", "when")}
-    )
+    about = {"unit": unit, "words": words, "when": when, "unit_by": unit_by, "refers": refers}
+    extra = cast("dict[str, Any]", {key: value for key, value in about.items() if value})
     if callable(default):
         return Field(default_factory=default, title=label, json_schema_extra=extra, **limits)
     return Field(default, title=label, json_schema_extra=extra, **limits)

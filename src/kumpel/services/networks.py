@@ -18,7 +18,7 @@ class LookedIn:
     recorders are in reach there."""
 
     where: str
-    one: bool
+    is_address: bool
     addresses: list[str]
     in_reach: int
 

@@ -25,9 +25,9 @@ export function twoFingers({ place, span, onSpan }: Picture) {
       if (at.size !== 2) return at.size > 2;
       const { left, width } = place();
       const [from, to] = span();
-      const time = (x: number) => from + ((x - left) / width) * (to - from);
+      const momentUnder = (px: number) => from + ((px - left) / width) * (to - from);
       const [a, b] = sorted();
-      held = b - a >= CLOSEST_PX ? [time(a), time(b)] : null;
+      held = b - a >= CLOSEST_PX ? [momentUnder(a), momentUnder(b)] : null;
       return true;
     },
     move(event: PointerEvent): boolean {

@@ -100,45 +100,36 @@ export function offsetChanges(
     .sort((a, b) => a[0] - b[0]);
 }
 
+interface Recorded {
+  started_at: string;
+  utc_offset_min: number;
+}
+
+/** A moment of a session as people read one, by the offset that its clock has then. */
+function atWall(session: Recorded, changes: [number, number][], atS: number): [iso: string, offsetMin: number] {
+  const offset = changes.findLast(([from]) => atS >= from)?.[1] ?? session.utc_offset_min;
+  return [new Date(new Date(session.started_at).getTime() + atS * 1000).toISOString(), offset];
+}
+
 /** The wall clock of a session, over changes of summer time. */
-export function wallClock(
-  session: { started_at: string; utc_offset_min: number },
-  changes: [number, number][] = [],
-): WallClock {
-  const start = new Date(session.started_at).getTime() / 1000;
-  return (atS, seconds = false) => {
-    const offset = changes.findLast(([from]) => atS >= from)?.[1] ?? session.utc_offset_min;
-    return clock(new Date((start + atS) * 1000).toISOString(), offset, seconds);
-  };
+export function wallClock(session: Recorded, changes: [number, number][] = []): WallClock {
+  return (atS, seconds = false) => clock(...atWall(session, changes, atS), seconds);
 }
 
 /** As `wallClock`, where a session may be longer than a day: from 24 h after the start on, and before it, with the day. */
-export function wallMoment(
-  session: { started_at: string; utc_offset_min: number },
-  changes: [number, number][] = [],
-): WallClock {
+export function wallMoment(session: Recorded, changes: [number, number][] = []): WallClock {
   const at = wallClock(session, changes);
-  const start = new Date(session.started_at).getTime() / 1000;
-  return (atS, seconds = false) => {
-    if (atS >= 0 && atS < 86_400) return at(atS, seconds);
-    const offset = changes.findLast(([from]) => atS >= from)?.[1] ?? session.utc_offset_min;
-    return `${day(new Date((start + atS) * 1000).toISOString(), offset)} ${at(atS, seconds)}`;
-  };
+  return (atS, seconds = false) =>
+    atS >= 0 && atS < 86_400 ? at(atS, seconds) : `${day(...atWall(session, changes, atS))} ${at(atS, seconds)}`;
 }
 
 /** As `wallClock`, for an axis: in a session longer than a day, midnight is the day that begins. */
-export function wallAxis(
-  session: { started_at: string; utc_offset_min: number; length_s: number },
-  changes: [number, number][] = [],
-): WallClock {
+export function wallAxis(session: Recorded & { length_s: number }, changes: [number, number][] = []): WallClock {
   const at = wallClock(session, changes);
-  if (session.length_s < 86_400) return at;
-  const start = new Date(session.started_at).getTime() / 1000;
   return (atS, seconds = false) => {
     const words = at(atS, seconds);
-    if (!/^00:00(:00)?$/.test(words)) return words;
-    const offset = changes.findLast(([from]) => atS >= from)?.[1] ?? session.utc_offset_min;
-    return day(new Date((start + atS) * 1000).toISOString(), offset).replace(/ \d{4}$/, "");
+    if (session.length_s < 86_400 || !/^00:00(:00)?$/.test(words)) return words;
+    return day(...atWall(session, changes, atS)).replace(/ \d{4}$/, "");
   };
 }
 

@@ -37,10 +37,10 @@ class Recorder(Out):
 
 
 class LookedIn(Out):
-    """A network in which recorders are looked for (without `addresses` this machine has no part in it now), or `one` address."""
+    """A network in which recorders are looked for (without `addresses` this machine has no part in it now), or an address."""
 
     where: str
-    one: bool
+    is_address: bool
     addresses: list[str]
     in_reach: int
 

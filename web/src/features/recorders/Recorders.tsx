@@ -81,11 +81,11 @@ function LookedIn() {
   if (!places.data) return null;
   return (
     <section aria-label="Looked in" className="mb-3 flex flex-wrap items-baseline gap-x-5 gap-y-1 text-[13px]">
-      <span className="text-soft">Looked in</span>
+      <span className="text-soft">{places.data.length > 0 ? "Looked in" : "Looked in nowhere"}</span>
       {places.data.map((each) => (
         <span key={each.where}>
           {each.where === "127.0.0.0/8" ? "this machine" : each.where}
-          {each.one ? (
+          {each.is_address ? (
             <span className={each.in_reach > 0 ? "text-soft" : "text-action"}>
               , {each.in_reach > 0 ? "answers" : "does not answer"}
             </span>
