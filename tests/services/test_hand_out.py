@@ -72,6 +72,18 @@ class HandOut(MeterTest):
         self.assertNotIn("despite", deed.after or {})
         self.assertEqual([slip.id for slip, _, _ in hand_out.out_now(self.db)], [again.id])
 
+    def test_a_transfer_that_was_cut_is_not_taken_in(self) -> None:
+        """Half of a session here is none: the recorder still holds the only whole one."""
+        name = self.record(3600)
+        recorder = self.seen()
+        [session_id] = take_in.begin(self.db, [take_in.Wish(recorder.id or 0, name)], self.who, lambda i: None)
+        self.meter.tell("vanish", after_bytes=20_000)
+        take_in.run(database.engine(self.url), session_id)
+        self.meter.tell("come back")
+        self.db.expire_all()
+        with self.assertRaisesRegex(ConflictError, "holds a session that was not taken in"):
+            self.give(self.person("Ida Brandvik"))
+
     def test_one_that_keeps_a_single_recording_says_that_it_would_be_lost(self) -> None:
         self.record(3600)
         recorder = self.seen()

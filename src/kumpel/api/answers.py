@@ -74,7 +74,7 @@ def recorder(db: Db, row: tables.Recorder, new_sessions: int | None = None) -> s
 
 def bay(db: Db, found: bays.Bay) -> schemas.Bay:
     return schemas.Bay(
-        recorder=recorder(db, found.recorder, sum(f.standing == "new" for f in found.sessions)),
+        recorder=recorder(db, found.recorder, found.not_taken_in),
         utc_offset_min=found.recorder.status.get("utc_offset_min", 0),
         tags=found.tags,
         sessions=[schemas.Found.model_validate(s) for s in found.sessions],

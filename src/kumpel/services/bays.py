@@ -20,6 +20,9 @@ from kumpel.store.tables import HandOver, Person, Recorder, Session
 Known = dict[tuple[str, str], Session]
 """Sessions of a recorder that are here, by their name on it and the hash of their content."""
 
+NOT_HERE = ("new", "arriving")
+"""Standings of sessions whose only whole copy is on the recorder: half of one here is none."""
+
 
 @dataclass(frozen=True)
 class Found:
@@ -48,6 +51,11 @@ class Bay:
     since: datetime | None
     tags: dict[str, str]
     sessions: list[Found]
+
+    @property
+    def not_taken_in(self) -> int:
+        """How many sessions worth taking in are not here whole."""
+        return sum(f.standing in NOT_HERE and not f.too_short for f in self.sessions)
 
 
 def standing_of(listed: dict[str, Any], known: Session | None) -> str:
@@ -83,23 +91,25 @@ def new_count(db: Db) -> int:
     """How many sessions on recorders in reach were not taken in."""
     here = [recorder for recorder in all_recorders(db) if recorder.in_reach]
     known = _known(db, here)
-    return sum(len(_new(recorder, known[recorder.serial])) for recorder in here)
+    return sum(len(_standing(recorder, known[recorder.serial], ("new",))) for recorder in here)
 
 
 def not_taken_in(db: Db, recorders: Sequence[Recorder]) -> dict[str, int]:
-    """How many sessions worth taking in are on each recorder and not here, by serial number."""
+    """How many sessions worth taking in are on each recorder and not here whole, by serial number."""
     known = _known(db, recorders)
-    return {
-        each.serial: sum(listed["length_s"] >= _shortest_s(each) for listed in _new(each, known[each.serial]))
-        for each in recorders
-    }
+    found = {}
+    for each in recorders:
+        left = _standing(each, known[each.serial], NOT_HERE)
+        found[each.serial] = sum(listed["length_s"] >= _shortest_s(each) for listed in left)
+    return found
 
 
-def _new(recorder: Recorder, known: Known) -> list[dict[str, Any]]:
+def _standing(recorder: Recorder, known: Known, standings: Sequence[str]) -> list[dict[str, Any]]:
+    """What is listed on a recorder and has one of these standings here."""
     return [
         listed
         for listed in recorder.inventory
-        if standing_of(listed, known.get((listed["id"], listed["sha256"] or ""))) == "new"
+        if standing_of(listed, known.get((listed["id"], listed["sha256"] or ""))) in standings
     ]
 
 
