@@ -258,7 +258,7 @@ def _still_on_it(recorder: Recorder, left: int) -> str:
             f"{recorder.token} keeps one recording and overwrites it at the next start; it holds {many} not taken in. "
             "Take it in first, or it will be lost."
         )
-    return f"{recorder.token} holds {many} not taken in. Take in first, so that nobody's is filed under somebody else."
+    return f"{recorder.token} holds {many} not taken in. Take in first, before the recordings of the next person come on top."
 
 
 def _expected(model: BaseModel, given_at: datetime) -> datetime | None:
