@@ -1,12 +1,25 @@
-"""Runs every test (or those named) and ends with `N passed, N failed`."""
+"""Runs every test side by side in two processes (or those named, in one) and ends with `N passed, N failed`.
+
+Each process has a database server of its own. One takes modules from the front of the list and the other from its
+end, so that the browser's tests run beside the core's and not beside each other.
+"""
 
 from __future__ import annotations
 
+import json
+import os
+import subprocess
 import sys
+import threading
 import unittest
+from collections import deque
 from pathlib import Path
 
 from tests import support
+
+ROOT = Path(__file__).parents[1]
+HEAVY_FIRST = ("web", "api", "services", "link", "reports", "store", "kinds", "standins", "formats", "core")
+DONE = "=== done "
 
 
 class Result(unittest.TextTestResult):
@@ -16,21 +29,108 @@ class Result(unittest.TextTestResult):
         super().addSuccess(test)
         self.passed += 1
 
+    def counts(self) -> tuple[int, int]:
+        return self.passed, len(self.failures) + len(self.errors) + len(self.unexpectedSuccesses)
 
-def main() -> int:
-    loader = unittest.TestLoader()
-    root = Path(__file__).parents[1]
-    names = sys.argv[1:]
-    suite = loader.loadTestsFromNames(names) if names else loader.discover(str(root / "tests"), top_level_dir=str(root))
-    runner = unittest.TextTestRunner(stream=sys.stdout, verbosity=2, resultclass=Result)
+
+def run(suite: unittest.TestSuite) -> tuple[int, int]:
+    result = unittest.TextTestRunner(stream=sys.stdout, verbosity=2, resultclass=Result).run(suite)
+    assert isinstance(result, Result)
+    return result.counts()
+
+
+def named(names: list[str]) -> tuple[int, int]:
     try:
-        result = runner.run(suite)
+        return run(unittest.TestLoader().loadTestsFromNames(names))
     finally:
         support.tear_down()
-    assert isinstance(result, Result)
-    failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-    print(f"{result.passed} passed, {failed} failed", flush=True)
-    return 1 if failed or not result.passed else 0
+
+
+def worker() -> None:
+    """Runs the module on each line of standard input; a line with its counts follows its output."""
+    try:
+        for line in sys.stdin:
+            counts = run(unittest.TestLoader().loadTestsFromNames([line.strip()]))
+            print(DONE + json.dumps(counts), flush=True)
+    finally:
+        support.tear_down()
+
+
+def modules() -> list[str]:
+    found = [".".join(path.relative_to(ROOT).with_suffix("").parts) for path in ROOT.glob("tests/**/test_*.py")]
+
+    def order(name: str) -> tuple[int, str]:
+        folder = name.split(".")[1]
+        return HEAVY_FIRST.index(folder) if folder in HEAVY_FIRST else 2, name
+
+    return sorted(found, key=order)
+
+
+class SideBySide:
+    def __init__(self) -> None:
+        self.waiting = deque(modules())
+        self.passed = self.failed = 0
+        self.lock = threading.Lock()
+
+    def hand(self, number: int) -> None:
+        """Gives modules to one process until none is left; a process that dies is a failure, and another goes on."""
+        process: subprocess.Popen[str] | None = None
+        while True:
+            with self.lock:
+                if not self.waiting:
+                    break
+                name = self.waiting.popleft() if number == 0 else self.waiting.pop()
+            if process is None:
+                process = self.start(number)
+            assert process.stdin and process.stdout
+            process.stdin.write(name + "\n")
+            process.stdin.flush()
+            lines, counts = [], None
+            for line in process.stdout:
+                if line.startswith(DONE):
+                    counts = json.loads(line.removeprefix(DONE))
+                    break
+                lines.append(line)
+            if counts is None:
+                lines.append(f"{name}: its process ended in the middle ({process.wait()})\n")
+                process = None
+            with self.lock:
+                sys.stdout.write("".join(lines))
+                sys.stdout.flush()
+                passed, failed = counts or (0, 1)
+                self.passed, self.failed = self.passed + passed, self.failed + failed
+        if process is not None and process.stdin:
+            process.stdin.close()
+            process.wait()
+
+    @staticmethod
+    def start(number: int) -> subprocess.Popen[str]:
+        return subprocess.Popen(
+            [sys.executable, "-m", "tests", "--worker"],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+            env=os.environ | {"KUMPEL_TEST_WORKER": str(number)},
+        )
+
+    def run(self) -> tuple[int, int]:
+        threads = [threading.Thread(target=self.hand, args=(number,)) for number in range(2)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        return self.passed, self.failed
+
+
+def main() -> int:
+    names = sys.argv[1:]
+    if names == ["--worker"]:
+        worker()
+        return 0
+    passed, failed = named(names) if names else SideBySide().run()
+    print(f"{passed} passed, {failed} failed", flush=True)
+    return 1 if failed or not passed else 0
 
 
 if __name__ == "__main__":

@@ -36,7 +36,7 @@ def cluster() -> Cluster:
     """One cluster for the whole run, its database `kumpel` migrated as the template of all."""
     global _cluster
     if _cluster is None:
-        _cluster = Cluster(ROOT / "var" / "test" / "postgres", durable=False)
+        _cluster = Cluster(ROOT / "var" / "test" / f"postgres{os.environ.get('KUMPEL_TEST_WORKER', '')}", durable=False)
         _cluster.stop()
         shutil.rmtree(_cluster.data, ignore_errors=True)
         url = _cluster.start()

@@ -261,6 +261,17 @@ class Away(BrowserTest):
         page.get_by_label("Conclusion").type(" And kept.")
         expect(page.get_by_text("kept", exact=True)).to_be_visible()
 
+    def test_a_part_of_the_page_that_was_under_way_comes_when_the_server_answers_again(self) -> None:
+        row = self.stored(krec.write_recording(SIGNALS["oximetry"](2).recording), self.person("Emil Farkas"))
+        page = self.sign_in()
+        for part in ("Review-*.js", "PlainSheet-*.js", "Limits-*.js"):
+            page.route(f"**/{part}", lambda route: route.abort(), times=1)
+        page.goto(f"{self.address}/review/{row.id}")
+        expect(page.get_by_role("heading", name="Emil Farkas")).to_be_visible()
+        expect(page.get_by_role("button", name=re.compile("^ODI4")).first).to_be_visible()
+        page.get_by_role("link", name="Limits").click()
+        expect(page.get_by_role("heading", name="Limits")).to_be_visible()
+
     def test_what_one_browser_changes_the_other_shows(self) -> None:
         row = self.session(7200, self.person("Ida Brandvik"))
         first = self.sign_in()

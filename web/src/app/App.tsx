@@ -2,21 +2,22 @@ import { type QueryClient, useQuery, useQueryClient } from "@tanstack/react-quer
 import { lazy, Suspense, useEffect, useState } from "react";
 import { Navigate, Route, Routes } from "react-router";
 import { api, ask, type Schemas, SIGNED_OUT } from "@/api/client";
+import { ahead, fetched } from "@/api/fetched";
 import { Loading, Trouble } from "@/ui/basics";
 import { Boundary } from "./Boundary";
 import { Shell } from "./Shell";
 import { SignIn } from "./SignIn";
 
 const SCREENS = {
-  "hand-out": () => import("@/features/hand-out/HandOut"),
-  "take-in": () => import("@/features/take-in/TakeIn"),
-  review: () => import("@/features/review/Review"),
-  report: () => import("@/features/report/Report"),
-  people: () => import("@/features/people/People"),
-  recorders: () => import("@/features/recorders/Recorders"),
-  sessions: () => import("@/features/sessions/Sessions"),
-  limits: () => import("@/features/limits/Limits"),
-  settings: () => import("@/features/settings/Settings"),
+  "hand-out": fetched(() => import("@/features/hand-out/HandOut")),
+  "take-in": fetched(() => import("@/features/take-in/TakeIn")),
+  review: fetched(() => import("@/features/review/Review")),
+  report: fetched(() => import("@/features/report/Report")),
+  people: fetched(() => import("@/features/people/People")),
+  recorders: fetched(() => import("@/features/recorders/Recorders")),
+  sessions: fetched(() => import("@/features/sessions/Sessions")),
+  limits: fetched(() => import("@/features/limits/Limits")),
+  settings: fetched(() => import("@/features/settings/Settings")),
 };
 const HandOut = lazy(SCREENS["hand-out"]);
 const TakeIn = lazy(SCREENS["take-in"]);
@@ -31,8 +32,8 @@ const Settings = lazy(SCREENS.settings);
 /** The screen in the address is fetched, and what it shows first, while the server is still being asked who is signed in. */
 export function goAhead(queries: QueryClient) {
   const wanted = window.location.pathname.split("/")[1] || "take-in";
-  if (wanted === "review") void SCREENS.review().then((screen) => screen.ahead(queries));
-  else if (wanted in SCREENS) void SCREENS[wanted as keyof typeof SCREENS]();
+  if (wanted === "review") ahead(() => SCREENS.review().then((screen) => screen.ahead(queries)));
+  else if (wanted in SCREENS) ahead(SCREENS[wanted as keyof typeof SCREENS]);
 }
 
 export function App() {

@@ -1,6 +1,7 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
 import { type ComponentType, lazy } from "react";
 import { api, ask } from "@/api/client";
+import { ahead, fetched } from "@/api/fetched";
 import type { KindParts, ReviewSheetProps } from "./sheet";
 
 /** What kinds draw in their own way, found by their folders; everything else is plain. */
@@ -9,7 +10,7 @@ const PARTS = new Map(
   Object.entries(FOUND).map(([path, module]) => [path.split("/")[1] ?? "", module.default] as const),
 );
 
-const loadPlain = () => import("@/sheet/PlainSheet");
+const loadPlain = fetched(() => import("@/sheet/PlainSheet"));
 const Plain = lazy(loadPlain);
 const sheets = new Map<string, ComponentType<ReviewSheetProps>>();
 
@@ -17,13 +18,13 @@ const sheets = new Map<string, ComponentType<ReviewSheetProps>>();
 export function sheetOf(key: string): ComponentType<ReviewSheetProps> {
   const load = PARTS.get(key)?.sheet;
   if (!load) return Plain;
-  const made = sheets.get(key) ?? lazy(load);
+  const made = sheets.get(key) ?? lazy(fetched(load));
   sheets.set(key, made);
   return made;
 }
 
 /** Fetches the sheet of a kind ahead of its first use. */
-export const loadSheet = (key: string): Promise<unknown> => (PARTS.get(key)?.sheet ?? loadPlain)();
+export const loadSheet = (key: string) => ahead(PARTS.get(key)?.sheet ?? loadPlain);
 
 /** What a kind says of its settings in its own way. */
 export const settingsOf = (key: string) => PARTS.get(key)?.settings;

@@ -2,6 +2,7 @@ import { type QueryClient, useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useMemo, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
+import { fetched } from "@/api/fetched";
 import { type Key, useKeys } from "@/app/keys";
 import { newest } from "@/features/limits/rules";
 import { useNumbers } from "@/features/settings/useSettings";
@@ -27,7 +28,7 @@ export function ahead(queries: QueryClient) {
   );
 }
 
-const WhatIf = lazy(() => import("./WhatIf"));
+const WhatIf = lazy(fetched(() => import("./WhatIf")));
 
 function Waiting({ sessions, chosen }: { sessions: Schemas["Session"][]; chosen: number | null }) {
   const navigate = useNavigate();
@@ -264,7 +265,7 @@ export default function Review() {
   const list = waiting.data?.sessions ?? [];
   const kinds = [...new Set(list.map((s) => s.kind))].join(" ");
   useEffect(() => {
-    for (const kind of kinds.split(" ")) void loadSheet(kind);
+    for (const kind of kinds.split(" ")) loadSheet(kind);
   }, [kinds]);
   if (waiting.isError && !waiting.data) return <Trouble error={waiting.error} again={() => waiting.refetch()} />;
   if (!waiting.data && !id) return <Loading what="what waits" />;
