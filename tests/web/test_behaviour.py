@@ -270,7 +270,7 @@ class Away(BrowserTest):
         expect(page.get_by_role("heading", name="Emil Farkas")).to_be_visible()
         expect(page.get_by_role("button", name=re.compile("^ODI4")).first).to_be_visible()
         page.get_by_role("link", name="Limits").click()
-        expect(page.get_by_role("heading", name="Limits")).to_be_visible()
+        expect(page.get_by_role("heading", name="Limits", exact=True)).to_be_visible()
 
     def test_what_one_browser_changes_the_other_shows(self) -> None:
         row = self.session(7200, self.person("Ida Brandvik"))
