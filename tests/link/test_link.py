@@ -185,7 +185,7 @@ class Specification(unittest.TestCase):
         words = re.sub(r"\s+", " ", (ROOT / "docs" / "link-protocol.md").read_text())
         hello = {
             "note": "hello",
-            "with": {"protocol": 1, "serial": "NM-000107", "nonce": bytes(range(16)), "locked": False},
+            "with": {"protocol": 2, "serial": "NM-000107", "nonce": bytes(range(16)), "locked": False},
         }
         header = frames.pack(hello)[:8]
         self.assertIn(header[:4].hex(" "), words)

@@ -17,18 +17,18 @@ def check_text(text: str, longest: int = LONGEST_TEXT, lines: bool = False) -> N
         raise ValueError("a text with control characters")
 
 
-def check_plain(value: object) -> None:
+def check_plain(value: object, most_values: int = MOST_VALUES) -> None:
     """Raises ValueError for anything but maps with texts as names, lists, texts, finite numbers, true, false and null.
 
-    At most 5,000 values, 8 deep, texts of 4,000 characters, numbers up to 2^53.
+    At most `most_values`, 8 deep, texts of 4,000 characters, numbers up to 2^53.
     """
-    left = MOST_VALUES
+    left = most_values
 
     def check(part: object, depth: int) -> None:
         nonlocal left
         left -= 1
         if left < 0:
-            raise ValueError(f"more than {MOST_VALUES} values")
+            raise ValueError(f"more than {most_values} values")
         if depth > DEEPEST:
             raise ValueError(f"nested deeper than {DEEPEST}")
         match part:

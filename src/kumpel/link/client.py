@@ -1,29 +1,33 @@
-"""The server's side of a link: blocking calls over TCP, with clear errors."""
+"""The server's side of a link: blocking calls over TCP or a serial port, with clear errors."""
 
 from __future__ import annotations
 
 import hmac
 import secrets
-import socket
-import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from types import TracebackType
 from typing import Any, Self, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from kumpel.link import frames, messages
+from kumpel.link import abilities, frames, messages
+from kumpel.link.errors import LinkError, RefusedError
 from kumpel.link.messages import (
     Cleared,
     Code,
     Description,
+    EventList,
     Hello,
     ListedSession,
     Piece,
+    RecordedEvent,
     SessionList,
     SetupState,
     Status,
 )
+from kumpel.link.wires import Patience, Wire, open_wire
+
+__all__ = ["LinkError", "RecorderLink", "RefusedError"]
 
 M = TypeVar("M", bound=BaseModel)
 CALL_S = 2.0
@@ -33,22 +37,12 @@ READ_S = 10.0
 SLOWEST_PIECE_S = 300.0
 MOST_NOTES = 1000
 """Notes that may come before an answer; a recorder that sends more is not answering."""
-
-
-class LinkError(Exception):
-    """The link broke or the other side does not keep the protocol. What is stored is safe; call again."""
-
-
-class RefusedError(LinkError):
-    """The recorder answered with an error."""
-
-    def __init__(self, code: str, text: str) -> None:
-        super().__init__(text or code)
-        self.code = code
+PAGE = 500
+FIRMWARE_BLOCK = 65_536
 
 
 class RecorderLink:
-    """An open link to one recorder.
+    """An open link to one recorder; `host` is a serial port when it is a path.
 
     >>> with RecorderLink("127.0.0.1", 40123) as link:   # doctest: +SKIP
     ...     link.status().battery
@@ -58,16 +52,11 @@ class RecorderLink:
     def __init__(self, host: str, port: int, call_s: float = CALL_S) -> None:
         self._next_id = 1
         self._call_s = call_s
-        self._ahead = bytearray()
+        self._wire: Wire = open_wire(host, port, call_s)
         try:
-            self._socket = socket.create_connection((host, port), timeout=call_s)
-        except OSError as error:
-            raise LinkError(f"the recorder at {host}:{port} does not answer") from error
-        try:
-            self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
             self.hello = self._greeting()
         except BaseException:
-            self._socket.close()
+            self._wire.close()
             raise
 
     def __enter__(self) -> Self:
@@ -79,9 +68,14 @@ class RecorderLink:
         self.close()
 
     def close(self) -> None:
-        self._socket.close()
+        self._wire.close()
 
-    # -- calls
+    @property
+    def bytes_per_s(self) -> float | None:
+        """What the wire carries at the most, where that is known."""
+        return self._wire.bytes_per_s
+
+    # -- calls of every recorder
 
     def describe(self) -> Description:
         return self._typed("describe", Description)
@@ -90,13 +84,29 @@ class RecorderLink:
         return self._typed("status", Status)
 
     def sessions(self) -> list[ListedSession]:
-        return self._typed("sessions", SessionList).sessions
+        """All sessions, newest first, however many pages they take."""
+        found: dict[str, ListedSession] = {}
+        more = True
+        after: dict[str, str] = {}
+        while more:
+            page = self._typed("sessions", SessionList, most=PAGE, **after)
+            new = {each.id: each for each in page.sessions if each.id not in found}
+            if len(found) + len(page.sessions) > messages.MOST_SESSIONS or (page.more and not new):
+                raise LinkError(f"answer to “sessions”: pages without end after {len(found)} sessions")
+            found |= new
+            more = page.more
+            after = {"after": page.sessions[-1].id} if page.sessions else {}
+        return list(found.values())
 
     def setup(self) -> SetupState:
         return self._typed("setup", SetupState)
 
-    def write_setup(self, setup: dict[str, Any], slip: dict[str, Any], based_on: int) -> SetupState:
-        return self._typed("write-setup", SetupState, setup=setup, slip=slip, based_on=based_on)
+    def write_setup(
+        self, setup: dict[str, Any], slip: dict[str, Any], based_on: int, names: dict[str, str] | None = None
+    ) -> SetupState:
+        """Write the settings; `names` (None: as they are) only where the recorder can keep them."""
+        kept = {} if names is None else {"names": names}
+        return self._typed("write-setup", SetupState, setup=setup, slip=slip, based_on=based_on, **kept)
 
     def set_clock(self, clock: float, utc_offset_min: int) -> Status:
         return self._typed("set-clock", Status, clock=clock, utc_offset_min=utc_offset_min)
@@ -117,6 +127,9 @@ class RecorderLink:
 
         Raises LinkError when a piece does not join the one before.
         """
+        if self._wire.bytes_per_s is not None:
+            # A second's worth, so that progress is seen and a cut costs little.
+            most = min(most, int(self._wire.bytes_per_s))
         while True:
             piece = self._typed("read", Piece, session=session, offset=offset, most=most)
             if not piece.items:
@@ -125,6 +138,14 @@ class RecorderLink:
                 raise LinkError(f"the recorder sent bytes {piece.offset} to {piece.next}; {offset} was asked for")
             offset = piece.next
             yield piece
+
+    def events(self, session: str) -> Iterator[RecordedEvent]:
+        """The events of a session, apart from its samples."""
+        first, more = 0, True
+        while more:
+            page = self._typed("events", EventList, session=session, first=first, most=PAGE)
+            yield from page.events
+            first, more = first + len(page.events), page.more and bool(page.events)
 
     def unlock(self, passcode: str) -> None:
         """Prove the passcode to the recorder and let the recorder prove it back."""
@@ -136,15 +157,102 @@ class RecorderLink:
         if not isinstance(given, bytes) or not hmac.compare_digest(given, theirs):
             raise LinkError("the recorder could not prove that it knows the passcode: not the recorder it claims to be")
 
-    # -- frames
+    # -- abilities
+
+    def live(self, channels: Sequence[str], every_ms: int) -> abilities.LiveAs:
+        """Ask for live values from now on; `live_values` gives them. No channel ends it."""
+        return self._typed("live", abilities.LiveAs, channels=list(channels), every_ms=every_ms)
+
+    def live_values(self, wait_s: float) -> list[abilities.LiveValue]:
+        """The next pack of live values. LinkError when none comes in time."""
+        patience = Patience(wait_s, wait_s)
+        while True:
+            message = self._receive(patience)
+            if message.get("note") != "live":
+                continue
+            told = message.get("with")
+            try:
+                return abilities.live_values(told.get("records") if isinstance(told, dict) else None)
+            except ValueError as error:
+                raise LinkError(f"live values: {error}") from error
+
+    def capture(self, channel: str, hold_s: float) -> abilities.Captured:
+        return self._typed("capture", abilities.Captured, channel=channel, hold_s=hold_s)
+
+    def calibrations(self) -> list[abilities.Calibration]:
+        return self._typed("calibrations", abilities.CalibrationList).calibrations
+
+    def calibrate(self, channel: str, points: Sequence[tuple[float, float]]) -> list[abilities.Calibration]:
+        """Write the calibration of a channel as (raw, true) points; none takes it away."""
+        listed = [{"raw": float(raw), "true": float(true)} for raw, true in points]
+        return self._typed("calibrate", abilities.CalibrationList, channel=channel, points=listed).calibrations
+
+    def checks(self) -> list[abilities.CheckMade]:
+        return self._typed("checks", abilities.CheckList).checks
+
+    def check(self, check: str, sensor: str, applied: float | None) -> float:
+        """Start a check; the seconds it takes."""
+        return self._typed("check", abilities.CheckBegun, check=check, sensor=sensor, applied=applied).seconds
+
+    def courses(self) -> list[abilities.ListedCourse]:
+        return self._typed("courses", abilities.CourseList).courses
+
+    def course(self, name: str) -> dict[str, Any]:
+        return self._typed("course", abilities.OneCourse, name=name).course
+
+    def write_course(self, course: dict[str, Any]) -> list[abilities.ListedCourse]:
+        return self._typed("write-course", abilities.CourseList, course=course).courses
+
+    def remove_course(self, name: str, sha256: bytes) -> list[abilities.ListedCourse]:
+        return self._typed("remove-course", abilities.CourseList, name=name, sha256=sha256).courses
+
+    def display(self) -> abilities.Display:
+        return self._typed("display", abilities.Display)
+
+    def draw(self, fields: Sequence[str]) -> abilities.Picture:
+        """A page as the recorder itself draws it."""
+        return self._typed("draw", abilities.Picture, fields=list(fields))
+
+    def picture(self) -> abilities.Picture:
+        return self._typed("picture", abilities.Picture)
+
+    def write_picture(self, picture: abilities.Picture) -> abilities.Picture:
+        return self._typed("write-picture", abilities.Picture, **picture.model_dump())
+
+    def firmware(self) -> abilities.Firmware:
+        return self._typed("firmware", abilities.Firmware)
+
+    def send_firmware(self, version: str, image: bytes, sha256: bytes) -> Iterator[abilities.Firmware]:
+        """Send an image, from where it stopped; the state after each block, at last the verified one. Nothing is switched."""
+        state = self._typed("firmware-begin", abilities.Firmware, version=version, size=len(image), sha256=sha256)
+        while state.received < len(image):
+            before = state.received
+            block = image[before : before + FIRMWARE_BLOCK]
+            state = self._typed("firmware-block", abilities.Firmware, offset=before, data=block)
+            if state.received <= before:
+                raise LinkError(f"the recorder did not take the firmware from byte {before} on")
+            yield state
+        yield self._typed("firmware-verify", abilities.Firmware)
+
+    def switch_firmware(self) -> abilities.Firmware:
+        return self._typed("firmware-switch", abilities.Firmware)
+
+    # -- messages
 
     def _greeting(self) -> Hello:
-        message = self._receive(_Patience(self._call_s, self._call_s))
+        patience = Patience(self._call_s, self._call_s)
+        if not self._wire.greets:
+            self._send(0, "hello", {})
+        message = self._receive(patience)
+        while not self._wire.greets and message.get("note") != "hello":
+            message = self._receive(patience)  # left over from a conversation before
         if message.get("note") != "hello":
             raise LinkError("what answers there is no recorder (no hello)")
         hello = self._checked(Hello, message.get("with"), "hello")
-        if hello.protocol != frames.PROTOCOL:
+        if hello.protocol not in frames.SPOKEN:
             raise LinkError(f"the recorder speaks version {hello.protocol} of the link, Kumpel {frames.PROTOCOL}")
+        while not self._wire.greets and message.get("id") != 0:
+            message = self._receive(patience)
         return hello
 
     def _typed(self, call: str, kind: type[M], /, **values: Any) -> M:
@@ -159,14 +267,25 @@ class RecorderLink:
             where = ".".join(str(p) for p in first["loc"]) or "the answer"
             raise LinkError(f"answer to “{call}”: {where}: {first['msg']}") from error
 
+    def _send(self, number: int, call: str, values: dict[str, Any]) -> None:
+        try:
+            self._wire.send(frames.pack({"id": number, "call": call, "with": values}))
+        except OSError as error:
+            raise LinkError("the link to the recorder broke") from error
+
+    def _patience(self, call: str, values: dict[str, Any]) -> Patience:
+        if call == "read":
+            return Patience(READ_S, SLOWEST_PIECE_S)
+        wait_s = self._call_s + float(values.get("hold_s", 0.0))
+        if self._wire.bytes_per_s is not None:
+            wait_s += sum(len(v) for v in values.values() if isinstance(v, bytes)) / self._wire.bytes_per_s
+        return Patience(wait_s, wait_s)
+
     def _call(self, call: str, /, **values: Any) -> dict[str, Any]:
         number = self._next_id
         self._next_id += 1
-        try:
-            self._socket.sendall(frames.pack({"id": number, "call": call, "with": values}))
-        except OSError as error:
-            raise LinkError("the link to the recorder broke") from error
-        patience = _Patience(READ_S, SLOWEST_PIECE_S) if call == "read" else _Patience(self._call_s, self._call_s)
+        self._send(number, call, values)
+        patience = self._patience(call, values)
         for _ in range(MOST_NOTES):
             message = self._receive(patience)
             if "note" in message:
@@ -182,38 +301,12 @@ class RecorderLink:
             return answer
         raise LinkError(f"notes without end in place of an answer to “{call}”")
 
-    def _receive(self, patience: _Patience) -> dict[str, Any]:
+    def _receive(self, patience: Patience) -> dict[str, Any]:
         try:
-            header = self._exactly(frames.HEADER.size, patience)
-            payload = self._exactly(frames.payload_length(header), patience)
-            return frames.unpack(header, payload)
+            return frames.unpack(*self._wire.receive(patience))
         except frames.FrameError as error:
             raise LinkError(f"disturbed link: {error}") from error
         except TimeoutError as error:
             raise LinkError("the recorder stopped answering") from error
         except OSError as error:
             raise LinkError("the link to the recorder broke") from error
-
-    def _exactly(self, count: int, patience: _Patience) -> bytes:
-        while len(self._ahead) < count:
-            self._socket.settimeout(patience.left_s())
-            part = self._socket.recv(262_144)
-            if not part:
-                raise LinkError("the recorder closed the link")
-            self._ahead += part
-        data = bytes(self._ahead[:count])
-        del self._ahead[:count]
-        return data
-
-
-class _Patience:
-    """How long to wait for the next byte: `silence_s` at the most, and not beyond `whole_s` from the beginning."""
-
-    def __init__(self, silence_s: float, whole_s: float) -> None:
-        self._silence_s, self._until = silence_s, time.monotonic() + whole_s
-
-    def left_s(self) -> float:
-        left = min(self._silence_s, self._until - time.monotonic())
-        if left <= 0:
-            raise TimeoutError
-        return left

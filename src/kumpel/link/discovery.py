@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import socket
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -12,6 +11,7 @@ from ipaddress import ip_address
 from zeroconf import IPVersion, ServiceBrowser, ServiceInfo, Zeroconf
 from zeroconf import ServiceStateChange as Change
 
+from kumpel.link.frames import PROTOCOL
 from kumpel.link.messages import SERVICE_TYPE
 from kumpel.link.networks import THIS_MACHINE, is_within
 
@@ -44,15 +44,16 @@ def open_mdns(addresses: Sequence[str] = LOOPBACK) -> Zeroconf:
     return Zeroconf(interfaces=list(addresses), ip_version=kinds.pop() if len(kinds) == 1 else IPVersion.All)
 
 
-def service_info(serial: str, kind: str, port: int) -> ServiceInfo:
-    """What a recorder announces: instance name = serial number (and scope), TXT = protocol version, kind, serial, scope."""
+def service_info(serial: str, kind: str, port: int, hosts: Sequence[str] = LOOPBACK) -> ServiceInfo:
+    """What a recorder at these addresses announces: instance name = serial number (and scope), TXT = protocol version, kind,
+    serial, scope."""
     within = scope()
     instance = f"{serial} {within}".strip()
-    properties = {"proto": "1", "kind": kind, "serial": serial} | ({"scope": within} if within else {})
+    properties = {"proto": str(PROTOCOL), "kind": kind, "serial": serial} | ({"scope": within} if within else {})
     return ServiceInfo(
         SERVICE_TYPE,
         f"{instance}.{SERVICE_TYPE}",
-        addresses=[socket.inet_aton("127.0.0.1")],
+        addresses=[ip_address(host).packed for host in hosts],
         port=port,
         properties=properties,
         server=f"{instance.lower().replace(' ', '-')}.local.",

@@ -8,7 +8,11 @@ from typing import Any, Final
 
 import cbor2
 
-PROTOCOL: Final = 1
+PROTOCOL: Final = 2
+SPOKEN: Final = (1, 2)
+"""Versions that a client understands."""
+MARKER: Final = bytes.fromhex("a56b706c")
+"""Stands before each frame on a serial port."""
 HEADER: Final = struct.Struct(">II")
 MAX_PAYLOAD: Final = 2 * 1024 * 1024
 
@@ -57,3 +61,38 @@ def unpack(header: bytes, payload: bytes) -> dict[str, Any]:
     if not isinstance(message, dict):
         raise FrameError("a frame that is no map")
     return message
+
+
+class Hunt:
+    """Finds frames in the bytes of a serial port, whatever stands between them."""
+
+    def __init__(self) -> None:
+        self._bytes = bytearray()
+
+    def feed(self, part: bytes) -> None:
+        self._bytes += part
+
+    def next_frame(self) -> tuple[bytes, bytes] | None:
+        """Header and payload of the next whole frame with a right CRC, or None as long as there is none."""
+        while (start := self._bytes.find(MARKER)) >= 0:
+            del self._bytes[:start]
+            header = bytes(self._bytes[len(MARKER) : len(MARKER) + HEADER.size])
+            if len(header) < HEADER.size:
+                return None
+            length, crc = HEADER.unpack(header)
+            first = len(MARKER) + HEADER.size
+            if 0 < length <= MAX_PAYLOAD:
+                if len(self._bytes) < first + length:
+                    return None
+                payload = bytes(self._bytes[first : first + length])
+                if zlib.crc32(payload) == crc:
+                    del self._bytes[: first + length]
+                    return header, payload
+            self.give_up()
+        # The end may be the beginning of a marker.
+        del self._bytes[: max(len(self._bytes) - len(MARKER) + 1, 0)]
+        return None
+
+    def give_up(self) -> None:
+        """The start that was found is none: look on behind its first byte."""
+        del self._bytes[:1]

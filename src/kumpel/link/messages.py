@@ -29,19 +29,22 @@ def _plain(value: dict[str, Any]) -> dict[str, Any]:
 
 Name = Annotated[str, AfterValidator(_clean)]
 Plain = Annotated[dict[str, Any], AfterValidator(_plain)]
+StoredName = Annotated[str, AfterValidator(_clean), Field(max_length=40)]
 Moment = Annotated[float, Field(ge=0, le=LATEST, allow_inf_nan=False)]
 
 
 class Code:
-    """Error codes of version 1."""
+    """Error codes (docs/link-protocol.md, 6)."""
 
     BAD_REQUEST: Final = "bad-request"
     UNKNOWN_CALL: Final = "unknown-call"
     LOCKED: Final = "locked"
     WRONG_PASSCODE: Final = "wrong-passcode"
+    WRONG_MODE: Final = "wrong-mode"
     NOT_FOUND: Final = "not-found"
     STALE_SETUP: Final = "stale-setup"
     BAD_SETUP: Final = "bad-setup"
+    BAD_VALUE: Final = "bad-value"
     RECORDING: Final = "recording"
     NOT_RECORDING: Final = "not-recording"
     HASH_MISMATCH: Final = "hash-mismatch"
@@ -55,6 +58,22 @@ class Message(BaseModel):
     model_config = ConfigDict(frozen=True, strict=True)
 
 
+class Mode:
+    """What a recorder is doing (docs/link-protocol.md, 7)."""
+
+    READY: Final = "ready"
+    RECORDING: Final = "recording"
+    TRANSFER_OFF: Final = "transfer-off"
+    WARMING_UP: Final = "warming-up"
+    POWER_SAVE: Final = "power-save"
+    CHECKING: Final = "checking"
+    UPDATING: Final = "updating"
+
+
+SHUT: Final = (Mode.TRANSFER_OFF, Mode.WARMING_UP, Mode.POWER_SAVE, Mode.UPDATING)
+"""Modes in which a recorder answers `describe` and `status` only."""
+
+
 class Hello(Message):
     """First frame of the recorder on every connection."""
 
@@ -62,6 +81,15 @@ class Hello(Message):
     serial: Name = Field(min_length=1, max_length=64)
     nonce: bytes = Field(min_length=16, max_length=16)
     locked: bool
+
+
+class MeasuredChannel(Message):
+    """A quantity that a recorder measures, and how often in a second at the most."""
+
+    key: Name = Field(min_length=1, max_length=40)
+    name: Name = Field(max_length=80)
+    unit: Name = Field(max_length=20)
+    most_hz: float = Field(default=1.0, gt=0, le=100_000, allow_inf_nan=False)
 
 
 class Description(Message):
@@ -72,6 +100,16 @@ class Description(Message):
     model: Name = Field(default="", max_length=80)
     firmware: Name = Field(default="", max_length=40)
     keeps_one: bool = False
+    can: list[Name] = Field(default_factory=list, max_length=32)
+    channels: list[MeasuredChannel] = Field(default_factory=list, max_length=64)
+
+
+class LinkState(Message):
+    """How a recorder is connected, as far as it can tell; quality as a share (0..1)."""
+
+    over: Name = Field(default="", max_length=20)
+    quality: float | None = Field(default=None, ge=0, le=1, allow_inf_nan=False)
+    bytes_per_s: float | None = Field(default=None, gt=0, le=1e10, allow_inf_nan=False)
 
 
 class Status(Message):
@@ -82,7 +120,10 @@ class Status(Message):
     battery: float = Field(ge=0, le=1, allow_inf_nan=False)
     memory_used: float = Field(ge=0, le=1, allow_inf_nan=False)
     mode: Name = Field(max_length=40)
+    mode_left_s: float | None = Field(default=None, ge=0, le=86_400, allow_inf_nan=False)
+    press: Name = Field(default="", max_length=200)
     place: Name = Field(default="", max_length=80)
+    link: LinkState = Field(default_factory=LinkState)
 
 
 class ListedSession(Message):
@@ -97,6 +138,21 @@ class ListedSession(Message):
 
 class SessionList(Message):
     sessions: list[ListedSession] = Field(max_length=MOST_SESSIONS)
+    more: bool = False
+
+
+class RecordedEvent(Message):
+    """An event of a session; `data` as in the recording file."""
+
+    at_s: float = Field(ge=0, le=LONGEST_S, allow_inf_nan=False)
+    code: Name = Field(max_length=80)
+    text: Name = Field(default="", max_length=400)
+    data: Plain = Field(default_factory=dict)
+
+
+class EventList(Message):
+    events: list[RecordedEvent] = Field(max_length=500)
+    more: bool = False
 
 
 class Piece(Message):
@@ -111,6 +167,8 @@ class SetupState(Message):
     revision: int = Field(ge=0, le=2**31 - 1)
     setup: Plain
     slip: Plain = Field(default_factory=dict)
+    names: dict[Name, StoredName] = Field(default_factory=dict, max_length=16)
+    names_withheld: bool = False
 
 
 class Cleared(Message):
