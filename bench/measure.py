@@ -26,7 +26,7 @@ from kumpel.reports import pages
 from kumpel.reports.document import Document
 from kumpel.services import figures, paper, recordings, reports, take_in
 from kumpel.services.arrival import Arrival
-from kumpel.standins import noise_meter
+from kumpel.standins.devices import noise
 from kumpel.store import database
 from kumpel.store.tables import Session
 
@@ -51,11 +51,11 @@ def shift(seed: int, session: str) -> bytes:
         "start": 1_795_000_000.0,
         "utc_offset_min": 60,
         "length_s": 28_800,
-        "setup": noise_meter.FACTORY_SETUP,
+        "setup": noise.FACTORY_SETUP,
         "slip": {},
         "recorder": {"serial": "NM-BENCH", "name": "n", "token": "N", "model": "m", "firmware": "1"},
     }
-    return noise_meter.make_file(head, {"seed": seed})
+    return noise.make_file(head, {"seed": seed})
 
 
 def large(megabytes: int) -> bytes:

@@ -18,11 +18,11 @@ from sqlmodel import Session as Db
 
 from kumpel.config import ROOT
 from kumpel.core.recording import Event
-from kumpel.demo.fleet import Fleet, Meter, Running
+from kumpel.demo.fleet import Fleet, Running, StandIn
 from kumpel.formats import krec
 from kumpel.link.discovery import Announcement
 from kumpel.services import accounts, figures, hand_out, limits, people, recorders, take_in
-from kumpel.standins import noise_meter
+from kumpel.standins.devices import noise
 from kumpel.store import database
 from kumpel.store.cluster import Cluster, free_port
 from kumpel.store.tables import Account, HandOver, Person, Recorder, Session
@@ -111,7 +111,9 @@ class MeterTest(DatabaseTest):
         self.addCleanup(shutil.rmtree, self.folder, ignore_errors=True)
         self.fleet = Fleet(self.folder, self.time_factor)
         self.addCleanup(self.fleet.stop)
-        self.fleet.launch((Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False, **self.meter_options),), False)
+        self.fleet.launch(
+            (StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False, **self.meter_options),), False
+        )
 
     @property
     def meter(self) -> Running:
@@ -147,11 +149,11 @@ def recording_file(length_s: int = 27_660, session: str = "S-1", serial: str = "
         "start": wish.pop("start", 1_795_000_000.0),
         "utc_offset_min": wish.pop("utc_offset_min", 60),
         "length_s": length_s,
-        "setup": wish.pop("setup", noise_meter.FACTORY_SETUP),
+        "setup": wish.pop("setup", noise.FACTORY_SETUP),
         "slip": {},
         "recorder": {"serial": serial, "name": "Noise meter", "token": "N-99", "model": "NM-1", "firmware": "1"},
     }
-    return noise_meter.make_file(head, {"seed": 4} | wish)
+    return noise.make_file(head, {"seed": 4} | wish)
 
 
 def small_file(values: Any, events: tuple[Event, ...] = (), **head: Any) -> bytes:
@@ -222,7 +224,7 @@ class ServerTest(DatabaseTest):
         self.assertEqual(answer.status_code, 200, answer.text)
         return client
 
-    def launch(self, *meters: Meter, time_factor: float = 7200.0) -> Fleet:
+    def launch(self, *meters: StandIn, time_factor: float = 7200.0) -> Fleet:
         """Simulated meters that announce themselves to this test's server only."""
         os.environ["KUMPEL_SCOPE"] = SCOPE
         folder = Path(tempfile.mkdtemp(prefix="kumpel-fleet-"))

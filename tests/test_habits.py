@@ -20,7 +20,7 @@ MAY: dict[str, set[str]] = {
     "store": {"core", "formats"},
     "services": {"store", "link", "kinds", "reports", "formats", "core"},
     "api": {"services", "store", "kinds", "core", "config"},
-    "standins": {"link", "formats", "core"},
+    "standins": {"link", "formats"},
     "demo": {"services", "store", "link", "kinds", "standins", "serve", "config"},
 }
 
@@ -34,6 +34,18 @@ class Imports(unittest.TestCase):
                 for target in self.targets(path):
                     with self.subTest(file=str(path.relative_to(SOURCE)), imports=target):
                         self.assertIn(target, allowed | {room})
+
+    def test_stand_ins_know_the_protocol_and_the_file_alone(self) -> None:
+        """What a stand-in makes is checked by the core: it must not be made by it."""
+        for path in (SOURCE / "standins").rglob("*.py"):
+            for node in ast.walk(ast.parse(path.read_text())):
+                names = [node.module or ""] if isinstance(node, ast.ImportFrom) else []
+                names += [a.name for a in node.names] if isinstance(node, ast.Import) else []
+                for name in names:
+                    if name.startswith("kumpel") and not name.startswith(("kumpel.link", "kumpel.standins")):
+                        with self.subTest(file=path.name):
+                            self.assertIn(f"{name}.", ("kumpel.formats.krec.", "kumpel.formats."))
+                            self.assertTrue(name != "kumpel.formats" or [a.name for a in node.names] == ["krec"])
 
     def test_every_room_is_listed(self) -> None:
         self.assertEqual({p.name for p in SOURCE.iterdir() if p.is_dir() and p.name != "__pycache__"}, set(MAY))

@@ -7,7 +7,7 @@ import time
 
 import httpx
 
-from kumpel.demo.fleet import Meter
+from kumpel.demo.fleet import StandIn
 from tests import support
 from tests.support import ServerTest, recording_file
 
@@ -163,7 +163,7 @@ class Faults(ServerTest):
     """The server with real recorders beside it, and things going wrong."""
 
     def ready(self, client: httpx.Client, length_s: int = 28_800) -> tuple[support.Running, dict[str, object]]:
-        fleet = self.launch(Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        fleet = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
         meter = fleet.running["N-07"]
         meter.tell("record", start=time.time() - length_s - 60, length_s=length_s, seed=5)
         self.eventually(lambda: any(b["sessions"] for b in client.get("/api/take-in").json()))

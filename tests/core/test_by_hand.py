@@ -16,8 +16,9 @@ from kumpel.core.vehicle.branches import outline_of
 from kumpel.core.vehicle.courses import Gate
 from kumpel.standins.jaw_muscle_signal import Night, usual_groups
 from kumpel.standins.jaw_muscle_signal import make as make_night
-from kumpel.standins.vehicle_signal import course_of, loop
+from kumpel.standins.vehicle_signal import loop
 from tests.core import test_dust, test_oximetry, test_rescue, test_training
+from tests.core.driven import course_of
 from tests.kinds.test_all_kinds import assess
 
 

@@ -15,7 +15,8 @@ from kumpel.core.vehicle.courses import Course, Gate, course_data, course_from, 
 from kumpel.core.vehicle.laps import Lap, Path, bests, crossings, laps_from_beacons, laps_on, path_of, slow_laps
 from kumpel.kinds.limit_sets import shipped
 from kumpel.standins import vehicle_signal
-from kumpel.standins.vehicle_signal import CAR, YARD, Drive, course_of, loop, make, ramp
+from kumpel.standins.vehicle_signal import CAR, YARD, Drive, loop, make, ramp
+from tests.core.driven import course_of
 
 [LIMITS] = shipped("kumpel.kinds.vehicle")
 PLANE = Plane(47.6, 13.8)

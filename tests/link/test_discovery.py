@@ -45,7 +45,7 @@ class Discovery(unittest.TestCase):
             command = [
                 sys.executable,
                 "-m",
-                "kumpel.standins.noise_meter",
+                "kumpel.standins.devices.noise",
                 "--folder",
                 str(Path(folder)),
                 "--serial",

@@ -10,10 +10,11 @@ import zlib
 from typing import Any, ClassVar
 
 from kumpel.config import ROOT
+from kumpel.demo.fleet import Fleet, StandIn
 from kumpel.formats import krec
 from kumpel.link import frames, messages
 from kumpel.link.client import LinkError, RecorderLink, RefusedError
-from kumpel.standins.recorder import Recorder
+from kumpel.standins.calls import Calls
 from tests.support import MeterTest
 
 
@@ -66,10 +67,10 @@ class Link(MeterTest):
         name = self.record(3600)
         link = self.open()
         link.write_setup({"name": "kept"}, {}, link.setup().revision)
-        self.meter.stop()
-        from kumpel.demo.fleet import Meter
-
-        self.fleet.launch((Meter("N-07", "NM-000107", "Noise meter 7"),), False)
+        self.fleet.stop()
+        self.fleet = Fleet(self.folder)
+        self.addCleanup(self.fleet.stop)
+        self.fleet.launch((StandIn("N-07", "NM-000107", "Noise meter 7"),), False)
         again = self.open()
         self.assertEqual(again.setup().setup, {"name": "kept"})
         self.assertEqual([s.id for s in again.sessions()], [name])
@@ -196,6 +197,6 @@ class Specification(unittest.TestCase):
     def test_every_call_and_error_code_is_described(self) -> None:
         words = (ROOT / "docs" / "link-protocol.md").read_text()
         codes = [v for k, v in vars(messages.Code).items() if k.isupper()]
-        calls = [n.removeprefix("call_").replace("_", "-") for n in vars(Recorder) if n.startswith("call_")]
+        calls = [n.removeprefix("call_").replace("_", "-") for n in dir(Calls) if n.startswith("call_")]
         for name in (*codes, *calls):
             self.assertIn(f"`{name}`", words)

@@ -9,7 +9,7 @@ from unittest import mock
 from sqlalchemy import text
 from sqlmodel import select
 
-from kumpel.demo.fleet import Meter
+from kumpel.demo.fleet import StandIn
 from kumpel.link.discovery import Announcement
 from kumpel.services import deeds, networks, recorders, settings, take_in
 from kumpel.services.deeds import Whom
@@ -93,7 +93,7 @@ class Watching(MeterTest):
     def test_a_recorder_on_a_new_port_is_the_same_recorder(self) -> None:
         first = self.hear(self.meter.link)
         self.meter.stop()
-        self.fleet.launch((Meter("N-07", "NM-000107", "Noise meter 7"),), False)
+        self.fleet.launch((StandIn("N-07", "NM-000107", "Noise meter 7"),), False)
         again = self.hear(self.meter.link)
         self.assertEqual((again.id, again.port, again.in_reach), (first.id, self.meter.link, True))
 
@@ -166,7 +166,7 @@ class Networks(Looking):
         aside.start()
         self.addCleanup(aside.stop)
         self.fleet.stop()
-        self.fleet.launch((Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False),))
+        self.fleet.launch((StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False),))
         lookout = Lookout(self.url, jobs)
         self.addCleanup(lookout.stop)
         lookout.start()

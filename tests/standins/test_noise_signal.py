@@ -5,7 +5,8 @@ import unittest
 import numpy as np
 
 from kumpel.core.noise import levels
-from kumpel.standins import noise_meter, noise_signal
+from kumpel.standins import noise_signal
+from kumpel.standins.devices import noise
 from kumpel.standins.noise_signal import Segment, Shift
 from tests.support import recording_file
 
@@ -87,7 +88,7 @@ class Files(unittest.TestCase):
         self.assertEqual(found.length_s, 9)
 
     def test_channels_follow_the_setup(self) -> None:
-        setup = {"weightings": [noise_meter.FACTORY_SETUP["weightings"][0] | {"frequency": "Z"}]}
-        heads = noise_meter.channel_heads(setup)
+        setup = {"weightings": [noise.FACTORY_SETUP["weightings"][0] | {"frequency": "Z"}]}
+        heads = noise.channel_heads(setup)
         self.assertEqual([h.key for h in heads], ["leq.1", "max.1", "peak", "motion", "overload"])
         self.assertEqual(heads[0].unit, "dB")

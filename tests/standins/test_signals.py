@@ -18,7 +18,8 @@ from kumpel.standins import (
 from kumpel.standins.heart_signal import Heart, beat_times, lead
 from kumpel.standins.jaw_muscle_signal import Burst, Group, Night
 from kumpel.standins.signals import SIGNALS
-from kumpel.standins.vehicle_signal import CAR, KART, Drive, G, course_of, loop, ramp
+from kumpel.standins.vehicle_signal import CAR, KART, Drive, G, loop, ramp
+from tests.core.driven import course_of
 
 
 class Seeds(unittest.TestCase):

@@ -6,7 +6,7 @@ from dataclasses import replace
 from playwright.sync_api import expect
 from sqlalchemy import text
 
-from kumpel.demo.fleet import Meter
+from kumpel.demo.fleet import StandIn
 from kumpel.formats import krec
 from kumpel.link.client import RecorderLink
 from kumpel.services import figures, sessions
@@ -78,7 +78,7 @@ class Signing(BrowserTest):
 class Locked(BrowserTest):
     def test_a_passcode_is_asked_for_where_something_is_changed(self) -> None:
         fleet = self.launch(
-            Meter("N-06", "NM-000106", "Noise meter 6", passcode="2718", auto_start=False), time_factor=600
+            StandIn("N-06", "NM-000106", "Noise meter 6", passcode="2718", auto_start=False), time_factor=600
         )
         self.person("Ida Brandvik")
         page = self.sign_in()

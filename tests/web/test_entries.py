@@ -11,7 +11,7 @@ from sqlalchemy import text
 from sqlmodel import col, select
 
 from kumpel.core.recording import Channel, Event, Recording
-from kumpel.demo.fleet import Fleet, Meter
+from kumpel.demo.fleet import Fleet, StandIn
 from kumpel.formats import krec
 from kumpel.link.client import RecorderLink
 from kumpel.services import conclusions, decisions, hand_out, people, recordings
@@ -172,7 +172,7 @@ class Entries(BrowserTest):
 
 class Writing(BrowserTest):
     def test_what_is_written_is_what_the_slip_shows(self) -> None:
-        fleet = self.launch(Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        fleet = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
         self.person("Ida Brandvik")
         page = self.sign_in()
         page.goto(f"{self.address}/hand-out")
@@ -194,7 +194,7 @@ class Writing(BrowserTest):
         self.assertEqual(self.on_recorder(fleet, "keypad_lock"), True)
 
     def test_what_differs_is_taken_back_by_a_click(self) -> None:
-        self.launch(Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
         self.person("Ida Brandvik")
         page = self.sign_in()
         page.goto(f"{self.address}/hand-out")
@@ -212,7 +212,7 @@ class Writing(BrowserTest):
         expect(page.get_by_text("Nothing differs from what is on the recorder")).to_be_visible()
 
     def test_one_with_a_session_on_it_is_not_given_away_silently(self) -> None:
-        fleet = self.launch(Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        fleet = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
         fleet.running["N-07"].tell("record", start=time.time() - 4000, length_s=3600)
         self.person("Ida Brandvik")
         page = self.sign_in()

@@ -7,7 +7,7 @@ import time
 from playwright.sync_api import expect
 from sqlmodel import select
 
-from kumpel.demo.fleet import Meter
+from kumpel.demo.fleet import StandIn
 from kumpel.services import decisions
 from kumpel.store.tables import Recorder, Session
 from tests.web.browser import BrowserTest
@@ -52,7 +52,7 @@ class KeyboardAlone(BrowserTest):
         self.presses.append((words, self.count))
 
     def test_what_was_typed_and_not_left_yet_is_written_too(self) -> None:
-        fleet = self.launch(Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        fleet = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
         meter = fleet.running["N-07"]
         person = self.person("Ida Brandvik")
         self.sign_in()
@@ -65,7 +65,7 @@ class KeyboardAlone(BrowserTest):
         self.assertEqual(json.loads((meter.folder / "state.json").read_text())["setup"]["run_length_min"], 240)
 
     def test_what_is_not_understood_is_not_passed_over(self) -> None:
-        self.launch(Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
         person = self.person("Ida Brandvik")
         self.sign_in()
         recorder = self.db.exec(select(Recorder)).one()
@@ -75,7 +75,7 @@ class KeyboardAlone(BrowserTest):
         expect(self.page.get_by_text("Nothing was written")).to_be_visible()
 
     def test_from_sign_in_to_the_page_in_few_presses(self) -> None:
-        fleet = self.launch(Meter("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        fleet = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
         meter = fleet.running["N-07"]
         page = self.page
         page.goto(self.address)

@@ -17,7 +17,7 @@ from kumpel.kinds.noise import NoiseSetup
 from kumpel.kinds.registry import KINDS
 from kumpel.services import accounts, conclusions, figures, reports, settings, take_in
 from kumpel.services.people import create_person
-from kumpel.standins.noise_meter import FACTORY_SETUP, make_file
+from kumpel.standins.devices.noise import FACTORY_SETUP, make_file
 from kumpel.store.tables import HandOver, Person, Recorder, Session, Setup, now
 
 LOGIN, PASSWORD, OFFICER = "officer", "tarnfels-demo", "Runa Halvorsen"

@@ -12,7 +12,7 @@ from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.config import ROOT
-from kumpel.demo.fleet import Fleet, Meter
+from kumpel.demo.fleet import Fleet, StandIn
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.kinds.registry import KINDS
 from kumpel.link.discovery import Announcement
@@ -38,7 +38,7 @@ from kumpel.store.cluster import Cluster
 from kumpel.store.tables import Session
 
 FOLDER = ROOT / "var" / "once"
-METER = Meter("N-07", "NM-000107", "Noise meter 7", clock_error_s=-250.0, auto_start=False)
+METER = StandIn("N-07", "NM-000107", "Noise meter 7", clock_error_s=-250.0, auto_start=False)
 
 
 def run_once(out: Path) -> int:

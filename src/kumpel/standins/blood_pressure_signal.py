@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kumpel.core.recording import Event, Recording
+from kumpel.formats.krec import Event, Recording
 from kumpel.standins.made import Made, channel
 
 NOON = 1_795_089_600.0
@@ -35,6 +35,10 @@ class Day:
     utc_offset_min: int = 60
     start: float = NOON
     offset_changes: tuple[tuple[float, int], ...] = ()
+    night: tuple[tuple[float, float], ...] | None = None
+    """When readings come at the interval of the night: as set, or when the wearer sleeps."""
+    quiet: tuple[tuple[float, float], ...] = ()
+    """Stretches without a reading."""
 
 
 def usual_day(seed: int) -> Day:
@@ -63,9 +67,11 @@ def _sleeping(day: Day, at: np.ndarray) -> np.ndarray:
 
 def _times(day: Day) -> list[float]:
     times, at = [], 0.0
+    night = day.asleep if day.night is None else day.night
     while at < day.length_s:
-        times.append(at)
-        asleep = any(a <= at < b for a, b in day.asleep)
+        if not any(a <= at < b for a, b in day.quiet):
+            times.append(at)
+        asleep = any(a <= at < b for a, b in night)
         at += 60 * (day.interval_asleep_min if asleep else day.interval_awake_min)
     return times
 

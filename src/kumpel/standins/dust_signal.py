@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kumpel.core.recording import Event, Recording
+from kumpel.formats.krec import Event, Recording
 from kumpel.standins.made import START, Made, channel
 
 

@@ -7,9 +7,8 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import butter, sosfilt
 
-from kumpel.core.recording import Recording
+from kumpel.formats.krec import Recording
 from kumpel.standins.heart_signal import Heart, beat_times, lead
 from kumpel.standins.made import Made, channel
 
@@ -107,11 +106,19 @@ def _inside(at: Floats, spans: tuple[tuple[float, float], ...]) -> NDArray[np.bo
     return flags
 
 
+def _band_passed(values: Floats, low_hz: float, high_hz: float, interval_s: float) -> Floats:
+    # Imported where it is needed: it takes longer than everything else that a dock of other recorders starts with.
+    from scipy.signal import butter, sosfilt
+
+    sos = butter(2, [low_hz, high_hz], "bandpass", fs=1 / interval_s, output="sos")
+    found: Floats = sosfilt(sos, values)
+    return found
+
+
 def _muscle(night: Night, side: str, at: Floats, rng: np.random.Generator) -> Floats:
     """Band-limited noise: quiet, and louder in clenches and bursts."""
     n, dt = len(at), night.interval_s
-    sos = butter(2, [25, min(300, 0.45 / dt)], "bandpass", fs=1 / dt, output="sos")
-    noise = sosfilt(sos, rng.normal(0, 1, n))
+    noise = _band_passed(rng.normal(0, 1, n), 25, min(300, 0.45 / dt), dt)
     noise /= noise.std() if n > 1 else 1.0
     level = np.full(n, night.quiet_uv)
     for k in range(night.clenches):
@@ -175,9 +182,7 @@ def make(night: Night) -> Made:
     ecg += night.wander_mv * np.sin(2 * np.pi * 0.23 * at) + night.mains_mv * np.sin(2 * np.pi * 50 * at + 1.0)
     for a, b in night.movements_s:
         where = _inside(at, ((a, b),))
-        ecg[where] += 2.0 * sosfilt(
-            butter(2, [1, 12], "bandpass", fs=1 / night.interval_s, output="sos"), rng.normal(0, 4, int(where.sum()))
-        )
+        ecg[where] += 2.0 * _band_passed(rng.normal(0, 4, int(where.sum())), 1, 12, night.interval_s)
     _spoil(ecg, at, night, "heart", 5.0, rng)
     channels["ecg"] = channel("ecg", "ECG", "mV", night.interval_s, ecg)
     setup = {"threshold_percent": 10, "hysteresis_percent": 20, "run_length_min": night.length_s / 60}

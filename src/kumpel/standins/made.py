@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kumpel.core.recording import Channel, Recording
 from kumpel.formats import krec
+from kumpel.formats.krec import Channel, Recording
 
 START = 1_795_068_000.0
 """2026-11-19 06:00:00 UTC: made-up recordings begin then unless told otherwise."""

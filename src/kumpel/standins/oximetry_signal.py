@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kumpel.core.recording import Recording
+from kumpel.formats.krec import Recording
 from kumpel.standins.made import Made, channel
 
 EVENING = 1_795_125_600.0

@@ -1,4 +1,4 @@
-"""A recorder in software: memory and settings on disk, a clock with an error, a battery, the link, faults on command.
+"""A recorder in software: its clock and its error, its modes, recording by its setup.
 
 It shares nothing with the server but the protocol library (frames, messages, recording file).
 """
@@ -6,66 +6,52 @@ It shares nothing with the server but the protocol library (frames, messages, re
 from __future__ import annotations
 
 import asyncio
-import contextlib
-import hashlib
-import hmac
-import json
-import os
-import secrets
 import time
-from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import Any
 
-from zeroconf import Zeroconf
+from kumpel.link.messages import SHUT, Code, Mode
+from kumpel.standins.device import Began, Device, Recorded
+from kumpel.standins.memory import Memory
 
-from kumpel.formats import krec
-from kumpel.link import discovery, frames, messages
-from kumpel.link.messages import Code
-
-CAPACITY_BYTES = 4 * 1024 * 1024
-MakeFile = Callable[[dict[str, Any], dict[str, Any]], bytes]
+CAPACITY_BYTES = 256 * 1024 * 1024
+BETWEEN_S = 60.0
+"""Between two sessions on one recorder, at the least."""
+UPDATE_S = 3.0
 
 
 class Refuse(Exception):
+    """The recorder does not do what was asked; a code of the protocol and a sentence."""
+
     def __init__(self, code: str, text: str) -> None:
         super().__init__(text)
         self.code = code
 
 
-@dataclass
-class Memory:
-    """What survives switching off: one JSON file and one file a session."""
+@dataclass(frozen=True)
+class Declared:
+    """One simulated recorder: who it is, how it stands, what is wrong with it. Times in s."""
 
-    folder: Path
-    state: dict[str, Any] = field(default_factory=dict)
-
-    def load(self, fresh: dict[str, Any]) -> None:
-        self.sessions.mkdir(parents=True, exist_ok=True)
-        file = self.folder / "state.json"
-        self.state = json.loads(file.read_text()) if file.exists() else fresh
-        self.save()
-
-    def save(self) -> None:
-        part = self.folder / "state.part"
-        part.write_text(json.dumps(self.state))
-        part.replace(self.folder / "state.json")
-
-    @property
-    def sessions(self) -> Path:
-        return self.folder / "sessions"
-
-    def keep(self, session: str, data: bytes, about: dict[str, Any]) -> None:
-        part = self.sessions / f"{session}.part"
-        part.write_bytes(data)
-        part.replace(self.sessions / f"{session}.krec")
-        digest = hashlib.sha256(data).hexdigest()
-        self.state["sessions"][session] = about | {"size": len(data), "sha256": digest}
-        self.save()
-
-    def used(self) -> int:
-        return sum(s["size"] for s in self.state["sessions"].values())
+    token: str
+    serial: str
+    name: str
+    place: str = "cable"
+    over: str = "dock"
+    quality: float | None = None
+    bytes_per_s: float | None = None
+    clock_error_s: float = 0.0
+    battery: float = 0.8
+    passcode: str = ""
+    time_factor: float = 1.0
+    lasts_s: float | None = None
+    """A whole recording takes this long, whatever its length; else time passes `time_factor` times as fast."""
+    auto_start: bool = False
+    mode: str = Mode.READY
+    press: str = ""
+    warm_up_s: float = 0.0
+    setup: dict[str, Any] = field(default_factory=dict)
+    courses: tuple[dict[str, Any], ...] = ()
+    checks: tuple[dict[str, Any], ...] = ()
 
 
 @dataclass
@@ -75,20 +61,47 @@ class Faults:
     vanish_after: int | None = None
     corrupt_reads: int = 0
     bytes_per_s: float | None = None
+    garbage: bytes = b""
 
 
 class Recorder:
-    """State and calls of one simulated recorder; `make_file` records a session from its settings."""
+    """State of one simulated recorder; what it answers is in `calls`, what it is told by tests in `control`."""
 
-    def __init__(
-        self, memory: Memory, about: dict[str, Any], make_file: MakeFile, time_factor: float, auto_start: bool = False
-    ) -> None:
-        self.memory, self.about, self.make_file = memory, about, make_file
-        self.time_factor, self.auto_start = time_factor, auto_start
-        self._start_at: float | None = None
+    def __init__(self, memory: Memory, device: Device, declared: Declared) -> None:
+        self.memory, self.device, self.declared = memory, device, declared
         self.faults = Faults()
         self.gone = False
-        self._connections: set[asyncio.StreamWriter] = set()
+        self._start_at: float | None = None
+        self._saving: asyncio.Task[None] | None = None
+        memory.load(
+            {
+                "clock_error_s": declared.clock_error_s,
+                "utc_offset_min": round((time.localtime().tm_gmtoff or 0) / 60),
+                "battery": declared.battery,
+                "passcode": declared.passcode,
+                "place": declared.place,
+                "over": declared.over,
+                "quality": declared.quality,
+                "setup": device.setup | declared.setup,
+                "slip": {},
+                "names": {},
+                "revision": 1,
+                "sessions": {},
+                "counter": 0,
+                "recording": None,
+                "mode": declared.mode,
+                "press": declared.press,
+                "mode_until": None,
+                "raw": {},
+                "calibrations": {},
+                "checks": list(declared.checks),
+                "checking": None,
+                "courses": list(declared.courses),
+                "picture": "",
+                "firmware": device.firmware,
+                "image": {},
+            }
+        )
 
     @property
     def state(self) -> dict[str, Any]:
@@ -97,323 +110,158 @@ class Recorder:
     def clock(self) -> float:
         return time.time() + float(self.state["clock_error_s"])
 
+    # -- modes
+
+    def mode(self) -> str:
+        if self.state["recording"]:
+            return Mode.RECORDING
+        return str(self.state["mode"])
+
+    def mode_left_s(self) -> float | None:
+        until = self.state["mode_until"]
+        return None if until is None or self.state["recording"] else max(float(until) - time.time(), 0.0)
+
+    def enter(self, mode: str, for_s: float | None = None, press: str = "") -> None:
+        until = None if for_s is None else time.time() + for_s
+        self.state.update({"mode": mode, "mode_until": until, "press": press})
+        self.memory.save()
+
+    def pressed(self) -> None:
+        """Somebody did what `press` says."""
+        if self.declared.warm_up_s and self.mode() == Mode.TRANSFER_OFF:
+            self.enter(Mode.WARMING_UP, self.declared.warm_up_s)
+        elif self.mode() in SHUT:
+            self.enter(Mode.READY)
+
     # -- recording
 
+    def planned_s(self) -> float:
+        return max(float(self.device.planned_s(self.state["setup"])), 1.0)
+
+    def factor(self) -> float:
+        """How much faster than real a recording goes."""
+        lasts = self.declared.lasts_s
+        return self.declared.time_factor if lasts is None else max(self.planned_s() / lasts, 1.0)
+
     def start_recording(self) -> None:
+        if self.mode() in SHUT:
+            raise Refuse(Code.WRONG_MODE, self.state["press"] or "not in this mode")
         if self.state["recording"]:
             raise Refuse(Code.RECORDING, "it is recording already")
-        self.state["recording"] = {"id": self._new_id(), "since": time.time()}
+        if self.device.keeps_one and self.device.stores(self.state["setup"]):
+            self.memory.forget(list(self.state["sessions"]))
+        self.state["recording"] = {"id": self.new_id(), "since": time.time()}
         self.memory.save()
 
     def stop_recording(self) -> None:
         running = self.state["recording"]
         if not running:
             raise Refuse(Code.NOT_RECORDING, "it is not recording")
-        length = self._recorded_s(running)
+        if self._saving is not None:
+            return
+        length = self.recorded_s()
+        if not self.device.stores(self.state["setup"]):
+            self._put_down()
+        elif self.device.heavy:
+            self._saving = asyncio.get_running_loop().create_task(self._save_beside(running["id"], length))
+        else:
+            self.record(running["id"], self.placed(length), length, {})
+            self._put_down()
+
+    def _put_down(self) -> None:
         self.state["recording"] = None
-        self.record(running["id"], self.clock() - length, int(length), {})
+        self.memory.save()
 
-    def _recorded_s(self, running: dict[str, Any]) -> float:
-        planned = float(self.state["setup"].get("run_length_min", 480)) * 60
+    async def _save_beside(self, session: str, length_s: float) -> None:
+        """A long session is made in a thread, so that the other recorders go on."""
+        began, recorded = self._recorded(session, self.placed(length_s), length_s, {})
+        written = await asyncio.to_thread(self.memory.write, session, recorded.items)
+        self._list(began, recorded, written)
+        self._saving = None
+        self._put_down()
+
+    def recorded_s(self) -> float:
+        """Length of the running session so far, as its wearer lives through it."""
+        running = self.state["recording"]
         elapsed: float = time.time() - running["since"]
-        return min(elapsed * self.time_factor, planned)
+        return min(elapsed * self.factor(), self.planned_s())
 
-    def record(self, session: str, start: float, length_s: int, wish: dict[str, Any]) -> str:
-        """Record a whole session at once; `wish` are parameters of the signal."""
-        head = {
-            "session": session,
-            "start": start,
-            "utc_offset_min": self.state["utc_offset_min"],
-            "length_s": length_s,
-            "setup": self.state["setup"],
-            "slip": self.state["slip"],
-            "recorder": {k: self.about[k] for k in ("serial", "name", "token", "model", "firmware")},
-        }
-        data = self.make_file(head, wish)
-        about = str(self.state["setup"].get("name", ""))
-        self.memory.keep(session, data, {"start": start, "length_s": float(length_s), "about": about})
+    def placed(self, length_s: float) -> float:
+        """When a session that ends now began, by the recorder's clock.
+
+        Where time goes faster than real it is put where it fits before now: at the wall time of its setup, if that hangs on one,
+        and never over another session of this recorder.
+        """
+        latest = self.clock() - length_s
+        if self.factor() <= 1.0:
+            return latest
+        wall = self.device.begins(self.state["setup"])
+        spans = [(s["start"], s["start"] + s["length_s"]) for s in self.state["sessions"].values()]
+        while True:
+            start = latest if not wall else self._at_wall_time(wall, latest)
+            over = [a for a, b in spans if start < b + BETWEEN_S and start + length_s + BETWEEN_S > a]
+            if not over:
+                return start
+            latest = min(over) - BETWEEN_S - length_s
+
+    def _at_wall_time(self, wall: str, latest: float) -> float:
+        hours, _, minutes = wall.partition(":")
+        second = 3600 * int(hours) + 60 * int(minutes)
+        offset = 60 * int(self.state["utc_offset_min"])
+        return latest - (latest + offset - second) % 86_400
+
+    def record(self, session: str, start: float, length_s: float, wishes: dict[str, Any]) -> str:
+        """Record a whole session at once."""
+        began, recorded = self._recorded(session, start, length_s, wishes)
+        self._list(began, recorded, self.memory.write(session, recorded.items))
         return session
 
-    def _new_id(self) -> str:
-        self.state["counter"] += 1
-        return f"{self.about['serial']}-{self.state['counter']:05d}"
-
-    async def finish_full_runs(self) -> None:
-        """Stops by itself when the planned run length is reached. Ends when the program that started it is gone."""
-        parent = os.getppid()
-        while os.getppid() == parent:
-            await asyncio.sleep(0.1)
-            if self._start_at is not None and time.time() >= self._start_at and not self.state["recording"]:
-                self._start_at = None
-                self.start_recording()
-            running = self.state["recording"]
-            planned = float(self.state["setup"].get("run_length_min", 480)) * 60
-            if running and self._recorded_s(running) >= planned:
-                self.stop_recording()
-
-    # -- the link
-
-    async def serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        if self.gone:
-            writer.close()
-            return
-        self._connections.add(writer)
-        client = _Client(nonce=secrets.token_bytes(16), unlocked=not self.state["passcode"])
-        try:
-            await self._send(
-                writer,
-                {
-                    "note": "hello",
-                    "with": {
-                        "protocol": frames.PROTOCOL,
-                        "serial": self.about["serial"],
-                        "nonce": client.nonce,
-                        "locked": not client.unlocked,
-                    },
-                },
-            )
-            while not self.gone:
-                header = await reader.readexactly(frames.HEADER.size)
-                payload = await reader.readexactly(frames.payload_length(header))
-                await self._send(writer, self._answer(client, frames.unpack(header, payload)))
-        except (asyncio.IncompleteReadError, ConnectionError, frames.FrameError):
-            pass
-        finally:
-            self._connections.discard(writer)
-            writer.close()
-
-    async def _send(self, writer: asyncio.StreamWriter, message: dict[str, Any]) -> None:
-        data = frames.pack(message)
-        faults = self.faults
-        if faults.vanish_after is not None:
-            if faults.vanish_after < len(data):
-                writer.write(data[: faults.vanish_after])
-                await writer.drain()
-                self.vanish()
-                raise ConnectionError("unplugged")
-            faults.vanish_after -= len(data)
-        if faults.bytes_per_s and len(data) > 2048:
-            for at in range(0, len(data), 16_384):
-                writer.write(data[at : at + 16_384])
-                await writer.drain()
-                await asyncio.sleep(16_384 / faults.bytes_per_s)
-            return
-        writer.write(data)
-        await writer.drain()
-
-    def vanish(self) -> None:
-        self.gone = True
-        self.faults.vanish_after = None
-        for writer in list(self._connections):
-            with contextlib.suppress(Exception):
-                writer.transport.abort()
-
-    def _answer(self, client: _Client, message: dict[str, Any]) -> dict[str, Any]:
-        number, call, values = message.get("id"), message.get("call"), message.get("with")
-        try:
-            if not isinstance(number, int) or not isinstance(call, str) or not isinstance(values, dict):
-                raise Refuse(Code.BAD_REQUEST, "a request is {id, call, with}")
-            handler = getattr(self, "call_" + call.replace("-", "_"), None)
-            if handler is None:
-                raise Refuse(Code.UNKNOWN_CALL, f"this recorder knows no call “{call}”")
-            if call in ("write-setup", "set-clock", "start", "stop", "clear") and not client.unlocked:
-                raise Refuse(Code.LOCKED, "changing this recorder needs its passcode")
-            return {"id": number, "ok": handler(client, values)}
-        except Refuse as refuse:
-            return {"id": number, "error": {"code": refuse.code, "text": str(refuse)}}
-        except (KeyError, TypeError, ValueError) as error:
-            return {"id": number, "error": {"code": Code.BAD_REQUEST, "text": f"{call}: {error!r}"}}
-
-    def call_describe(self, client: _Client, values: dict[str, Any]) -> dict[str, Any]:
-        return dict(self.about)
-
-    def call_status(self, client: _Client, values: dict[str, Any]) -> dict[str, Any]:
-        return {
-            "clock": self.clock(),
-            "utc_offset_min": self.state["utc_offset_min"],
-            "battery": self.state["battery"],
-            "memory_used": min(self.memory.used() / CAPACITY_BYTES, 1.0),
-            "mode": "recording" if self.state["recording"] else "ready",
-            "place": self.state["place"],
+    def _recorded(self, session: str, start: float, length_s: float, wishes: dict[str, Any]) -> tuple[Began, Recorded]:
+        who = self.declared
+        about: dict[str, Any] = {
+            "serial": who.serial,
+            "name": who.name,
+            "token": who.token,
+            "model": self.device.model,
+            "firmware": self.state["firmware"],
         }
+        if self.state["recording"] and self.factor() > 1.0:
+            about["simulated"] = f"{self.factor():.0f} times faster than it says"
+        setup = dict(self.state["setup"])
+        if self.state["courses"]:
+            setup["courses"] = self.state["courses"]
+        began = Began(session, start, self.state["utc_offset_min"], length_s, setup, self.state["slip"], about)
+        return began, self.device.record(began, wishes)
 
-    def call_sessions(self, client: _Client, values: dict[str, Any]) -> dict[str, Any]:
-        listed = [
-            {
-                "id": i,
-                "start": s["start"],
-                "length_s": s["length_s"],
-                "size": s["size"],
-                "sha256": bytes.fromhex(s["sha256"]),
-                "complete": True,
-                "about": s["about"],
-            }
-            for i, s in self.state["sessions"].items()
-        ]
-        running = self.state["recording"]
-        if running:
-            length = self._recorded_s(running)
-            listed.append(
-                {
-                    "id": running["id"],
-                    "start": self.clock() - length,
-                    "length_s": length,
-                    "size": 0,
-                    "complete": False,
-                    "about": "recording now",
-                }
-            )
-        return {"sessions": sorted(listed, key=lambda s: -s["start"])}
+    def _list(self, began: Began, recorded: Recorded, written: tuple[int, str]) -> None:
+        about = str(self.state["setup"].get("name", ""))
+        if "simulated" in began.recorder:
+            about = f"{about}, simulated".removeprefix(", ")
+        self.memory.keep(began.session, written, {"start": began.start, "length_s": recorded.length_s, "about": about})
 
-    def call_read(self, client: _Client, values: dict[str, Any]) -> dict[str, Any]:
-        session, offset = str(values["session"]), int(values["offset"])
-        if session not in self.state["sessions"]:
-            raise Refuse(Code.NOT_FOUND, f"no session {session}")
-        most = min(int(values.get("most", 262_144)), 1_048_576)
-        with (self.memory.sessions / f"{session}.krec").open("rb") as file:
-            file.seek(offset)
-            data = file.read(max(most, krec.MAX_ITEM_BYTES if most < 65_536 else most))
-        end = _whole_items(data, most)
-        items = bytearray(data[:end])
-        if items and offset and self.faults.corrupt_reads > 0:
-            self.faults.corrupt_reads -= 1
-            items[len(items) // 2] ^= 0x5A
-        return {"offset": offset, "next": offset + end, "items": bytes(items)}
+    def new_id(self) -> str:
+        self.state["counter"] += 1
+        return f"{self.declared.serial}-{self.state['counter']:05d}"
 
-    def call_setup(self, client: _Client, values: dict[str, Any]) -> dict[str, Any]:
-        return {"revision": self.state["revision"], "setup": self.state["setup"], "slip": self.state["slip"]}
-
-    def call_write_setup(self, client: _Client, values: dict[str, Any]) -> dict[str, Any]:
-        if self.state["recording"]:
-            raise Refuse(Code.RECORDING, "it is recording: stop it first")
-        if not isinstance(values["based_on"], int):
-            raise Refuse(Code.BAD_REQUEST, "based_on must be a whole number")
-        if not isinstance(values["setup"], dict) or not isinstance(values.get("slip", {}), dict):
-            raise Refuse(Code.BAD_SETUP, "setup and slip must be maps")
-        if values["based_on"] != self.state["revision"]:
-            raise Refuse(Code.STALE_SETUP, "the settings on the recorder have changed meanwhile")
-        self.state.update(
-            {"setup": values["setup"], "slip": values.get("slip", {}), "revision": self.state["revision"] + 1}
-        )
-        self.memory.save()
-        if self.auto_start and self.state["slip"]:
+    def handed_out(self) -> None:
+        """It was written for a wearer: it begins by itself a little later, as if somebody pressed its key."""
+        if self.declared.auto_start and self.state["slip"]:
             self._start_at = time.time() + 4.0
-        return self.call_setup(client, values)
 
-    def call_set_clock(self, client: _Client, values: dict[str, Any]) -> dict[str, Any]:
-        self.state["clock_error_s"] = float(values["clock"]) - time.time()
-        self.state["utc_offset_min"] = int(values["utc_offset_min"])
-        self.memory.save()
-        return self.call_status(client, values)
+    def tick(self) -> None:
+        """What happens by itself: a planned start, the end of a run, of a check, of warming up."""
+        now = time.time()
+        if self._start_at is not None and now >= self._start_at and self.mode() == Mode.READY:
+            self._start_at = None
+            self.start_recording()
+        if self.state["recording"] and self._saving is None and self.recorded_s() >= self.planned_s():
+            self.stop_recording()
+        until = self.state["mode_until"]
+        if until is not None and now >= until:
+            self.finish_check()
+            self.enter(Mode.READY)
 
-    def call_start(self, client: _Client, values: dict[str, Any]) -> dict[str, Any]:
-        self.start_recording()
-        return self.call_status(client, values)
-
-    def call_stop(self, client: _Client, values: dict[str, Any]) -> dict[str, Any]:
-        self.stop_recording()
-        return self.call_status(client, values)
-
-    def call_clear(self, client: _Client, values: dict[str, Any]) -> dict[str, Any]:
-        named = {str(s["id"]): bytes(s["sha256"]).hex() for s in values["sessions"]}
-        for session, digest in named.items():
-            known = self.state["sessions"].get(session)
-            if known is None:
-                raise Refuse(Code.NOT_FOUND, f"no session {session}; nothing was cleared")
-            if known["sha256"] != digest:
-                raise Refuse(Code.HASH_MISMATCH, f"session {session} differs from what was stored; nothing was cleared")
-        for session in named:
-            del self.state["sessions"][session]
-            (self.memory.sessions / f"{session}.krec").unlink(missing_ok=True)
-        self.memory.save()
-        return {"cleared": list(named)}
-
-    def call_unlock(self, client: _Client, values: dict[str, Any]) -> dict[str, Any]:
-        passcode, nonce = str(self.state["passcode"]), bytes(values["nonce"])
-        expected = messages.proof(passcode, "client", client.nonce, nonce)
-        if not hmac.compare_digest(expected, bytes(values["proof"])):
-            raise Refuse(Code.WRONG_PASSCODE, "the passcode is not the one of this recorder")
-        client.unlocked = True
-        return {"proof": messages.proof(passcode, "recorder", client.nonce, nonce)}
-
-    # -- the control port: one JSON object a line
-
-    async def control(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        while line := await reader.readline():
-            try:
-                answer = self.command(json.loads(line)) or {}
-            except (Refuse, KeyError, TypeError, ValueError) as error:
-                answer = {"error": repr(error)}
-            writer.write(json.dumps(answer).encode() + b"\n")
-            await writer.drain()
-        writer.close()
-
-    def command(self, wish: dict[str, Any]) -> dict[str, Any] | None:
-        match wish.pop("do"):
-            case "vanish":
-                self.faults.vanish_after = int(wish.get("after_bytes", 0))
-                if not self.faults.vanish_after:
-                    self.vanish()
-            case "come back":
-                self.gone = False
-            case "corrupt":
-                self.faults.corrupt_reads = int(wish.get("reads", 1))
-            case "slow":
-                self.faults.bytes_per_s = wish.get("bytes_per_s")
-            case "set":
-                self.state.update({k: wish[k] for k in wish if k in self.state})
-                self.memory.save()
-            case "record":
-                session = self.record(self._new_id(), wish.pop("start"), int(wish.pop("length_s")), wish)
-                return {"session": session}
-            case "forget":
-                for session in list(self.state["sessions"]):
-                    (self.memory.sessions / f"{session}.krec").unlink(missing_ok=True)
-                self.state["sessions"] = {}
-                self.memory.save()
-            case other:
-                raise ValueError(f"no command {other}")
-        return None
-
-
-@dataclass
-class _Client:
-    nonce: bytes
-    unlocked: bool
-
-
-def _whole_items(data: bytes, most: int) -> int:
-    """End of the last whole item within `most` bytes, or of the first item when that is longer."""
-    end = 0
-    try:
-        for item in krec.read_items(data):
-            if end and item.end > most:
-                break
-            end = item.end
-    except krec.IncompleteError:
-        pass
-    return end
-
-
-async def run(
-    recorder: Recorder, port: int, control_port: int, announce: bool, ready: Callable[[int, int], None]
-) -> None:
-    """Serve link and control port on loopback until cancelled."""
-    link = await asyncio.start_server(recorder.serve, "127.0.0.1", port, limit=frames.MAX_PAYLOAD)
-    control = await asyncio.start_server(recorder.control, "127.0.0.1", control_port)
-    ports = link.sockets[0].getsockname()[1], control.sockets[0].getsockname()[1]
-    mdns: Zeroconf | None = None
-    if announce:
-        mdns = discovery.open_mdns()
-        info = discovery.service_info(recorder.about["serial"], recorder.about["kind"], ports[0])
-        await mdns.async_register_service(info, allow_name_change=False, cooperating_responders=True)
-    ready(*ports)
-    runs: Awaitable[None] = recorder.finish_full_runs()
-    try:
-        await runs
-    finally:
-        link.close()
-        control.close()
-        if mdns is not None:
-            await mdns.async_unregister_all_services()
-            mdns.close()
+    def finish_check(self) -> None:
+        if self.state["checking"]:
+            self.state["checks"] = [self.state["checking"], *self.state["checks"]][:500]
+            self.state["checking"] = None

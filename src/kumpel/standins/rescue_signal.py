@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from kumpel.core.recording import Event, Recording
+from kumpel.formats.krec import Event, Recording
 from kumpel.standins.heart_signal import Heart, beat_times, lead
 from kumpel.standins.made import START, Made, channel
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from kumpel.core.recording import Recording
+from kumpel.formats.krec import Recording
 from kumpel.standins import (
     blood_pressure_signal,
     dust_signal,

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kumpel.core.geo import Plane
-from kumpel.core.recording import Event, Recording
+from kumpel.formats.krec import Event, Recording
+from kumpel.standins.ground import Ground
 from kumpel.standins.made import START, Made, channel
 
-TARNFELS = Plane(47.6120, 13.7840)
+TARNFELS = Ground(47.6120, 13.7840)
 """A made-up place: the pit head."""
 
 

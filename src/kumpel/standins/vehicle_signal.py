@@ -7,20 +7,19 @@ times are exact to the simulation's step of half a metre, so that lap and sector
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import lfilter
 
-from kumpel.core.geo import Plane
-from kumpel.core.recording import Channel, Recording
-from kumpel.core.vehicle.courses import Course, Gate, course_data
+from kumpel.formats.krec import Channel, Recording
+from kumpel.standins.ground import Ground
 from kumpel.standins.made import START, Made, channel
 
 Floats = NDArray[np.float64]
 G = 9.80665
 STEP_M = 0.5
-YARD = Plane(47.6150, 13.7900)
+YARD = Ground(47.6150, 13.7900)
 """The haulage yard of the made-up mine."""
 
 
@@ -87,19 +86,28 @@ def ramp(name: str, length_m: float, seed: int) -> Track:
     )
 
 
-def course_of(track: Track, sectors: int = 3, plane: Plane = YARD, half_width_m: float = 15.0) -> Course:
-    """The course with its lines at even parts of the track; an open one starts 60 m in and finishes 60 m before the end."""
+def course_of(track: Track, sectors: int = 3, ground: Ground = YARD, half_width_m: float = 15.0) -> dict[str, Any]:
+    """The course in its plain form (docs/methods/vehicle.md) with its lines at even parts of the track.
+
+    An open one starts 60 m in and finishes 60 m before the end.
+    """
     n = len(track.x)
     first, last = (0, n) if track.closed else (round(60 / STEP_M), n - round(60 / STEP_M))
     at = [first + round((last - first) * k / sectors) for k in range(sectors)]
     heading = track.heading
-    lat, lon = plane.lat_lon(track.x, track.y)
+    lat, lon = ground.lat_lon(track.x, track.y)
 
-    def gate(i: int) -> Gate:
-        return Gate(float(lat[i]), float(lon[i]), float(90 - np.degrees(heading[i])) % 360, half_width_m)
+    def gate(i: int) -> dict[str, float]:
+        bearing = float(90 - np.degrees(heading[i])) % 360
+        return {"lat": float(lat[i]), "lon": float(lon[i]), "bearing_deg": bearing, "half_width_m": half_width_m}
 
-    finish = None if track.closed else gate(last)
-    return Course(track.name, gate(at[0]), finish, tuple(gate(i) for i in at[1:]), lat[::10], lon[::10])
+    return {
+        "name": track.name,
+        "start": gate(at[0]),
+        "finish": None if track.closed else gate(last),
+        "sectors": [gate(i) for i in at[1:]],
+        "points": [[float(a), float(b)] for a, b in zip(lat[::10], lon[::10], strict=True)],
+    }
 
 
 @dataclass(frozen=True)
@@ -206,29 +214,28 @@ def make(drive: Drive) -> Made:
             slow[max(e - 6, 0) : e + 8] = 3.0
     v = speed_profile(curvature, grip, drive.vehicle, slow)
     times = np.concatenate(([0.0], np.cumsum(STEP_M * 2 / (v[1:] + v[:-1]))))
-    line_times = _line_times(track, course, index, lap, times, way)
+    line_times = _line_times(track, len(course["sectors"]) + 1, index, lap, times, way)
     signal = _Signal(drive, track, index, times, v, curvature, way, rng)
     channels = signal.channels()
     setup = {
-        "course": course.name,
-        "courses": [course_data(course)],
+        "course": course["name"],
+        "courses": [course],
         "vehicle": "kart",
         "number": "12",
         "driver": "",
         "session": "practice",
     }
     laps = _truth(line_times, track.closed)
-    truth = {"course": course.name, "laps": laps, "spoilt": list(drive.spoilt), "top_m_s": float(v.max())}
+    truth = {"course": course["name"], "laps": laps, "spoilt": list(drive.spoilt), "top_m_s": float(v.max())}
     recorder = {"serial": "VL-0001", "model": "made up"}
     return Made(Recording("vehicle", START, 60, channels, (), setup, recorder), truth)
 
 
 def _line_times(
-    track: Track, course: Course, index: NDArray[np.intp], lap: NDArray[np.intp], times: Floats, way: Floats
+    track: Track, parts: int, index: NDArray[np.intp], lap: NDArray[np.intp], times: Floats, way: Floats
 ) -> list[list[float]]:
     """Times of passing each line in driving direction, by line."""
     n = len(track.x)
-    parts = len(course.sectors) + 1
     first, last = (0, n) if track.closed else (round(60 / STEP_M), n - round(60 / STEP_M))
     at = [first + round((last - first) * k / parts) for k in range(parts)] + ([] if track.closed else [last])
     return [times[(index == i % n) & (way > 0)].tolist() for i in at]
@@ -281,6 +288,9 @@ class _Signal:
         return lat, lon
 
     def noise(self, n: int, dt: float) -> Floats:
+        # Imported where it is needed: it takes longer than everything else that a dock of other recorders starts with.
+        from scipy.signal import lfilter
+
         drive = self.drive
         white = self.rng.normal(0, 1, n)
         if drive.noise_memory_s <= 0:

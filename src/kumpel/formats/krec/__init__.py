@@ -3,6 +3,7 @@
 docs/recording-file.md is the specification.
 """
 
+from kumpel.core.recording import Channel, Event, Recording
 from kumpel.formats.errors import FileError, IncompleteError
 from kumpel.formats.krec.checker import BoundsOf, Checker, anything
 from kumpel.formats.krec.packing import unpack
@@ -43,13 +44,16 @@ __all__ = [
     "TAIL",
     "Block",
     "BoundsOf",
+    "Channel",
     "ChannelHead",
     "Checker",
     "Content",
+    "Event",
     "FileError",
     "Head",
     "IncompleteError",
     "Item",
+    "Recording",
     "Tail",
     "Writer",
     "anything",

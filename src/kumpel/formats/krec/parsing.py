@@ -150,8 +150,8 @@ def _head(value: Mapping[str, Any], offset: int) -> Head:
     if value["krec"] != VERSION:
         raise FileError(f"version {value['krec']!r} of the file; this program reads {VERSION}", offset)
     listed = _typed(value, "channels", list, offset)
-    if not 0 < len(listed) <= MAX_CHANNELS:
-        raise FileError(f"{len(listed)} channels; 1 to {MAX_CHANNELS} are possible", offset)
+    if len(listed) > MAX_CHANNELS:
+        raise FileError(f"{len(listed)} channels; {MAX_CHANNELS} are possible", offset)
     channels = tuple(_channel_head(each, offset) for each in listed)
     if len({c.key for c in channels}) != len(channels):
         raise FileError("two channels have the same key", offset)

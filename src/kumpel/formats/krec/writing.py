@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import zlib
 from collections.abc import Iterable, Iterator, Mapping
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 import cbor2
 import numpy as np
@@ -131,12 +131,19 @@ def _is_whole(samples: Samples) -> bool:
     return any_known
 
 
-def recording_items(recording: Recording, session: str = "1") -> Iterator[bytes]:
-    """The items of the file of a recording that did not come from a recorder."""
+def recording_items(recording: Recording, session: str = "1", slip: Mapping[str, Any] | None = None) -> Iterator[bytes]:
+    """The items of the file of a recording, in order."""
     channels = tuple(_head_of(c) for c in recording.channels.values())
     recorder = {"serial": "", **recording.recorder}
     head = Head(
-        recording.kind, session, recording.start, recording.utc_offset_min, recorder, dict(recording.setup), channels
+        recording.kind,
+        session,
+        recording.start,
+        recording.utc_offset_min,
+        recorder,
+        dict(recording.setup),
+        channels,
+        slip or {},
     )
     return write_items(head, {k: c.samples for k, c in recording.channels.items()}, recording.events)
 

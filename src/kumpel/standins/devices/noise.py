@@ -1,17 +1,17 @@
-"""A simulated personal noise meter: `python -m kumpel.standins.noise_meter --help`."""
+"""A personal noise meter: three weightings, C peak, motion, calibrator checks."""
 
 from __future__ import annotations
 
-import asyncio
 import zlib
 from typing import Any
 
 import numpy as np
 
-from kumpel.core.recording import Event
 from kumpel.formats import krec
+from kumpel.formats.krec import Event
+from kumpel.link.abilities import CHECKS, LIVE
 from kumpel.standins import noise_signal
-from kumpel.standins.program import parser, serve
+from kumpel.standins.device import Began, Device, Measured, Recorded, Wishes
 
 FACTORY_SETUP: dict[str, Any] = {
     "name": "Factory",
@@ -69,7 +69,7 @@ def channel_heads(setup: dict[str, Any]) -> tuple[krec.ChannelHead, ...]:
     return tuple(heads)
 
 
-def make_file(head: dict[str, Any], wish: dict[str, Any]) -> bytes:
+def make_file(head: dict[str, Any], wish: Wishes) -> bytes:
     """A session's recording file. Wishes: seed, loud_db, base_db, worn_s, impact_peak_db, drift_db, checks."""
     setup = head["setup"]
     seed = int(wish.get("seed", zlib.crc32(head["session"].encode())))
@@ -126,6 +126,28 @@ def _cut(segments: tuple[noise_signal.Segment, ...], worn_s: int) -> list[noise_
     return kept
 
 
-if __name__ == "__main__":
-    options = parser("A simulated personal noise meter on loopback.", "Noise meter").parse_args()
-    asyncio.run(serve(options, "noise", "NM-1", "1.4.0", FACTORY_SETUP, make_file))
+def record(began: Began, wishes: Wishes) -> Recorded:
+    """Wishes: those of `make_file`."""
+    head = {
+        "session": began.session,
+        "start": began.start,
+        "utc_offset_min": began.utc_offset_min,
+        "length_s": int(began.length_s),
+        "setup": dict(began.setup),
+        "slip": dict(began.slip),
+        "recorder": dict(began.recorder),
+    }
+    return Recorded(float(max(int(began.length_s), 0)), (make_file(head, wishes),))
+
+
+DEVICE = Device(
+    "noise",
+    "NM-1",
+    "1.4.0",
+    FACTORY_SETUP,
+    record,
+    (Measured("leq.1", "Level", "dB(A)", 1.0, 52.0, 3.0), Measured("peak", "C-weighted peak", "dB(C)", 1.0, 74.0, 4.0)),
+    (LIVE, CHECKS),
+    checks={"calibrator": ("microphone",)},
+    check_s=10.0,
+)

@@ -1,0 +1,277 @@
+"""What a simulated recorder answers to the calls of its abilities (docs/link-protocol.md, 8 to 13)."""
+
+from __future__ import annotations
+
+import asyncio
+import hashlib
+import math
+import time
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from kumpel.link.abilities import CHECKS, MOST_COURSE_VALUES, course_hash, senml
+from kumpel.link.messages import Code, Mode
+from kumpel.standins import drawing
+from kumpel.standins.device import Measured, Screen
+from kumpel.standins.recorder import UPDATE_S, Recorder, Refuse
+from kumpel.standins.talk import Talk
+
+
+@dataclass
+class AbilityCalls:
+    recorder: Recorder
+
+    # -- live values, raw values, calibrations
+
+    def _measured(self, key: object) -> Measured:
+        found = next((m for m in self.recorder.device.measured if m.key == key), None)
+        if found is None:
+            raise Refuse(Code.NOT_FOUND, f"no channel “{key}”")
+        return found
+
+    def raw_value(self, channel: Measured) -> float:
+        """The sensor's own value now: as told over the control port, else a slow wave about its level, with noise."""
+        told = self.recorder.state["raw"].get(channel.key)
+        rng = np.random.default_rng()
+        if told is not None:
+            return math.nan if told == "missing" else float(told) + 0.02 * max(channel.swing, 0.01) * rng.normal()
+        wave = math.sin(2 * math.pi * time.time() / 8.0)
+        return channel.level + channel.swing * (wave + 0.05 * rng.normal())
+
+    def value(self, channel: Measured) -> float:
+        points = self.recorder.state["calibrations"].get(channel.key, {}).get("points", [])
+        return calibrated(self.raw_value(channel), [(p["raw"], p["true"]) for p in points])
+
+    def call_live(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        channels = [self._measured(key) for key in values["channels"]]
+        fastest = 1000 / min((m.most_hz for m in channels), default=50.0)
+        every_ms = round(max(min(float(values["every_ms"]), 60_000.0), fastest, 20.0))
+        talk.keep_on(self._live(talk, channels, every_ms / 1000) if channels else None)
+        return {"channels": [m.key for m in channels], "every_ms": every_ms}
+
+    async def _live(self, talk: Talk, channels: list[Measured], every_s: float) -> None:
+        while True:
+            values = [(m.key, m.unit, self.value(m)) for m in channels]
+            records = senml(self.recorder.declared.serial, self.recorder.clock(), values)
+            await talk.send({"note": "live", "with": {"records": records}})
+            await asyncio.sleep(every_s)
+
+    async def call_capture(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        channel, hold_s = self._measured(values["channel"]), float(values["hold_s"])
+        if not 0.1 <= hold_s <= 5:
+            raise Refuse(Code.BAD_REQUEST, "hold_s is 0.1 to 5")
+        count = max(int(hold_s * min(channel.most_hz, 50.0)), 2)
+        readings = []
+        for _ in range(count):
+            readings.append(self.raw_value(channel))
+            await asyncio.sleep(hold_s / count)
+        mean, spread = float(np.mean(readings)), float(np.std(readings))
+        if math.isnan(mean):
+            raise Refuse(Code.FAULT, f"{channel.name}: nothing was measured")
+        return {"channel": channel.key, "raw": mean, "spread": spread, "count": count}
+
+    def call_calibrations(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        return {"calibrations": [{"channel": key} | each for key, each in self.recorder.state["calibrations"].items()]}
+
+    def call_calibrate(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        channel = self._measured(values["channel"])
+        points = [{"raw": float(p["raw"]), "true": float(p["true"])} for p in values["points"]]
+        raws = [p["raw"] for p in points]
+        if len(points) > 9 or len(set(raws)) != len(raws) or not all(map(math.isfinite, raws)):
+            raise Refuse(Code.BAD_VALUE, "nine points at the most, no two of the same raw value")
+        if raws not in (sorted(raws), sorted(raws, reverse=True)):
+            raise Refuse(Code.BAD_VALUE, "the raw values have to rise or fall from point to point")
+        if points:
+            self.recorder.state["calibrations"][channel.key] = {"points": points, "at": self.recorder.clock()}
+        else:
+            self.recorder.state["calibrations"].pop(channel.key, None)
+        self.recorder.memory.save()
+        return self.call_calibrations(talk, values)
+
+    # -- checks
+
+    def call_checks(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        return {CHECKS: self.recorder.state["checks"]}
+
+    def call_check(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        check, sensor, applied = str(values["check"]), str(values["sensor"]), values.get("applied")
+        if sensor not in self.recorder.device.checks.get(check, ()):
+            raise Refuse(Code.NOT_FOUND, f"no check “{check}” of “{sensor}”")
+        seconds = self.recorder.device.check_s / max(self.recorder.declared.time_factor, 1.0)
+        fails = sensor in self.recorder.state["raw"].get("fails", [])
+        read = None if applied is None else round(float(applied) * (0.5 if fails else 0.98), 2)
+        self.recorder.state["checking"] = {
+            "check": check,
+            "sensor": sensor,
+            "at": self.recorder.clock() + seconds,
+            "applied": None if applied is None else float(applied),
+            "read": read,
+            "unit": next((m.unit for m in self.recorder.device.measured if m.key.split(".")[0] == sensor), ""),
+            "adjusted": check == "span" and not fails,
+            "passed": not fails,
+        }
+        self.recorder.enter(Mode.CHECKING, seconds)
+        return {"seconds": seconds}
+
+    # -- courses
+
+    def call_courses(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        return {
+            "courses": [
+                {"name": c["name"], "sha256": course_hash(c), "points": len(c.get("points", []))}
+                for c in self.recorder.state["courses"]
+            ]
+        }
+
+    def _course(self, name: object) -> dict[str, Any]:
+        found = next((c for c in self.recorder.state["courses"] if c["name"] == name), None)
+        if found is None:
+            raise Refuse(Code.NOT_FOUND, f"no course “{name}”")
+        return dict(found)
+
+    def call_course(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        return {"course": self._course(values["name"])}
+
+    def call_write_course(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        course = values["course"]
+        name = course.get("name") if isinstance(course, dict) else None
+        if not isinstance(name, str) or not 0 < len(name) <= 80 or not isinstance(course.get("start"), dict):
+            raise Refuse(Code.BAD_VALUE, "a course has a name and a start line")
+        if 2 * len(course.get("points", [])) > MOST_COURSE_VALUES:
+            raise Refuse(Code.BAD_VALUE, "a course with too many points")
+        others = [c for c in self.recorder.state["courses"] if c["name"] != name]
+        self._keep_courses([*others, course])
+        return self.call_courses(talk, values)
+
+    def call_remove_course(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        course = self._course(values["name"])
+        if course_hash(course) != bytes(values["sha256"]):
+            raise Refuse(Code.HASH_MISMATCH, "the course on the recorder is another one")
+        self._keep_courses([c for c in self.recorder.state["courses"] if c["name"] != course["name"]])
+        return self.call_courses(talk, values)
+
+    def _keep_courses(self, courses: list[dict[str, Any]]) -> None:
+        self.recorder.state["courses"] = courses
+        self.recorder.memory.save()
+
+    # -- display and picture
+
+    def _screen(self) -> Screen:
+        screen = self.recorder.device.screen
+        if screen is None:
+            raise Refuse(Code.UNKNOWN_CALL, "this recorder has no display")
+        return screen
+
+    def call_display(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        screen = self._screen()
+        return {
+            "width": screen.width,
+            "height": screen.height,
+            "greys": screen.greys,
+            "offers": [{"key": key, "label": label} for key, label, _ in screen.offers],
+            "most_pages": screen.most_pages,
+            "most_fields": screen.most_fields,
+        }
+
+    def call_draw(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        screen, fields = self._screen(), list(values["fields"])
+        known = {key: (label, example) for key, label, example in screen.offers}
+        if not 0 < len(fields) <= screen.most_fields or any(key not in known for key in fields):
+            raise Refuse(Code.BAD_VALUE, f"a page has one to {screen.most_fields} fields that it offers")
+        drawn = drawing.page(screen.width, screen.height, screen.greys, [known[key] for key in fields])
+        return _picture(screen, drawn.tobytes())
+
+    def call_picture(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        screen = self._screen()
+        pixels = bytes.fromhex(self.recorder.state["picture"])
+        return _picture(screen, pixels or bytes(screen.width * screen.height))
+
+    def call_write_picture(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        screen, pixels = self._screen(), bytes(values["pixels"])
+        if (values["width"], values["height"], values["greys"]) != (screen.width, screen.height, screen.greys):
+            raise Refuse(Code.BAD_VALUE, f"the display has {screen.width} x {screen.height} in {screen.greys} greys")
+        if len(pixels) != screen.width * screen.height or max(pixels) >= screen.greys:
+            raise Refuse(Code.BAD_VALUE, "pixels that do not fit the display")
+        self.recorder.state["picture"] = pixels.hex()
+        self.recorder.memory.save()
+        return self.call_picture(talk, values)
+
+    # -- firmware
+
+    def call_firmware(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        image = self.recorder.state["image"]
+        return {
+            "running": self.recorder.state["firmware"],
+            "waiting": image.get("version", ""),
+            "size": image.get("size", 0),
+            "received": image.get("received", 0),
+            "verified": image.get("verified", False),
+        }
+
+    def call_firmware_begin(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        size = int(values["size"])
+        wanted = {"version": str(values["version"]), "size": size, "sha256": bytes(values["sha256"]).hex()}
+        if not 0 < size <= 1 << 26:
+            raise Refuse(Code.BAD_VALUE, "a firmware of this size does not fit")
+        image = self.recorder.state["image"]
+        if {k: image.get(k) for k in wanted} != wanted:
+            self._image_file().write_bytes(b"")
+            self.recorder.state["image"] = wanted | {"received": 0, "verified": False}
+            self.recorder.memory.save()
+        return self.call_firmware(talk, values)
+
+    def call_firmware_block(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        image, data = self.recorder.state["image"], bytes(values["data"])
+        if not image or int(values["offset"]) != image["received"] or len(data) > 65_536:
+            raise Refuse(Code.BAD_VALUE, f"the next block begins at {image.get('received', 0)}")
+        if image["received"] + len(data) > image["size"]:
+            raise Refuse(Code.BAD_VALUE, "more than the firmware is long")
+        with self._image_file().open("ab") as out:
+            out.write(data)
+        image["received"] += len(data)
+        self.recorder.memory.save()
+        return self.call_firmware(talk, values)
+
+    def call_firmware_verify(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        image = self.recorder.state["image"]
+        if not image:
+            raise Refuse(Code.NOT_FOUND, "no firmware was sent")
+        if hashlib.sha256(self._image_file().read_bytes()).hexdigest() != image["sha256"]:
+            self.recorder.state["image"] = {}
+            self.recorder.memory.save()
+            raise Refuse(
+                Code.HASH_MISMATCH, "the firmware that came is not the one that was announced; it was thrown away"
+            )
+        image["verified"] = True
+        self.recorder.memory.save()
+        return self.call_firmware(talk, values)
+
+    def call_firmware_switch(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        image = self.recorder.state["image"]
+        if not image.get("verified"):
+            raise Refuse(Code.BAD_VALUE, "the firmware was not verified")
+        self.recorder.state.update({"firmware": image["version"], "image": {}})
+        self.recorder.enter(Mode.UPDATING, UPDATE_S)
+        talk.ends = True
+        return self.call_firmware(talk, values)
+
+    def _image_file(self) -> Any:
+        return self.recorder.memory.folder / "firmware.part"
+
+
+def calibrated(raw: float, points: list[tuple[float, float]]) -> float:
+    """A raw value through its calibration: a shifted zero, a line, or lines from point to point whose outer ones go on."""
+    if not points:
+        return raw
+    if len(points) == 1:
+        return raw + points[0][1] - points[0][0]
+    ordered = sorted(points)
+    at = next((i for i in range(1, len(ordered) - 1) if raw < ordered[i][0]), len(ordered) - 1)
+    (x0, y0), (x1, y1) = ordered[at - 1], ordered[at]
+    return y0 + (raw - x0) * (y1 - y0) / (x1 - x0)
+
+
+def _picture(screen: Screen, pixels: bytes) -> dict[str, Any]:
+    return {"width": screen.width, "height": screen.height, "greys": screen.greys, "pixels": pixels}
