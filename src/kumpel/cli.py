@@ -13,7 +13,8 @@ from typing import Annotated
 import typer
 
 from kumpel.config import DEMO
-from kumpel.demo.fleet import METERS, Fleet
+from kumpel.demo.fleet import Fleet
+from kumpel.demo.recorders import RECORDERS
 from kumpel.link.discovery import SCOPE_VARIABLE
 
 app = typer.Typer(
@@ -44,7 +45,7 @@ def demo(
         throw_away()
     # The recorders start while this process is still importing what it needs.
     fleet = Fleet(DEMO / "standins")
-    fleet.begin(METERS)
+    fleet.begin(RECORDERS)
     from kumpel.demo.run import run_demo
 
     raise typer.Exit(run_demo(port, fleet, check))

@@ -92,7 +92,7 @@ class Watching(MeterTest):
 
     def test_a_recorder_on_a_new_port_is_the_same_recorder(self) -> None:
         first = self.hear(self.meter.link)
-        self.meter.stop()
+        self.fleet.stop()
         self.fleet.launch((StandIn("N-07", "NM-000107", "Noise meter 7"),), False)
         again = self.hear(self.meter.link)
         self.assertEqual((again.id, again.port, again.in_reach), (first.id, self.meter.link, True))

@@ -12,7 +12,7 @@ from typing import Any
 
 from kumpel.demo import history
 
-RECORDERS, FOUND_S = 5, 15.0
+RECORDERS, FOUND_S = 24, 20.0
 """The simulated recorders show by themselves within a few seconds."""
 SMALLEST_SCRIPT = 10_000
 """Bytes that a built interface has at the least; an error page has fewer."""

@@ -47,15 +47,6 @@ class StandIn:
         return about | ({"device": own} if own else {"kind": self.kind}) | dict(self.rest)
 
 
-METERS = (
-    StandIn("N-02", "NM-000102", "Noise meter 2", "Dock A, bay 1", 1.0, 0.72),
-    StandIn("N-03", "NM-000103", "Noise meter 3", "Dock A, bay 3", 0.6, 0.97),
-    StandIn("N-04", "NM-000104", "Noise meter 4", "Dock A, bay 4", 38.0, 0.91),
-    StandIn("N-06", "NM-000106", "Noise meter 6", "Dock A, bay 5", -1.2, 0.83, passcode="2718"),
-    StandIn("N-07", "NM-000107", "Noise meter 7", "Dock A, bay 2", -250.0, 0.61),
-)
-
-
 @dataclass
 class Running:
     """A simulated recorder in a dock's process, with its ports."""
@@ -68,7 +59,7 @@ class Running:
 
     def tell(self, do: str, **about: Any) -> dict[str, Any]:
         """One command over the control port."""
-        with socket.create_connection(("127.0.0.1", self.control), timeout=60) as wire:
+        with socket.create_connection(("127.0.0.1", self.control), timeout=120) as wire:
             wire.sendall(json.dumps({"to": self.token, "do": do} | about).encode() + b"\n")
             answer: dict[str, Any] = json.loads(wire.makefile("rb").readline())
         if "error" in answer:

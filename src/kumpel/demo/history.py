@@ -11,13 +11,14 @@ from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.demo import other_kinds
-from kumpel.demo.fleet import METERS, Fleet
 from kumpel.demo.people import NOISE_WEARERS, PLACES, TEAMS, team_of
+from kumpel.demo.recorders import METERS, RECORDERS
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.kinds.registry import KINDS
 from kumpel.services import accounts, conclusions, figures, reports, settings, take_in
 from kumpel.services.people import create_person
-from kumpel.standins.devices.noise import FACTORY_SETUP, make_file
+from kumpel.standins.devices import DEVICES
+from kumpel.standins.devices.noise import make_file
 from kumpel.store.tables import HandOver, Person, Recorder, Session, Setup, now
 
 LOGIN, PASSWORD, OFFICER = "officer", "tarnfels-demo", "Runa Halvorsen"
@@ -53,10 +54,17 @@ def load(db: Db) -> None:
             born = datetime(1960 + seed % 44, 1 + seed // 44 % 12, 1 + seed // 528 % 28).date()
             create_person(db, name, number=f"TF-{number:04d}", team=team, born=born)
             number += 1
-    for meter in METERS:
+    for each in RECORDERS:
+        device = DEVICES[each.kind]
         db.add(
             Recorder(
-                serial=meter.serial, kind="noise", token=meter.token, name=meter.name, model="NM-1", firmware="1.4.0"
+                serial=each.serial,
+                kind=each.kind,
+                token=each.token,
+                name=each.name,
+                model=device.model,
+                firmware=device.firmware,
+                keeps_one=device.keeps_one,
             )
         )
     db.add(Recorder(**AWAY.model_dump(exclude={"id"}) | {"seen_at": now() - timedelta(days=3, hours=2)}))
@@ -137,45 +145,3 @@ def _sign(db: Db, session: Session, who: int | None, issue: bool) -> None:
     conclusions.sign(db, session.id, session.review_version, who, at=when)
     if issue:
         reports.issue(db, session.id, reports.Options(KINDS["noise"].one_page), who)
-
-
-def last_shift(db: Db, fleet: Fleet) -> None:
-    """What waits on the recorders: Ida's shift on a slow clock, nine seconds, a session nobody claims."""
-    who = db.exec(select(Person)).first()
-    if who is None:
-        return
-    ida = db.exec(select(Person).where(Person.name == "Ida Brandvik")).one()
-    recorder = db.exec(select(Recorder).where(Recorder.serial == "NM-000107")).one()
-    start = last_early_shift()
-    setup = Setup(kind="noise", name="Full shift", settings=NoiseSetup().model_dump(mode="json"))
-    db.add(setup)
-    db.flush()
-    assert recorder.id is not None and ida.id is not None and setup.id is not None
-    given = HandOver(
-        recorder_id=recorder.id,
-        person_id=ida.id,
-        setup_id=setup.id,
-        given_at=start - timedelta(minutes=12),
-        expected_at=start + timedelta(hours=8),
-        clock_error_s=-249.0,
-        tags={"shift": "early, 8 h", "place": "crusher hall", "task": "feed control"},
-    )
-    db.add(given)
-    db.commit()
-    seven = fleet.running["N-07"]
-    seven.tell("set", slip={"hand_over": str(given.id)}, setup=setup.settings)
-    slow = -250.0
-    seven.tell("record", start=start.timestamp() - 9 * 60 + slow, length_s=9, seed=3)
-    seven.tell(
-        "record",
-        start=start.timestamp() + slow,
-        length_s=27_660,
-        seed=11,
-        impact_peak_db=136.2,
-        base_db=81.5,
-        loud_db=93.8,
-    )
-    nobody = start - timedelta(days=1, minutes=-20)
-    two = fleet.running["N-02"]
-    two.tell("set", setup=FACTORY_SETUP)
-    two.tell("record", start=nobody.timestamp(), length_s=25_200, seed=77, base_db=76.0, loud_db=84.0)

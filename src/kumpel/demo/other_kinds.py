@@ -16,7 +16,7 @@ from kumpel.standins.jaw_muscle_signal import Night, usual_groups
 from kumpel.standins.jaw_muscle_signal import make as make_night
 from kumpel.standins.made import Made, as_file
 from kumpel.standins.signals import SIGNALS
-from kumpel.store.tables import Person, Recorder, Session, now
+from kumpel.store.tables import Person, Recorder, Session
 
 
 @dataclass(frozen=True)
@@ -25,8 +25,6 @@ class Worn:
 
     token: str
     kind: str
-    name: str
-    model: str
     people: tuple[str, ...]
     hour: int
     every_days: int
@@ -39,8 +37,6 @@ WORN = (
     Worn(
         "G-01",
         "gas",
-        "Gas monitor 1",
-        "GM-4",
         ("Asha Rao", "Nils Aune", "Asha Rao", "Kofi Badu", "Asha Rao"),
         6,
         12,
@@ -51,8 +47,6 @@ WORN = (
     Worn(
         "G-03",
         "gas",
-        "Gas monitor 3",
-        "GM-4",
         ("Viktor Drahos", "Ylva Stenmark", "Dagny Holt"),
         6,
         19,
@@ -63,8 +57,6 @@ WORN = (
     Worn(
         "D-01",
         "dust",
-        "Dust monitor 1",
-        "DM-1",
         ("Tomas Ek", "Agnes Moberg", "Tomas Ek", "Runa Eide"),
         6,
         14,
@@ -75,8 +67,6 @@ WORN = (
     Worn(
         "C-01",
         "blood_pressure",
-        "Cuff recorder 1",
-        "BP-24",
         ("Petter Lunde", "Ruth Amsel", "Petter Lunde"),
         9,
         28,
@@ -86,8 +76,6 @@ WORN = (
     Worn(
         "C-02",
         "blood_pressure",
-        "Cuff recorder 2",
-        "BP-24",
         ("Noor Yildiz", "Torvald Bringsli"),
         9,
         35,
@@ -97,32 +85,26 @@ WORN = (
     Worn(
         "O-01",
         "oximetry",
-        "Oximeter 1",
-        "OX-1",
         ("Emil Farkas", "Torvald Bringsli", "Emil Farkas"),
         22,
         21,
         1,
         "at home",
     ),
-    Worn("J-01", "jaw_muscle", "Jaw recorder 1", "JM-3", ("Marit Solheim", "Marit Solheim"), 23, 16, 1, "at home"),
+    Worn("J-01", "jaw_muscle", ("Marit Solheim", "Marit Solheim"), 23, 16, 1, "at home"),
     Worn(
         "W-01",
         "training",
-        "Watch 1",
-        "TW-2",
         ("Lovise Dahlen", "Lovise Dahlen", "Piet Verhage", "Lovise Dahlen"),
         7,
         14,
         0,
         "hill run",
     ),
-    Worn("W-02", "training", "Watch 2", "TW-2", ("Arne Skogheim", "Kari Ulvestad"), 16, 17, 6, "hill run"),
+    Worn("W-02", "training", ("Arne Skogheim", "Kari Ulvestad"), 16, 17, 6, "hill run"),
     Worn(
         "V-02",
         "vehicle",
-        "Logger, kart K-1",
-        "VL-16",
         ("Hedda Morke", "Hedda Morke", "Luc Ferrand", "Hedda Morke"),
         14,
         9,
@@ -130,7 +112,7 @@ WORN = (
         "practice loop",
         "kart K-1",
     ),
-    Worn("R-01", "rescue", "Defibrillator, pit head", "AED-1", ("",), 10, 1, 5, "pit head"),
+    Worn("R-01", "rescue", ("",), 10, 1, 5, "pit head"),
 )
 CONCLUSIONS = {
     "within": "Nothing to be done.",
@@ -152,18 +134,7 @@ MAKERS: dict[str, Callable[[int], Made]] = SIGNALS | {"jaw_muscle": _night}
 def load(db: Db, who: int | None, offset_min: int) -> None:
     """The recorders and their sessions; all but the last of each are signed, the older ones with a report."""
     for worn in WORN:
-        recorder = Recorder(
-            serial=f"TF-{worn.token}",
-            kind=worn.kind,
-            token=worn.token,
-            name=worn.name,
-            model=worn.model,
-            firmware="2.1.0",
-            keeps_one=worn.kind in ("rescue", "oximetry"),
-            seen_at=now() - timedelta(days=worn.days_ago, hours=1),
-        )
-        db.add(recorder)
-        db.commit()
+        recorder = db.exec(select(Recorder).where(Recorder.token == worn.token)).one()
         for turn, name in enumerate(worn.people):
             left = len(worn.people) - 1 - turn
             days = worn.days_ago + worn.every_days * left
@@ -185,10 +156,10 @@ def _worn(
     seed = zlib.crc32(f"{worn.token} {turn}".encode()) % 10_000
     about = {
         "serial": recorder.serial,
-        "name": worn.name,
+        "name": recorder.name,
         "token": worn.token,
-        "model": worn.model,
-        "firmware": "2.1.0",
+        "model": recorder.model,
+        "firmware": recorder.firmware,
     }
     file = as_file(MAKERS[worn.kind](seed), f"{worn.token}-{turn + 1}", start.timestamp(), offset_min, about)
     person = db.exec(select(Person).where(Person.name == name)).first()

@@ -8,7 +8,7 @@ from pathlib import Path
 from sqlmodel import Session as Db
 
 from kumpel.config import DEMO, ROOT, Config
-from kumpel.demo import first_screen, history
+from kumpel.demo import first_screen, history, waiting
 from kumpel.demo.fleet import Fleet
 from kumpel.serve import say, serve, step, usable_port
 from kumpel.services import limits
@@ -27,7 +27,7 @@ def run_demo(port: int, fleet: Fleet, check: bool = False) -> int:
         done = step("starting PostgreSQL")
         url = _filled_or_empty(cluster)
         done()
-        done = step("waiting for five simulated noise meters")
+        done = step("waiting for the simulated recorders")
         fleet.wait()
         done()
         if not _mark(cluster).exists():
@@ -83,5 +83,5 @@ def _load(url: str, fleet: Fleet) -> None:
         limits.put_shipped(db)
         done = step("loading Tarnfels: forty people, three months of shifts")
         history.load(db)
-        history.last_shift(db, fleet)
+        waiting.put(db, fleet)
         done()

@@ -14,7 +14,7 @@ from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.kinds import plain_report
 from kumpel.kinds.plain_report import ReportPart
-from kumpel.kinds.setup_fields import SetupField, described
+from kumpel.kinds.setup_fields import SetupField, described, stored_names
 from kumpel.reports.document import Part
 
 Assess = Callable[[Recording, Review, LimitSet], BothWays]
@@ -227,6 +227,11 @@ class Kind:
     def one_page(self) -> tuple[str, ...]:
         """The parts of the one-page report."""
         return tuple(part.key for part in self.parts if part.one_page)
+
+    @property
+    def names(self) -> dict[str, str]:
+        """Settings about a person that a recorder keeps apart: what stands there as long as nobody chose a name."""
+        return stored_names(self.setup_model)
 
     def fields(self, setup: BaseModel, on_recorder: Mapping[str, Any] | None = None) -> list[SetupField]:
         """The settings of a setup as people read them; `on_recorder` is all that the recorder holds."""

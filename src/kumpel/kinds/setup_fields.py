@@ -73,15 +73,24 @@ def setting(
     when: dict[str, Any] | None = None,
     unit_by: tuple[str, Mapping[str, str]] | None = None,
     refers: str = "",
+    stored_name: Literal["", "code", "text"] = "",
     **limits: Any,
 ) -> Any:
     """A field of a setup model with its label, unit and the words for its values.
 
     `when` other fields have these values it matters. `unit_by` names the field beside it that decides the unit, with the unit for
     each of its values. `refers`: the value is the name of something else among the settings of the recorder, at this path ("*": of
-    each item): `courses.*.name`.
+    each item): `courses.*.name`. `stored_name`: a text about a person that a recorder keeps apart from its settings (docs/link-protocol.md, 5.5);
+    a code stands there, or nothing, as long as nobody chose one.
     """
-    about = {"unit": unit, "words": words, "when": when, "unit_by": unit_by, "refers": refers}
+    about = {
+        "unit": unit,
+        "words": words,
+        "when": when,
+        "unit_by": unit_by,
+        "refers": refers,
+        "stored_name": stored_name,
+    }
     extra = cast("dict[str, Any]", {key: value for key, value in about.items() if value})
     if callable(default):
         return Field(default_factory=default, title=label, json_schema_extra=extra, **limits)
@@ -131,6 +140,12 @@ class _Form:
 
     root: Mapping[str, Any]
     settings: Mapping[str, Any]
+
+
+def stored_names(model: type[BaseModel]) -> dict[str, str]:
+    """The settings that are names kept apart, each with what stands there as long as nobody chose one."""
+    properties = _schema(model)["properties"]
+    return {key: about["stored_name"] for key, about in properties.items() if about.get("stored_name")}
 
 
 def lists_of(setup: BaseModel) -> list[SetupList]:

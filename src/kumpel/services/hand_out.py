@@ -16,7 +16,8 @@ from sqlmodel import col, select
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import kind_of
 from kumpel.kinds.setup_fields import SetupField, SetupList, at_path, lists_of
-from kumpel.services import bays, deeds
+from kumpel.link import abilities
+from kumpel.services import bays, deeds, held
 from kumpel.services.deeds import Whom
 from kumpel.services.people import person_of
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, RecorderError
@@ -76,7 +77,8 @@ def draft(
     recorder = recorder_of(db, recorder_id)
     kind = kind_of(recorder.kind)
     last = _last_slip(db, person_id, kind.key) if person_id else None
-    based_on = "the settings on the recorder"
+    person = person_of(db, person_id) if person_id else None
+    based_on, theirs = "the settings on the recorder", settings is not None
     if settings is None and library:
         if library not in kind.setup_library:
             raise NotFoundError(f"There is no setup “{library}” in the library.")
@@ -84,25 +86,22 @@ def draft(
     elif settings is None and last is not None:
         setup = db.get(Setup, last.setup_id)
         assert setup is not None
-        settings, based_on = setup.settings, "the setup this person had last time"
-    model = checked(kind, settings if settings is not None else _plain(recorder.setup))
+        settings, based_on, theirs = setup.settings, "the setup this person had last time", True
+    start = held.for_form(recorder.setup) if settings is None else settings
+    model = checked(kind, held.with_own_names(kind, start, person, theirs))
     shown = model.model_dump(mode="json")
     return Draft(
         kind.key,
         shown,
         based_on,
         recorder.setup_revision,
-        compare(kind, model, _plain(recorder.setup)),
+        compare(kind, model, recorder.setup),
         list(kind.setup_library),
         _last_worn(db, last),
         last.tags if last else {},
-        {name: _words(value, {}) for name, value in others(kind, recorder.setup).items()},
+        {name: _words(value, {}) for name, value in held.others(kind, recorder.setup).items()},
         lists_of(model),
     )
-
-
-def _plain(setup: dict[str, Any]) -> dict[str, Any]:
-    return {k: v for k, v in setup.items() if k != "_slip"}
 
 
 def _last_slip(db: Db, person_id: int, kind: str) -> HandOver | None:
@@ -126,11 +125,14 @@ def _last_worn(db: Db, last: HandOver | None) -> str:
     return session.key_figure if session else ""
 
 
-def compare(kind: Kind, wanted: BaseModel, on_recorder: dict[str, Any]) -> list[FieldState]:
-    """Field by field: the draft beside what is on the recorder."""
+def compare(kind: Kind, wanted: BaseModel, on_it: held.Held) -> list[FieldState]:
+    """Field by field: the draft beside what is on the recorder. Names only where it can keep them."""
     settings = wanted.model_dump(mode="json")
+    on_recorder = held.for_form(on_it)
     states = []
     for field in kind.fields(wanted, on_recorder):
+        if field.path in kind.names and not held.keeps_names(on_it):
+            continue
         mine, theirs = at_path(settings, field.path), at_path(on_recorder, field.path)
         if not field.matters and mine is None and theirs is None:
             continue
@@ -241,7 +243,7 @@ def hand_out(db: Db, slip: Slip, who: int | None, at: datetime | None = None) ->
     about = {"person_id": person.id, "hand_over": str(given.id), "settings": setup.settings, "tags": given.tags}
     if left:
         about |= {"not_taken_in": left, "despite": slip.despite.strip()}
-    before = {"settings": _plain(recorder.setup), "clock_error_s": given.clock_error_s}
+    before = {"settings": held.settings_of(recorder.setup), "clock_error_s": given.clock_error_s}
     deeds.keep(db, "handed out", Whom("recorder", recorder.id), before, about, who)
     tell(db, "hand-overs")
     db.commit()
@@ -274,26 +276,23 @@ def write_only(
     recorder = recorder_of(db, recorder_id)
     kind = kind_of(recorder.kind)
     model = checked(kind, settings)
-    before = _plain(recorder.setup)
+    before = held.settings_of(recorder.setup)
     _write(recorder, kind, model, None, Slip(recorder_id, 0, settings, revision, set_clock, passcode=passcode))
     deeds.keep(db, "settings written", Whom("recorder", recorder_id), before, model.model_dump(mode="json"))
     return refresh(db, recorder)
-
-
-def others(kind: Kind, on_recorder: dict[str, Any]) -> dict[str, Any]:
-    """Settings that the recorder has and this kind's form does not know; they survive every write."""
-    return {k: v for k, v in _plain(on_recorder).items() if k not in kind.setup_model.model_fields}
 
 
 def _write(recorder: Recorder, kind: Kind, model: BaseModel, given: HandOver | None, slip: Slip) -> float:
     """Write and read back; returns the clock error before it was set."""
     with link_to(recorder, slip.passcode) as link:
         before = link.status().clock - time.time()
+        can_names = abilities.NAMES in link.describe().can
         about = {"hand_over": str(given.id)} if given else {}
-        kept = others(kind, link.setup().setup)
-        link.write_setup(kept | model.model_dump(mode="json"), about, slip.revision)
+        kept = held.others(kind, link.setup().setup)
+        settings, names = held.split(kind, model.model_dump(mode="json"))
+        link.write_setup(kept | settings, about, slip.revision, names if can_names else None)
         read = link.setup()
-        wrong = [f.label for f in compare(kind, model, read.setup) if f.differs]
+        wrong = [f.label for f in compare(kind, model, held.held(read, can_names, [])) if f.differs]
         wrong += [name for name in kept if not _same(kept[name], read.setup.get(name))]
         if wrong or read.slip != about:
             raise RecorderError(

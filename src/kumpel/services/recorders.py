@@ -11,11 +11,13 @@ from sqlmodel import Session as Db
 from sqlmodel import col, select
 
 from kumpel.kinds.registry import KINDS
+from kumpel.link import abilities
+from kumpel.link.abilities import ListedCourse
 from kumpel.link.client import LinkError, RecorderLink, RefusedError
 from kumpel.link.discovery import Announcement
-from kumpel.link.messages import Code, Description, ListedSession, SetupState, Status
+from kumpel.link.messages import SHUT, Code, Description, ListedSession, SetupState, Status
 from kumpel.link.networks import address_parts, address_words
-from kumpel.services import deeds, settings
+from kumpel.services import deeds, held, settings
 from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, PasscodeNeededError, RecorderError
 from kumpel.store.database import tell
@@ -61,6 +63,8 @@ def _refusal(recorder: Recorder, error: RefusedError) -> Exception:
             return PasscodeNeededError(f"The passcode is not the one of {recorder.token}.", code="wrong-passcode")
         case Code.RECORDING:
             return ConflictError(f"{recorder.token} is recording. Stop it first.", code="recording")
+        case Code.WRONG_MODE:
+            return ConflictError(f"{recorder.token} does not answer this now: {error}", code="wrong-mode")
         case Code.STALE_SETUP:
             return ConflictError(
                 f"The settings on {recorder.token} have changed since you looked. They were read again; look and write again."
@@ -78,8 +82,10 @@ class Answer:
 
     described: Description
     status: Status
-    sessions: list[ListedSession]
-    setup: SetupState
+    sessions: list[ListedSession] | None
+    setup: SetupState | None
+    """None in a mode in which it does not tell."""
+    courses: list[ListedCourse]
     asked: float
     answered: float
 
@@ -95,7 +101,10 @@ def ask(host: str, port: int) -> Answer | str:
             asked = time.time()
             status = link.status()
             answered = time.time()
-            return Answer(described, status, link.sessions(), link.setup(), asked, answered)
+            if status.mode in SHUT:
+                return Answer(described, status, None, None, [], asked, answered)
+            courses = link.courses() if abilities.COURSES in described.can else []
+            return Answer(described, status, link.sessions(), link.setup(), courses, asked, answered)
     except LinkError as error:
         return str(error)
 
@@ -200,14 +209,14 @@ def _describe(recorder: Recorder, answer: Answer) -> None:
     recorder.model, recorder.firmware = described.model, described.firmware
     recorder.keeps_one = described.keeps_one
     recorder.clock_error_s = round(answer.status.clock - (answer.asked + answer.answered) / 2, 1)
-    recorder.status = answer.status.model_dump(exclude={"clock"})
-    recorder.inventory = [
-        s.model_dump(exclude={"sha256"}) | {"sha256": s.sha256.hex() if s.sha256 else None} for s in answer.sessions
-    ]
-    recorder.setup, recorder.setup_revision = (
-        answer.setup.setup | {"_slip": answer.setup.slip},
-        answer.setup.revision,
-    )
+    recorder.status = answer.status.model_dump(exclude={"clock"}) | {"can": described.can}
+    if answer.sessions is not None:
+        recorder.inventory = [
+            s.model_dump(exclude={"sha256"}) | {"sha256": s.sha256.hex() if s.sha256 else None} for s in answer.sessions
+        ]
+    if answer.setup is not None:
+        recorder.setup = held.held(answer.setup, abilities.NAMES in described.can, answer.courses)
+        recorder.setup_revision = answer.setup.revision
 
 
 def _fingerprint(recorder: Recorder) -> str:

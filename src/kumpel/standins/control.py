@@ -36,6 +36,8 @@ def obey(serving: Serving, wish: dict[str, Any]) -> dict[str, Any]:
             if recorder.device.keeps_one:
                 recorder.memory.forget(list(recorder.state["sessions"]))
             return {"session": recorder.record(recorder.new_id(), start, length, wish)}
+        case "state":
+            return {k: recorder.state[k] for k in ("clock_error_s", "setup", "slip", "names", "mode")}
         case "forget":
             recorder.memory.forget(list(recorder.state["sessions"]))
         case other:

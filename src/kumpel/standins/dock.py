@@ -76,7 +76,9 @@ class Dock:
         while line := await reader.readline():
             try:
                 wish = json.loads(line)
-                answer = obey(self.bays[wish.pop("to")], wish)
+                bay = self.bays[wish.pop("to")]
+                slow = bay.recorder.device.heavy and wish["do"] == "record"
+                answer = await asyncio.to_thread(obey, bay, wish) if slow else obey(bay, wish)
             except (Refuse, KeyError, TypeError, ValueError) as error:
                 answer = {"error": repr(error)}
             writer.write(json.dumps(answer).encode() + b"\n")

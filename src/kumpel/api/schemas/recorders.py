@@ -27,7 +27,13 @@ class Recorder(Out):
     battery: float | None
     memory_used: float | None
     mode: str
+    mode_left_s: float | None = Field(description="how long the mode still lasts, where the recorder knows")
+    press: str = Field(description="what to press or do on it")
+    can: list[str]
     place: str
+    over: str | None
+    quality: float | None
+    bytes_per_s: float | None
     holder: str
     holder_id: int | None
     since: datetime | None

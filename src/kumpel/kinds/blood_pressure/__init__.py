@@ -27,6 +27,7 @@ class BloodPressureSetup(BaseModel):
     """Settings of a cuff recorder."""
 
     name: str = setting("Setup", "24 h", max_length=60)
+    wearer: str = setting("Shown on it", "", max_length=40, stored_name="code")
     awake_from: str = setting("Gets up at", "06:30", pattern=CLOCK)
     asleep_from: str = setting("Goes to bed at", "22:30", pattern=CLOCK)
     interval_awake_min: int = setting("Reading every, awake", 30, "min", ge=5, le=120)

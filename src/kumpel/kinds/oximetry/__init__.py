@@ -19,7 +19,7 @@ class OximetrySetup(BaseModel):
     """Settings of an overnight oximeter."""
 
     name: str = setting("Setup", "Night", max_length=60)
-    wearer: str = setting("Wearer's name", "", max_length=40)
+    wearer: str = setting("Shown on it", "", max_length=40, stored_name="code")
     start_at: str | None = setting("Starts at", None, words={"None": "by hand"}, pattern=r"^\d\d:\d\d$")
     stop_at: str | None = setting("Stops at", None, words={"None": "by hand"}, pattern=r"^\d\d:\d\d$")
     run_length_min: int = setting("Planned length", 480, "min", ge=30, le=1440)

@@ -40,7 +40,8 @@ class TrainingSetup(BaseModel):
     speed_source: Literal["satellite", "impeller", "foot pod"] = setting("Speed from", "satellite")
     split_m: float = setting("Split every", 1000.0, "m", gt=0, le=100_000)
     split_s: float | None = setting("Split every (time)", None, "s", {"None": "by distance"}, gt=0, le=86_400)
-    greeting: str = setting("Greeting", "", max_length=16)
+    wearer: str = setting("Shown on it", "", max_length=40, stored_name="code")
+    greeting: str = setting("Greeting", "", max_length=16, stored_name="text")
     sound: bool = setting("Sound", True, words={"True": "on", "False": "off"})
 
 

@@ -22,7 +22,7 @@ class VehicleSetup(BaseModel):
     name: str = setting("Setup", "Practice", max_length=60)
     recorder_name: str = setting("Name of the logger", "", max_length=32)
     radio: Literal["own network", "join network", "off"] = setting("Radio", "own network")
-    driver: str = setting("Driver", "", max_length=40)
+    driver: str = setting("Driver, on it", "", max_length=40, stored_name="code")
     vehicle: Literal["kart", "geared kart", "car", "motorcycle", "hauler"] = setting("Vehicle", "kart")
     number: str = setting("Number", "", max_length=8)
     series: str = setting("Series", "", max_length=40)

@@ -1,0 +1,62 @@
+"""What a recorder holds beside its sessions, as it is kept here: settings, the slip, stored names, courses.
+
+Names and what else is no setting stand under keys that begin with "_", so that they are never written back as settings.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from kumpel.kinds.kind import Kind
+from kumpel.link.abilities import ListedCourse
+from kumpel.link.messages import SetupState
+from kumpel.store.tables import Person
+
+Held = dict[str, Any]
+
+
+def held(setup: SetupState, can_names: bool, courses: list[ListedCourse]) -> Held:
+    """What is kept of an answer."""
+    own: Held = {"_slip": setup.slip, "_courses": [{"name": c.name, "sha256": c.sha256.hex()} for c in courses]}
+    if can_names:
+        own["_names"] = dict(setup.names)
+        own["_names_withheld"] = setup.names_withheld
+    return setup.setup | own
+
+
+def settings_of(held: Held) -> dict[str, Any]:
+    """The settings alone, as the recorder names them."""
+    return {key: value for key, value in held.items() if not key.startswith("_")}
+
+
+def keeps_names(held: Held) -> bool:
+    return "_names" in held
+
+
+def for_form(held: Held) -> dict[str, Any]:
+    """Everything that a form may show or refer to: settings, stored names, the courses by name."""
+    courses = {"courses": held["_courses"]} if held.get("_courses") else {}
+    names: dict[str, str] = held.get("_names", {})
+    return settings_of(held) | courses | names
+
+
+def others(kind: Kind, held: Held) -> dict[str, Any]:
+    """Settings that the recorder has and this kind's form does not know; they survive every write."""
+    return {key: value for key, value in settings_of(held).items() if key not in kind.setup_model.model_fields}
+
+
+def split(kind: Kind, settings: dict[str, Any]) -> tuple[dict[str, Any], dict[str, str]]:
+    """Settings as they are written, and the names that are stored apart from them."""
+    names = {key: str(settings[key] or "") for key in kind.names if key in settings}
+    return {key: value for key, value in settings.items() if key not in names}, names
+
+
+def with_own_names(kind: Kind, settings: dict[str, Any], person: Person | None, is_theirs: bool) -> dict[str, Any]:
+    """Settings for a person: names of whoever had the recorder before never stay; a code stands where nothing was chosen."""
+    own = dict(settings)
+    for key, usual in kind.names.items():
+        if not is_theirs:
+            own[key] = ""
+        if usual == "code" and not own.get(key) and person is not None:
+            own[key] = person.number or ""
+    return own
