@@ -90,7 +90,7 @@ class Port(Dock):
             self.assertEqual(link.status().link.bytes_per_s, 11_520.0)
 
     def test_one_client_at_a_time_and_a_port_that_is_gone(self) -> None:
-        with RecorderLink(self.port("N-22"), 0), self.assertRaisesRegex(LinkError, "in use by another program"):
+        with RecorderLink(self.port("N-22"), 0), self.assertRaisesRegex(LinkError, "in use just now"):
             RecorderLink(self.port("N-22"), 0)
         with self.assertRaisesRegex(LinkError, "cannot be opened"):
             RecorderLink(str(self.ports / "nothing"), 0)

@@ -191,7 +191,9 @@ class Addresses(Looking):
         self.assertEqual(settings.value_of(self.db, settings.ADDRESSES), [address])
         [deed] = deeds.of(self.db, Whom("recorder", added.id))
         self.assertEqual((deed.what, deed.after, deed.who), ("recorder added", {"address": address}, self.who))
-        self.assertEqual([(n.where, n.in_reach) for n in networks.looked_in(self.db) if n.is_address], [(address, 1)])
+        self.assertEqual(
+            [(n.where, n.in_reach) for n in networks.looked_in(self.db) if n.what == "address"], [(address, 1)]
+        )
         recorders.gone(self.db, "NM-000107")
         jobs = Jobs(self.url)
         jobs.open()

@@ -15,6 +15,7 @@ from kumpel.config import ROOT
 from kumpel.demo.fleet import Fleet, StandIn
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.kinds.registry import KINDS
+from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
 from kumpel.serve import say, step
 from kumpel.services import (
@@ -77,7 +78,7 @@ def _job(db: Db, fleet: Fleet, out: Path) -> int:
     say(f"    clock was {given.clock_error_s:+.1f} s off and was set; settings read back and equal")
 
     done = step("recording eight hours (7200 times faster)")
-    with recorders.link_to(meter) as link:
+    with RecorderLink(meter.host or "", meter.port or 0) as link:
         link.start()
         while link.status().mode == "recording":
             time.sleep(0.1)

@@ -2,6 +2,7 @@
 
 LinkError               the link broke, or the other side does not keep the protocol
   RefusedError          the recorder answered with an error code
+  InUseError            its serial port is open elsewhere just now
 """
 
 from __future__ import annotations
@@ -17,3 +18,7 @@ class RefusedError(LinkError):
     def __init__(self, code: str, text: str) -> None:
         super().__init__(text or code)
         self.code = code
+
+
+class InUseError(LinkError):
+    """Somebody else has the port open just now; nothing is known of the recorder on it."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from ipaddress import IPv4Address, IPv6Address, ip_address, ip_network
+from pathlib import Path
 
 import ifaddr
 
@@ -24,6 +25,19 @@ def network_words(text: str) -> str:
     if "%" in text:
         raise ValueError("a network is named without the interface")
     return str(ip_network(text.strip(), strict=False))
+
+
+def path_words(text: str) -> str:
+    """A pattern of paths, such as "/dev/serial/by-id/*". Raises ValueError when it does not begin at the root or goes back up."""
+    parts = text.strip().split("/")
+    if not text.strip().startswith("/") or ".." in parts or len(parts) < 3:
+        raise ValueError("a path begins with / and names something below it")
+    return text.strip().rstrip("/")
+
+
+def paths_of(patterns: Iterable[str]) -> list[str]:
+    """What stands at the patterns now."""
+    return sorted({str(path) for pattern in patterns for path in Path("/").glob(pattern.lstrip("/"))})
 
 
 def is_within(host: str, networks: Iterable[str]) -> bool:
@@ -55,7 +69,9 @@ def address_words(text: str) -> str:
 
 
 def address_parts(words: str) -> tuple[str, int]:
-    """Host and port of an address in its usual words."""
+    """Host and port of an address in its usual words; a path (of a serial port, of a folder) is its own host."""
+    if words.startswith("/"):
+        return words, 0
     host, _, port = words.rpartition(":")
     return host.strip("[]"), int(port)
 

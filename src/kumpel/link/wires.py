@@ -11,11 +11,13 @@ from typing import Protocol
 import serial
 
 from kumpel.link import frames
-from kumpel.link.errors import LinkError
+from kumpel.link.errors import InUseError, LinkError
 
 BAUD = 115_200
 BITS_A_BYTE = 10
 """On a serial port: a start bit, eight bits, a stop bit."""
+FREE_S = 1.0
+"""How long a port that somebody else has open is waited for."""
 INSIDE_FRAME_S = 1.0
 """Silence inside a frame after which its start was none."""
 
@@ -97,10 +99,17 @@ class SerialWire:
     bytes_per_s: float | None = BAUD / BITS_A_BYTE
 
     def __init__(self, path: str) -> None:
-        try:
-            self._port = serial.Serial(path, BAUD, timeout=0, write_timeout=5, exclusive=True)
-        except (OSError, serial.SerialException) as error:
-            raise LinkError(f"the port {Path(path).name} cannot be opened ({_why(error)})") from error
+        until = time.monotonic() + FREE_S
+        while True:
+            try:
+                self._port = serial.Serial(path, BAUD, timeout=0, write_timeout=5, exclusive=True)
+                break
+            except (OSError, serial.SerialException) as error:
+                if "lock" not in str(error).lower():
+                    raise LinkError(f"the port {Path(path).name} cannot be opened ({_why(error)})") from error
+                if time.monotonic() > until:
+                    raise InUseError(f"the port {Path(path).name} is in use just now") from error
+                time.sleep(0.05)
         self._hunt = frames.Hunt()
 
     def send(self, frame: bytes) -> None:
@@ -130,7 +139,7 @@ class SerialWire:
 
 
 def _why(error: Exception) -> str:
-    return "in use by another program" if "lock" in str(error).lower() else os.strerror(getattr(error, "errno", 0) or 5)
+    return os.strerror(getattr(error, "errno", 0) or 5)
 
 
 def open_wire(host: str, port: int, timeout_s: float) -> Wire:

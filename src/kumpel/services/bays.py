@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -17,8 +16,8 @@ from kumpel.services.tags import tags_of
 from kumpel.store.database import without
 from kumpel.store.tables import HandOver, Person, Recorder, Session
 
-Known = dict[tuple[str, str], Session]
-"""Sessions of a recorder that are here, by their name on it and the hash of their content."""
+Known = dict[tuple[str, str, str], Session]
+"""Sessions that are here, by the serial number of what recorded them, their name on it and the hash of their content."""
 
 NOT_HERE = ("new", "arriving")
 """Standings of sessions whose only whole copy is on the recorder: half of one here is none."""
@@ -26,7 +25,7 @@ NOT_HERE = ("new", "arriving")
 
 @dataclass(frozen=True)
 class Found:
-    """A session on a recorder, and where it stands here: new, arriving, stored, aside, deleted or recording."""
+    """A session on a recorder, and where it stands here: new, arriving, stored, aside, deleted, recording or unreadable."""
 
     recorder_session: str
     start: datetime
@@ -59,6 +58,8 @@ class Bay:
 
 
 def standing_of(listed: dict[str, Any], known: Session | None) -> str:
+    if listed.get("trouble"):
+        return "unreadable"
     if not listed["complete"]:
         return "recording"
     if known is None:
@@ -74,7 +75,7 @@ def bays(db: Db) -> list[Bay]:
     """Every recorder in reach with its sessions; the rest is in the recorders' register."""
     here = [recorder for recorder in all_recorders(db) if recorder.in_reach]
     known = _known(db, here)
-    tags = tags_of(db, [session.id for mine in known.values() for session in mine.values()])
+    tags = tags_of(db, [session.id for session in known.values()])
     given = _given(db, here)
     holders = _holders(db, list(given.values()))
     found = []
@@ -82,7 +83,7 @@ def bays(db: Db) -> list[Bay]:
         slip = given.get(recorder.id or 0)
         holder = holders.get(slip.person_id) if slip and slip.returned_at is None else None
         slip_tags = slip.tags if slip and holder else {}
-        sessions = [_found(recorder, listed, known[recorder.serial], tags, slip_tags) for listed in recorder.inventory]
+        sessions = [_found(recorder, listed, known, tags, slip_tags) for listed in recorder.inventory]
         found.append(Bay(recorder, holder, slip.given_at if slip and holder else None, slip_tags, sessions))
     return found
 
@@ -91,7 +92,7 @@ def new_count(db: Db) -> int:
     """How many sessions on recorders in reach were not taken in."""
     here = [recorder for recorder in all_recorders(db) if recorder.in_reach]
     known = _known(db, here)
-    return sum(len(_standing(recorder, known[recorder.serial], ("new",))) for recorder in here)
+    return sum(len(_standing(recorder, known, ("new",))) for recorder in here)
 
 
 def not_taken_in(db: Db, recorders: Sequence[Recorder]) -> dict[str, int]:
@@ -99,7 +100,7 @@ def not_taken_in(db: Db, recorders: Sequence[Recorder]) -> dict[str, int]:
     known = _known(db, recorders)
     found = {}
     for each in recorders:
-        left = _standing(each, known[each.serial], NOT_HERE)
+        left = _standing(each, known, NOT_HERE)
         found[each.serial] = sum(listed["length_s"] >= _shortest_s(each) for listed in left)
     return found
 
@@ -107,22 +108,28 @@ def not_taken_in(db: Db, recorders: Sequence[Recorder]) -> dict[str, int]:
 def _standing(recorder: Recorder, known: Known, standings: Sequence[str]) -> list[dict[str, Any]]:
     """What is listed on a recorder and has one of these standings here."""
     return [
-        listed
-        for listed in recorder.inventory
-        if standing_of(listed, known.get((listed["id"], listed["sha256"] or ""))) in standings
+        listed for listed in recorder.inventory if standing_of(listed, known.get(_key(recorder, listed))) in standings
     ]
 
 
-def _known(db: Db, recorders: Sequence[Recorder]) -> dict[str, Known]:
-    """What is here of the recorders, in one question; by serial number."""
-    names = [listed["id"] for recorder in recorders for listed in recorder.inventory]
+def made_by(recorder: Recorder, listed: dict[str, Any]) -> str:
+    """Serial number of what recorded a listed session: on a stick it may be another recorder."""
+    return listed.get("serial") or recorder.serial
+
+
+def _key(recorder: Recorder, listed: dict[str, Any]) -> tuple[str, str, str]:
+    return made_by(recorder, listed), listed["id"], listed["sha256"] or ""
+
+
+def _known(db: Db, recorders: Sequence[Recorder]) -> Known:
+    """What is here of the recorders, in one question."""
+    keys = [_key(recorder, listed) for recorder in recorders for listed in recorder.inventory]
     mine = select(Session).where(
-        col(Session.serial).in_([r.serial for r in recorders]), col(Session.recorder_session).in_(names)
+        col(Session.serial).in_({serial for serial, _, _ in keys}),
+        col(Session.recorder_session).in_({name for _, name, _ in keys}),
     )
-    found: dict[str, Known] = defaultdict(dict)
-    for session in db.exec(mine.options(*without(Session.head))).all():
-        found[session.serial][session.recorder_session, session.sha256.hex()] = session
-    return found
+    rows = db.exec(mine.options(*without(Session.head))).all()
+    return {(s.serial, s.recorder_session, s.sha256.hex()): s for s in rows}
 
 
 def _given(db: Db, recorders: Sequence[Recorder]) -> dict[int, HandOver]:
@@ -144,7 +151,7 @@ def _shortest_s(recorder: Recorder) -> float:
 def _found(
     recorder: Recorder, listed: dict[str, Any], known: Known, tags: dict[int, dict[str, str]], slip_tags: dict[str, str]
 ) -> Found:
-    session = known.get((listed["id"], listed["sha256"] or ""))
+    session = known.get(_key(recorder, listed))
     standing = standing_of(listed, session)
     return Found(
         listed["id"],
@@ -156,7 +163,7 @@ def _found(
         listed["length_s"] < _shortest_s(recorder),
         session.id if session else None,
         session.received if session else 0,
-        session.trouble if session else "",
+        session.trouble if session else listed.get("trouble", ""),
         (tags.get(session.id or 0) or session.wish.get("tags") if session else None) or slip_tags,
         standing in ("stored", "aside", "deleted"),
     )

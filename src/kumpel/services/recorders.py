@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 
@@ -13,13 +13,15 @@ from sqlmodel import col, select
 from kumpel.kinds.registry import KINDS
 from kumpel.link import abilities
 from kumpel.link.abilities import ListedCourse
-from kumpel.link.client import LinkError, RecorderLink, RefusedError
+from kumpel.link.client import LinkError, RefusedError
 from kumpel.link.discovery import Announcement
+from kumpel.link.errors import InUseError
 from kumpel.link.messages import SHUT, Code, Description, ListedSession, SetupState, Status
 from kumpel.link.networks import address_parts, address_words
 from kumpel.services import deeds, held, settings
 from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, PasscodeNeededError, RecorderError
+from kumpel.services.reaching import AnyLink, open_link
 from kumpel.store.database import tell
 from kumpel.store.tables import Recorder, now
 
@@ -36,12 +38,12 @@ def all_recorders(db: Db) -> list[Recorder]:
 
 
 @contextmanager
-def link_to(recorder: Recorder, passcode: str = "", timeout_s: float = 5.0) -> Iterator[RecorderLink]:
+def link_to(recorder: Recorder, passcode: str = "", timeout_s: float = 5.0) -> Iterator[AnyLink]:
     """An open link to a recorder; link errors become problems that name the recorder and say what to do."""
     if not recorder.in_reach or recorder.host is None or recorder.port is None:
         raise RecorderError(f"{recorder.token} is not in reach. Put it in the dock or plug it in, then look again.")
     try:
-        with RecorderLink(recorder.host, recorder.port, timeout_s) as link:
+        with open_link(recorder.host, recorder.port, timeout_s) as link:
             if link.hello.serial != recorder.serial:
                 raise RecorderError(f"Another recorder ({link.hello.serial}) answers in place of {recorder.token}.")
             if passcode and link.hello.locked:
@@ -82,7 +84,7 @@ class Answer:
 
     described: Description
     status: Status
-    sessions: list[ListedSession] | None
+    sessions: Sequence[ListedSession] | None
     setup: SetupState | None
     """None in a mode in which it does not tell."""
     courses: list[ListedCourse]
@@ -90,13 +92,14 @@ class Answer:
     answered: float
 
 
-def ask(host: str, port: int) -> Answer | str:
-    """Ask a recorder for description, status, settings and sessions; a sentence when it does not answer well.
+def ask(host: str, port: int) -> Answer | str | None:
+    """Ask a recorder for description, status, settings and sessions; a sentence when it does not answer well, None when its port is
+    in use just now, so that nothing new is known.
 
     No database is held meanwhile: a recorder that is slow keeps nothing but its own thread.
     """
     try:
-        with RecorderLink(host, port) as link:
+        with open_link(host, port) as link:
             described = link.describe()
             asked = time.time()
             status = link.status()
@@ -105,6 +108,8 @@ def ask(host: str, port: int) -> Answer | str:
                 return Answer(described, status, None, None, [], asked, answered)
             courses = link.courses() if abilities.COURSES in described.can else []
             return Answer(described, status, link.sessions(), link.setup(), courses, asked, answered)
+    except InUseError:
+        return None
     except LinkError as error:
         return str(error)
 
@@ -114,7 +119,9 @@ def heard(db: Db, announcement: Announcement) -> Recorder:
     return note(db, announcement, ask(announcement.host, announcement.port))
 
 
-def note(db: Db, announcement: Announcement, answer: Answer | str, claimed_by: Announcement | None = None) -> Recorder:
+def note(
+    db: Db, announcement: Announcement, answer: Answer | str | None, claimed_by: Announcement | None = None
+) -> Recorder:
     """Keep what a recorder at an address answered. The same serial number at a second address (`claimed_by`) while the first
     still answers is said, and changes nothing else."""
     recorder = db.exec(select(Recorder).where(Recorder.serial == announcement.serial)).first()
@@ -141,7 +148,7 @@ def add_at(db: Db, address: str, who: int | None = None) -> Recorder:
     host, port = address_parts(words)
     db.commit()  # nothing is held while the recorder is asked
     answer = ask(host, port)
-    if isinstance(answer, str):
+    if answer is None or isinstance(answer, str):
         raise RecorderError(
             f"Nothing was added: {answer}. Is the recorder switched on and ready to transfer, and is this its address?"
         )
@@ -176,11 +183,11 @@ def refresh(db: Db, recorder: Recorder) -> Recorder:
     return _keep(db, recorder, ask(host, port))
 
 
-def _keep(db: Db, recorder: Recorder, answer: Answer | str, claimed_by: Announcement | None = None) -> Recorder:
+def _keep(db: Db, recorder: Recorder, answer: Answer | str | None, claimed_by: Announcement | None = None) -> Recorder:
     before = _fingerprint(recorder)
     if isinstance(answer, str):
         recorder.in_reach, recorder.trouble = False, answer
-    else:
+    elif answer is not None:
         _describe(recorder, answer)
         recorder.seen_at = now()
     if claimed_by is not None:
@@ -203,7 +210,9 @@ def _describe(recorder: Recorder, answer: Answer) -> None:
         return
     recorder.in_reach, recorder.trouble = True, ""
     recorder.kind, recorder.token, recorder.name = described.kind, described.token, described.name
-    if described.kind not in KINDS:
+    if not described.kind and recorder.status.get("link", {}).get("over") == "card":
+        recorder.trouble = "no file that could be a session is in it yet"
+    elif described.kind not in KINDS:
         recorder.trouble = f"a recorder of kind “{described.kind}”, which this Kumpel does not know"
         return
     recorder.model, recorder.firmware = described.model, described.firmware

@@ -17,7 +17,7 @@ from sqlmodel import col, func, select, update
 from kumpel.core.names import clean_line, clean_text
 from kumpel.kinds.kind import Kind, Scope, SettingWord
 from kumpel.kinds.registry import KINDS
-from kumpel.link.networks import THIS_MACHINE, address_words, network_words
+from kumpel.link.networks import THIS_MACHINE, address_words, network_words, path_words
 from kumpel.reports import pages
 from kumpel.services import deeds
 from kumpel.services.decisions import LIMIT_SET, is_finite
@@ -58,7 +58,23 @@ ADDRESSES = SettingWord(
     "Recorders",
     "one a line, such as 192.168.10.20:7400; for those that announce themselves nowhere",
 )
-OF_THE_SITE = (NAME, ADDRESS, LOGO, CLOCK, BATTERY, NETWORKS, ADDRESSES)
+PORTS = SettingWord(
+    "link.ports",
+    "Serial ports to look at",
+    "paths",
+    ("/dev/serial/by-id/*",),
+    "Recorders",
+    "one a line; nothing is ever written to any other port",
+)
+FOLDERS = SettingWord(
+    "link.folders",
+    "Folders of sticks and cards",
+    "paths",
+    (),
+    "Recorders",
+    "one a line, such as /media/*/*; each folder that is there counts as a recorder, its files as sessions",
+)
+OF_THE_SITE = (NAME, ADDRESS, LOGO, CLOCK, BATTERY, NETWORKS, ADDRESSES, PORTS, FOLDERS)
 USUAL_LIMITS = "limits.usual"
 
 
@@ -259,6 +275,8 @@ def _checked(db: Db, word: SettingWord, value: Any, of: str) -> Any:
         return _each(
             word, value, address_words, "is no address. Write it like 192.168.10.20:7400, or [fd00:10::5]:7400"
         )
+    if word.type == "paths":
+        return _each(word, value, path_words, "is no path. Write it like /dev/serial/by-id/*, from the root on")
     if not isinstance(value, str):
         raise InvalidError(f"{word.label}: a text is needed.")
     if word.type == "picture":

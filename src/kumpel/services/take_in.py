@@ -5,6 +5,7 @@ from __future__ import annotations
 import dataclasses
 import hashlib
 import io
+import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -18,12 +19,14 @@ from sqlmodel import func, select
 
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS, bounds_of
-from kumpel.link.client import LinkError, RecorderLink
+from kumpel.link.client import LinkError
+from kumpel.link.errors import InUseError
 from kumpel.link.messages import Piece
-from kumpel.services import deeds, figures
+from kumpel.services import bays, deeds, figures
 from kumpel.services.arrival import Arrival, DifferentError
 from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.reaching import open_link
 from kumpel.services.recorders import link_to, recorder_of, refresh
 from kumpel.store import samples
 from kumpel.store.database import tell
@@ -31,6 +34,7 @@ from kumpel.store.tables import Recorder, Session
 
 CLOCK_TOLERANCE_S = 5.0
 READS = 3
+SMALLEST_PIECE = 16_384
 ROTTEN = "the stored copy does not match its hash any more: it was damaged on the disk or changed outside Kumpel"
 Starter = Callable[[int], None]
 
@@ -57,12 +61,13 @@ def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[i
         listed = next((s for s in recorder.inventory if s["id"] == wish.recorder_session), None)
         if listed is None or not listed["complete"] or not listed["sha256"]:
             raise NotFoundError(f"Session {wish.recorder_session} is not (or not yet complete) on {recorder.token}.")
+        serial = bays.made_by(recorder, listed)
         row = {
-            "serial": recorder.serial,
+            "serial": serial,
             "recorder_session": listed["id"],
             "sha256": bytes.fromhex(listed["sha256"]),
             "recorder_id": recorder.id,
-            "kind": recorder.kind,
+            "kind": listed.get("kind") or recorder.kind,
             "state": "arriving",
             "started_at": datetime.fromtimestamp(listed["start"], UTC),
             "length_s": listed["length_s"],
@@ -92,7 +97,7 @@ def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[i
         db.connection().execute(insert(Session).values(row).on_conflict_do_nothing(constraint="session_once"))
         session = db.exec(
             select(Session).where(
-                Session.serial == recorder.serial,
+                Session.serial == serial,
                 Session.recorder_session == listed["id"],
                 Session.sha256 == row["sha256"],
             )
@@ -169,6 +174,8 @@ def _run(db: Db, session_id: int) -> bool:
             arrival.withdraw()
             refresh(db, recorder)
             return False
+        except InUseError:
+            return False  # its port is busy with another session of it: this one is called again
         except LinkError as error:
             arrival.stopped(f"{error}; {arrival.share} is here and safe. It goes on when the recorder is back.")
             return False
@@ -189,8 +196,10 @@ def _run(db: Db, session_id: int) -> bool:
 def _read(recorder: Recorder, arrival: Arrival) -> None:
     if recorder.host is None or recorder.port is None:
         raise LinkError("the recorder is not in reach")
-    with RecorderLink(recorder.host, recorder.port, 5.0) as link:
-        arrival.take(link.pieces(arrival.session.recorder_session, arrival.received))
+    rate = recorder.status.get("link", {}).get("bytes_per_s") or math.inf
+    most = int(min(max(rate, SMALLEST_PIECE), krec.PIECE_BYTES))  # a second's worth, so that progress is seen
+    with open_link(recorder.host, recorder.port, 5.0) as link:
+        arrival.take(link.pieces(arrival.session.recorder_session, arrival.received, most))
     arrival.finish()
 
 
@@ -313,7 +322,7 @@ def clear(db: Db, recorder_id: int, recorder_sessions: list[str], passcode: str 
             raise NotFoundError(f"Session {name} is not on {recorder.token}.")
         session = db.exec(
             select(Session).where(
-                Session.serial == recorder.serial,
+                Session.serial == bays.made_by(recorder, listed),
                 Session.recorder_session == name,
                 Session.sha256 == bytes.fromhex(listed["sha256"] or ""),
                 Session.state == "stored",

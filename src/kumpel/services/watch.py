@@ -18,7 +18,7 @@ from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.link.discovery import Announcement, Watch
-from kumpel.link.networks import address_parts, addresses_within, is_within
+from kumpel.link.networks import address_parts, addresses_within, is_within, paths_of
 from kumpel.services import recorders, settings
 from kumpel.services.jobs import Jobs
 from kumpel.store.database import engine
@@ -26,6 +26,7 @@ from kumpel.store.tables import Recorder
 
 log = logging.getLogger("kumpel.watch")
 EVERY_S = 2.0
+LOOK_S = 1.0
 LONGEST_PAUSE_S = 60.0
 STEP_S = 0.1
 AT_ONCE = 16
@@ -42,6 +43,16 @@ class _Known:
     failures: int = 0
     busy: bool = False
     claimed_by: Announcement | None = None
+
+
+@dataclass(frozen=True)
+class _Wished:
+    """Where to look, as the settings say."""
+
+    networks: tuple[str, ...]
+    addresses: tuple[str, ...]
+    ports: tuple[str, ...]
+    folders: tuple[str, ...]
 
 
 @dataclass
@@ -77,23 +88,23 @@ class Lookout(threading.Thread):
         self._networks: tuple[str, ...] = ()
         self._addresses: tuple[str, ...] = ()
         self._places: dict[str, _Place] = {}
-        self._wished: tuple[tuple[str, ...], tuple[str, ...]] | None = None
-        """Networks and addresses as they were last read: by the one who goes on, so that no connection more is needed."""
+        self._wished: _Wished | None = None
+        """Where to look as it was last read: by the one who goes on, so that no connection more is needed."""
         self._pool = ThreadPoolExecutor(AT_ONCE, "ask")
 
     def run(self) -> None:
         going_on_s = 0.0
-        wished: tuple[tuple[str, ...], tuple[str, ...]] | None = None
+        looked_s = 0.0
+        wished: _Wished | None = None
         try:
             while not self._ending.wait(STEP_S):
-                due = time.monotonic() >= going_on_s
-                if due:
+                if time.monotonic() >= going_on_s:
                     going_on_s = time.monotonic() + EVERY_S
                     self._pool.submit(self._safely, "going on with take-in", self._go_on)
-                # Interfaces come and go: also without another wish.
-                if self._wished is not None and (due or self._wished != wished):
-                    wished = self._wished
-                    self._safely("looking into the networks", partial(self._look_where_set, *wished))
+                # Interfaces, ports and sticks come and go: also without another wish.
+                if self._wished is not None and (time.monotonic() >= looked_s or self._wished != wished):
+                    wished, looked_s = self._wished, time.monotonic() + LOOK_S
+                    self._safely("looking where it is set", partial(self._look_where_set, wished))
                 self._take_news()
                 self._ask_due()
         finally:
@@ -105,9 +116,10 @@ class Lookout(threading.Thread):
         self._ending.set()
         self.join(timeout=5)
 
-    def _look_where_set(self, networks: tuple[str, ...], places: tuple[str, ...]) -> None:
-        """Listen where the settings say and this machine has a part, ask at the addresses; others are out of reach."""
-        self._look_at(places)
+    def _look_where_set(self, wished: _Wished) -> None:
+        """Listen where the settings say and this machine has a part, ask at addresses, ports and folders; others are out of reach."""
+        networks = wished.networks
+        self._look_at((*wished.addresses, *paths_of((*wished.ports, *wished.folders))))
         addresses = tuple(addresses_within(networks))
         if (networks, addresses) == (self._networks, self._addresses):
             return
@@ -138,7 +150,7 @@ class Lookout(threading.Thread):
     def _greet(self, words: str, place: _Place) -> None:
         host, port = address_parts(words)
         answer = recorders.ask(host, port)
-        if isinstance(answer, str):
+        if answer is None or isinstance(answer, str):
             place.failures += 1
         else:
             place.failures = 0
@@ -193,6 +205,9 @@ class Lookout(threading.Thread):
         known.failures += 1  # until it has answered and that is stored
         other = known.claimed_by
         answer = recorders.ask(known.at.host, known.at.port)
+        if answer is None:
+            known.failures = 0
+            return  # Its port is busy: it is being read.
         still_there = not isinstance(answer, str) and answer.described.serial == known.at.serial
         if other is not None and not still_there:
             known.at, known.claimed_by = other, None
@@ -219,8 +234,8 @@ class Lookout(threading.Thread):
         self._with(lambda db: self._jobs.go_on(db, stopped_too=False))  # a worker may have died at it
 
     def _read_wishes(self, db: Db) -> None:
-        networks, places = (tuple(settings.value_of(db, w)) for w in (settings.NETWORKS, settings.ADDRESSES))
-        self._wished = (networks, places)
+        words = (settings.NETWORKS, settings.ADDRESSES, settings.PORTS, settings.FOLDERS)
+        self._wished = _Wished(*(tuple(settings.value_of(db, word)) for word in words))
 
     @staticmethod
     def _safely(what: str, work: Callable[[], None]) -> None:

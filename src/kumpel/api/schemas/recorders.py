@@ -43,10 +43,11 @@ class Recorder(Out):
 
 
 class LookedIn(Out):
-    """A network in which recorders are looked for (without `addresses` this machine has no part in it now), or an address."""
+    """A network in which recorders are looked for (without `addresses` this machine has no part in it now), an address, a port or a
+    folder that is there."""
 
     where: str
-    is_address: bool
+    what: Literal["network", "address", "port", "folder"]
     addresses: list[str]
     in_reach: int
 

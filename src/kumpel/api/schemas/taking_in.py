@@ -17,7 +17,7 @@ class Found(Out):
     length_s: float
     size: int
     about: str
-    standing: Literal["new", "arriving", "stored", "aside", "deleted", "recording"]
+    standing: Literal["new", "arriving", "stored", "aside", "deleted", "recording", "unreadable"]
     too_short: bool
     session_id: int | None
     received: int

@@ -60,9 +60,9 @@ def read_items(data: bytes, base: int = 0) -> Iterator[Item]:
         yield _read_one(stream, len(data), base)
 
 
-def stream_items(file: BinaryIO) -> Iterator[Item]:
-    """Items of a whole file, read piece by piece. Raises as `read_items`."""
-    held, offset = b"", 0
+def stream_items(file: BinaryIO, offset: int = 0) -> Iterator[Item]:
+    """Items of a whole file, read piece by piece; `offset` is where in it the stream stands. Raises as `read_items`."""
+    held = b""
     while True:
         part = file.read(PIECE_BYTES)
         held, end = held + part, 0

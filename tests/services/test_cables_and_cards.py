@@ -1,0 +1,229 @@
+"""Recorders on a serial port and in a folder: found, taken in, cleared by the same door as those on a network."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from unittest import mock
+
+from sqlmodel import select
+
+from kumpel.demo.fleet import Fleet, StandIn
+from kumpel.formats import krec
+from kumpel.link.networks import paths_of
+from kumpel.services import bays, folder_link, networks, sessions, settings, take_in
+from kumpel.services.folder_link import FolderLink
+from kumpel.services.jobs import Jobs
+from kumpel.services.problems import ConflictError, InvalidError, RecorderError
+from kumpel.services.watch import Lookout
+from kumpel.standins import oximetry_signal
+from kumpel.store import database
+from kumpel.store.tables import Recorder, Session
+from tests.support import DatabaseTest, recording_file
+
+
+class Looking(DatabaseTest):
+    """A lookout that runs, and folders to look into."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.folder = Path(tempfile.mkdtemp(prefix="kumpel-paths-"))
+        self.addCleanup(shutil.rmtree, self.folder, ignore_errors=True)
+        self.jobs = Jobs(self.url)
+        self.jobs.open()
+        self.addCleanup(self.jobs.close)
+
+    def look_at(self, word: settings.SettingWord, pattern: Path) -> None:
+        settings.keep(self.db, word.key, "site", "", [str(pattern)], 0, self.who)
+        lookout = Lookout(self.url, self.jobs)
+        lookout.start()
+        self.addCleanup(lookout.stop)
+
+    def soon(self, holds: Callable[[], bool], seconds: float = 15.0) -> None:
+        until = time.monotonic() + seconds
+        while time.monotonic() < until:
+            self.db.expire_all()
+            self.db.rollback()
+            if holds():
+                return
+            time.sleep(0.1)
+        self.fail("did not become true")
+
+    def one(self) -> Recorder:
+        return self.db.exec(select(Recorder)).one()
+
+    def in_reach(self) -> bool:
+        return any(r.in_reach for r in self.db.exec(select(Recorder)).all())
+
+    def standings(self) -> dict[str, str]:
+        return {f.about or f.trouble: f.standing for bay in bays.bays(self.db) for f in bay.sessions}
+
+    def take(self) -> list[bool]:
+        """Everything new, read."""
+        recorder = self.one()
+        wishes = [
+            take_in.Wish(recorder.id or 0, f.recorder_session)
+            for bay in bays.bays(self.db)
+            for f in bay.sessions
+            if f.standing == "new"
+        ]
+        ids = take_in.begin(self.db, wishes, self.who, lambda session_id: None)
+        done = [take_in.run(database.engine(self.url), each) for each in ids]
+        self.db.expire_all()
+        return done
+
+
+class Cable(Looking):
+    def setUp(self) -> None:
+        super().setUp()
+        fleet = Fleet(self.folder / "memory", 1.0)
+        self.addCleanup(fleet.stop)
+        rest = {"port": str(self.folder / "ports"), "bytes_per_s": 2e5}
+        fleet.launch((StandIn("R-01", "AE-000001", "Defibrillator", kind="rescue", rest=rest),), False)
+        self.running = fleet.running["R-01"]
+
+    def test_plugged_in_taken_in_cleared_pulled_out(self) -> None:
+        self.running.tell("record", start=time.time() - 900, length_s=540)
+        self.look_at(settings.PORTS, self.folder / "ports" / "*")
+        self.soon(self.in_reach)
+        recorder = self.one()
+        self.assertEqual((recorder.token, recorder.port), ("R-01", 0))
+        self.assertEqual([p.in_reach for p in networks.looked_in(self.db) if p.what == "port"], [1])
+        # The lookout goes on asking meanwhile; the port is one client's at a time, and nobody takes it for gone.
+        self.assertEqual(self.take(), [True])
+        self.assertTrue(self.one().in_reach)
+        session = self.db.exec(select(Session)).one()
+        self.assertEqual((session.kind, session.state), ("rescue", "stored"))
+        self.assertEqual(len(take_in.clear(self.db, recorder.id or 0, [session.recorder_session])), 1)
+        self.running.tell("vanish")
+        self.soon(lambda: not self.in_reach())
+        self.running.tell("come back")
+        self.soon(self.in_reach)
+
+    def test_a_port_that_is_not_listed_is_never_opened(self) -> None:
+        other = self.folder / "other"
+        other.mkdir()
+        next((self.folder / "ports").iterdir()).rename(other / "R-01")
+        with mock.patch("kumpel.link.wires.serial.Serial", side_effect=AssertionError("opened")) as opened:
+            self.look_at(settings.PORTS, self.folder / "ports" / "*")
+            time.sleep(2.5)
+        opened.assert_not_called()
+        self.assertFalse(self.in_reach())
+
+
+CSV = "time [s],SpO2 [%],Pulse [bpm]\n" + "".join(f"{i},{95 + i % 3},{60 + i % 5}\n" for i in range(900))
+
+
+class Card(Looking):
+    def setUp(self) -> None:
+        super().setUp()
+        self.card = self.folder / "STICK"
+        (self.card / "night").mkdir(parents=True)
+
+    def link(self) -> FolderLink:
+        return FolderLink(str(self.card))
+
+    def rested(self) -> list[folder_link.FileSession]:
+        """What is listed once every size has rested."""
+        with mock.patch.object(folder_link, "RESTS_S", 0.0):
+            self.link().sessions()
+            return self.link().sessions()
+
+    def test_files_of_every_format_come_in_by_the_same_door_and_are_cleared_by_name(self) -> None:
+        noise = recording_file(3600)
+        (self.card / "shift.krec").write_bytes(noise)
+        (self.card / "night" / "o2.csv").write_text(CSV)
+        (self.card / "notes.txt").write_text("not a session")
+        self.look_at(settings.FOLDERS, self.folder / "STI*")
+        self.soon(lambda: len(self.standings()) == 2)
+        recorder = self.one()
+        self.assertEqual((recorder.name, recorder.status["place"]), ("STICK", str(self.card)))
+        self.assertEqual(self.take(), [True, True], [s.trouble for s in self.db.exec(select(Session)).all()])
+        rows = {s.kind: s for s in self.db.exec(select(Session)).all()}
+        self.assertEqual(set(rows), {"noise", "oximetry"})
+        self.assertEqual(b"".join(sessions.original(database.engine(self.url), rows["noise"].id or 0)), noise)
+        self.assertEqual(take_in.stored_hash(self.db, rows["noise"].id or 0), rows["noise"].sha256)
+        cleared = take_in.clear(self.db, recorder.id or 0, [rows["oximetry"].recorder_session])
+        self.assertEqual(len(cleared), 1)
+        self.assertEqual(
+            sorted(p.name for p in self.card.rglob("*.*")), ["kumpel-recorder.json", "notes.txt", "shift.krec"]
+        )
+        shutil.rmtree(self.card)
+        self.soon(lambda: not self.in_reach())
+
+    def test_a_file_that_is_still_being_copied_waits_until_its_size_rests(self) -> None:
+        data = recording_file(3600)
+        path = self.card / "half.krec"
+        link = self.link()
+        for part in range(1, 5):
+            path.write_bytes(data[: len(data) * part // 4])
+            self.assertEqual(link.sessions(), [])
+        with mock.patch.object(folder_link, "RESTS_S", 0.0):
+            [found] = link.sessions()
+        self.assertEqual((found.complete, found.length_s, found.kind), (True, 3600.0, "noise"))
+
+    def test_what_cannot_be_read_waits_with_its_reason(self) -> None:
+        (self.card / "cut.krec").write_bytes(recording_file(3600)[:5000])
+        (self.card / "columns.csv").write_text("a;b;c\n1;2;3\n4;5;6\n")
+        found = {each.trouble.split(":")[0]: each for each in self.rested()}
+        self.assertEqual(set(found), {"cut.krec", "columns.csv"})
+        self.assertTrue(all(not each.complete and len(each.trouble) > 20 for each in found.values()))
+
+    def test_links_are_not_followed_and_nothing_deeper_than_three(self) -> None:
+        secret = self.folder / "secret.krec"
+        secret.write_bytes(recording_file(3600))
+        (self.card / "link.krec").symlink_to(secret)
+        (self.card / "folder").symlink_to(self.folder)
+        deep = self.card / "a" / "b" / "c"
+        deep.mkdir(parents=True)
+        (deep / "deep.krec").write_bytes(recording_file(3600))
+        (self.card / ".hidden.krec").write_bytes(recording_file(3600))
+        (self.card / "kumpel-recorder.json").symlink_to(self.folder / "elsewhere.json")
+        self.assertEqual(self.rested(), [])
+        self.assertFalse((self.folder / "elsewhere.json").exists(), "its small file is not written through a link")
+
+    def test_the_same_stick_is_the_same_recorder_and_a_read_only_one_has_a_number_too(self) -> None:
+        first = self.link().serial
+        moved = self.card.rename(self.folder / "other-place")
+        self.assertEqual(FolderLink(str(moved)).serial, first)
+        bare = self.folder / "bare"
+        bare.mkdir()
+        with mock.patch.object(Path, "open", side_effect=PermissionError("read only")):
+            one, two = FolderLink(str(bare)), FolderLink(str(bare))
+        self.assertEqual((one.serial, one.can_write), (two.serial, False))
+        self.assertEqual(list(bare.iterdir()), [])
+
+    def test_a_file_that_was_changed_since_is_not_removed(self) -> None:
+        path = self.card / "shift.krec"
+        path.write_bytes(recording_file(3600))
+        self.look_at(settings.FOLDERS, self.card)
+        self.soon(lambda: "new" in self.standings().values())
+        self.take()
+        session = self.db.exec(select(Session)).one()
+        path.write_bytes(recording_file(7200, start=1_795_000_000.0))
+        with self.assertRaises((ConflictError, RecorderError)):
+            take_in.clear(self.db, self.one().id or 0, [session.recorder_session])
+        self.assertTrue(path.exists())
+
+    def test_a_transfer_goes_on_where_it_stopped(self) -> None:
+        made = oximetry_signal.make(oximetry_signal.usual_night(3, 10, 7200.0))
+        data = krec.write_recording(made.recording, "N-1")
+        (self.card / "night.krec").write_bytes(data)
+        [found] = self.rested()
+        with mock.patch.object(folder_link, "RESTS_S", 0.0):
+            pieces = list(self.link().pieces(found.id, 0, 1))
+            self.assertGreater(len(pieces), 4)
+            rest = list(self.link().pieces(found.id, pieces[2].next, 1))
+        self.assertEqual(b"".join(p.items for p in pieces), data)
+        self.assertEqual(b"".join(p.items for p in rest), data[pieces[2].next :])
+
+
+class Patterns(DatabaseTest):
+    def test_paths_are_named_from_the_root_and_never_back_up(self) -> None:
+        for wrong in ("ports/*", "/", "/dev/../etc/*"):
+            with self.assertRaises(InvalidError, msg=wrong):
+                settings.keep(self.db, settings.PORTS.key, "site", "", [wrong], 0, self.who)
+        self.assertEqual(paths_of(["/nothing/here/*"]), [])
