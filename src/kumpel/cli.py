@@ -63,6 +63,51 @@ def start(
 
 
 @app.command()
+def conformance(
+    address: Annotated[
+        str, typer.Argument(help="Of the recorder: 192.168.10.20:7400, or a serial port such as /dev/ttyUSB0.")
+    ],
+    changes: Annotated[
+        bool,
+        typer.Option(
+            "--changes", help="Also what changes something: it is taken back, and only own sessions are cleared."
+        ),
+    ] = False,
+    passcode: Annotated[str, typer.Option(help="Of the recorder, if it has one.")] = "",
+) -> None:
+    """Test a recorder against docs/link-protocol.md and print a table; 1 when it does not keep to a row."""
+    from kumpel.link.errors import LinkError
+    from kumpel.link.networks import address_parts, address_words
+    from kumpel.services import conformance as rows
+
+    try:
+        host, port = address_parts(address if address.startswith("/") else address_words(address))
+        probe = rows.Probe(host, port, passcode)
+        typer.echo(
+            f"{probe.described.serial}, {probe.described.kind}, {probe.described.model}, mode {probe.status.mode}\n"
+        )
+    except (ValueError, LinkError) as error:
+        typer.echo(f"Nothing was tested: {error}.", err=True)
+        raise typer.Exit(2) from error
+    counts = {rows.KEPT: 0, rows.FAILS: 0, rows.NOT_ASKED: 0}
+    for found in rows.test(probe, changes):
+        counts[found.outcome] += 1
+        typer.echo(f"{found.clause:<5}{found.outcome:<11}{found.asks}" + (f": {found.why}" if found.why else ""))
+    typer.echo(f"\n{counts[rows.KEPT]} kept, {counts[rows.FAILS]} fail, {counts[rows.NOT_ASKED]} not asked")
+    raise typer.Exit(1 if counts[rows.FAILS] else 0)
+
+
+@app.command()
+def press(
+    token: Annotated[str, typer.Argument(help="Of a simulated recorder of the running demo, such as G-05.")],
+) -> None:
+    """Do what a simulated recorder of the demo waits for: hold its keys, wake it."""
+    from kumpel.demo.fleet import press_key
+
+    typer.echo(press_key(DEMO / "standins", token))
+
+
+@app.command()
 def assess(
     paths: Annotated[
         list[Path], typer.Argument(metavar="FILES...", help="Recording files: .krec, CSV, EDF, EDF+, GPX, Parquet.")

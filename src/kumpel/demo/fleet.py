@@ -51,7 +51,7 @@ class StandIn:
 class Running:
     """A simulated recorder in a dock's process, with its ports."""
 
-    process: subprocess.Popen[bytes]
+    process: subprocess.Popen[bytes] | None
     folder: Path
     link: int
     control: int
@@ -130,3 +130,18 @@ class Fleet:
             process.terminate()
         for process in self._processes:
             _end(process)
+
+
+def press_key(folder: Path, token: str) -> str:
+    """Press the key of a simulated recorder of a running fleet; a sentence of what came of it."""
+    for ports in sorted(folder.glob("dock-*/ports.json")):
+        about = json.loads(ports.read_text())
+        if token not in about["links"]:
+            continue
+        running = Running(None, ports.parent / token, about["links"][token], about["control"], token)
+        try:
+            running.tell("press")
+            return f"{token} is now in the mode “{running.tell('state')['mode']}”."
+        except OSError:
+            return "The demo does not run."
+    return f"There is no simulated recorder {token}."

@@ -239,6 +239,10 @@ class RecorderLink:
 
     # -- messages
 
+    def raw_call(self, call: str, values: dict[str, Any]) -> dict[str, Any]:
+        """Any call with any values, its answer unchecked: for those who test a recorder."""
+        return self._call(call, **values)
+
     def _greeting(self) -> Hello:
         patience = Patience(self._call_s, self._call_s)
         if not self._wire.greets:

@@ -15,7 +15,7 @@ from sqlalchemy import Engine, text
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import DataError, IntegrityError
 from sqlmodel import Session as Db
-from sqlmodel import func, select
+from sqlmodel import col, func, select
 
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS, bounds_of
@@ -129,9 +129,10 @@ def unfinished(db: Db, serial: str | None = None, stopped_too: bool = True) -> l
     where = [Session.state == "arriving"]
     if not stopped_too:
         where.append(Session.trouble == "")
+    wanted = select(Session.id).where(*where)
     if serial is not None:
-        where.append(Session.serial == serial)
-    return [i for i in db.exec(select(Session.id).where(*where)).all() if i is not None]
+        wanted = wanted.join(Recorder, col(Session.recorder_id) == Recorder.id).where(Recorder.serial == serial)
+    return [i for i in db.exec(wanted).all() if i is not None]
 
 
 def run(store: Engine, session_id: int) -> bool:

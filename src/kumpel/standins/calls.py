@@ -145,7 +145,7 @@ class Calls(AbilityCalls):
         return sorted(listed, key=lambda s: -s["start"])
 
     def call_read(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
-        session, offset = self._session(values), int(values["offset"])
+        offset, session = int(values["offset"]), self._session(values)
         most = min(int(values.get("most", 262_144)), 1_048_576)
         with self.recorder.memory.file_of(session).open("rb") as file:
             file.seek(offset)
