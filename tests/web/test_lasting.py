@@ -229,7 +229,7 @@ class TakingIn(BrowserTest):
         expect(panel).to_contain_text("6 h")
         page.get_by_label("Place").fill("mill floor")
         page.get_by_role("button", name="Take in all 3").click()
-        expect(page.get_by_role("button", name="Show 3 stored")).to_be_visible()
+        expect(page.get_by_role("link", name="review", exact=True)).to_have_count(3)
         expect(panel).to_contain_text("6 h")
         page.get_by_label("Task").fill("relining")
         page.get_by_label("Task").press("Tab")

@@ -146,7 +146,7 @@ class TenthKind(BrowserTest):
         meter.tell("record", start=time.time() - 6000, length_s=3600, seed=3)
         page.keyboard.press("2")
         page.get_by_role("button", name="Take in all 1").click()
-        expect(page.get_by_role("button", name="Show 1 stored")).to_be_visible()
+        expect(page.get_by_role("link", name="review", exact=True)).to_be_visible()
         page.keyboard.press("3")
         expect(page.get_by_role("heading", name="Ida Brandvik")).to_be_visible()
         expect(page.get_by_text("Flashes: most flashes 3 reached")).to_be_visible()

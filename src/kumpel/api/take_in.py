@@ -37,6 +37,12 @@ def begin(wish: schemas.TakeIn, db: Database, who: Who, jobs: Queue) -> schemas.
     return schemas.Begun(session_ids=take_in.begin(db, wishes, who.id, jobs.start_take_in))
 
 
+@router.post("/take-in/stop")
+def stop_take_in(db: Database, who: Who) -> schemas.Stopped:
+    """Leave on the recorders what waits for its turn; what is being read is read to its end."""
+    return schemas.Stopped(sessions=take_in.stop(db))
+
+
 @router.post("/recorders/{recorder_id}/clear")
 def clear(recorder_id: int, wish: schemas.Clear, db: Database, who: Who) -> schemas.Cleared:
     """Remove sessions on the recorder that are stored here, verified and named one by one."""

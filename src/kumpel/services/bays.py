@@ -39,6 +39,14 @@ class Found:
     trouble: str
     tags: dict[str, str]
     may_clear: bool
+    kind: str
+    person: str
+    """Whose it is, or will be by the slip; empty: nobody's yet."""
+    transfer_s: float | None
+    """How long reading what is left of it takes, where the recorder says how fast its link is."""
+    figures: str
+    verdict: str
+    key_figure: str
 
 
 @dataclass(frozen=True)
@@ -78,12 +86,14 @@ def bays(db: Db) -> list[Bay]:
     tags = tags_of(db, [session.id for session in known.values()])
     given = _given(db, here)
     holders = _holders(db, list(given.values()))
+    owners = _people(db, [session.person_id for session in known.values() if session.person_id])
     found = []
     for recorder in here:
         slip = given.get(recorder.id or 0)
         holder = holders.get(slip.person_id) if slip and slip.returned_at is None else None
         slip_tags = slip.tags if slip and holder else {}
-        sessions = [_found(recorder, listed, known, tags, slip_tags) for listed in recorder.inventory]
+        about = _About(known, tags, owners, holder.name if holder else "", slip_tags)
+        sessions = [_found(recorder, listed, about) for listed in recorder.inventory]
         found.append(Bay(recorder, holder, slip.given_at if slip and holder else None, slip_tags, sessions))
     return found
 
@@ -140,7 +150,10 @@ def _given(db: Db, recorders: Sequence[Recorder]) -> dict[int, HandOver]:
 
 
 def _holders(db: Db, given: Sequence[HandOver]) -> dict[int, Person]:
-    ids = [each.person_id for each in given if each.returned_at is None]
+    return _people(db, [each.person_id for each in given if each.returned_at is None])
+
+
+def _people(db: Db, ids: Sequence[int]) -> dict[int, Person]:
     return {person.id or 0: person for person in db.exec(select(Person).where(col(Person.id).in_(ids))).all()}
 
 
@@ -148,11 +161,32 @@ def _shortest_s(recorder: Recorder) -> float:
     return KINDS[recorder.kind].shortest_s if recorder.kind in KINDS else 0.0
 
 
-def _found(
-    recorder: Recorder, listed: dict[str, Any], known: Known, tags: dict[int, dict[str, str]], slip_tags: dict[str, str]
-) -> Found:
-    session = known.get(_key(recorder, listed))
+@dataclass(frozen=True)
+class _About:
+    """What is known of the sessions on a recorder: what is here, its tags and owners; who has the recorder, and with which tags."""
+
+    known: Known
+    tags: dict[int, dict[str, str]]
+    owners: dict[int, Person]
+    holder: str
+    slip_tags: dict[str, str]
+
+    def person(self, session: Session | None) -> str:
+        if session is None:
+            return self.holder
+        if session.state == "arriving":
+            wished = session.wish.get("person_id")
+            return "" if session.wish.get("unclaimed") or wished else self.holder
+        owner = self.owners.get(session.person_id or 0)
+        return owner.name if owner else ""
+
+
+def _found(recorder: Recorder, listed: dict[str, Any], about: _About) -> Found:
+    session = about.known.get(_key(recorder, listed))
     standing = standing_of(listed, session)
+    received = session.received if session else 0
+    rate = recorder.status.get("link", {}).get("bytes_per_s")
+    left = max(listed["size"] - received, 0)
     return Found(
         listed["id"],
         datetime.fromtimestamp(listed["start"], UTC),
@@ -162,8 +196,14 @@ def _found(
         standing,
         listed["length_s"] < _shortest_s(recorder),
         session.id if session else None,
-        session.received if session else 0,
+        received,
         session.trouble if session else listed.get("trouble", ""),
-        (tags.get(session.id or 0) or session.wish.get("tags") if session else None) or slip_tags,
+        (about.tags.get(session.id or 0) or session.wish.get("tags") if session else None) or about.slip_tags,
         standing in ("stored", "aside", "deleted"),
+        listed.get("kind") or recorder.kind,
+        about.person(session),
+        left / rate if rate and standing in NOT_HERE else None,
+        session.figures if session and session.state == "stored" else "",
+        session.verdict if session else "",
+        session.key_figure if session else "",
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import dataclasses
 import hashlib
 import io
@@ -11,7 +12,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, BinaryIO
 
-from sqlalchemy import Engine, text
+from sqlalchemy import Engine, text, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import DataError, IntegrityError
 from sqlmodel import Session as Db
@@ -25,7 +26,7 @@ from kumpel.link.messages import Piece
 from kumpel.services import bays, deeds, figures
 from kumpel.services.arrival import Arrival, DifferentError
 from kumpel.services.deeds import Whom
-from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, ProblemError
 from kumpel.services.reaching import open_link
 from kumpel.services.recorders import link_to, recorder_of, refresh
 from kumpel.store import samples
@@ -34,6 +35,7 @@ from kumpel.store.tables import Recorder, Session
 
 CLOCK_TOLERANCE_S = 5.0
 READS = 3
+STOPPED = "stopped before its turn; nothing of it was read"
 SMALLEST_PIECE = 16_384
 ROTTEN = "the stored copy does not match its hash any more: it was damaged on the disk or changed outside Kumpel"
 Starter = Callable[[int], None]
@@ -50,6 +52,8 @@ class Wish:
     person_id: int | None = None
     unclaimed: bool = False
     shift_clock: bool = False
+    clear_after: bool = False
+    """Remove it on the recorder once it is stored and its copy was read again."""
 
 
 def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[int]:
@@ -92,6 +96,7 @@ def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[i
                 "person_id": wish.person_id,
                 "unclaimed": wish.unclaimed,
                 "shift_clock": wish.shift_clock,
+                "clear_after": wish.clear_after,
             },
         }
         db.connection().execute(insert(Session).values(row).on_conflict_do_nothing(constraint="session_once"))
@@ -126,7 +131,7 @@ def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[i
 
 def unfinished(db: Db, serial: str | None = None, stopped_too: bool = True) -> list[int]:
     """Sessions that are on the way, for going on after a cut or a restart; also those stopped by trouble, or not."""
-    where = [Session.state == "arriving"]
+    where = [Session.state == "arriving", Session.trouble != STOPPED]
     if not stopped_too:
         where.append(Session.trouble == "")
     wanted = select(Session.id).where(*where)
@@ -139,8 +144,34 @@ def run(store: Engine, session_id: int) -> bool:
     """Take a session in and compute its figures; the first is safe whatever becomes of the second. True when it is stored."""
     stored = read(store, session_id)
     if stored:
+        _clear_if_wished(store, session_id)
         figures.run(store, session_id)
     return stored
+
+
+def _clear_if_wished(store: Engine, session_id: int) -> None:
+    """Take-in and clearing were one wish: it goes now. A recorder that asks for its passcode, or has gone, keeps its copy."""
+    with Db(store, expire_on_commit=False) as db:
+        session = db.get(Session, session_id)
+        if session is None or session.recorder_id is None or not session.wish.get("clear_after"):
+            return
+        with contextlib.suppress(ProblemError):
+            deeds.work_for(db, session.taken_in_by)
+            clear(db, session.recorder_id, [session.recorder_session])
+
+
+def stop(db: Db) -> int:
+    """What waits for its turn stays on the recorders, until it is wished again; what is being read is read to its end."""
+    deeds.ask(db, "take-in stopped", Whom("recorder", None))
+    stopped = db.connection().execute(
+        update(Session)
+        .where(col(Session.state) == "arriving", col(Session.trouble) == "", col(Session.received) == 0)
+        .values(trouble=STOPPED)
+    )
+    deeds.keep(db, "take-in stopped", Whom("recorder", None), after={"sessions": stopped.rowcount})
+    tell(db, "take-in")
+    db.commit()
+    return int(stopped.rowcount)
 
 
 def read(store: Engine, session_id: int) -> bool:
@@ -165,6 +196,8 @@ def _run(db: Db, session_id: int) -> bool:
     session = db.get(Session, session_id)
     if session is None or session.state == "stored" or session.recorder_id is None:
         return session is not None
+    if session.trouble == STOPPED:
+        return False
     recorder = recorder_of(db, session.recorder_id)
     arrival = Arrival(db, session)
     for attempts_left in reversed(range(READS)):

@@ -37,7 +37,8 @@ def obey(serving: Serving, wish: dict[str, Any]) -> dict[str, Any]:
                 recorder.memory.forget(list(recorder.state["sessions"]))
             return {"session": recorder.record(recorder.new_id(), start, length, wish)}
         case "state":
-            return {k: recorder.state[k] for k in ("clock_error_s", "setup", "slip", "names", "mode")}
+            known = {k: recorder.state[k] for k in ("clock_error_s", "setup", "slip", "names", "mode")}
+            return known | {"sessions": len(recorder.state["sessions"])}
         case "forget":
             recorder.memory.forget(list(recorder.state["sessions"]))
         case other:

@@ -158,13 +158,19 @@ export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode
           className="ml-auto flex items-center gap-2.5 font-medium font-narrow text-[#c6d0d3] text-[13px] min-[960px]:gap-4 min-[960px]:text-[14px] min-[1180px]:gap-5"
         >
           {(waiting.data?.arriving ?? 0) > 0 && (
-            <NavLink to="/take-in" className="rounded-full bg-[#3b5460] px-2.5 py-0.5 text-[13px] text-white">
-              {waiting.data?.arriving} coming in
+            <NavLink
+              to="/take-in"
+              className="whitespace-nowrap rounded-full bg-[#3b5460] px-2.5 py-0.5 text-[13px] text-white"
+            >
+              {waiting.data?.arriving} <span className="hidden min-[1180px]:inline">coming in</span>
             </NavLink>
           )}
           {(waiting.data?.assessing ?? 0) > 0 && (
-            <span className="rounded-full bg-[#3b5460] px-2.5 py-0.5 text-[13px] text-white" role="status">
-              {waiting.data?.assessing} being computed
+            <span
+              className="whitespace-nowrap rounded-full bg-[#3b5460] px-2.5 py-0.5 text-[13px] text-white"
+              role="status"
+            >
+              {waiting.data?.assessing} <span className="hidden min-[1180px]:inline">being computed</span>
             </span>
           )}
           {REGISTERS.map(([to, name]) => (

@@ -86,7 +86,7 @@ from kumpel.api.schemas.sessions import (
     View,
 )
 from kumpel.api.schemas.site import KeptSetting, Settings, SettingWish, SettingWord
-from kumpel.api.schemas.taking_in import Bay, Begun, Clear, Cleared, Found, TakeIn, TakeInWish
+from kumpel.api.schemas.taking_in import Bay, Begun, Clear, Cleared, Found, Stopped, TakeIn, TakeInWish
 
 __all__ = [
     "Assessment",
@@ -169,6 +169,7 @@ __all__ = [
     "Span",
     "State",
     "Step",
+    "Stopped",
     "StretchWord",
     "Suggestion",
     "Supposed",

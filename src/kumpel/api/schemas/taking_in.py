@@ -24,6 +24,12 @@ class Found(Out):
     trouble: str
     tags: dict[str, str]
     may_clear: bool
+    kind: str
+    person: str
+    transfer_s: float | None = Field(description="how long reading what is left of it takes, where that is known")
+    figures: str
+    verdict: str
+    key_figure: str
 
 
 class Bay(BaseModel):
@@ -46,6 +52,9 @@ class TakeInWish(BaseModel):
     person_id: Id | None = None
     unclaimed: bool = False
     shift_clock: bool = False
+    clear_after: bool = Field(
+        default=False, description="remove it on the recorder once it is stored and was read again"
+    )
 
 
 class TakeIn(BaseModel):
@@ -56,6 +65,10 @@ class TakeIn(BaseModel):
 
 class Begun(BaseModel):
     session_ids: list[int]
+
+
+class Stopped(BaseModel):
+    sessions: int
 
 
 class Clear(BaseModel):

@@ -85,7 +85,7 @@ function LookedIn() {
       {places.data.map((each) => (
         <span key={each.where}>
           {each.where === "127.0.0.0/8" ? "this machine" : each.where}
-          {each.is_address ? (
+          {each.what !== "network" ? (
             <span className={each.in_reach > 0 ? "text-soft" : "text-action"}>
               , {each.in_reach > 0 ? "answers" : "does not answer"}
             </span>

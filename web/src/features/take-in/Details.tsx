@@ -9,15 +9,7 @@ import { clockError, length, moment } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { PersonPicker } from "@/ui/person-picker";
 import { useTyped } from "@/ui/typed";
-
-/** What is said about a session before it is taken in. */
-export interface Draft {
-  tags: Record<string, string>;
-  note: string;
-  person: Schemas["Person"] | null;
-  unclaimed: boolean;
-  shiftClock: boolean;
-}
+import { type Draft, noDraft } from "./dock";
 
 const line =
   "w-full min-h-7 border-0 border-line border-b bg-transparent px-0 pb-0.5 placeholder:text-soft hover:border-soft";
@@ -129,17 +121,17 @@ export function Details({
     onSuccess: () => queries.invalidateQueries(),
     onError: fail,
   });
-  const own: Draft = draft ?? { tags: found.tags, note: "", person: null, unclaimed: false, shiftClock: false };
+  const own: Draft = draft ?? noDraft(found);
   const tags = stored ? (session.data?.tags ?? {}) : own.tags;
   const person = stored
     ? session.data?.person || "nobody yet"
     : own.unclaimed
       ? "nobody yet"
-      : (own.person?.name ?? (bay.recorder.holder || "nobody yet"));
+      : (own.person?.name ?? (found.person || "nobody yet"));
   const note = stored ? (session.data?.note ?? "") : own.note;
   const error = bay.recorder.clock_error_s ?? 0;
-  const wrongFrom = useNumber("link.clock_s", bay.recorder.kind);
-  const words = useKindWords().data?.find((k) => k.key === bay.recorder.kind)?.tags ?? [];
+  const wrongFrom = useNumber("link.clock_s", found.kind);
+  const words = useKindWords().data?.find((k) => k.key === found.kind)?.tags ?? [];
   const put = (body: Schemas["SessionChange"]) =>
     change.mutateAsync(body).then(
       () => true,
@@ -149,7 +141,7 @@ export function Details({
   return (
     <>
       <h2>
-        {moment(found.start, bay.utc_offset_min)}, {kindName(bay.recorder.kind).toLowerCase()}, {length(found.length_s)}
+        {moment(found.start, bay.utc_offset_min)}, {kindName(found.kind).toLowerCase()}, {length(found.length_s)}
       </h2>
       {found.too_short && (
         <p className="mt-2 text-[13px] text-soft">

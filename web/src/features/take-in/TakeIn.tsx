@@ -1,102 +1,35 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ask, Problem, type Schemas } from "@/api/client";
-import { useNumbers } from "@/features/settings/useSettings";
-import { Button, Empty, Loading, Progress, Tag, Token, Trouble, Verdict, Warn } from "@/ui/basics";
-import { clockError, length, moment, percent, since } from "@/ui/format";
+import { Button, Empty, Loading, Progress, Trouble } from "@/ui/basics";
+import { length, moment } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { PasscodeDialog } from "@/ui/passcode";
+import { Away } from "./Away";
 import { ClearDialog } from "./ClearDialog";
-import { Details, type Draft } from "./Details";
+import { Details } from "./Details";
+import { DockMap } from "./DockMap";
+import {
+  type Bay,
+  type Draft,
+  isAside,
+  isAtWork,
+  isCut,
+  isStored,
+  isWaiting,
+  keepMine,
+  type Line,
+  linesOf,
+  needOf,
+  noDraft,
+  readMine,
+  standOf,
+} from "./dock";
 import { FileDialog } from "./FileDialog";
-
-type Bay = Schemas["Bay"];
-type Found = Schemas["Found"];
-
-const keyOf = (bay: Bay, found: Found) => `${bay.recorder.id} ${found.recorder_session}`;
-
-/** Recorders with something to take in come first. */
-const waitingOn = (bay: Bay) =>
-  bay.sessions.some((s) => ["new", "arriving", "recording"].includes(s.standing)) ? 1 : 0;
-
-function Measure({ name, value, bad = false }: { name: string; value: string; bad?: boolean }) {
-  return (
-    <span className="ml-3 text-right font-narrow text-[12.5px] text-soft min-[1180px]:ml-4">
-      {name}
-      <b className={`block font-semibold text-[14px] ${bad ? "text-action" : "text-ink"}`}>{value}</b>
-    </span>
-  );
-}
-
-function Standing({ found, queued }: { found: Found; queued: boolean }) {
-  if (found.trouble) return <span className="text-action">{found.trouble}</span>;
-  if (found.standing === "arriving")
-    return found.received ? (
-      <Progress share={found.received / Math.max(found.size, 1)} label="taken in" />
-    ) : (
-      <span className="text-soft">next</span>
-    );
-  if (found.standing === "aside") return <Verdict verdict="not assessable" words="kept aside" />;
-  if (found.standing === "stored") return <span className="text-soft">stored, may be cleared</span>;
-  if (found.standing === "deleted") return <span className="text-soft">deleted here</span>;
-  if (found.standing === "recording") return <span className="text-soft">recording now</span>;
-  return <span className="text-soft">{queued ? "waiting" : "left where it is"}</span>;
-}
-
-function Row({
-  bay,
-  found,
-  ticked,
-  selected,
-  draft,
-  onTick,
-  onSelect,
-}: {
-  bay: Bay;
-  found: Found;
-  ticked: boolean;
-  selected: boolean;
-  draft: Draft | undefined;
-  onTick: () => void;
-  onSelect: () => void;
-}) {
-  const old = found.standing === "stored" || found.standing === "deleted" || found.standing === "recording";
-  const tags = draft?.tags ?? found.tags;
-  const name = `${moment(found.start, bay.utc_offset_min)}, ${length(found.length_s)}`;
-  return (
-    <tr className={`${selected ? "bg-act-soft" : ""} ${old ? "text-none" : ""}`}>
-      <td className="w-9 border-hair border-t py-1 pl-3.5">
-        <input
-          type="checkbox"
-          aria-label={`Take in ${name}`}
-          className="size-4 align-middle accent-(--act)"
-          checked={ticked}
-          disabled={found.standing !== "new" && found.standing !== "deleted" && !found.trouble}
-          onChange={onTick}
-        />
-      </td>
-      <td className="w-44 border-hair border-t p-0">
-        <button
-          type="button"
-          className="block min-h-8 w-full px-2 text-left"
-          aria-pressed={selected}
-          onClick={onSelect}
-        >
-          <b className={old ? "font-normal" : "font-semibold"}>{moment(found.start, bay.utc_offset_min)}</b>
-        </button>
-      </td>
-      <td className="w-28 whitespace-nowrap border-hair border-t px-2">{length(found.length_s)}</td>
-      <td className="w-44 border-hair border-t px-2 text-soft">
-        {found.too_short ? "too short to count" : found.about}
-      </td>
-      <td className="w-40 border-hair border-t px-2">{tags.place && <Tag>{tags.place}</Tag>}</td>
-      <td className="max-w-72 border-hair border-t py-1 pr-3 pl-2">
-        <Standing found={found} queued={ticked} />
-      </td>
-    </tr>
-  );
-}
+import { NeedsHand } from "./NeedsHand";
+import { SessionRow } from "./SessionRow";
+import { TickedBar } from "./TickedBar";
 
 function useRecorderAction() {
   const queries = useQueryClient();
@@ -126,20 +59,37 @@ function useRecorderAction() {
   return { again, stop, locked, setLocked };
 }
 
+const HEADS = [
+  ["", "w-[36px]"],
+  ["", "w-[58px]"],
+  ["Whose", "w-[132px]"],
+  ["Kind", "hidden w-[104px] min-[1180px]:table-cell"],
+  ["Start", "w-[128px]"],
+  ["Length", "w-[84px]"],
+  ["Setup", "hidden w-[150px] min-[1440px]:table-cell"],
+  ["Tags", "w-[96px] min-[1180px]:w-[160px]"],
+  ["State", ""],
+  ["", "w-[58px]"],
+] as const;
+
+/** What is on the recorders in reach: new ones taken in, at work, in; what needs a hand; what may be cleared. */
 export default function TakeIn() {
-  const wrongFrom = useNumbers("link.clock_s");
-  const lowBelow = useNumbers("link.battery");
   const bays = useQuery({ queryKey: ["take-in"], queryFn: () => ask(api.GET("/api/take-in")) });
   const recorders = useQuery({ queryKey: ["recorders"], queryFn: () => ask(api.GET("/api/recorders")) });
-  const [showOld, setShowOld] = useState(false);
-  const [unticked, setUnticked] = useState<Set<string>>(new Set());
-  const [asked, setAsked] = useState<Set<string>>(new Set());
+  const [showStored, setShowStored] = useState(false);
+  const [showAside, setShowAside] = useState(false);
+  const [ticked, setTicked] = useState<Set<string>>(new Set());
+  const [mine, setMine] = useState(readMine);
+  const [only, setOnly] = useState<string | null>(null);
   const [selected, setSelected] = useState<string | null>(null);
-  const proposed = useRef<string | null>(null);
   const [drafts, setDrafts] = useState<Record<string, Draft>>({});
-  const [clearing, setClearing] = useState<Bay | null>(null);
+  const [clearing, setClearing] = useState<Bay[] | null>(null);
+  const [clearAfter, setClearAfter] = useState(false);
   const [file, setFile] = useState<File | null>(null);
   const chooser = useRef<HTMLInputElement>(null);
+  const lastTick = useRef<string | null>(null);
+  const panel = useRef<HTMLElement>(null);
+  const intoPanel = useRef(false);
   const queries = useQueryClient();
   const navigate = useNavigate();
   const { say, fail } = useNotices();
@@ -149,26 +99,27 @@ export default function TakeIn() {
     onSuccess: () => queries.invalidateQueries({ queryKey: ["take-in"] }),
     onError: fail,
   });
+  const halt = useMutation({
+    mutationFn: () => ask(api.POST("/api/take-in/stop")),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["take-in"] }),
+    onError: fail,
+  });
+  useEffect(() => keepMine(mine), [mine]);
+  useEffect(() => {
+    if (selected && intoPanel.current) panel.current?.querySelector("input")?.focus();
+    intoPanel.current = false;
+  }, [selected]);
   if (bays.isError && !bays.data) return <Trouble error={bays.error} again={() => bays.refetch()} />;
   if (!bays.data) return <Loading what="the recorders in reach" />;
 
-  const ordered = [...bays.data].sort((a, b) => waitingOn(b) - waitingOn(a));
-  const all = ordered.flatMap((bay) => bay.sessions.map((found) => ({ bay, found, key: keyOf(bay, found) })));
-  const isTicked = (key: string, found: Found) =>
-    found.standing === "new" ? !unticked.has(key) : asked.has(key) && found.standing === "deleted";
-  const fresh = all.filter((s) => s.found.standing === "new");
-  const chosen = all.filter((s) => isTicked(s.key, s.found));
-  const cut = all.filter((s) => s.found.standing === "arriving" && s.found.trouble);
-  const toggle = (key: string, found: Found) => {
-    const flip = (old: Set<string>) => {
-      const now = new Set(old);
-      if (!now.delete(key)) now.add(key);
-      return now;
-    };
-    if (found.standing === "new") setUnticked(flip);
-    else setAsked(flip);
-  };
-  const wish = ({ bay, found, key }: (typeof all)[number]): Schemas["TakeInWish"] => {
+  const all = linesOf(bays.data);
+  const fresh = all.filter(({ found }) => isWaiting(found));
+  const atWork = all.filter(({ found }) => isAtWork(found));
+  const cut = all.filter(({ found }) => isCut(found));
+  const chosen = all.filter(({ key, found }) => ticked.has(key) && (isWaiting(found) || found.standing === "deleted"));
+  const wanted = chosen.length > 0 ? chosen : [...fresh, ...cut];
+  const done = all.filter(({ key, found }) => mine.has(key) && isStored(found));
+  const wish = ({ bay, found, key }: Line): Schemas["TakeInWish"] => {
     const draft = drafts[key];
     return {
       recorder_id: bay.recorder.id,
@@ -178,31 +129,67 @@ export default function TakeIn() {
       person_id: draft?.person?.id ?? null,
       unclaimed: draft?.unclaimed ?? false,
       shift_clock: draft?.shiftClock ?? false,
+      clear_after: clearAfter,
     };
   };
   const go = () => {
-    const wishes = [...chosen, ...cut].map(wish);
-    begin.mutate(wishes);
-    setAsked(new Set());
+    setMine(new Set([...mine, ...wanted.map((l) => l.key)]));
+    begin.mutate(wanted.map(wish));
+    setTicked(new Set());
   };
-  // What the panel shows stays that session, whatever becomes of it: nobody else's slips in under the same fields.
-  proposed.current ??= (fresh[0] ?? all[0])?.key ?? null;
-  const current = all.find((s) => s.key === (selected ?? proposed.current));
-  const visible = (found: Found) => showOld || !["stored", "deleted", "aside"].includes(found.standing);
-  const oldCount = all.filter((s) => ["stored", "deleted", "aside"].includes(s.found.standing)).length;
-  const amount = chosen.length + cut.length;
-  const label =
-    amount === 0
-      ? "Nothing to take in"
-      : cut.length && !chosen.length
-        ? `Go on with ${cut.length}`
-        : chosen.length === fresh.length
-          ? `Take in all ${amount}`
-          : `Take in ${amount} of ${fresh.length}`;
+  const isShown = ({ bay, found, key }: Line) => {
+    if (only !== null && bay.recorder.token !== only && standOf(bay, mine) !== only) return false;
+    if (only === bay.recorder.token || mine.has(key)) return true;
+    if (isAside(found)) return showAside;
+    return !isStored(found) || showStored;
+  };
+  const shown = all.filter(isShown);
+  const current = all.find((l) => l.key === selected);
+  const hiddenStored = all.filter(({ found, key }) => found.standing === "stored" && !mine.has(key)).length;
+  const aside = all.filter(({ found, key }) => isAside(found) && !mine.has(key));
+  const clearable = bays.data.filter((bay) => bay.sessions.some((f) => f.may_clear) && !bay.sessions.some(isAtWork));
+  const clearCount = clearable.reduce((sum, bay) => sum + bay.sessions.filter((f) => f.may_clear).length, 0);
+  const needs = bays.data.flatMap((bay) => {
+    const need = needOf(bay);
+    return need ? [{ bay, need }] : [];
+  });
+  needs.sort((a, b) => Number(b.bay.recorder.keeps_one) - Number(a.bay.recorder.keeps_one));
   const away = (recorders.data ?? []).filter((r) => !r.in_reach);
+  const label =
+    wanted.length === 0
+      ? "Nothing to take in"
+      : chosen.length > 0
+        ? `Take in ${chosen.length} of ${fresh.length}`
+        : fresh.length === 0
+          ? `Go on with ${cut.length}`
+          : `Take in all ${wanted.length}`;
+  const tick = (line: Line, span: boolean) => {
+    const now = new Set(ticked);
+    const from = shown.findIndex((l) => l.key === lastTick.current);
+    const to = shown.indexOf(line);
+    if (span && from >= 0)
+      for (const each of shown.slice(Math.min(from, to), Math.max(from, to) + 1)) now.add(each.key);
+    else if (!now.delete(line.key)) now.add(line.key);
+    lastTick.current = line.key;
+    setTicked(now);
+  };
+  const putMany: Parameters<typeof TickedBar>[0]["onSet"] = (change) => {
+    const next = { ...drafts };
+    for (const { key, found } of all.filter((l) => ticked.has(l.key))) {
+      const own = next[key] ?? noDraft(found);
+      next[key] = {
+        ...own,
+        tags: { ...own.tags, ...change.tags },
+        person: change.person ?? own.person,
+        unclaimed: change.person ? false : own.unclaimed,
+      };
+    }
+    setDrafts(next);
+  };
+  const share = done.length / Math.max(done.length + atWork.length, 1);
   return (
     <main
-      className="grid h-full grid-cols-[minmax(0,1fr)_240px] min-[960px]:grid-cols-[minmax(0,1fr)_320px] min-[1240px]:grid-cols-[880px_minmax(0,1fr)]"
+      className="grid h-full grid-cols-[minmax(0,1fr)_240px] min-[1180px]:grid-cols-[minmax(0,1fr)_308px]"
       onDragOver={(e) => e.dataTransfer.types.includes("Files") && e.preventDefault()}
       onDrop={(e) => {
         const dropped = e.dataTransfer.files[0];
@@ -211,18 +198,42 @@ export default function TakeIn() {
         setFile(dropped);
       }}
     >
-      <section aria-label="Recorders in reach" className="overflow-auto py-[18px] pl-5">
-        <div className="mb-3 flex items-center gap-2.5 pr-5">
+      <section aria-label="Sessions on the recorders" className="overflow-auto px-5 py-[18px]">
+        <div className="mb-3 flex flex-wrap items-center gap-x-3 gap-y-2">
           <h1>Take in</h1>
-          <span className="text-soft">
+          <span className="text-[13px] text-soft">
             {bays.data.length} recorder{bays.data.length === 1 ? "" : "s"} in reach, {fresh.length} new session
             {fresh.length === 1 ? "" : "s"}
           </span>
           <span className="ml-auto" />
-          <Button aria-pressed={showOld} onClick={() => setShowOld(!showOld)} disabled={oldCount === 0}>
-            {showOld ? "Hide stored" : `Show ${oldCount} stored`}
-          </Button>
-          <Button onClick={() => chooser.current?.click()}>Take in a file</Button>
+          {atWork.length > 0 ? (
+            <>
+              <span className="grid justify-items-end text-[13px]">
+                <b className="font-semibold">
+                  {done.length} in, {atWork.length} at work or next
+                </b>
+                <Progress share={share} label="taken in" />
+              </span>
+              <Button onClick={() => halt.mutate()} disabled={halt.isPending}>
+                Stop after these
+              </Button>
+            </>
+          ) : (
+            <>
+              <Button onClick={() => chooser.current?.click()}>Take in a file</Button>
+              {wanted.length > 0 && (
+                <label className="flex items-center gap-1.5 text-[13px] text-soft">
+                  <input
+                    type="checkbox"
+                    className="accent-(--act)"
+                    checked={clearAfter}
+                    onChange={(e) => setClearAfter(e.target.checked)}
+                  />
+                  clear them on the recorder after
+                </label>
+              )}
+            </>
+          )}
           <input
             ref={chooser}
             type="file"
@@ -234,143 +245,142 @@ export default function TakeIn() {
               e.target.value = "";
             }}
           />
-          <Button main look="primary" disabled={amount === 0 || begin.isPending} onClick={go}>
-            {label}
-          </Button>
+          {atWork.length > 0 && wanted.length === 0 ? (
+            <Button main look="primary" disabled={done.length === 0} onClick={() => navigate("/review")}>
+              Review the {done.length}
+            </Button>
+          ) : (
+            <Button main look="primary" disabled={wanted.length === 0 || begin.isPending} onClick={go}>
+              {label}
+            </Button>
+          )}
         </div>
+        <NeedsHand
+          needs={needs}
+          onStop={(bay) => stop.mutate({ id: bay.recorder.id, passcode: "" })}
+          onLook={(bay) => again.mutate(bay.recorder.id)}
+        />
         {bays.data.length === 0 && (
           <Empty title="No recorder in reach">
             Put a recorder in the dock, plug it in or bring it near. It shows here by itself within a few seconds. A
             recorder that is still recording may have to be stopped by its own key first.
           </Empty>
         )}
-        {ordered.map((bay) => {
-          const r = bay.recorder;
-          const rows = bay.sessions.filter(visible);
-          const clearable = bay.sessions.filter((s) => s.may_clear);
-          return (
-            <article key={r.id} aria-label={r.token} className="mr-5 mb-2.5 rounded-lg border border-line bg-panel">
-              <div className="flex items-center gap-3 px-3.5 py-2">
-                <Token name={r.token} />
-                <div className="min-w-0 flex-1">
-                  <h2 className="truncate">{r.name}</h2>
-                  <span className="block truncate text-[13px] text-soft">
-                    {r.holder ? `${r.holder}, since ${r.since ? since(r.since, bay.utc_offset_min) : "?"}` : "nobody"}
-                  </span>
-                </div>
-                {clearable.length > 0 && (
-                  <Button look="quiet" onClick={() => setClearing(bay)}>
-                    Clear {clearable.length} stored
-                  </Button>
-                )}
-                <Measure name={r.place || "Link"} value="connected" />
-                <Measure
-                  name="Battery"
-                  value={percent(r.battery ?? 0)}
-                  bad={100 * (r.battery ?? 1) < lowBelow(r.kind)}
-                />
-                <Measure
-                  name="Clock"
-                  value={clockError(r.clock_error_s)}
-                  bad={Math.abs(r.clock_error_s ?? 0) >= wrongFrom(r.kind)}
-                />
-                <Measure name="Memory" value={percent(r.memory_used ?? 0)} bad={(r.memory_used ?? 0) > 0.9} />
-              </div>
-              {r.trouble && (
-                <div className="px-3.5 pb-3">
-                  <Warn>{r.trouble}</Warn>
-                </div>
-              )}
-              {r.keeps_one && (
-                <div className="px-3.5 pb-3">
-                  <Warn>
-                    <b>Keeps one recording only.</b> The next start overwrites it. Take it in before it goes out again.
-                  </Warn>
-                </div>
-              )}
-              {r.mode === "recording" && (
-                <div className="flex items-center gap-3 border-hair border-t px-3.5 py-2">
-                  <span className="text-soft">It is still recording. Stop it to take this session in.</span>
-                  <Button onClick={() => stop.mutate({ id: r.id, passcode: "" })} disabled={stop.isPending}>
-                    Stop recording
-                  </Button>
-                </div>
-              )}
-              {rows.length > 0 ? (
-                <table className="w-full border-collapse text-[13.5px]">
-                  <tbody>
-                    {rows.map((found) => {
-                      const key = keyOf(bay, found);
-                      return (
-                        <Row
-                          key={key}
-                          bay={bay}
-                          found={found}
-                          ticked={isTicked(key, found)}
-                          selected={current?.key === key}
-                          draft={drafts[key]}
-                          onTick={() => toggle(key, found)}
-                          onSelect={() => setSelected(key)}
-                        />
-                      );
-                    })}
-                  </tbody>
-                </table>
-              ) : (
-                r.mode !== "recording" && (
-                  <p className="border-hair border-t px-3.5 py-2 text-[13px] text-soft">
-                    {bay.sessions.length ? "Nothing new on it." : "Empty, ready to go out."}
-                  </p>
-                )
-              )}
-            </article>
-          );
-        })}
-        {away.map((r) => (
-          <article
-            key={r.id}
-            aria-label={`${r.token}, away`}
-            className="mr-5 mb-2.5 flex items-center gap-3 rounded-lg border border-line border-dashed px-3.5 py-2"
-          >
-            <Token name={r.token} away />
-            <div className="min-w-0 flex-1">
-              <h2>{r.name}</h2>
-              <span className="block truncate text-[13px] text-soft">
-                {r.holder ? `with ${r.holder}, ` : ""}
-                {r.seen_at ? `last seen ${moment(r.seen_at)}` : "not seen yet"}
-              </span>
-            </div>
-            <details className="max-w-[420px] text-[13px] text-soft">
-              <summary className="cursor-pointer text-act">It is here but does not show?</summary>
-              <ol className="list-decimal py-1 pl-5">
-                {r.check_list.map((c) => (
-                  <li key={c}>{c}</li>
-                ))}
-              </ol>
-            </details>
-            <Button onClick={() => again.mutate(r.id)} disabled={again.isPending}>
-              Look again
-            </Button>
-          </article>
-        ))}
-      </section>
-      <aside aria-label="Session" className="overflow-auto border-line border-l bg-panel px-5 py-[18px]">
-        {current ? (
-          <Details
-            key={current.key}
-            bay={current.bay}
-            found={current.found}
-            draft={drafts[current.key]}
-            onDraft={(draft) => setDrafts((old) => ({ ...old, [current.key]: draft }))}
-            onReview={(id) => navigate(`/review/${id}`)}
-          />
-        ) : (
-          <p className="text-soft">Sessions show here with who, where and what, before they are taken in.</p>
+        {bays.data.length > 0 && (
+          <div className="rounded-lg border border-line bg-panel">
+            {shown.length > 0 ? (
+              <table className="w-full table-fixed border-collapse text-[13.5px]">
+                <thead className="text-left font-narrow text-[12.5px] text-soft">
+                  <tr className="h-8">
+                    {HEADS.map(([name, look], i) => (
+                      // biome-ignore lint/suspicious/noArrayIndexKey: columns never change places
+                      <th key={i} className={`px-1.5 font-medium ${look}`}>
+                        {i === 0 ? (
+                          <input
+                            type="checkbox"
+                            aria-label="Tick all that wait"
+                            className="ml-1.5 size-4 align-middle accent-(--act)"
+                            disabled={fresh.length === 0}
+                            checked={fresh.length > 0 && fresh.every((l) => ticked.has(l.key))}
+                            onChange={(e) => setTicked(e.target.checked ? new Set(fresh.map((l) => l.key)) : new Set())}
+                          />
+                        ) : (
+                          name
+                        )}
+                      </th>
+                    ))}
+                  </tr>
+                </thead>
+                <tbody>
+                  {shown.map((line) => (
+                    <SessionRow
+                      key={line.key}
+                      bay={line.bay}
+                      found={line.found}
+                      draft={drafts[line.key]}
+                      ticked={ticked.has(line.key)}
+                      open={selected === line.key}
+                      onTick={(span) => tick(line, span)}
+                      onOpen={(byKey) => {
+                        setSelected(selected === line.key ? null : line.key);
+                        intoPanel.current = byKey && selected !== line.key;
+                      }}
+                    />
+                  ))}
+                </tbody>
+              </table>
+            ) : (
+              <p className="px-3.5 py-3 text-soft">
+                {only === null ? "Nothing new on the recorders in reach." : "Nothing on it."}
+              </p>
+            )}
+            <Fold
+              count={aside.length}
+              open={showAside}
+              onToggle={() => setShowAside(!showAside)}
+              title={`${aside.length} kept aside`}
+              about={asideWords(aside)}
+            />
+            <Fold
+              count={hiddenStored}
+              open={showStored}
+              onToggle={() => setShowStored(!showStored)}
+              title={showStored ? `Hide ${hiddenStored} stored` : `Show ${hiddenStored} stored`}
+              about="taken in earlier and still on the recorders"
+            />
+            {ticked.size > 0 && (
+              <TickedBar
+                lines={all.filter((l) => ticked.has(l.key))}
+                drafts={drafts}
+                onSet={putMany}
+                onClose={() => setTicked(new Set())}
+              />
+            )}
+          </div>
         )}
-        <p className="mt-5 text-[13px] text-soft">
-          After take-in the recorder keeps its copy until you clear it. Clearing is offered only for sessions whose
-          stored copy has been read back and matches.
-        </p>
+        <Away recorders={away} busy={again.isPending} onLook={(id) => again.mutate(id)} />
+      </section>
+      <aside
+        ref={panel}
+        aria-label="Session"
+        className="overflow-auto border-line border-l bg-panel px-4 py-[18px]"
+        onKeyDown={(e) => {
+          if (e.key !== "Escape" || !selected) return;
+          document.querySelector<HTMLElement>(`[data-line="${CSS.escape(selected)}"]`)?.focus();
+          setSelected(null);
+        }}
+      >
+        {current ? (
+          <>
+            <Details
+              key={current.key}
+              bay={current.bay}
+              found={current.found}
+              draft={drafts[current.key]}
+              onDraft={(draft) => setDrafts((old) => ({ ...old, [current.key]: draft }))}
+              onReview={(id) => navigate(`/review/${id}`)}
+            />
+            <Button look="quiet" className="mt-4 -ml-3" onClick={() => setSelected(null)}>
+              back to where they stand
+            </Button>
+          </>
+        ) : (
+          <DockMap bays={bays.data} away={away} mine={mine} only={only} onOnly={setOnly} />
+        )}
+        {!current && clearable.length > 0 && (
+          <section aria-label="Clear" className="mt-4 border-line border-t pt-3 text-[13px]">
+            <h2>Clear</h2>
+            <p className="my-1.5 text-soft">
+              {clearCount} session{clearCount === 1 ? "" : "s"} on {clearable.length} recorder
+              {clearable.length === 1 ? "" : "s"} {clearCount === 1 ? "is" : "are"} stored here. Each copy is read again
+              before its original goes.
+            </p>
+            <Button onClick={() => setClearing(clearable)}>
+              Clear {clearCount} on{" "}
+              {clearable.length === 1 ? clearable[0]?.recorder.token : `${clearable.length} recorders`}
+            </Button>
+          </section>
+        )}
       </aside>
       {locked !== null && (
         <PasscodeDialog
@@ -397,15 +407,64 @@ export default function TakeIn() {
       )}
       {clearing && (
         <ClearDialog
-          bay={clearing}
+          bays={clearing}
           onClose={() => setClearing(null)}
-          onCleared={(count) =>
+          onCleared={(sessions, count) =>
             say(
-              `${count} session${count === 1 ? "" : "s"} removed on ${clearing.recorder.token}. The stored copies stay.`,
+              `${sessions} session${sessions === 1 ? "" : "s"} removed on ${count === 1 ? clearing[0]?.recorder.token : `${count} recorders`}. The stored copies stay.`,
             )
           }
         />
       )}
     </main>
   );
+}
+
+function Fold({
+  count,
+  open,
+  title,
+  about,
+  onToggle,
+}: {
+  count: number;
+  open: boolean;
+  title: string;
+  about: string;
+  onToggle: () => void;
+}) {
+  if (count === 0) return null;
+  return (
+    <div className="flex items-baseline gap-2 border-hair border-t bg-salt px-3 py-1.5 text-[13px]">
+      <button type="button" aria-expanded={open} className="font-semibold hover:text-act" onClick={onToggle}>
+        <span aria-hidden="true">{open ? "▾ " : "▸ "}</span>
+        {title}
+      </button>
+      <span className="truncate text-soft">{about}</span>
+    </div>
+  );
+}
+
+/** Why they are kept aside, grouped: "2 too short (9 s, 14 s), 1 removed here earlier". */
+function asideWords(lines: Line[]): string {
+  const short = lines.filter(({ found }) => found.too_short && found.standing !== "deleted");
+  const groups = [
+    [
+      short.length,
+      `too short (${short
+        .slice(0, 3)
+        .map(({ found }) => length(found.length_s))
+        .join(", ")})`,
+    ],
+    [lines.filter(({ found }) => found.standing === "deleted").length, "removed here earlier"],
+    [lines.filter(({ found }) => found.standing === "unreadable").length, "cannot be read"],
+    [
+      lines.filter(({ found }) => found.standing === "aside" && !found.too_short).length,
+      `set aside at take-in${lines[0] ? `, such as ${moment(lines[0].found.start, lines[0].bay.utc_offset_min)}` : ""}`,
+    ],
+  ] as const;
+  return groups
+    .filter(([count]) => count > 0)
+    .map(([count, words]) => `${count} ${words}`)
+    .join(", ");
 }
