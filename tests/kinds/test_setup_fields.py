@@ -10,7 +10,8 @@ from kumpel.kinds.gas import GasSetup, SensorSetup
 from kumpel.kinds.registry import KINDS
 from kumpel.kinds.setup_fields import described, names_at
 from kumpel.kinds.vehicle import VehicleSetup
-from kumpel.services.hand_out import compare
+from kumpel.services.hand_out import checked, compare
+from kumpel.services.problems import InvalidError
 
 
 class UnitOfANeighbourTests(unittest.TestCase):
@@ -56,3 +57,20 @@ class ReferenceTests(unittest.TestCase):
         for held in ({}, {"courses": None}, {"courses": "Hafen"}, {"courses": [1, None, {"name": 3}]}):
             self.assertEqual(names_at(held, "courses.*.name"), [])
         self.assertEqual(names_at({"course": "Hafen"}, "course"), ["Hafen"])
+
+
+class Brought(unittest.TestCase):
+    def test_every_gas_brings_alarms_of_its_own_in_the_order_that_alarms_have(self) -> None:
+        gas = next(f for f in KINDS["gas"].fields(GasSetup()) if f.path == "sensors.0.gas")
+        self.assertEqual(set(gas.brings), set(GASES))
+        for key, brought in gas.brings.items():
+            with self.subTest(key):
+                SensorSetup(gas=key, **brought)
+                self.assertLess(brought["low"], brought["high"])
+                self.assertEqual(set(brought), {"low", "high", "stel", "twa", "range", "span"})
+
+    def test_a_high_alarm_below_the_low_one_is_refused_with_its_sensor(self) -> None:
+        wrong = GasSetup().model_dump(mode="json")
+        wrong["sensors"][2] |= {"low": 50.0, "high": 20.0}
+        with self.assertRaisesRegex(InvalidError, "Sensor 3: the high alarm has to lie above the low one"):
+            checked(KINDS["gas"], wrong)

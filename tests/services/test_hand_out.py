@@ -1,19 +1,23 @@
 """Handing out: drafts, differences, writing and reading back, two people at once."""
 
+import tempfile
 import threading
 import time
+from pathlib import Path
 from typing import Any, ClassVar
 
 from sqlmodel import Session as Db
 from sqlmodel import select
 
+from kumpel.demo.fleet import Fleet, StandIn
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.link.client import RecorderLink
+from kumpel.link.discovery import Announcement
 from kumpel.services import deeds, hand_out, people, recorders, take_in
 from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, PasscodeNeededError, ProblemError, RecorderError
 from kumpel.store import database
-from kumpel.store.tables import HandOver
+from kumpel.store.tables import HandOver, Person, Recorder
 from tests.support import DatabaseTest, MeterTest
 
 
@@ -190,3 +194,49 @@ class Locked(MeterTest):
         self.assertEqual(caught.exception.code, "wrong-passcode")
         self.db.rollback()
         self.assertEqual(self.give(self.person("Asha Rao"), passcode="2718").returned_at, None)
+
+
+class Names(DatabaseTest):
+    """What a recorder shows of a person: a code unless somebody chose a name, and never the one of whoever had it before."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        fleet = Fleet(folder, 7200.0)
+        self.addCleanup(fleet.stop)
+        fleet.launch((StandIn("W-01", "TW-000001", "Watch 1", kind="training", auto_start=False),), False)
+        self.watch = fleet.running["W-01"]
+
+    def seen(self) -> Recorder:
+        return recorders.heard(self.db, Announcement("TW-000001", "127.0.0.1", self.watch.link))
+
+    def given(self, person: Person, **chosen: str) -> dict[str, object]:
+        recorder = self.seen()
+        draft = hand_out.draft(self.db, recorder.id or 0, person.id)
+        slip = hand_out.Slip(recorder.id or 0, person.id or 0, draft.settings | chosen, draft.revision)
+        hand_over = hand_out.hand_out(self.db, slip, self.who)
+        hand_out.take_back(self.db, hand_over.id)
+        return dict(self.watch.tell("state"))
+
+    def test_a_code_is_written_unless_a_name_was_chosen_and_it_is_no_setting(self) -> None:
+        arne = self.person("Arne Skogheim", number="TF-0427")
+        held = self.given(arne)
+        self.assertEqual(held["names"], {"wearer": "TF-0427", "greeting": ""})
+        self.assertNotIn("wearer", held["setup"])
+        held = self.given(arne, wearer="Arne", greeting="Run well")
+        self.assertEqual(held["names"], {"wearer": "Arne", "greeting": "Run well"})
+        self.assertEqual(
+            self.given(arne)["names"], {"wearer": "Arne", "greeting": "Run well"}, "what was chosen for him stays his"
+        )
+
+    def test_the_next_one_never_sees_the_name_of_the_one_before(self) -> None:
+        self.given(self.person("Arne Skogheim", number="TF-0427"), wearer="Arne", greeting="Run well")
+        held = self.given(self.person("Kari Ulvestad", number="TF-0430"))
+        self.assertEqual(held["names"], {"wearer": "TF-0430", "greeting": ""})
+
+    def test_a_session_carries_no_name(self) -> None:
+        self.given(self.person("Arne Skogheim", number="TF-0427"), wearer="Arne", greeting="Run well")
+        name = self.watch.tell("record", start=time.time() - 9000, length_s=600)["session"]
+        data = (self.watch.folder / "sessions" / f"{name}.krec").read_bytes()
+        self.assertNotIn(b"Arne", data)
+        self.assertNotIn(b"Run well", data)

@@ -4,6 +4,7 @@ import datetime
 import itertools
 import re
 import time
+from typing import Any
 
 import numpy as np
 from playwright.sync_api import Route, expect
@@ -233,8 +234,51 @@ class Writing(BrowserTest):
         self.db.rollback()
         self.assertEqual(len(hand_out.out_now(self.db)), 1)
 
-    def on_recorder(self, fleet: Fleet, setting: str) -> object:
-        with RecorderLink("127.0.0.1", fleet.running["N-07"].link) as link:
+    def test_another_gas_comes_with_its_own_alarms_in_the_table_of_sensors(self) -> None:
+        fleet = self.launch(StandIn("G-02", "GM-000002", "Gas monitor 2", kind="gas", auto_start=False))
+        self.person("Kofi Badu")
+        page = self.sign_in()
+        page.goto(f"{self.address}/hand-out")
+        page.get_by_role("button", name=re.compile("^Kofi Badu")).click()
+        page.get_by_role("button", name=re.compile("^G-02, Gas monitor 2")).click()
+        low = page.get_by_label("Sensor 3, low alarm", exact=True)
+        expect(low).to_have_value("20")
+        low.fill("200")
+        low.press("Enter")
+        expect(page.get_by_role("alert")).to_contain_text("Sensor 3: the high alarm has to lie above the low one")
+        expect(low).to_have_value("20")
+        page.get_by_label("Sensor 3, gas", exact=True).select_option(label="nitrogen dioxide")
+        for name, value in (("low alarm", "0.5"), ("high alarm", "1"), ("15 min alarm", "1"), ("8 h alarm", "0.5")):
+            expect(page.get_by_label(f"Sensor 3, {name}", exact=True)).to_have_value(value)
+        page.get_by_label("Sensor 4, on").uncheck()
+        page.get_by_role("button", name="Write and hand out").click()
+        expect(page.get_by_text("G-02 is with Kofi Badu.")).to_be_visible()
+        third, fourth = self.on_recorder(fleet, "sensors", "G-02")[2:4]
+        self.assertEqual((third["gas"], third["low"], third["high"], third["range"]), ("no2", 0.5, 1.0, 50.0))
+        self.assertFalse(fourth["on"])
+
+    def test_a_recorder_that_has_to_be_switched_over_says_what_to_press(self) -> None:
+        press = "Hold both keys for 3 s."
+        fleet = self.launch(
+            StandIn(
+                "G-05",
+                "GM-000005",
+                "Gas monitor 5",
+                kind="gas",
+                rest={"mode": "transfer-off", "press": press, "warm_up_s": 3.0},
+            )
+        )
+        page = self.sign_in()
+        page.goto(f"{self.address}/take-in")
+        needs = page.get_by_role("region", name="Needs a hand")
+        expect(needs).to_contain_text(press)
+        fleet.running["G-05"].tell("press")
+        expect(needs).to_contain_text("warming up")
+        expect(needs).to_have_count(0)
+        expect(page.get_by_role("button", name="G-05, Gas monitor 5, empty, ready")).to_be_visible()
+
+    def on_recorder(self, fleet: Fleet, setting: str, token: str = "N-07") -> Any:
+        with RecorderLink("127.0.0.1", fleet.running[token].link) as link:
             return link.setup().setup[setting]
 
 

@@ -54,6 +54,9 @@ class Fingers(BrowserTest):
         self.across(picture, 0.4, 0.7)
         dialog = self.page.get_by_role("dialog")
         dialog.get_by_label("Why?").fill("not worn")
+        self.page.wait_for_timeout(
+            500
+        )  # a browser takes a tap right after a swipe for the end of it; nobody types so fast
         dialog.get_by_role("button", name="Leave out").tap()
         expect(self.page.get_by_role("complementary", name="Decisions")).to_contain_text("not worn")
 

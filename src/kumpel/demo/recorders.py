@@ -53,7 +53,9 @@ def _sensors(*gases: str, off: tuple[str, ...] = ()) -> dict[str, Any]:
     sensors = []
     for gas in gases:
         low, high, stel, twa = usual[gas]
-        sensors.append({"gas": gas, "on": gas not in off, "low": low, "high": high, "stel": stel, "twa": twa})
+        alarms = {"low": low, "high": high, "stel": stel, "twa": twa}
+        rest = {"range": 1000.0, "span": None, "factor": 1.0, "calibration_days": 180, "bump_days": 1}
+        sensors.append({"gas": gas, "on": gas not in off} | alarms | rest)
     return {"name": "Blasting", "sensors": sensors, "interval_s": 10, "run_length_min": 480}
 
 

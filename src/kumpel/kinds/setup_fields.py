@@ -30,7 +30,8 @@ class SetupField:
 
     `low` and `high` bound a number; `empty`: it may be left out. `part_of` is the path of
     the list item that it belongs to ("weightings.0"), `matters` whether it means something with the other settings as they are.
-    `unit_by` is the setting that the unit hangs on, with the unit for each of its values.
+    `unit_by` is the setting that the unit hangs on, with the unit for each of its values; `brings` what the settings beside it become
+    when this one is changed to a value.
     """
 
     path: str
@@ -45,6 +46,7 @@ class SetupField:
     part_of: str = ""
     matters: bool = True
     unit_by: tuple[str, Mapping[str, str]] | None = None
+    brings: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
 
     def unit_in(self, settings: Any) -> str:
         """The unit that a value of these settings has: those on a recorder may name another gas than the draft."""
@@ -56,13 +58,15 @@ class SetupField:
 
 @dataclass(frozen=True)
 class SetupList:
-    """A list of a setup: its path, what one item is called, how many there may be, and what a new one begins with."""
+    """A list of a setup: its path, what one item is called, how many there may be, what a new one begins with, and the settings that
+    are the columns when its items are shown as a table (none: one after the other)."""
 
     path: str
     label: str
     fewest: int
     most: int
     blank: dict[str, Any]
+    columns: tuple[str, ...] = ()
 
 
 def setting(
@@ -74,6 +78,8 @@ def setting(
     unit_by: tuple[str, Mapping[str, str]] | None = None,
     refers: str = "",
     stored_name: Literal["", "code", "text"] = "",
+    brings: Mapping[str, Mapping[str, Any]] | None = None,
+    columns: tuple[str, ...] = (),
     **limits: Any,
 ) -> Any:
     """A field of a setup model with its label, unit and the words for its values.
@@ -81,7 +87,8 @@ def setting(
     `when` other fields have these values it matters. `unit_by` names the field beside it that decides the unit, with the unit for
     each of its values. `refers`: the value is the name of something else among the settings of the recorder, at this path ("*": of
     each item): `courses.*.name`. `stored_name`: a text about a person that a recorder keeps apart from its settings (docs/link-protocol.md, 5.5);
-    a code stands there, or nothing, as long as nobody chose one.
+    a code stands there, or nothing, as long as nobody chose one. `brings`: what the fields beside it become when it is changed to a value.
+    `columns` of a list: the fields of its items that stand side by side as a table.
     """
     about = {
         "unit": unit,
@@ -90,6 +97,8 @@ def setting(
         "unit_by": unit_by,
         "refers": refers,
         "stored_name": stored_name,
+        "brings": brings,
+        "columns": columns,
     }
     extra = cast("dict[str, Any]", {key: value for key, value in about.items() if value})
     if callable(default):
@@ -158,7 +167,8 @@ def lists_of(setup: BaseModel) -> list[SetupList]:
             model = _item_model(type(setup), name)
             blank = model().model_dump(mode="json")
             label = str(about.get("title", name))
-            found.append(SetupList(name, label, about.get("minItems", 0), about.get("maxItems", 50), blank))
+            fewest, most = about.get("minItems", 0), about.get("maxItems", 50)
+            found.append(SetupList(name, label, fewest, most, blank, tuple(about.get("columns", ()))))
     return found
 
 
@@ -230,6 +240,7 @@ def _field(form: _Form, name: str, about: Mapping[str, Any], values: Mapping[str
         empty,
         matters=all(values.get(other) == value for other, value in about.get("when", {}).items()),
         unit_by=about.get("unit_by"),
+        brings=about.get("brings", {}),
     )
     return replace(described, unit=described.unit_in(values))
 

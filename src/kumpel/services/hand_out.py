@@ -66,7 +66,15 @@ def checked(kind: Kind, settings: dict[str, Any]) -> BaseModel:
         first = error.errors()[0]
         where = ".".join(str(p) for p in first["loc"])
         labels = {f.path: f.label for f in kind.fields(kind.setup_model())}
-        raise InvalidError(f"Setup, {labels.get(where, where)}: {first['msg']}.") from error
+        why = first["msg"].removeprefix("Value error, ")
+        raise InvalidError(f"Setup, {labels.get(where) or _item_words(kind, where) or where}: {why}.") from error
+
+
+def _item_words(kind: Kind, where: str) -> str:
+    """ "Sensor 3" for "sensors.2"."""
+    path, _, index = where.partition(".")
+    label = next((each.label for each in lists_of(kind.setup_model()) if each.path == path), "")
+    return f"{label} {int(index) + 1}" if label and index.isdigit() else ""
 
 
 def draft(

@@ -71,16 +71,22 @@ class SetupForm(Out):
     high: float | None
     empty: bool
     part_of: str
+    brings: dict[str, dict[str, Any]] = Field(
+        description="what the fields beside it become, by the value it is changed to"
+    )
 
 
 class SetupList(Out):
-    """A list of the setup: what one item is called, how many there may be, what a new one begins with."""
+    """A list of the setup: what one item is called, how many there may be, what a new one begins with, its columns as a table."""
 
     path: str
     label: str
     fewest: int
     most: int
     blank: dict[str, Any]
+    columns: list[str] = Field(
+        description="fields of an item that stand side by side as a table; none: one after the other"
+    )
 
 
 class SetupField(Out):

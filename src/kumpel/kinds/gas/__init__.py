@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Literal, Self
 
-from pydantic import BaseModel
+from pydantic import BaseModel, model_validator
 
 from kumpel.core.bounds import Bounds
 from kumpel.core.gas.assess import assess
@@ -35,10 +35,25 @@ _BOTTLE = tuple(
 _YES = {"True": "yes", "False": "no"}
 
 
+USUAL: dict[str, dict[str, float | None]] = {
+    "o2": {"low": 19.5, "high": 23.5, "stel": None, "twa": None, "range": 30, "span": 18},
+    "lel": {"low": 10, "high": 20, "stel": None, "twa": None, "range": 100, "span": 50},
+    "co": {"low": 20, "high": 100, "stel": 100, "twa": 20, "range": 1000, "span": 100},
+    "h2s": {"low": 5, "high": 10, "stel": 10, "twa": 5, "range": 200, "span": 25},
+    "no2": {"low": 0.5, "high": 1, "stel": 1, "twa": 0.5, "range": 50, "span": 10},
+    "so2": {"low": 0.5, "high": 1, "stel": 1, "twa": 0.5, "range": 50, "span": 5},
+    "nh3": {"low": 20, "high": 50, "stel": 50, "twa": 20, "range": 100, "span": 25},
+    "cl2": {"low": 0.5, "high": 1, "stel": 0.5, "twa": None, "range": 10, "span": 5},
+    "voc": {"low": 50, "high": 100, "stel": None, "twa": None, "range": 1000, "span": 100},
+}
+"""What a sensor of a gas begins with: alarms at its indicative limits (2017/164/EU, 2000/39/EC, 2009/161/EU), else usual ones of the trade. A
+number of one gas must never become the alarm of another."""
+
+
 class SensorSetup(BaseModel):
     """One sensor of the monitor; alarms in the unit of its gas."""
 
-    gas: GasName = setting("Gas", "co", words=_GASES)
+    gas: GasName = setting("Gas", "co", words=_GASES, brings=USUAL)
     on: bool = setting("On", True, words=_YES)
     low: float = setting("Low alarm", 20.0, unit_by=_UNIT, ge=0)
     high: float = setting("High alarm", 100.0, unit_by=_UNIT, ge=0)
@@ -49,6 +64,15 @@ class SensorSetup(BaseModel):
     factor: float = setting("Correction factor", 1.0, gt=0, le=20)
     calibration_days: int = setting("Calibrate every", 180, "days", ge=1, le=730)
     bump_days: int = setting("Bump test every", 1, "days", ge=1, le=90)
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if self.high < self.low:
+            raise ValueError("the high alarm has to lie above the low one")
+        return self
+
+
+COLUMNS = ("gas", "on", "low", "high", "stel", "twa", "span", "bump_days", "calibration_days")
 
 
 def _four() -> list[SensorSetup]:
@@ -68,7 +92,7 @@ class GasSetup(BaseModel):
     """Settings of a personal gas monitor."""
 
     name: str = setting("Setup", "Four gases", max_length=60)
-    sensors: list[SensorSetup] = setting("Sensor", _four, min_length=1, max_length=6)
+    sensors: list[SensorSetup] = setting("Sensor", _four, columns=COLUMNS, min_length=1, max_length=6)
     interval_s: Literal[1, 5, 10, 30, 60, 300, 600] = setting("Log every", 10, "s")
     run_length_min: int = setting("Shift", 480, "min", ge=1, le=3120)
     latching: bool = setting("Alarms stay until confirmed", True, words=_YES)

@@ -1,7 +1,7 @@
 import { Fragment, useState } from "react";
 import { Button, Refused } from "@/ui/basics";
 import { clockOf, type Entry, lengthOf, numberOf } from "@/ui/entry";
-import { type Settings, type SetupField, type SetupList, summaryOf, valueAt, withValue } from "./setup";
+import { type Settings, type SetupField, type SetupList, summaryOf, valueAt, withBrought } from "./setup";
 
 /** A number of a setting; lengths in minutes may be typed as hours ("7 h 30"). */
 function enteredNumber(text: string, field: SetupField): Entry {
@@ -27,17 +27,36 @@ function enteredText(text: string, field: SetupField): { value: string | null } 
 
 const isNumber = (field: SetupField) => field.form.type === "number" || field.form.type === "whole";
 
-function Editor({ field, onChange }: { field: SetupField; onChange: (value: unknown) => void }) {
+/** `bare`: in a table, where the unit stands elsewhere and a yes or no is a tick. */
+function Editor({
+  field,
+  bare = false,
+  onChange,
+}: {
+  field: SetupField;
+  bare?: boolean;
+  onChange: (value: unknown) => void;
+}) {
   const [typed, setTyped] = useState<string | null>(null);
   const [wrong, setWrong] = useState<string | null>(null);
   const { form } = field;
-  const unit = field.unit && <span className="text-soft">{field.unit}</span>;
+  const unit = !bare && field.unit && <span className="text-soft">{field.unit}</span>;
+  if (bare && typeof field.value === "boolean")
+    return (
+      <input
+        type="checkbox"
+        aria-label={field.label}
+        className="my-1.5 size-4 accent-(--act)"
+        checked={field.value}
+        onChange={(e) => onChange(e.target.checked)}
+      />
+    );
   if (form.type === "choice")
     return (
       <>
         <select
           aria-label={field.label}
-          className="-ml-1 min-h-7 rounded border border-transparent bg-transparent pr-6 hover:border-line"
+          className={`-ml-1 min-h-7 rounded border border-transparent bg-transparent hover:border-line ${bare ? "max-w-32" : "pr-6"}`}
           value={String(field.value)}
           onChange={(e) => onChange(form.choices.find((c) => String(c.value) === e.target.value)?.value)}
         >
@@ -64,9 +83,9 @@ function Editor({ field, onChange }: { field: SetupField; onChange: (value: unkn
       <input
         aria-label={field.label}
         aria-invalid={wrong !== null}
-        className={`-ml-1 min-h-7 rounded border bg-transparent px-1 hover:border-line ${wrong ? "border-above" : "border-transparent"} ${isNumber(field) ? "w-16" : "w-full"}`}
+        className={`min-h-7 rounded border px-1 hover:border-soft ${wrong ? "border-above" : bare ? "border-line" : "-ml-1 border-transparent"} ${bare ? "bg-panel" : "bg-transparent"} ${isNumber(field) ? (bare ? "w-11" : "w-16") : "w-full"}`}
         inputMode={isNumber(field) ? "decimal" : undefined}
-        placeholder={form.empty ? "none" : undefined}
+        placeholder={form.empty ? (bare ? "–" : "none") : undefined}
         value={shown}
         onChange={(e) => setTyped(e.target.value)}
         onBlur={commit}
@@ -79,16 +98,27 @@ function Editor({ field, onChange }: { field: SetupField; onChange: (value: unkn
 }
 
 /** What the recorder has in place of the draft; a click takes it over, where the form can hold it. */
-function OnRecorder({ field, onTake }: { field: SetupField; onTake: (value: unknown) => void }) {
+function OnRecorder({
+  field,
+  short = false,
+  onTake,
+}: {
+  field: SetupField;
+  short?: boolean;
+  onTake: (value: unknown) => void;
+}) {
   const { on_recorder, unit_on_recorder, value_on_recorder: value } = field;
-  const words = `on recorder ${on_recorder}${unit_on_recorder && on_recorder !== "not set" ? ` ${unit_on_recorder}` : ""}`;
+  const unit = unit_on_recorder && on_recorder !== "not set" ? ` ${unit_on_recorder}` : "";
+  const long = `on recorder ${on_recorder}${unit}`;
+  const brief = on_recorder === "not set" ? "not on it" : `has ${on_recorder}${unit === ` ${field.unit}` ? "" : unit}`;
+  const words = short ? brief : long;
   if ((value === null || value === undefined) && !field.form.empty) return words;
   return (
     <button
       type="button"
       className="min-h-6 text-left hover:underline"
       title="Take this back"
-      aria-label={`${field.label}: take back what is ${words}`}
+      aria-label={`${field.label}: take back what is ${long}`}
       onClick={() => onTake(value ?? null)}
     >
       {words}
@@ -181,6 +211,95 @@ function Item({
   );
 }
 
+/** The items of a list as a table: a row each, what differs on the recorder in amber with what stands there. */
+function ItemTable({
+  list,
+  items,
+  fields,
+  onChange,
+  onRemove,
+}: {
+  list: SetupList;
+  items: unknown[];
+  fields: SetupField[];
+  onChange: (field: SetupField, value: unknown) => void;
+  onRemove: (index: number) => void;
+}) {
+  const at = (index: number, column: string) => fields.find((f) => f.path === `${list.path}.${index}.${column}`);
+  const name = (column: string) => {
+    const words = at(0, column)?.label.split(", ").slice(1).join(", ") ?? column;
+    return words.charAt(0).toUpperCase() + words.slice(1);
+  };
+  const unitOf = (index: number) => list.columns.map((c) => at(index, c)?.unit).find((unit) => unit) ?? "";
+  /** A unit that is another than the row's stands in the head. */
+  const unitIn = (column: string) => {
+    const unit = at(0, column)?.unit ?? "";
+    return unit && unit !== unitOf(0) ? `, ${unit}` : "";
+  };
+  const isOff = (index: number) => at(index, "on")?.value === false;
+  return (
+    <div className="col-span-3 overflow-x-auto border-hair border-t">
+      <table className="w-full border-collapse text-[13px]">
+        <thead className="text-left font-narrow text-[12px] text-soft">
+          <tr>
+            {list.columns.map((column, i) => (
+              <th key={column} className={`px-1.5 py-1 align-bottom font-medium ${i === 0 ? "pl-4" : ""}`}>
+                {name(column)}
+                {unitIn(column)}
+              </th>
+            ))}
+            <th>
+              <span className="sr-only">take away</span>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {items.map((_, index) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: an item has no name but its place
+            <tr key={index} className="border-hair border-t">
+              {list.columns.map((column, i) => {
+                const field = at(index, column);
+                const dim = isOff(index) && i > 1;
+                return (
+                  <td
+                    key={column}
+                    className={`px-1 py-0.5 align-top ${i === 0 ? "pl-4" : ""} ${field?.differs ? "bg-warn" : ""} ${dim ? "opacity-45" : ""}`}
+                  >
+                    {field && (
+                      <>
+                        <Editor field={field} bare onChange={(value) => onChange(field, value)} />
+                        {i === 0 && <span className="block font-narrow text-[12px] text-soft">{unitOf(index)}</span>}
+                        {field.differs && (
+                          <span className="block pl-0.5 font-medium font-narrow text-[11.5px] text-action">
+                            <OnRecorder field={field} short onTake={(value) => onChange(field, value)} />
+                          </span>
+                        )}
+                      </>
+                    )}
+                  </td>
+                );
+              })}
+              <td className="py-1 pr-2 text-right align-top">
+                {items.length > list.fewest && (
+                  <button
+                    type="button"
+                    className="px-1 text-act hover:underline"
+                    aria-label={`take away ${list.label} ${index + 1}`}
+                    title="take away"
+                    onClick={() => onRemove(index)}
+                  >
+                    ×
+                  </button>
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
 /** The settings of a recorder as a form, made from the kind's declaration: values, lists with add and take away, what differs. */
 export function SetupForm({
   fields,
@@ -196,7 +315,7 @@ export function SetupForm({
   summary?: (item: string, settings: Settings) => string;
   onChange: (settings: Settings) => void;
 }) {
-  const put = (path: string, value: unknown) => onChange(withValue(settings, path, value));
+  const put = (path: string, value: unknown) => onChange(withBrought(settings, fields, path, value));
   const listOf = (part: string) => lists.find((l) => part.startsWith(`${l.path}.`));
   const parts = [...new Set(fields.map((f) => f.form.part_of || f.path))];
   const add = (list: SetupList) => {
@@ -219,6 +338,11 @@ export function SetupForm({
     if (!first) return null;
     if (!list) return <Row key={part} field={first} label={first.label} onChange={(value) => put(first.path, value)} />;
     const items = valueAt(settings, list.path) as unknown[];
+    const without = (gone: number) =>
+      put(
+        list.path,
+        items.filter((_, i) => i !== gone),
+      );
     const index = Number(part.split(".").at(-1));
     if (index >= items.length)
       return (
@@ -230,6 +354,27 @@ export function SetupForm({
           </span>
         </div>
       );
+    if (list.columns.length > 0)
+      return index > 0 ? null : (
+        <Fragment key={list.path}>
+          <ItemTable
+            list={list}
+            items={items}
+            fields={fields}
+            onChange={(field, value) => put(field.path, value)}
+            onRemove={without}
+          />
+          {fields
+            .filter(
+              (f) =>
+                f.differs && f.path.startsWith(`${list.path}.`) && !list.columns.some((c) => f.path.endsWith(`.${c}`)),
+            )
+            .map((f) => (
+              <Row key={f.path} field={f} label={f.label} onChange={(value) => put(f.path, value)} />
+            ))}
+          {add(list)}
+        </Fragment>
+      );
     return (
       <Fragment key={part}>
         <Item
@@ -240,12 +385,7 @@ export function SetupForm({
           fields={members}
           summary={summary?.(part, settings) || summaryOf(members)}
           onChange={put}
-          onRemove={() =>
-            put(
-              list.path,
-              items.filter((_, i) => i !== index),
-            )
-          }
+          onRemove={() => without(index)}
         />
         {index === items.length - 1 && add(list)}
       </Fragment>

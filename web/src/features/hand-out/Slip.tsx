@@ -174,6 +174,13 @@ export function Slip({
             <Warn>{recorder.token} is recording. Take that session in first; it cannot be written meanwhile.</Warn>
           </div>
         )}
+        {recorder.press && (
+          <div className="px-4 pb-3">
+            <Warn>
+              {recorder.token} cannot be written now. {recorder.press}
+            </Warn>
+          </div>
+        )}
         {recorder.new_sessions > 0 && (
           <div className="px-4 pb-3">
             <Warn>

@@ -14,6 +14,16 @@ export function withValue(settings: Settings, path: string, value: unknown): Set
   return copy;
 }
 
+/** The same, with what the new value brings to the settings beside it: another gas comes with its own alarms. */
+export function withBrought(settings: Settings, fields: SetupField[], path: string, value: unknown): Settings {
+  const beside = path.split(".").slice(0, -1).join(".");
+  const brings = fields.find((f) => f.path === path)?.form.brings[String(value)] ?? {};
+  return Object.entries(brings).reduce(
+    (now, [name, brought]) => withValue(now, beside ? `${beside}.${name}` : name, brought),
+    withValue(settings, path, value),
+  );
+}
+
 export function valueAt(settings: Settings, path: string): unknown {
   return path.split(".").reduce<unknown>((at, part) => (at as Settings | undefined)?.[part], settings);
 }

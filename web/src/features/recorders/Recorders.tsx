@@ -151,7 +151,14 @@ export default function Recorders() {
               </td>
               <td className="px-2">
                 {r.in_reach ? (
-                  `${r.place}, ${r.mode}`
+                  <>
+                    {r.place}, {r.mode.replaceAll("-", " ")}
+                    {r.quality !== null && (
+                      <span className={r.quality < 0.4 ? "text-action" : "text-soft"}>, link {percent(r.quality)}</span>
+                    )}
+                    {r.press && <span className="block text-[12.5px] text-action">{r.press}</span>}
+                    {r.trouble && <span className="block text-[12.5px] text-action">{r.trouble}</span>}
+                  </>
                 ) : (
                   <span className="text-soft">{r.seen_at ? `last seen ${moment(r.seen_at)}` : "not seen yet"}</span>
                 )}
