@@ -9,6 +9,7 @@ import unittest
 from pathlib import Path
 
 from kumpel.config import ROOT
+from kumpel.demo.fleet import Fleet, StandIn
 from tests.support import SCOPE
 
 WATCH = """
@@ -42,32 +43,22 @@ class Discovery(unittest.TestCase):
             )
             for each in (watch, elsewhere):
                 self.assertEqual(self.line(each), "listening")
-            command = [
-                sys.executable,
-                "-m",
-                "kumpel.standins.devices.noise",
-                "--folder",
-                str(Path(folder)),
-                "--serial",
-                "NM-DISC",
-                "--token",
-                "N-1",
-            ]
-            meter = subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True)
+            os.environ["KUMPEL_SCOPE"] = SCOPE
+            fleet = Fleet(Path(folder))
             try:
-                assert meter.stdout and watch.stdout and watch.stdin
-                port = meter.stdout.readline().split("port ")[1].split(",")[0]
+                fleet.launch((StandIn("N-1", "NM-DISC", "Noise meter"),))
+                port = fleet.running["N-1"].link
                 self.assertEqual(self.line(watch), f"found NM-DISC {port}")
-                meter.terminate()
+                fleet.stop()
                 self.assertEqual(self.line(watch), f"lost NM-DISC {SCOPE}")
                 self.assertEqual(
                     self.line(elsewhere), f"lost NM-DISC {SCOPE}", "that it left is all that is said of it"
                 )
             finally:
-                meter.kill()
+                fleet.stop()
                 watch.kill()
                 elsewhere.kill()
-                for process in (meter, watch, elsewhere):
+                for process in (watch, elsewhere):
                     process.communicate()
 
     def line(self, process: "subprocess.Popen[str]") -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import shutil
 import tempfile
 import threading
@@ -11,6 +12,7 @@ from pathlib import Path
 
 import numpy as np
 import psycopg
+from sqlalchemy.exc import OperationalError
 from sqlmodel import select
 
 from kumpel.demo.fleet import Fleet, Running, StandIn
@@ -37,6 +39,7 @@ class Chaos(DatabaseTest):
             False,
         )
         self.rng = np.random.default_rng(60)
+        self.cutting: threading.Timer | None = None
 
     def heard(self, running: Running) -> Recorder:
         serial = f"XX-{running.token[2:]}"
@@ -59,6 +62,10 @@ class Chaos(DatabaseTest):
         for turn in range(FAULTS):
             kinds[self.fault(turn)] += 1
             self.work(ids)
+            if self.cutting is not None:
+                self.cutting.join()
+            with contextlib.suppress(OperationalError):
+                self.db.rollback()  # its own connection was cut too
             for running in self.fleet.running.values():
                 running.tell("come back")
                 running.tell("corrupt", reads=0)
@@ -91,7 +98,8 @@ class Chaos(DatabaseTest):
                 running.tell("vanish")
                 return "gone"
             case 3:
-                threading.Timer(float(self.rng.uniform(0.0, 0.15)), self.cut_the_database).start()
+                self.cutting = threading.Timer(float(self.rng.uniform(0.0, 0.15)), self.cut_the_database)
+                self.cutting.start()
                 return "database"
         running.tell("mode", mode="transfer-off", press="press", for_s=0.05)
         return "mode"
@@ -100,7 +108,6 @@ class Chaos(DatabaseTest):
         with psycopg.connect(plain_url(self.url), autocommit=True) as connection:
             connection.execute(
                 "select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()"
-                "."
             )
 
     def work(self, ids: list[int]) -> None:

@@ -150,6 +150,7 @@ class TenthKind(BrowserTest):
         page.keyboard.press("3")
         expect(page.get_by_role("heading", name="Ida Brandvik")).to_be_visible()
         expect(page.get_by_text("Flashes: most flashes 3 reached")).to_be_visible()
+        expect(page.get_by_role("application").first).to_be_visible()  # the sheet is there and hears keys
         page.keyboard.press("ArrowDown")
         page.keyboard.press("x")
         page.get_by_role("dialog").get_by_role("button", name="not real").click()

@@ -16,7 +16,7 @@ def obey(serving: Serving, wish: dict[str, Any]) -> dict[str, Any]:
             if not recorder.faults.vanish_after:
                 serving.vanish()
         case "come back":
-            recorder.gone = False
+            recorder.gone, recorder.faults.vanish_after = False, None
             serving.come_back()
         case "corrupt":
             recorder.faults.corrupt_reads = int(wish.get("reads", 1))

@@ -63,12 +63,18 @@ export function since(iso: string, offsetMin = hereOffset()): string {
     .replace(/^Yesterday/, "yesterday");
 }
 
-/** "7 h 41 min", "9 s". */
+const DAY_FROM_H = 72;
+
+/** "7 h 41 min", "9 s", "12 days". */
 export function length(seconds: number): string {
   const whole = Math.round(seconds);
   if (whole < 120) return `${whole} s`;
   const minutes = Math.round(whole / 60);
   if (minutes < 60) return `${minutes} min`;
+  if (minutes >= 60 * DAY_FROM_H) {
+    const hours = Math.round(minutes / 60);
+    return hours % 24 ? `${Math.floor(hours / 24)} days ${hours % 24} h` : `${hours / 24} days`;
+  }
   return minutes % 60 ? `${Math.floor(minutes / 60)} h ${minutes % 60} min` : `${minutes / 60} h`;
 }
 
