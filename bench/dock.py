@@ -16,7 +16,7 @@ from bench.streams import resident_kb
 from kumpel.demo.fleet import Fleet, StandIn
 
 RECORDERS, SESSIONS = 100, 3
-KINDS = ("noise", "gas", "dust", "blood_pressure", "oximetry", "training", "vehicle")
+KINDS = ("noise", "gas", "dust", "blood_pressure", "training", "vehicle")
 
 
 class Dock(support.ServerTest):

@@ -6,6 +6,7 @@ import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
+from datetime import timedelta
 
 from sqlmodel import Session as Db
 from sqlmodel import col, select
@@ -24,6 +25,9 @@ from kumpel.services.problems import ConflictError, InvalidError, NotFoundError,
 from kumpel.services.reaching import AnyLink, open_link
 from kumpel.store.database import tell
 from kumpel.store.tables import Recorder, now
+
+SEEN_AGAIN = timedelta(seconds=10)
+"""When it was last seen is written no more often than this: most askings find nothing new, and write nothing."""
 
 
 def recorder_of(db: Db, recorder_id: int) -> Recorder:
@@ -189,7 +193,8 @@ def _keep(db: Db, recorder: Recorder, answer: Answer | str | None, claimed_by: A
         recorder.in_reach, recorder.trouble = False, answer
     elif answer is not None:
         _describe(recorder, answer)
-        recorder.seen_at = now()
+        if recorder.seen_at is None or now() - recorder.seen_at > SEEN_AGAIN:
+            recorder.seen_at = now()
     if claimed_by is not None:
         recorder.trouble = (
             f"two recorders say they are {recorder.serial}: the one known (port {recorder.port}) and one at "
