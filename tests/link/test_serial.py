@@ -99,8 +99,10 @@ class Port(Dock):
         told = self.fleet.running["N-21"].tell
         name = str(told("record", start=time.time() - 90_000, length_s=7200)["session"])
         told("vanish", after_bytes=40_000)
+        began = time.monotonic()
         with self.assertRaises(LinkError), RecorderLink(self.port("N-21"), 0) as link:
             list(link.pieces(name))
+        self.assertLess(time.monotonic() - began, 30.0, "ten seconds of silence are enough")
         self.assertEqual(list(self.ports.glob("N-21-*")), [])
         told("come back")
         with RecorderLink(self.port("N-21"), 0) as link:

@@ -26,11 +26,11 @@ class Patience:
     """How long to wait for the next byte: `silence_s` at the most, and not beyond `whole_s` from the beginning."""
 
     def __init__(self, silence_s: float, whole_s: float) -> None:
-        self._silence_s, self._until = silence_s, time.monotonic() + whole_s
+        self.silence_s, self._until = silence_s, time.monotonic() + whole_s
 
     def left_s(self, most_s: float | None = None) -> float:
         """Seconds to wait for the next byte. Raises TimeoutError when they are over."""
-        left = min(self._silence_s, self._until - time.monotonic())
+        left = min(self.silence_s, self._until - time.monotonic())
         if left <= 0:
             raise TimeoutError
         return left if most_s is None else min(left, most_s)
@@ -119,7 +119,7 @@ class SerialWire:
             raise OSError(str(error)) from error
 
     def receive(self, patience: Patience) -> tuple[bytes, bytes]:
-        heard_s = time.monotonic()
+        heard_s = given_up_s = time.monotonic()
         while (found := self._hunt.next_frame()) is None:
             self._port.timeout = patience.left_s(0.1)
             try:
@@ -128,10 +128,13 @@ class SerialWire:
                 raise OSError("the port has gone") from error
             if part:
                 self._hunt.feed(part)
-                heard_s = time.monotonic()
-            elif time.monotonic() - heard_s > INSIDE_FRAME_S:
+                heard_s = given_up_s = time.monotonic()
+                continue
+            if time.monotonic() - heard_s > patience.silence_s:
+                raise TimeoutError
+            if time.monotonic() - given_up_s > INSIDE_FRAME_S:
                 self._hunt.give_up()
-                heard_s = time.monotonic()
+                given_up_s = time.monotonic()
         return found
 
     def close(self) -> None:
