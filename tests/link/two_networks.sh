@@ -12,7 +12,8 @@ unshare --net bash -c '
   exec "$1" -m kumpel.standins.dock --folder "$2" --recorders "$2/recorders.json" --host "${3%/*}"
 ' - "$python" "$folder" "$there" &
 other=$!
-trap 'kill $other 2>/dev/null || true' EXIT
+# What was made as root has to be removable by whoever called.
+trap 'kill $other 2>/dev/null || true; wait $other 2>/dev/null || true; chmod -R a+rwX "$folder"' EXIT
 sleep 0.3
 ip link add cable0 type veth peer name cable1
 ip link set cable1 netns "$other"
