@@ -27,16 +27,16 @@ def hand_out(page: Page) -> None:
 
 
 def take_in(page: Page) -> None:
-    page.get_by_role("row").filter(has_text="7 h 41 min").get_by_role("button").click()
+    page.get_by_role("row").filter(has_text="Ida Brandvik").get_by_role("button").click()
     page.get_by_label("shift this session").check()
 
 
 def review(page: Page) -> None:
     page.goto(page.url.replace("/review", "/take-in"))
-    page.get_by_role("row").filter(has_text="7 h 41 min").get_by_role("button").click()
+    page.get_by_role("row").filter(has_text="Ida Brandvik").get_by_role("button").click()
     page.get_by_label("shift this session").check()
     page.get_by_role("button", name="Take in all").click()
-    page.get_by_role("button", name="Show 3 stored").wait_for()
+    page.get_by_role("row").filter(has_text="Ida Brandvik").get_by_role("link", name="review").wait_for(timeout=60_000)
     page.goto(page.url.replace("/take-in", "/review"))
     page.get_by_role("button", name="Ida Brandvik").first.click()
     page.get_by_role("button", name="leave out", exact=True).first.click()

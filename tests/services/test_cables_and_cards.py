@@ -13,7 +13,7 @@ from sqlmodel import select
 
 from kumpel.demo.fleet import Fleet, StandIn
 from kumpel.formats import krec
-from kumpel.link.networks import paths_of
+from kumpel.link.networks import folders_at, ports_at
 from kumpel.services import bays, folder_link, networks, sessions, settings, take_in
 from kumpel.services.folder_link import FolderLink
 from kumpel.services.jobs import Jobs
@@ -226,4 +226,8 @@ class Patterns(DatabaseTest):
         for wrong in ("ports/*", "/", "/dev/../etc/*"):
             with self.assertRaises(InvalidError, msg=wrong):
                 settings.keep(self.db, settings.PORTS.key, "site", "", [wrong], 0, self.who)
-        self.assertEqual(paths_of(["/nothing/here/*"]), [])
+        self.assertEqual(ports_at(["/nothing/here/*"]), [])
+
+    def test_a_device_is_no_folder_and_a_folder_no_port(self) -> None:
+        self.assertEqual((folders_at(["/dev/nul*"]), ports_at(["/dev/null"])), ([], ["/dev/null"]))
+        self.assertEqual((folders_at(["/dev/fd", "/tmp"])[-1], ports_at(["/tmp"])), ("/tmp", []))

@@ -35,8 +35,17 @@ def path_words(text: str) -> str:
     return text.strip().rstrip("/")
 
 
-def paths_of(patterns: Iterable[str]) -> list[str]:
-    """What stands at the patterns now."""
+def ports_at(patterns: Iterable[str]) -> list[str]:
+    """The ports that stand at the patterns now; a folder is none."""
+    return [path for path in _paths_at(patterns) if not Path(path).is_dir()]
+
+
+def folders_at(patterns: Iterable[str]) -> list[str]:
+    """The folders that stand at the patterns now; a device or a file is none, and is never opened as a port."""
+    return [path for path in _paths_at(patterns) if Path(path).is_dir()]
+
+
+def _paths_at(patterns: Iterable[str]) -> list[str]:
     return sorted({str(path) for pattern in patterns for path in Path("/").glob(pattern.lstrip("/"))})
 
 

@@ -9,7 +9,7 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 
 from kumpel.formats import krec
 from kumpel.formats.errors import FileFormatError
@@ -271,7 +271,7 @@ def _lacks(probe: Probe) -> None:
     with probe.link() as link:
         for ability in lacking:
             call = abilities.CALLS[ability][0]
-            _refused(Code.UNKNOWN_CALL, lambda call=call: link.raw_call(call, {}), f"“{call}”")  # type: ignore[misc]
+            _refused(Code.UNKNOWN_CALL, partial(link.raw_call, call, {}), f"“{call}”")
 
 
 @row("5.2", "its mode is one of clause 7")

@@ -18,7 +18,7 @@ from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.link.discovery import Announcement, Watch
-from kumpel.link.networks import address_parts, addresses_within, is_within, paths_of
+from kumpel.link.networks import address_parts, addresses_within, folders_at, is_within, ports_at
 from kumpel.services import recorders, settings
 from kumpel.services.jobs import Jobs
 from kumpel.store.database import engine
@@ -121,7 +121,7 @@ class Lookout(threading.Thread):
     def _look_where_set(self, wished: _Wished) -> None:
         """Listen where the settings say and this machine has a part, ask at addresses, ports and folders; others are out of reach."""
         networks = wished.networks
-        self._look_at((*wished.addresses, *paths_of((*wished.ports, *wished.folders))))
+        self._look_at((*wished.addresses, *ports_at(wished.ports), *folders_at(wished.folders)))
         addresses = tuple(addresses_within(networks))
         if (networks, addresses) == (self._networks, self._addresses):
             return
