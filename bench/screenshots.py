@@ -32,11 +32,13 @@ def take_in(page: Page) -> None:
 
 
 def review(page: Page) -> None:
-    page.goto(page.url.replace("/review", "/take-in"))
-    page.get_by_role("row").filter(has_text="Ida Brandvik").get_by_role("button").click()
-    page.get_by_label("shift this session").check()
-    page.get_by_role("button", name="Take in all").click()
-    page.get_by_role("row").filter(has_text="Ida Brandvik").get_by_role("link", name="review").wait_for(timeout=60_000)
+    page.goto(page.url.split("/review")[0] + "/take-in")
+    page.get_by_role("heading", name="Where they stand").wait_for()
+    if page.get_by_role("button", name="Take in all").is_visible():
+        page.get_by_role("row").filter(has_text="Ida Brandvik").get_by_role("button").click()
+        page.get_by_label("shift this session").check()
+        page.get_by_role("button", name="Take in all").click()
+        page.get_by_role("button", name="Nothing to take in").wait_for(timeout=90_000)
     page.goto(page.url.replace("/take-in", "/review"))
     page.get_by_role("button", name="Ida Brandvik").first.click()
     page.get_by_role("button", name="leave out", exact=True).first.click()
