@@ -130,6 +130,21 @@ class TakeIn(MeterTest):
         }
         self.meter.tell("set", sessions=state["sessions"])
 
+    def test_taken_in_and_cleared_as_one_wish(self) -> None:
+        self.assertEqual(self.take_in(self.record(3600), clear_after=True), [True])
+        self.assertEqual(self.only().state, "stored")
+        self.assertEqual(self.meter.tell("state")["sessions"], 0)
+
+    def test_what_was_stopped_before_its_turn_waits_until_it_is_wished_again(self) -> None:
+        name = self.record(3600)
+        wish = [take_in.Wish(self.seen().id or 0, name)]
+        [session_id] = take_in.begin(self.db, wish, self.who, lambda session_id: None)
+        self.assertEqual(take_in.stop(self.db), 1)
+        self.assertFalse(take_in.run(database.engine(self.url), session_id))
+        self.assertEqual(take_in.unfinished(self.db), [])
+        self.assertEqual(take_in.begin(self.db, wish, self.who, lambda session_id: None), [session_id])
+        self.assertTrue(take_in.run(database.engine(self.url), session_id))
+
     def test_a_corrupt_block_is_read_again(self) -> None:
         data = _long_file(70_000 * 8)
         self._put(data)
