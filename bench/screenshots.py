@@ -5,6 +5,7 @@ Best on a fresh demo (`./kumpel demo --fresh`): it takes Ida's shift in and revi
 
 from __future__ import annotations
 
+import re
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -26,8 +27,45 @@ def hand_out(page: Page) -> None:
     page.get_by_role("button", name="N-04, Noise meter 4").click()
 
 
+def _slip(page: Page, words: str, name: str, token: str) -> None:
+    """The slip of a recorder for somebody; whoever has it brings it back first."""
+    back = page.get_by_role("button", name=re.compile(f"^{token} is back"))
+    page.wait_for_timeout(800)
+    if back.count():
+        back.first.click()
+    page.get_by_label("Find a person").fill(words)
+    page.get_by_role("button", name=name).click()
+    page.get_by_label("Find a person").fill("")
+    page.get_by_role("button", name=re.compile(f"^{token},")).click()
+    page.wait_for_timeout(800)
+
+
+def cuff(page: Page) -> None:
+    _slip(page, "petter", "Petter Lunde", "C-03")
+    start = page.get_by_label("Starts at", exact=True)
+    start.fill("10:30")
+    start.press("Enter")
+    page.wait_for_timeout(400)
+    page.get_by_role("slider", name="gets up").focus()
+    for _ in range(18):
+        page.keyboard.press("ArrowRight")
+
+
+def watch(page: Page) -> None:
+    _slip(page, "arne", "Arne Skogheim", "W-02")
+    page.get_by_role("button", name="add a value").click()
+    page.get_by_role("slider", name="zone 5 begins").focus()
+    for _ in range(5):
+        page.keyboard.press("ArrowRight")
+
+
+def logger(page: Page) -> None:
+    _slip(page, "hedda", "Hedda Morke", "V-02")
+    page.get_by_role("checkbox", name=re.compile("^Infield")).check()
+
+
 def take_in(page: Page) -> None:
-    page.get_by_role("row").filter(has_text="Ida Brandvik").get_by_role("button").click()
+    page.get_by_role("row").filter(has_text="Ida Brandvik").get_by_role("button").first.click()
     page.get_by_label("shift this session").check()
 
 
@@ -35,10 +73,10 @@ def review(page: Page) -> None:
     page.goto(page.url.split("/review")[0] + "/take-in")
     page.get_by_role("heading", name="Where they stand").wait_for()
     if page.get_by_role("button", name="Take in all").is_visible():
-        page.get_by_role("row").filter(has_text="Ida Brandvik").get_by_role("button").click()
+        page.get_by_role("row").filter(has_text="Ida Brandvik").get_by_role("button").first.click()
         page.get_by_label("shift this session").check()
         page.get_by_role("button", name="Take in all").click()
-        page.get_by_role("button", name="Nothing to take in").wait_for(timeout=90_000)
+        page.get_by_role("button", name="Nothing to take in").wait_for(timeout=240_000)
     page.goto(page.url.replace("/take-in", "/review"))
     page.get_by_role("button", name="Ida Brandvik").first.click()
     page.get_by_role("button", name="leave out", exact=True).first.click()
@@ -123,6 +161,10 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("recorders", "/recorders", nothing),
     ("limits", "/limits", copying),
     ("settings", "/settings", nothing),
+    ("hand-out-cuff", "/hand-out", cuff),
+    ("hand-out-watch", "/hand-out", watch),
+    ("hand-out-logger", "/hand-out", logger),
+    ("vehicles", "/vehicles", nothing),
 ]
 
 

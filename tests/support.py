@@ -21,7 +21,7 @@ from kumpel.core.recording import Event
 from kumpel.demo.fleet import Fleet, Running, StandIn
 from kumpel.formats import krec
 from kumpel.link.discovery import Announcement
-from kumpel.services import accounts, figures, hand_out, limits, people, recorders, take_in
+from kumpel.services import accounts, drafts, figures, hand_out, limits, people, recorders, take_in
 from kumpel.standins.devices import noise
 from kumpel.store import database
 from kumpel.store.cluster import Cluster, free_port
@@ -125,7 +125,7 @@ class MeterTest(DatabaseTest):
 
     def give(self, person: Person, **rest: Any) -> HandOver:
         recorder = self.seen()
-        draft = hand_out.draft(self.db, recorder.id or 0, person.id)
+        draft = drafts.draft(self.db, recorder.id or 0, person.id)
         slip = hand_out.Slip(recorder.id or 0, person.id or 0, draft.settings, draft.revision, **rest)
         return hand_out.hand_out(self.db, slip, self.who)
 

@@ -44,7 +44,8 @@ class Streams(ServerTest):
         with self.streams(client, 60):
             time.sleep(0.3)
             now, waiting = self.connections()
-            self.assertLessEqual(now, before + 1)
+            # Not one each: what else the server does meanwhile (it looks at recorders, works on jobs) may open a few.
+            self.assertLessEqual(now, before + 6)
             self.assertEqual(waiting, 0)
             # Were connections kept, the first answer would wait for one of the pool until it gives up after 30 s.
             self.assertLess(self.ten_answers(client), 20.0)

@@ -173,6 +173,11 @@ class BadData(unittest.TestCase):
         found = reviewed(recording(sensors=[{"gas": "co"}, {"gas": "h2s", "on": False}], co=np.full(480, 3.0)))
         self.assertIs(verdicts(found)["h2s.stel"], Verdict.NOT_ASSESSABLE)
         self.assertTrue(any("switched off" in f.text for f in found.quality.findings))
+        why = {"gas": "h2s", "on": False, "off_because": "broken"}
+        found = reviewed(recording(sensors=[{"gas": "co"}, why], co=np.full(480, 3.0)))
+        self.assertIn(
+            "Hydrogen sulphide: the sensor was switched off (broken)", [f.text for f in found.quality.findings]
+        )
 
     def test_failed_and_overdue_checks(self) -> None:
         bump = Event(0, "bump-test", "", {"gas": "co", "applied": 50, "before": 20, "after": 20, "passed": False})

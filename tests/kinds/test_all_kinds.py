@@ -16,7 +16,7 @@ from kumpel.core.recording import Channel, Event, Recording
 from kumpel.core.review import Review, Stretch
 from kumpel.core.samples import BlockSamples, DecodedBlocks
 from kumpel.kinds.registry import KINDS
-from kumpel.services.hand_out import at_path
+from kumpel.kinds.setup_fields import at_path
 from kumpel.standins.jaw_muscle_signal import Night, usual_groups
 from kumpel.standins.jaw_muscle_signal import make as make_night
 from kumpel.standins.made import Made

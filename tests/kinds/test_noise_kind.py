@@ -11,7 +11,8 @@ from kumpel.core.assessment import Verdict
 from kumpel.kinds import limit_sets
 from kumpel.kinds.noise import KIND, NoiseSetup
 from kumpel.kinds.registry import KINDS, UnknownKindError, kind_of
-from kumpel.services.hand_out import at_path, compare
+from kumpel.kinds.setup_fields import at_path
+from kumpel.services.drafts import compare
 
 
 class Settings(unittest.TestCase):

@@ -9,7 +9,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlmodel import select
 
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, deciding, deeds, hand_out, people, reports, sessions, take_in
+from kumpel.services import conclusions, deciding, deeds, drafts, hand_out, people, reports, sessions, take_in
 from kumpel.services.decisions import Wish
 from kumpel.services.deeds import Whom
 from kumpel.services.problems import ForbiddenError, ProblemError
@@ -94,7 +94,7 @@ class May(MeterTest):
         row = self.session(600, ida)
         conclusions.conclude(self.db, row.id or 0, "Fine.", self.who)
         i, r = row.id or 0, recorder.id or 0
-        draft = hand_out.draft(self.db, r, ida.id)
+        draft = drafts.draft(self.db, r, ida.id)
         calls: dict[str, Callable[[], object]] = {
             "add": lambda: people.create_person(self.db, "Tomas Ek"),
             "change": lambda: people.change_person(self.db, ida.id or 0, {"notes": "x"}),

@@ -13,7 +13,7 @@ from kumpel.demo.fleet import Fleet, StandIn
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
-from kumpel.services import deeds, hand_out, people, recorders, take_in
+from kumpel.services import deeds, drafts, hand_out, people, recorders, take_in
 from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, PasscodeNeededError, ProblemError, RecorderError
 from kumpel.store import database
@@ -50,7 +50,7 @@ class HandOut(MeterTest):
             mode="json"
         )
         wanted["weightings"][1]["threshold_db"] = 75
-        draft = hand_out.draft(self.db, recorder.id or 0, None, settings=wanted)
+        draft = drafts.draft(self.db, recorder.id or 0, None, drafts.Start(wanted))
         found = {f.path: (f.draft, f.on_recorder) for f in draft.fields if f.differs}
         self.assertEqual(found, {"run_length_min": ("300", "480"), "weightings.1.threshold_db": ("75", "80")})
 
@@ -94,7 +94,7 @@ class HandOut(MeterTest):
         recorder.keeps_one = True
         self.db.add(recorder)
         self.db.commit()
-        draft = hand_out.draft(self.db, recorder.id or 0, None)
+        draft = drafts.draft(self.db, recorder.id or 0, None)
         slip = hand_out.Slip(recorder.id or 0, self.person("Ida Brandvik").id or 0, draft.settings, draft.revision)
         with self.assertRaisesRegex(ConflictError, "overwrites it at the next start.*it will be lost"):
             hand_out.hand_out(self.db, slip, self.who)
@@ -117,7 +117,7 @@ class HandOut(MeterTest):
         slip = hand_out.Slip(recorder.id or 0, ida.id or 0, settings, recorder.setup_revision, tags={"place": "mill"})
         given = hand_out.hand_out(self.db, slip, self.who)
         hand_out.take_back(self.db, given.id)
-        draft = hand_out.draft(self.db, recorder.id or 0, ida.id)
+        draft = drafts.draft(self.db, recorder.id or 0, ida.id)
         self.assertEqual((draft.settings["run_length_min"], draft.tags), (360, {"place": "mill"}))
         self.assertFalse(any(f.differs for f in draft.fields))
 
@@ -128,7 +128,7 @@ class HandOut(MeterTest):
 
     def test_settings_that_changed_meanwhile_are_not_overwritten(self) -> None:
         recorder = self.seen()
-        draft = hand_out.draft(self.db, recorder.id or 0, None)
+        draft = drafts.draft(self.db, recorder.id or 0, None)
         with RecorderLink("127.0.0.1", self.meter.link) as link:
             link.write_setup({"name": "by somebody else"}, {}, draft.revision)
         slip = hand_out.Slip(recorder.id or 0, self.person().id or 0, draft.settings, draft.revision)
@@ -140,7 +140,7 @@ class HandOut(MeterTest):
     def test_a_recorder_that_is_gone_makes_no_slip(self) -> None:
         recorder = self.seen()
         ida = self.person()
-        draft = hand_out.draft(self.db, recorder.id or 0, ida.id)
+        draft = drafts.draft(self.db, recorder.id or 0, ida.id)
         self.meter.tell("vanish")
         with self.assertRaisesRegex(RecorderError, "N-07.*safe"):
             hand_out.hand_out(
@@ -154,14 +154,14 @@ class HandOut(MeterTest):
         recorder = self.seen()
         for path, value, words in (("run_length_min", 0, "Run length"), ("interval_s", 7, "Log every")):
             with self.subTest(path=path), self.assertRaisesRegex(InvalidError, words):
-                hand_out.draft(
-                    self.db, recorder.id or 0, None, settings=NoiseSetup().model_dump(mode="json") | {path: value}
+                drafts.draft(
+                    self.db, recorder.id or 0, None, drafts.Start(NoiseSetup().model_dump(mode="json") | {path: value})
                 )
 
     def test_two_people_at_once_only_one_gets_it(self) -> None:
         recorder = self.seen()
         wearers = [self.person(f"Person {i}") for i in range(4)]
-        draft = hand_out.draft(self.db, recorder.id or 0, None)
+        draft = drafts.draft(self.db, recorder.id or 0, None)
         done: list[object] = []
 
         def give(person_id: int) -> None:
@@ -212,7 +212,7 @@ class Names(DatabaseTest):
 
     def given(self, person: Person, **chosen: str) -> dict[str, object]:
         recorder = self.seen()
-        draft = hand_out.draft(self.db, recorder.id or 0, person.id)
+        draft = drafts.draft(self.db, recorder.id or 0, person.id)
         slip = hand_out.Slip(recorder.id or 0, person.id or 0, draft.settings | chosen, draft.revision)
         hand_over = hand_out.hand_out(self.db, slip, self.who)
         hand_out.take_back(self.db, hand_over.id)

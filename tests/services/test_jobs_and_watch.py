@@ -1,5 +1,7 @@
 """The queue and the lookout: one waiting job a session, recorders that move, leave and lie."""
 
+import asyncio
+import contextlib
 import os
 import time
 from concurrent.futures import ThreadPoolExecutor
@@ -11,12 +13,12 @@ from sqlmodel import select
 
 from kumpel.demo.fleet import StandIn
 from kumpel.link.discovery import Announcement
-from kumpel.services import deeds, networks, recorders, settings, take_in
+from kumpel.services import deeds, jobs, networks, recorders, settings, take_in
 from kumpel.services.deeds import Whom
 from kumpel.services.jobs import Jobs
 from kumpel.services.problems import ConflictError, InvalidError, RecorderError
 from kumpel.services.watch import Lookout
-from kumpel.store.tables import Recorder, Session
+from kumpel.store.tables import Recorder, Session, now
 from tests.support import SCOPE, DatabaseTest, MeterTest
 
 
@@ -58,6 +60,30 @@ class Queue(MeterTest):
         self.assertEqual(self.waiting(), [])
         self.jobs.go_on(self.db, "NM-000107")
         self.assertEqual(len(self.waiting()), 1)
+
+    def test_huge_sessions_come_one_after_the_other_and_small_ones_pass_them(self) -> None:
+        self.meter.tell("slow", bytes_per_s=200_000.0)
+        now_s = time.time()
+        huge = [self.record(28_000, start=now_s - 90_000 + 40_000 * n) for n in range(2)]
+        small = self.record(1800, start=now_s - 2000)
+        recorder = self.seen()
+        with mock.patch.object(jobs, "HUGE_BYTES", 150_000):
+            wishes = [take_in.Wish(recorder.id or 0, name) for name in (*huge, small)]
+            take_in.begin(self.db, wishes, self.who, self.jobs.start_take_in)
+
+        async def work() -> None:
+            with contextlib.suppress(asyncio.TimeoutError):
+                await asyncio.wait_for(self.jobs.work(), 9)
+
+        asyncio.run(work())
+        self.db.expire_all()
+        at = {s.recorder_session: s.taken_in_at for s in self.db.exec(select(Session)).all()}
+        first, second = sorted(at[name] or now() for name in huge)
+        stored = at[small]
+        assert stored is not None
+        self.assertLess(stored, first)
+        # 28,000 s are about 330 kB, 1.6 s on this link: side by side they would come in together.
+        self.assertGreater((second - first).total_seconds(), 1.0)
 
 
 class Watching(MeterTest):

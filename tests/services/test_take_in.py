@@ -9,7 +9,7 @@ from sqlmodel import func, select
 from kumpel.core.review import Review
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
-from kumpel.services import bays, figures, from_files, recorders, sessions, take_in
+from kumpel.services import bays, conclusions, figures, from_files, recorders, sessions, take_in
 from kumpel.services.problems import ConflictError, InvalidError
 from kumpel.store import database, samples
 from kumpel.store.tables import Block, Pyramid, Recorder, Session
@@ -76,6 +76,31 @@ class TakeIn(MeterTest):
         self.assertAlmostEqual(session.started_at.timestamp(), 1_795_000_250, delta=2)
         sessions.change(self.db, session.id or 0, {"clock_shift_s": 0.0})
         self.assertEqual(self.only().started_at.timestamp(), 1_795_000_000.0)
+
+    def test_sessions_of_a_wrong_clock_are_shifted_together_signed_ones_stay(self) -> None:
+        self.meter.tell("set", clock_error_s=-250.0)
+        starts = [1_795_000_000.0 + 10_000 * n for n in range(3)]
+        names = [self.record(3600, start=start) for start in starts]
+        self.take_in(*names)
+        rows = {n: self.db.exec(select(Session).where(Session.recorder_session == n)).one() for n in names}
+        ids = [rows[name].id or 0 for name in names]
+        for row in rows.values():
+            figures.assess(self.db, row)
+        self.db.commit()
+        version = rows[names[2]].review_version
+        conclusions.sign(self.db, ids[2], version, self.who)
+        moved = sessions.shift_together(self.db, ids, back=False)
+        self.db.expire_all()
+        self.assertEqual(moved, ids[:2])
+        after = [self.db.get_one(Session, i) for i in ids]
+        # The meter is 250 s slow: what it called t was t + 250; the signed one stays as it was signed.
+        for row, start, by in zip(after, starts, (250, 250, 0), strict=True):
+            self.assertAlmostEqual(row.started_at.timestamp(), start + by, delta=1.5)
+            self.assertAlmostEqual(row.started_at.timestamp() - row.clock_shift_s, start, delta=0.01)
+        self.assertEqual(sessions.shift_together(self.db, ids, back=False), [], "twice moves nothing further")
+        self.assertEqual(sessions.shift_together(self.db, ids, back=True), ids[:2])
+        self.db.expire_all()
+        self.assertAlmostEqual(self.db.get_one(Session, ids[0]).started_at.timestamp(), starts[0], delta=0.01)
 
     def test_a_cut_cable_leaves_whole_blocks_and_it_goes_on_from_there(self) -> None:
         name = self.record(28_800)

@@ -3,15 +3,18 @@
 from dataclasses import replace
 from datetime import timedelta
 
+import numpy as np
+
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
 from kumpel.services import figures, sessions
 from kumpel.services.problems import NotFoundError
 from kumpel.services.sessions import Filter
+from kumpel.services.spread import spread
 from kumpel.services.trends import trends_of
 from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import Person, Session
-from tests.support import DatabaseTest
+from tests.support import DatabaseTest, small_file
 
 
 class Trends(DatabaseTest):
@@ -53,3 +56,19 @@ class Trends(DatabaseTest):
         assert outcome is not None
         stated = {key: outcome.both.reviewed.figure(key).stated for key in ("stel", "max")}
         self.assertEqual({key: number.value for key, number in found.numbers.items()}, stated)
+
+
+class SpreadOfAChannel(DatabaseTest):
+    def test_seconds_at_each_value_over_the_last_sessions_and_nothing_of_others(self) -> None:
+        ida, leila = self.person("Ida Brandvik"), self.person("Leila Haddad")
+        # 100 s at 60, 50 s at 61 (60.6), 30 s not measured; then 40 s at 60 in a later session of hers.
+        first = np.concatenate((np.full(100, 60.0), np.full(50, 60.6), np.full(30, np.nan)))
+        for who, values in ((ida, first), (ida, np.full(40, 60.0)), (leila, np.full(500, 60.0))):
+            row = self.stored(small_file(values), who)
+            row.aside = ""
+            self.db.add(row)
+        self.db.commit()
+        found = spread(self.db, ida.id or 0, "leq.1")
+        self.assertEqual((found.sessions, found.values, found.seconds), (2, [60, 61], [140.0, 50.0]))
+        self.assertEqual(spread(self.db, ida.id or 0, "heart_rate").sessions, 0)
+        self.assertEqual(spread(self.db, leila.id or 0, "leq.1", 1).seconds, [500.0])

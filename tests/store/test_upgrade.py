@@ -177,7 +177,9 @@ class FromBeforeResults(unittest.TestCase):
         self.db.rollback()
         reopened = conclusions.open_again(self.db, self.before["silent"]["id"], who, "to look at it again")
         self.assertIsNone(reopened.signed_at)
-        conclusions.sign(self.db, reopened.id or 0, reopened.review_version, who)
+        then = conclusions.signatures(self.db, reopened.id or 0)[0].signed_at
+        # Signed on the day it was signed before: the other tests compare its page with the page of then.
+        conclusions.sign(self.db, reopened.id or 0, reopened.review_version, who, at=then)
         history = conclusions.signatures(self.db, reopened.id or 0)
         self.assertEqual([bool(s.opened_at) for s in history], [False, True])
 

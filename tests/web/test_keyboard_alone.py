@@ -103,6 +103,8 @@ class KeyboardAlone(BrowserTest):
         self.reach("^N-07")
         self.press("Enter")
         page.get_by_label("Run length").wait_for()
+        self.reach("^change The meter")
+        self.press("Enter")
         self.reach("^Display")
         self.press("s")
         expect(page.get_by_label("Display")).to_have_value("shown")

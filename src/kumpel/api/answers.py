@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 
 from sqlmodel import Session as Db
@@ -57,6 +57,7 @@ def recorder(db: Db, row: tables.Recorder, new_sessions: int | None = None) -> s
                 "trouble",
                 "seen_at",
                 "clock_error_s",
+                "clock_set_at",
             }
         ),
         battery=row.status.get("battery"),
@@ -64,6 +65,7 @@ def recorder(db: Db, row: tables.Recorder, new_sessions: int | None = None) -> s
         mode=row.status.get("mode", ""),
         place=row.status.get("place", ""),
         press=row.status.get("press", ""),
+        lasts_h=row.status.get("lasts_h"),
         mode_left_s=row.status.get("mode_left_s"),
         can=row.status.get("can", []),
         **{key: row.status.get("link", {}).get(key) for key in ("over", "quality", "bytes_per_s")},
@@ -149,8 +151,8 @@ def assessment(found: Assessment) -> schemas.Assessment:
     return schemas.Assessment.model_validate(data)
 
 
-def kind(held: settings.Held, known: Kind) -> schemas.Kind:
-    """A kind with its words; what is offered is what the site set (`held`)."""
+def kind(held: settings.Held, known: Kind, said: Mapping[str, Sequence[str]]) -> schemas.Kind:
+    """A kind with its words; what is offered is what the site set (`held`), and as tags what was said lately."""
     offered = {word.key: settings.value_in(held, word, kind=known.key) for word in settings.words_of(known)}
 
     def of_stretch(word: StretchWord) -> schemas.StretchWord:
@@ -177,7 +179,10 @@ def kind(held: settings.Held, known: Kind) -> schemas.Kind:
         events=[schemas.EventWord.model_validate(e) for e in known.events],
         checks=[schemas.CheckWord.model_validate(c) for c in known.checks],
         tags=[
-            schemas.TagWord.model_validate(plain(t) | {"suggestions": offered[settings.tag_key(t.key)]})
+            schemas.TagWord.model_validate(
+                plain(t)
+                | {"suggestions": list(dict.fromkeys([*offered[settings.tag_key(t.key)], *said.get(t.key, ())]))}
+            )
             for t in known.tags
         ],
         registers=[schemas.Followed.model_validate(f) for f in known.registers],

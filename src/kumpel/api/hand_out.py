@@ -10,7 +10,8 @@ from fastapi.responses import Response
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, Who
 from kumpel.api.downloads import shown
-from kumpel.services import hand_out, networks, recorders
+from kumpel.kinds.registry import kind_of
+from kumpel.services import displays, drafts, hand_out, kept_setups, networks, recorders
 from kumpel.services import leaflet as leaflets
 from kumpel.store.tables import HandOver, Person, Recorder
 
@@ -52,15 +53,43 @@ def stop(recorder_id: int, wish: schemas.Passcode, db: Database, who: Who) -> sc
 @router.post("/recorders/{recorder_id}/draft")
 def draft(recorder_id: int, wish: schemas.DraftWish, db: Database, who: Who) -> schemas.SetupDraft:
     """Settings to start from, compared field by field with what is on the recorder."""
-    made = hand_out.draft(db, recorder_id, wish.person_id, wish.library, wish.settings)
+    start = drafts.Start(wish.settings, wish.library, wish.kept, wish.fit, wish.recorder)
+    made = drafts.draft(db, recorder_id, wish.person_id, start)
     return schemas.SetupDraft.model_validate(made)
 
 
 @router.post("/recorders/{recorder_id}/write")
 def write_only(recorder_id: int, wish: schemas.WriteOnly, db: Database, who: Who) -> schemas.Recorder:
     """Write settings, read them back, hand nothing out."""
-    row = hand_out.write_only(db, recorder_id, wish.settings, wish.revision, wish.set_clock, wish.passcode)
+    row = hand_out.write_only(
+        db,
+        recorder_id,
+        wish.settings,
+        wish.revision,
+        wish.set_clock,
+        wish.passcode,
+        _picture(wish.picture),
+        _courses(wish.courses),
+    )
     return answers.recorder(db, row)
+
+
+@router.get("/recorders/{recorder_id}/display")
+def display(recorder_id: int, db: Database, who: Who) -> schemas.Display:
+    """What the recorder's display can show."""
+    return schemas.Display.model_validate(displays.display_of(db, recorder_id))
+
+
+@router.post("/recorders/{recorder_id}/draw")
+def draw(recorder_id: int, wish: schemas.DisplayPage, db: Database, who: Who) -> schemas.Drawn:
+    """A page as the recorder itself draws it; nothing is stored on it."""
+    return schemas.Drawn.model_validate(displays.draw(db, recorder_id, wish.fields))
+
+
+@router.get("/recorders/{recorder_id}/picture")
+def start_picture(recorder_id: int, db: Database, who: Who) -> schemas.Drawn:
+    """The picture that the recorder shows at switching on."""
+    return schemas.Drawn.model_validate(displays.picture_of(db, recorder_id))
 
 
 @router.get("/hand-overs")
@@ -84,10 +113,50 @@ def give(wish: schemas.NewHandOver, db: Database, who: Who) -> schemas.HandOver:
             wish.tags,
             wish.passcode,
             wish.despite,
+            tuple(wish.personal),
+            picture=_picture(wish.picture),
+            courses=_courses(wish.courses),
         ),
         who.id,
     )
     return _slip(db, given)
+
+
+@router.post("/hand-overs/{hand_over_id}/finish")
+def finish(hand_over_id: uuid.UUID, wish: schemas.Passcode, db: Database, who: Who) -> schemas.HandOver:
+    """Put a hand-over on record that was cut off after everything had reached the recorder."""
+    return _slip(db, hand_out.finish(db, hand_over_id, wish.passcode))
+
+
+@router.post("/hand-overs/{hand_over_id}/forget", status_code=204)
+def forget(hand_over_id: uuid.UUID, db: Database, who: Who) -> None:
+    """A hand-over that was cut off is not wanted any more."""
+    hand_out.forget(db, hand_over_id)
+
+
+@router.post("/hand-overs/{hand_over_id}/swap", status_code=201)
+def swap(hand_over_id: uuid.UUID, wish: schemas.Swap, db: Database, who: Who) -> schemas.HandOver:
+    """Give somebody another recorder of the same kind in the middle, with the same settings."""
+    given = hand_out.swap(db, hand_over_id, wish.recorder_id, wish.why, who.id, wish.passcode, wish.despite)
+    return _slip(db, given)
+
+
+@router.post("/setups", status_code=201)
+def keep_setup(wish: schemas.NewKeptSetup, db: Database, who: Who) -> schemas.KeptSetup:
+    """Keep settings under a name, for a team or for everybody; nothing about a person is kept in them."""
+    kind = kind_of(wish.kind)
+    settings = drafts.checked(kind, wish.settings).model_dump(mode="json")
+    return schemas.KeptSetup.model_validate(kept_setups.keep(db, kind, wish.name, wish.team, settings, who.id))
+
+
+@router.delete("/setups/{setup_id}", status_code=204)
+def remove_setup(setup_id: int, db: Database, who: Who) -> None:
+    kept_setups.remove(db, setup_id)
+
+
+@router.post("/setups/{setup_id}/bring-back", status_code=204)
+def bring_setup_back(setup_id: int, db: Database, who: Who) -> None:
+    kept_setups.bring_back(db, setup_id)
 
 
 @router.get(
@@ -102,6 +171,14 @@ def leaflet(hand_over_id: uuid.UUID, db: Database, who: Who, named: bool = True)
 @router.post("/hand-overs/{hand_over_id}/return")
 def take_back(hand_over_id: uuid.UUID, db: Database, who: Who) -> schemas.HandOver:
     return _slip(db, hand_out.take_back(db, hand_over_id))
+
+
+def _courses(wish: list[str] | None) -> tuple[str, ...] | None:
+    return None if wish is None else tuple(wish)
+
+
+def _picture(wish: schemas.Drawn | None) -> displays.Drawn | None:
+    return None if wish is None else displays.Drawn(**wish.model_dump())
 
 
 def _slip(db: Database, given: HandOver) -> schemas.HandOver:

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Query
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Who
 from kumpel.services import line, people
+from kumpel.services.spread import spread
 from kumpel.services.trends import trends_of
 from kumpel.store.tables import Team
 
@@ -50,6 +51,18 @@ def create_person(wish: schemas.NewPerson, db: Database, who: Who) -> schemas.Pe
 @router.get("/people/{person_id}")
 def get_person(person_id: int, db: Database, who: Who) -> schemas.Person:
     return _person(db, person_id)
+
+
+@router.get("/people/{person_id}/spread")
+def channel_spread(
+    person_id: int,
+    db: Database,
+    who: Who,
+    channel: Annotated[str, Query(max_length=60)],
+    last: Annotated[int, Query(ge=1, le=20)] = 6,
+) -> schemas.Spread:
+    """How long a channel stood at each whole value over the last sessions of a person."""
+    return schemas.Spread.model_validate(spread(db, person_id, channel, last))
 
 
 @router.get("/people/{person_id}/trends")

@@ -10,7 +10,7 @@ from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, Who
 from kumpel.api.limits import wished_limits
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, deciding, figures, settings
+from kumpel.services import conclusions, deciding, figures, settings, tags
 from kumpel.services.decisions import Wish
 from kumpel.services.problems import ConflictError
 from kumpel.services.recordings import session_of
@@ -22,7 +22,8 @@ router = APIRouter(tags=["review"])
 def kinds(db: Database, who: Who) -> list[schemas.Kind]:
     """Every kind of recorder that this server knows, with its words."""
     held = settings.held(db)
-    return [answers.kind(held, kind) for kind in KINDS.values()]
+    said = tags.said_lately(db)
+    return [answers.kind(held, kind, said.get(kind.key, {})) for kind in KINDS.values()]
 
 
 @router.get("/sessions/{session_id}/review")

@@ -66,6 +66,12 @@ def get_session(session_id: int, db: Database, who: Who) -> schemas.Session:
     return answers.session(sessions.row_of(db, recordings.session_of(db, session_id)))
 
 
+@router.post("/sessions/shift")
+def shift(wish: schemas.Shift, db: Database, who: Who) -> schemas.Shifted:
+    """Move sessions that were recorded under a wrong clock together; signed ones stay."""
+    return schemas.Shifted(sessions=sessions.shift_together(db, wish.sessions, wish.back))
+
+
 @router.patch("/sessions/{session_id}")
 def change_session(session_id: int, wish: schemas.SessionChange, db: Database, who: Who) -> schemas.Session:
     """Give to somebody, tag, note, shift the clock, bring in from aside."""

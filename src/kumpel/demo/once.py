@@ -22,6 +22,7 @@ from kumpel.services import (
     accounts,
     conclusions,
     deciding,
+    drafts,
     figures,
     hand_out,
     limits,
@@ -70,7 +71,7 @@ def _job(db: Db, fleet: Fleet, out: Path) -> int:
     meter = recorders.heard(db, Announcement(METER.serial, "127.0.0.1", fleet.running["N-07"].link))
 
     done = step(f"handing {meter.token} out to {ida.name}")
-    draft = hand_out.draft(db, meter.id or 0, ida.id)
+    draft = drafts.draft(db, meter.id or 0, ida.id)
     settings = NoiseSetup().model_dump(mode="json")
     slip = hand_out.Slip(meter.id or 0, ida.id or 0, settings, draft.revision, tags={"place": "crusher hall"})
     given = hand_out.hand_out(db, slip, officer.id)

@@ -5,9 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from kumpel.demo.fleet import StandIn
+from kumpel.demo.yard import LOOP, PORTS, RAMP
 from kumpel.link.messages import Mode
-from kumpel.standins.devices import vehicle
-from kumpel.standins.vehicle_signal import course_of, ramp
 
 LASTS_S = 20.0
 """A whole recording of any kind takes this long in the demo, from a hill run to twenty-four hours of cuff readings."""
@@ -60,7 +59,6 @@ def _sensors(*gases: str, off: tuple[str, ...] = ()) -> dict[str, Any]:
 
 
 FIVE = ("o2", "lel", "co", "h2s", "no2")
-LOOP, RAMP = course_of(vehicle.practice_loop()), course_of(ramp("Ramp", 900, 1))
 GAS = (
     _of("gas", "G-01", "Gas monitor 1", "Dock A, bay 15", 0.4, 0.88, setup=_sensors(*FIVE)),
     _of("gas", "G-02", "Gas monitor 2", "Dock A, bay 16", 2.1, 0.97, setup=_sensors(*FIVE)),
@@ -107,8 +105,9 @@ SQUAD = (
         press="Press any key: it saves power and wakes for ten minutes.",
         setup={"name": "Paddle", "mode": "paddle", "split_m": 500.0},
     ),
-    _of("rescue", "R-01", "Defibrillator, pit head", "on a cable", 3.0, 0.95, over="cable"),
+    _of("rescue", "R-01", "Defibrillator, pit head", "on a cable", 3.0, 0.95, over="cable", port=str(PORTS)),
 )
+CUP = {"run": "practice", "series": "Yard cup, round 5", "team": "Haulage", "course": "Practice loop"}
 YARD = (
     _of(
         "vehicle",
@@ -119,7 +118,7 @@ YARD = (
         0.9,
         over="radio",
         quality=0.8,
-        setup={"name": "Hauler", "vehicle": "hauler", "number": "4"},
+        setup={"name": "Hauler", "vehicle": "hauler", "number": "4", "machine": "hauler 4", "team": "Haulage"},
         courses=(RAMP,),
     ),
     _of(
@@ -131,7 +130,7 @@ YARD = (
         0.74,
         over="radio",
         quality=0.9,
-        setup={"number": "1", "course": "Practice loop"},
+        setup={"number": "26", "machine": "kart K-1", **CUP},
         courses=(LOOP, RAMP),
     ),
     _of(
@@ -144,7 +143,7 @@ YARD = (
         over="radio",
         quality=0.2,
         bytes_per_s=12_000.0,
-        setup={"number": "2", "course": "Practice loop"},
+        setup={"number": "27", "machine": "kart K-2", **CUP},
         courses=(LOOP,),
     ),
 )

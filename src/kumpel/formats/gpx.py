@@ -63,7 +63,8 @@ class _Points:
             column.append(values.get(key, math.nan))
 
 
-def _local(tag: object) -> str:
+def local_name(tag: object) -> str:
+    """The name of an element without its namespace."""
     return str(tag).rpartition("}")[2].lower()
 
 
@@ -83,16 +84,21 @@ def _float(text: str | None, number: int, what: str) -> float:
     return value if math.isfinite(value) else math.nan
 
 
+def place_of(element: Element, number: int) -> tuple[float, float]:
+    """Latitude and longitude of a point, in degrees; `number` is its place in the file, for GpxError."""
+    lat = _float(element.get("lat"), number, "latitude")
+    lon = _float(element.get("lon"), number, "longitude")
+    if not (abs(lat) <= 90 and abs(lon) <= 180):
+        raise GpxError(f"{lat}, {lon} is no place on the earth", point=number)
+    return lat, lon
+
+
 def _point(element: Element, number: int) -> tuple[float, dict[str, float]]:
-    values = {
-        "lat": _float(element.get("lat"), number, "latitude"),
-        "lon": _float(element.get("lon"), number, "longitude"),
-    }
-    if not (abs(values["lat"]) <= 90 and abs(values["lon"]) <= 180):
-        raise GpxError(f"{values['lat']}, {values['lon']} is no place on the earth", point=number)
+    lat, lon = place_of(element, number)
+    values = {"lat": lat, "lon": lon}
     at = math.nan
     for child in element.iter():
-        name = _local(child.tag)
+        name = local_name(child.tag)
         if name == "time" and child.text:
             at = _time(child.text, number)
         elif name in FIELDS and child.text and child.text.strip():
@@ -100,7 +106,8 @@ def _point(element: Element, number: int) -> tuple[float, dict[str, float]]:
     return at, values
 
 
-def _walk(data: bytes) -> Iterator[tuple[str, Element]]:
+def walk(data: bytes) -> Iterator[tuple[str, Element]]:
+    """The elements of a file as they begin and end; GpxError with the place where it cannot be read."""
     try:
         yield from iterparse(io.BytesIO(data), events=("start", "end"), forbid_dtd=True)
     except ParseError as error:
@@ -120,8 +127,8 @@ def read(data: bytes, kind: str, interval_s: float | None = None, bounds: Bounds
     points = _Points([], {}, [])
     name, root = "", ""
     open_segment: Element | None = None
-    for event, element in _walk(data):
-        tag = _local(element.tag)
+    for event, element in walk(data):
+        tag = local_name(element.tag)
         if event == "start":
             if not root:
                 root = tag

@@ -14,10 +14,12 @@ from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.kinds import plain_report
 from kumpel.kinds.plain_report import ReportPart
+from kumpel.kinds.plan import Plan, Situation
 from kumpel.kinds.setup_fields import SetupField, described, stored_names
 from kumpel.reports.document import Part
 
 Assess = Callable[[Recording, Review, LimitSet], BothWays]
+PlanOf = Callable[[Any, Situation], Plan]
 ReportParts = Callable[[Recording, Review, BothWays, LimitSet, Sequence[str]], list[Part]]
 
 
@@ -110,12 +112,16 @@ class CheckWord:
 
 @dataclass(frozen=True)
 class TagWord:
-    """What may be said of a session in a few words: where, what, under which circumstances; with what is offered for it."""
+    """What may be said of a session in a few words: where, what, under which circumstances; with what is offered for it.
+
+    `setting` is the setting that says it: stored on the recorder, it comes back with the recording.
+    """
 
     key: str
     label: str
     hint: str = ""
     suggestions: tuple[str, ...] = ()
+    setting: str = ""
 
 
 SHIFT = TagWord("shift", "Shift", "early, 8 h", ("early", "late", "night"))
@@ -170,7 +176,8 @@ class Kind:
     one bar, `bounds` how much a recording may hold
     (docs/recording-file.md), `leaflet` what the wearer is told on paper, as long as nobody wrote it better. `decisions`, `stretches` and `events` are what a reviewer may set, mark, drop and keep; anything
     else is refused; `tags` what may be said of a session; `registers` the columns that a list of
-    its sessions has, `trends` the figures that are followed over the sessions of one person; `parts` what a report may have, made by `own_report` or plainly. `method` is the version of the computation: a new one when figures of the same data would differ.
+    its sessions has, `trends` the figures that are followed over the sessions of one person; `plan` tells what a
+    setup will do; `parts` what a report may have, made by `own_report` or plainly. `method` is the version of the computation: a new one when figures of the same data would differ.
     """
 
     key: str
@@ -198,6 +205,7 @@ class Kind:
     tags: tuple[TagWord, ...] = (SHIFT, PLACE, TASK)
     registers: tuple[Followed, ...] = ()
     trends: tuple[Followed, ...] = ()
+    plan: PlanOf | None = None
     own_report: ReportParts | None = None
     parts: tuple[ReportPart, ...] = plain_report.PARTS
 
@@ -256,6 +264,11 @@ class Kind:
 
     def decision(self, key: str) -> DecisionWord | None:
         return next((d for d in self.decisions if d.key == key), None)
+
+    def said(self, settings: Mapping[str, Any]) -> dict[str, str]:
+        """What the settings of a recording say of it, as tags."""
+        found = {tag.key: settings.get(tag.setting) for tag in self.tags if tag.setting}
+        return {key: value.strip() for key, value in found.items() if isinstance(value, str) and value.strip()}
 
     def event(self, code: str) -> EventWord | None:
         return next((e for e in self.events if e.covers(code)), None)

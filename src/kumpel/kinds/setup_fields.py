@@ -13,7 +13,7 @@ from typing import Any, Literal, cast, get_args
 from pydantic import BaseModel, Field
 
 FieldType = Literal["choice", "number", "whole", "text", "time"]
-TIME_PATTERN = r"^\d\d:\d\d$"
+TIME_PATTERN = r"^([01]\d|2[0-3]):[0-5]\d$"
 
 
 @dataclass(frozen=True)
@@ -31,7 +31,8 @@ class SetupField:
     `low` and `high` bound a number; `empty`: it may be left out. `part_of` is the path of
     the list item that it belongs to ("weightings.0"), `matters` whether it means something with the other settings as they are.
     `unit_by` is the setting that the unit hangs on, with the unit for each of its values; `brings` what the settings beside it become
-    when this one is changed to a value.
+    when this one is changed to a value. `fold` is the closed line in which it stands with others ("" stands open); `personal` the
+    fact about the person that it is.
     """
 
     path: str
@@ -47,6 +48,8 @@ class SetupField:
     matters: bool = True
     unit_by: tuple[str, Mapping[str, str]] | None = None
     brings: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
+    fold: str = ""
+    personal: str = ""
 
     def unit_in(self, settings: Any) -> str:
         """The unit that a value of these settings has: those on a recorder may name another gas than the draft."""
@@ -80,6 +83,8 @@ def setting(
     stored_name: Literal["", "code", "text"] = "",
     brings: Mapping[str, Mapping[str, Any]] | None = None,
     columns: tuple[str, ...] = (),
+    fold: str = "",
+    personal: str = "",
     **limits: Any,
 ) -> Any:
     """A field of a setup model with its label, unit and the words for its values.
@@ -88,7 +93,9 @@ def setting(
     each of its values. `refers`: the value is the name of something else among the settings of the recorder, at this path ("*": of
     each item): `courses.*.name`. `stored_name`: a text about a person that a recorder keeps apart from its settings (docs/link-protocol.md, 5.5);
     a code stands there, or nothing, as long as nobody chose one. `brings`: what the fields beside it become when it is changed to a value.
-    `columns` of a list: the fields of its items that stand side by side as a table.
+    `columns` of a list: the fields of its items that stand side by side as a table. `fold`: the closed line in which it stands, with
+    others that seldom change. `personal`: the fact about a person that it is (`services.personal`); it comes from there and goes back
+    there, and that of one person never stays for the next.
     """
     about = {
         "unit": unit,
@@ -99,6 +106,8 @@ def setting(
         "stored_name": stored_name,
         "brings": brings,
         "columns": columns,
+        "fold": fold,
+        "personal": personal,
     }
     extra = cast("dict[str, Any]", {key: value for key, value in about.items() if value})
     if callable(default):
@@ -157,6 +166,12 @@ def stored_names(model: type[BaseModel]) -> dict[str, str]:
     return {key: about["stored_name"] for key, about in properties.items() if about.get("stored_name")}
 
 
+def personal_facts(model: type[BaseModel]) -> dict[str, str]:
+    """The settings that are facts about the person, each with the fact that it is."""
+    properties = _schema(model)["properties"]
+    return {key: about["personal"] for key, about in properties.items() if about.get("personal")}
+
+
 def lists_of(setup: BaseModel) -> list[SetupList]:
     """The lists of a setup whose items can be added and taken away."""
     schema = _schema(type(setup))
@@ -194,15 +209,17 @@ def _fields(form: _Form, schema: Mapping[str, Any], values: Mapping[str, Any]) -
         inner = _resolved(form.root, about)
         if about.get("type") == "array" and "properties" in item:
             for i, each in enumerate(value):
-                found += _within(_fields(form, item, each), f"{name}.{i}", f"{label} {i + 1}", f"{name}.{i}")
+                found += _within(_fields(form, item, each), f"{name}.{i}", f"{label} {i + 1}", f"{name}.{i}", about)
         elif "properties" in inner:
-            found += _within(_fields(form, inner, value), name, label, "")
+            found += _within(_fields(form, inner, value), name, label, "", about)
         else:
             found.append(_field(form, name, about, values))
     return found
 
 
-def _within(fields: list[SetupField], path: str, label: str, part_of: str) -> list[SetupField]:
+def _within(
+    fields: list[SetupField], path: str, label: str, part_of: str, about: Mapping[str, Any]
+) -> list[SetupField]:
     return [
         replace(
             f,
@@ -210,6 +227,7 @@ def _within(fields: list[SetupField], path: str, label: str, part_of: str) -> li
             label=f"{label}, {f.label[:1].lower()}{f.label[1:]}",
             part_of=part_of or f.part_of,
             unit_by=f.unit_by and (f"{path}.{f.unit_by[0]}", f.unit_by[1]),
+            fold=about.get("fold", "") or f.fold,
         )
         for f in fields
     ]
@@ -241,6 +259,8 @@ def _field(form: _Form, name: str, about: Mapping[str, Any], values: Mapping[str
         matters=all(values.get(other) == value for other, value in about.get("when", {}).items()),
         unit_by=about.get("unit_by"),
         brings=about.get("brings", {}),
+        fold=about.get("fold", ""),
+        personal=about.get("personal", ""),
     )
     return replace(described, unit=described.unit_in(values))
 

@@ -181,6 +181,7 @@ class Display(Message):
     width: int = Field(ge=1, le=1024)
     height: int = Field(ge=1, le=1024)
     greys: int = Field(ge=2, le=256)
+    round: bool = False
     offers: list[Offer] = Field(max_length=100)
     most_pages: int = Field(default=1, ge=1, le=20)
     most_fields: int = Field(default=1, ge=1, le=12)

@@ -20,9 +20,10 @@ from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import bounds_of, kind_of
 from kumpel.link.client import LinkError
 from kumpel.link.messages import Piece
+from kumpel.services import writings
 from kumpel.store import samples
 from kumpel.store.database import tell
-from kumpel.store.tables import Block, Channel, Event, HandOver, Session, Tag, now
+from kumpel.store.tables import Block, Channel, Event, HandOver, Session, Tag, Writing, now
 
 
 class DifferentError(Exception):
@@ -216,7 +217,7 @@ def _file(db: Db, session: Session, session_id: int, head: krec.Head) -> None:
         session.person_id = wish["person_id"]
     elif given is not None and not wish.get("unclaimed"):
         session.person_id = given.person_id
-    tags = (given.tags if given else {}) | (wish.get("tags") or {})
+    tags = kind_of(session.kind).said(head.setup) | (given.tags if given else {}) | (wish.get("tags") or {})
     for key, value in tags.items():
         if str(value).strip():
             db.add(Tag(session_id=session_id, key=key, value=str(value).strip()))
@@ -236,7 +237,22 @@ def _slip_of(db: Db, session: Session, head: krec.Head) -> HandOver | None:
         given = db.get(HandOver, uuid.UUID(str(head.slip.get("hand_over"))))
     except ValueError:
         return None
+    if given is None:
+        given = _begun_slip(db, session, str(head.slip.get("hand_over")))
     return given if given is not None and given.recorder_id == session.recorder_id else None
+
+
+def _begun_slip(db: Db, session: Session, name: str) -> HandOver | None:
+    """A hand-over that was cut off after its settings had reached the recorder: the session that came of it proves that it was made."""
+    begun = db.get(Writing, uuid.UUID(name))
+    if begun is None or begun.recorder_id != session.recorder_id:
+        return None
+    given = writings.as_hand_over(begun)
+    given.returned_at = max(now(), given.given_at)
+    db.add(given)
+    writings.settle(db, given)
+    db.flush()
+    return given
 
 
 def _bring_back(db: Db, session: Session) -> None:

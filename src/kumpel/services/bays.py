@@ -47,6 +47,11 @@ class Found:
     figures: str
     verdict: str
     key_figure: str
+    clock_error_s: float | None
+    """How wrong the recorder's clock was when it was taken in."""
+    clock_shift_s: float
+    """By how much it was moved since."""
+    signed: bool
 
 
 @dataclass(frozen=True)
@@ -91,7 +96,8 @@ def bays(db: Db) -> list[Bay]:
     for recorder in here:
         slip = given.get(recorder.id or 0)
         holder = holders.get(slip.person_id) if slip and slip.returned_at is None else None
-        slip_tags = slip.tags if slip and holder else {}
+        said = KINDS[recorder.kind].said(recorder.setup) if recorder.kind in KINDS else {}
+        slip_tags = said | (slip.tags if slip and holder else {})
         about = _About(known, tags, owners, holder.name if holder else "", slip_tags)
         sessions = [_found(recorder, listed, about) for listed in recorder.inventory]
         found.append(Bay(recorder, holder, slip.given_at if slip and holder else None, slip_tags, sessions))
@@ -206,4 +212,7 @@ def _found(recorder: Recorder, listed: dict[str, Any], about: _About) -> Found:
         session.figures if session and session.state == "stored" else "",
         session.verdict if session else "",
         session.key_figure if session else "",
+        session.clock_error_s if session else None,
+        session.clock_shift_s if session else 0.0,
+        session is not None and session.signed_at is not None,
     )

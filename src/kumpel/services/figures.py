@@ -7,7 +7,7 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Engine, text
+from sqlalchemy import Engine
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session as Db
 from sqlmodel import col, delete, func, select, update
@@ -21,6 +21,7 @@ from kumpel.services import decisions
 from kumpel.services.limits import limits_of
 from kumpel.services.plain import kept, kept_as
 from kumpel.services.recordings import recording_of
+from kumpel.store import locks
 from kumpel.store.database import tell
 from kumpel.store.tables import Decision, FigureValue, LimitSetRow, Result, Session, metadata
 
@@ -166,16 +167,8 @@ def run(store: Engine, session_id: int, *, again: bool = False) -> bool:
 
     What stops it is kept as a sentence on the session; it is not tried again by itself. Only one process works on a session.
     """
-    with store.connect() as connection, Db(connection) as db:
-        wanted = {"id": session_id}
-        if not db.connection().execute(text("select pg_try_advisory_lock(7245003, :id)"), wanted).scalar_one():
-            return False
-        try:
-            return _run(db, session_id, again)
-        finally:
-            db.rollback()
-            db.connection().execute(text("select pg_advisory_unlock(7245003, :id)"), wanted)
-            db.commit()
+    with store.connect() as connection, Db(connection) as db, locks.held(db, locks.FIGURES, session_id) as mine:
+        return mine and _run(db, session_id, again)
 
 
 def _run(db: Db, session_id: int, again: bool) -> bool:

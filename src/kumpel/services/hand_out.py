@@ -1,189 +1,41 @@
-"""Handing out: settings drafted, compared field by field, written, read back; who has what."""
+"""Handing out: settings written and read back, finished when it was cut off, swapped, taken back; who has what."""
 
 from __future__ import annotations
 
 import time
 import uuid
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel
 from sqlalchemy.exc import IntegrityError
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import kind_of
-from kumpel.kinds.setup_fields import SetupField, SetupList, at_path, lists_of
 from kumpel.link import abilities
-from kumpel.services import bays, deeds, held
+from kumpel.link.errors import RefusedError
+from kumpel.link.messages import Code
+from kumpel.services import bays, course_register, deeds, held, personal, writings
 from kumpel.services.deeds import Whom
+from kumpel.services.displays import Drawn, write_picture
+from kumpel.services.drafts import checked, compare, is_same
 from kumpel.services.people import person_of
-from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, RecorderError
+from kumpel.services.problems import (
+    ConflictError,
+    InvalidError,
+    NotFoundError,
+    PasscodeNeededError,
+    ProblemError,
+    RecorderError,
+)
+from kumpel.services.reaching import AnyLink, able
 from kumpel.services.recorders import link_to, recorder_of, refresh
 from kumpel.store.database import tell
-from kumpel.store.tables import HandOver, Person, Recorder, Session, Setup, now
-
-
-@dataclass(frozen=True)
-class FieldState:
-    """A settings field: what the draft says and what is on the recorder, in words."""
-
-    path: str
-    label: str
-    unit: str
-    draft: str
-    on_recorder: str
-    unit_on_recorder: str
-    differs: bool
-    value: Any
-    value_on_recorder: Any
-    form: SetupField
-
-
-@dataclass(frozen=True)
-class Draft:
-    """A slip before it is written."""
-
-    kind: str
-    settings: dict[str, Any]
-    based_on: str
-    revision: int
-    fields: list[FieldState]
-    library: list[str]
-    last_worn: str
-    tags: dict[str, str]
-    others: dict[str, str]
-    lists: list[SetupList]
-
-
-def checked(kind: Kind, settings: dict[str, Any]) -> BaseModel:
-    """The settings as the kind's model. InvalidError names the field."""
-    try:
-        return kind.setup_model.model_validate(settings)
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(p) for p in first["loc"])
-        labels = {f.path: f.label for f in kind.fields(kind.setup_model())}
-        why = first["msg"].removeprefix("Value error, ")
-        raise InvalidError(f"Setup, {labels.get(where) or _item_words(kind, where) or where}: {why}.") from error
-
-
-def _item_words(kind: Kind, where: str) -> str:
-    """ "Sensor 3" for "sensors.2"."""
-    path, _, index = where.partition(".")
-    label = next((each.label for each in lists_of(kind.setup_model()) if each.path == path), "")
-    return f"{label} {int(index) + 1}" if label and index.isdigit() else ""
-
-
-def draft(
-    db: Db, recorder_id: int, person_id: int | None, library: str = "", settings: dict[str, Any] | None = None
-) -> Draft:
-    """Settings to start from: those given; else the library's; else what this person had last time with this
-    kind; else what is on the recorder."""
-    recorder = recorder_of(db, recorder_id)
-    kind = kind_of(recorder.kind)
-    last = _last_slip(db, person_id, kind.key) if person_id else None
-    person = person_of(db, person_id) if person_id else None
-    based_on, theirs = "the settings on the recorder", settings is not None
-    if settings is None and library:
-        if library not in kind.setup_library:
-            raise NotFoundError(f"There is no setup “{library}” in the library.")
-        settings, based_on = kind.setup_library[library].model_dump(mode="json"), library
-    elif settings is None and last is not None:
-        setup = db.get(Setup, last.setup_id)
-        assert setup is not None
-        settings, based_on, theirs = setup.settings, "the setup this person had last time", True
-    start = held.for_form(recorder.setup) if settings is None else settings
-    model = checked(kind, held.with_own_names(kind, start, person, theirs))
-    shown = model.model_dump(mode="json")
-    return Draft(
-        kind.key,
-        shown,
-        based_on,
-        recorder.setup_revision,
-        compare(kind, model, recorder.setup),
-        list(kind.setup_library),
-        _last_worn(db, last),
-        last.tags if last else {},
-        {name: _words(value, {}) for name, value in held.others(kind, recorder.setup).items()},
-        lists_of(model),
-    )
-
-
-def _last_slip(db: Db, person_id: int, kind: str) -> HandOver | None:
-    return db.exec(
-        select(HandOver)
-        .join(Setup, col(HandOver.setup_id) == Setup.id)
-        .where(HandOver.person_id == person_id, Setup.kind == kind)
-        .order_by(col(HandOver.given_at).desc())
-        .limit(1)
-    ).first()
-
-
-def _last_worn(db: Db, last: HandOver | None) -> str:
-    if last is None:
-        return ""
-    session = db.exec(
-        select(Session)
-        .where(Session.hand_over_id == last.id, Session.state == "stored", Session.aside == "")
-        .order_by(col(Session.started_at).desc())
-    ).first()
-    return session.key_figure if session else ""
-
-
-def compare(kind: Kind, wanted: BaseModel, on_it: held.Held) -> list[FieldState]:
-    """Field by field: the draft beside what is on the recorder. Names only where it can keep them."""
-    settings = wanted.model_dump(mode="json")
-    on_recorder = held.for_form(on_it)
-    states = []
-    for field in kind.fields(wanted, on_recorder):
-        if field.path in kind.names and not held.keeps_names(on_it):
-            continue
-        mine, theirs = at_path(settings, field.path), at_path(on_recorder, field.path)
-        if not field.matters and mine is None and theirs is None:
-            continue
-        states.append(
-            FieldState(
-                field.path,
-                field.label,
-                field.unit,
-                _words(mine, field.words),
-                _words(theirs, field.words),
-                field.unit_in(on_recorder),
-                not _same(mine, theirs),
-                mine,
-                theirs,
-                field,
-            )
-        )
-    for name, mine in settings.items():
-        theirs = on_recorder.get(name)
-        if isinstance(mine, list) and isinstance(theirs, list) and len(theirs) > len(mine):
-            label = next((each.label for each in lists_of(wanted) if each.path == name), name.capitalize())
-            path = f"{name}.{len(mine)}"
-            more = SetupField(path, f"{label} {len(mine) + 1}", part_of=path)
-            states.append(
-                FieldState(more.path, more.label, "", "none", f"{len(theirs)} of them", "", True, None, None, more)
-            )
-    return states
-
-
-def _words(value: Any, words: dict[str, str]) -> str:
-    if str(value) in words:
-        return words[str(value)]
-    if value is None:
-        return "not set"
-    if isinstance(value, float) and value.is_integer():
-        return str(int(value))
-    return str(value)
-
-
-def _same(mine: Any, theirs: Any) -> bool:
-    if isinstance(mine, int | float) and isinstance(theirs, int | float) and not isinstance(mine, bool):
-        return float(mine) == float(theirs)
-    return bool(mine == theirs)
+from kumpel.store.tables import HandOver, Person, Recorder, Setup, Writing, now
 
 
 @dataclass(frozen=True)
@@ -200,6 +52,14 @@ class Slip:
     passcode: str = ""
     despite: str = ""
     """Why it goes out although sessions on it were not taken in."""
+    personal: tuple[str, ...] = ()
+    """The personal settings that were changed here; they go back to the person."""
+    instead_of: uuid.UUID | None = None
+    """The hand-over in the middle of which another recorder was taken."""
+    picture: Drawn | None = None
+    """What it shows at switching on; None leaves it as it is."""
+    courses: tuple[str, ...] | None = None
+    """The courses that are to be on it, by name; None leaves them as they are."""
 
 
 def hand_out(db: Db, slip: Slip, who: int | None, at: datetime | None = None) -> HandOver:
@@ -221,41 +81,170 @@ def hand_out(db: Db, slip: Slip, who: int | None, at: datetime | None = None) ->
     left = bays.not_taken_in(db, [recorder])[recorder.serial]
     if left and not slip.despite.strip():
         raise ConflictError(_still_on_it(recorder, left), code="not-taken-in")
+    writings.take_hold(db, recorder)
+    assert recorder.id is not None and person.id is not None
     setup = Setup(
-        kind=kind.key,
-        name=getattr(model, "name", kind.name),
-        settings=model.model_dump(mode="json"),
-        made_by=who,
+        kind=kind.key, name=getattr(model, "name", kind.name), settings=model.model_dump(mode="json"), made_by=who
     )
     db.add(setup)
     db.flush()
-    assert setup.id is not None and recorder.id is not None and person.id is not None
-    given = HandOver(
-        id=uuid.uuid4(),
+    begun = Writing(
         recorder_id=recorder.id,
         person_id=person.id,
-        setup_id=setup.id,
-        given_by=who,
-        given_at=at or now(),
+        setup_id=setup.id or 0,
+        begun_at=at or now(),
+        begun_by=who,
         expected_at=slip.expected_at or _expected(model, at or now()),
         tags={k: v for k, v in (slip.tags or {}).items() if v.strip()},
+        instead_of=slip.instead_of,
     )
+    db.add(begun)
+    db.commit()  # from here on it can be finished, whatever happens
+    try:
+        given = _made(db, recorder, kind, model, begun, slip)
+    except (ConflictError, PasscodeNeededError, InvalidError):
+        db.rollback()
+        if not _reached(recorder, begun.id):
+            _never_begun(db, begun)
+        raise
+    about = {"person_id": person.id, "hand_over": str(given.id), "settings": setup.settings, "tags": given.tags}
+    if left:
+        about |= {"not_taken_in": left, "despite": slip.despite.strip()}
+    _on_record(db, recorder, given, about)
+    _keep_personal(db, kind, setup.settings, person, slip.personal)
+    tell(db, "hand-overs")
+    db.commit()
+    refresh(db, recorder)
+    db.refresh(given)
+    return given
+
+
+def _made(db: Db, recorder: Recorder, kind: Kind, model: BaseModel, begun: Writing, slip: Slip) -> HandOver:
+    """The slip, and the recorder written; nothing is committed."""
+    writings.take_hold(db, recorder)
+    given = writings.as_hand_over(begun)
     db.add(given)
     try:
         db.flush()
     except IntegrityError as error:
-        db.rollback()
         raise ConflictError("Somebody else has just handed this recorder out.") from error
-    given.clock_error_s = _write(recorder, kind, model, given, slip)
+    given.clock_error_s = _write(db, recorder, kind, model, given, slip)
+    return given
+
+
+def _reached(recorder: Recorder, hand_over: uuid.UUID) -> bool:
+    """Whether a hand-over that was refused is on the recorder all the same (its clock was refused, say); yes when that is not known."""
+    try:
+        with link_to(recorder) as link:
+            return link.setup().slip.get("hand_over") == str(hand_over)
+    except ProblemError:
+        return True
+
+
+def _never_begun(db: Db, begun: Writing) -> None:
+    """Nothing was written: a hand-over that was refused leaves nothing to finish."""
+    row = db.get(Writing, begun.id)
+    if row is not None:
+        db.delete(row)
+        db.commit()
+
+
+def _on_record(db: Db, recorder: Recorder, given: HandOver, about: dict[str, Any]) -> None:
+    """Put the slip on record; whatever was begun with this recorder is settled by it."""
     db.add(given)
-    about = {"person_id": person.id, "hand_over": str(given.id), "settings": setup.settings, "tags": given.tags}
-    if left:
-        about |= {"not_taken_in": left, "despite": slip.despite.strip()}
     before = {"settings": held.settings_of(recorder.setup), "clock_error_s": given.clock_error_s}
-    deeds.keep(db, "handed out", Whom("recorder", recorder.id), before, about, who)
+    deeds.keep(db, "handed out", Whom("recorder", recorder.id), before, about, given.given_by)
+    writings.settle(db, given)
+
+
+def _keep_personal(db: Db, kind: Kind, settings: dict[str, Any], person: Person, changed_here: Sequence[str]) -> None:
+    kept = personal.keep(kind, settings, person, changed_here)
+    if not kept:
+        return
+    db.add(person)
+    before, after = ({fact: pair[i] for fact, pair in kept.items()} for i in (0, 1))
+    deeds.keep(db, "person changed", Whom("person", person.id), before, after)
+    tell(db, "people")
+
+
+def finish(db: Db, writing_id: uuid.UUID, passcode: str = "") -> HandOver:
+    """Put a hand-over on record that was cut off after its settings had reached the recorder: read back, compare, set the clock.
+
+    ConflictError when something else is on the recorder: then it is to be handed out anew.
+    """
+    begun = writings.writing_of(db, writing_id)
+    recorder = recorder_of(db, begun.recorder_id)
+    deeds.ask(db, "handed out", Whom("recorder", recorder.id))
+    kind = kind_of(recorder.kind)
+    model = checked(kind, writings.settings_of(db, begun))
+    writings.take_hold(db, recorder)
+    with link_to(recorder, passcode) as link:
+        can_names = abilities.NAMES in link.describe().can
+        wrong = _read_wrong(link, kind, model, can_names, {"hand_over": str(begun.id)}, {})
+        if wrong:
+            raise ConflictError(
+                f"What was begun is not on {recorder.token} ({', '.join(wrong)}). Nothing was changed; hand it out anew."
+            )
+        given = writings.as_hand_over(begun)
+        given.clock_error_s = round(link.status().clock - time.time(), 1)
+        _set_clock(link, recorder)
+    about = {"person_id": given.person_id, "hand_over": str(given.id), "tags": given.tags, "finished_later": True}
+    _on_record(db, recorder, given, about)
     tell(db, "hand-overs")
     db.commit()
     refresh(db, recorder)
+    db.refresh(given)
+    return given
+
+
+def forget(db: Db, writing_id: uuid.UUID) -> None:
+    """A hand-over that was cut off is not wanted any more; the recorder stays as it is."""
+    begun = writings.writing_of(db, writing_id)
+    whom = Whom("recorder", begun.recorder_id)
+    deeds.ask(db, "handed out", whom)
+    deeds.keep(db, "hand-over forgotten", whom, before={"hand_over": str(begun.id), "person_id": begun.person_id})
+    db.delete(begun)
+    tell(db, "recorders")
+    db.commit()
+
+
+def swap(
+    db: Db, hand_over_id: uuid.UUID, recorder_id: int, why: str, who: int | None, passcode: str = "", despite: str = ""
+) -> HandOver:
+    """Give somebody another recorder in the middle: same settings, same tags, same time back; the first one comes back.
+
+    Nothing changes as long as the second one is not written and read back.
+    """
+    old = db.get(HandOver, hand_over_id)
+    if old is None or old.returned_at is not None:
+        raise NotFoundError("This hand-over is not open any more.")
+    if not why.strip():
+        raise InvalidError("Say why the recorder is swapped.", field="why")
+    first, second = recorder_of(db, old.recorder_id), recorder_of(db, recorder_id)
+    deeds.ask(db, "swapped", Whom("recorder", first.id))
+    if second.kind != first.kind:
+        raise ConflictError(f"{second.token} is of another kind than {first.token}.")
+    settings, person_id, tags, expected = (
+        held.understood(kind_of(second.kind), db.get_one(Setup, old.setup_id).settings),
+        old.person_id,
+        old.tags,
+        old.expected_at,
+    )
+    slip = Slip(
+        recorder_id,
+        person_id,
+        settings,
+        second.setup_revision,
+        expected_at=expected,
+        tags=tags,
+        passcode=passcode,
+        despite=despite,
+        instead_of=hand_over_id,
+    )
+    given = hand_out(db, slip, who)
+    after = {"hand_over": str(hand_over_id), "person_id": person_id, "now": str(given.id), "why": why.strip()}
+    deeds.keep(db, "swapped", Whom("recorder", first.id), after=after, who=who)
+    db.commit()
     db.refresh(given)
     return given
 
@@ -272,12 +261,27 @@ def _still_on_it(recorder: Recorder, left: int) -> str:
 
 
 def _expected(model: BaseModel, given_at: datetime) -> datetime | None:
-    minutes = getattr(model, "run_length_min", None)
-    return given_at + timedelta(minutes=minutes) if minutes else None
+    """When it is back: after its run, from the wall time on at which it starts by itself."""
+    minutes, start_at = getattr(model, "run_length_min", None), getattr(model, "start_at", None)
+    if not minutes:
+        return None
+    begins = given_at.astimezone()
+    if start_at:
+        hour, _, minute = start_at.partition(":")
+        begins = begins.replace(hour=int(hour), minute=int(minute), second=0, microsecond=0)
+        begins += timedelta(days=begins < given_at)
+    return begins + timedelta(minutes=minutes * (getattr(model, "runs", None) or 1))
 
 
 def write_only(
-    db: Db, recorder_id: int, settings: dict[str, Any], revision: int, set_clock: bool, passcode: str = ""
+    db: Db,
+    recorder_id: int,
+    settings: dict[str, Any],
+    revision: int,
+    set_clock: bool,
+    passcode: str = "",
+    picture: Drawn | None = None,
+    courses: tuple[str, ...] | None = None,
 ) -> Recorder:
     """Write settings without handing out."""
     deeds.ask(db, "settings written", Whom("recorder", recorder_id))
@@ -285,32 +289,54 @@ def write_only(
     kind = kind_of(recorder.kind)
     model = checked(kind, settings)
     before = held.settings_of(recorder.setup)
-    _write(recorder, kind, model, None, Slip(recorder_id, 0, settings, revision, set_clock, passcode=passcode))
+    slip = Slip(recorder_id, 0, settings, revision, set_clock, passcode=passcode, picture=picture, courses=courses)
+    _write(db, recorder, kind, model, None, slip)
     deeds.keep(db, "settings written", Whom("recorder", recorder_id), before, model.model_dump(mode="json"))
     return refresh(db, recorder)
 
 
-def _write(recorder: Recorder, kind: Kind, model: BaseModel, given: HandOver | None, slip: Slip) -> float:
+def _write(db: Db, recorder: Recorder, kind: Kind, model: BaseModel, given: HandOver | None, slip: Slip) -> float:
     """Write and read back; returns the clock error before it was set."""
     with link_to(recorder, slip.passcode) as link:
         before = link.status().clock - time.time()
         can_names = abilities.NAMES in link.describe().can
         about = {"hand_over": str(given.id)} if given else {}
-        kept = held.others(kind, link.setup().setup)
+        there = link.setup()
+        if there.revision != slip.revision:
+            # Before anything goes onto it that has no revision of its own.
+            raise RefusedError(Code.STALE_SETUP, "the settings on the recorder have changed meanwhile")
+        if slip.picture is not None and not write_picture(link, slip.picture):
+            raise RecorderError(f"{recorder.token} reads back another picture than was written. It was not handed out.")
+        if slip.courses is not None:
+            course_register.send(db, able(link), slip.courses)
+        kept = held.others(kind, there.setup)
         settings, names = held.split(kind, model.model_dump(mode="json"))
         link.write_setup(kept | settings, about, slip.revision, names if can_names else None)
-        read = link.setup()
-        wrong = [f.label for f in compare(kind, model, held.held(read, can_names, [])) if f.differs]
-        wrong += [name for name in kept if not _same(kept[name], read.setup.get(name))]
-        if wrong or read.slip != about:
+        wrong = _read_wrong(link, kind, model, can_names, about, kept)
+        if wrong:
             raise RecorderError(
-                f"{recorder.token} reads back something else than was written ({', '.join(wrong) or 'the slip'}). "
+                f"{recorder.token} reads back something else than was written ({', '.join(wrong)}). "
                 "It was not handed out; write again or take another one."
             )
         if slip.set_clock:
-            offset = datetime.now().astimezone().utcoffset() or timedelta()
-            link.set_clock(time.time(), int(offset.total_seconds() // 60))
+            _set_clock(link, recorder)
     return round(before, 1)
+
+
+def _read_wrong(
+    link: AnyLink, kind: Kind, model: BaseModel, can_names: bool, about: dict[str, Any], kept: dict[str, Any]
+) -> list[str]:
+    """What the recorder reads back otherwise than it was written, in words."""
+    read = link.setup()
+    wrong = [f.label for f in compare(kind, model, held.held(read, can_names, [])) if f.differs]
+    wrong += [name for name in kept if not is_same(kept[name], read.setup.get(name))]
+    return wrong if read.slip == about else [*wrong, "the slip"]
+
+
+def _set_clock(link: AnyLink, recorder: Recorder) -> None:
+    offset = datetime.now().astimezone().utcoffset() or timedelta()
+    link.set_clock(time.time(), int(offset.total_seconds() // 60))
+    recorder.clock_set_at = now()
 
 
 def open_slip(db: Db, recorder: Recorder) -> HandOver | None:

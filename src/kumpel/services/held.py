@@ -7,6 +7,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from pydantic import ValidationError
+
 from kumpel.kinds.kind import Kind
 from kumpel.link.abilities import ListedCourse
 from kumpel.link.messages import SetupState
@@ -38,6 +40,24 @@ def for_form(held: Held) -> dict[str, Any]:
     courses = {"courses": held["_courses"]} if held.get("_courses") else {}
     names: dict[str, str] = held.get("_names", {})
     return settings_of(held) | courses | names
+
+
+def understood(kind: Kind, settings: dict[str, Any]) -> dict[str, Any]:
+    """The settings without those that this kind's form cannot hold: an older or a foreign recorder may have other values there.
+
+    They show as what differs on the recorder; a slip can always be opened.
+    """
+    left = {key: value for key, value in settings.items() if key in kind.setup_model.model_fields}
+    while True:
+        try:
+            kind.setup_model.model_validate(left)
+        except ValidationError as error:
+            strange = {str(each["loc"][0]) for each in error.errors() if each["loc"]} & left.keys()
+            if not strange:
+                return {}
+            left = {key: value for key, value in left.items() if key not in strange}
+        else:
+            return left
 
 
 def others(kind: Kind, held: Held) -> dict[str, Any]:

@@ -20,6 +20,10 @@ AT_ONCE = 32
 """Sessions that are put in line for their figures at a time; the rest follows."""
 
 
+HUGE, HUGE_BYTES = "huge", 32 * 2**20
+"""Sessions of this size have one lane together; the others pass them."""
+
+
 class Jobs:
     """The job queue of one database: deferring from anywhere, working in the server process."""
 
@@ -60,8 +64,18 @@ class Jobs:
         self._sync.close()
 
     def start_take_in(self, session_id: int) -> None:
-        """One waiting job a session at most; a second is not needed, it would find nothing to do."""
-        job = self._sync.configure_task("take-in", queueing_lock=f"take-in {session_id}")
+        """One waiting job a session at most; a second is not needed, it would find nothing to do.
+
+        Small ones come first, and huge ones one after the other: a night of raw signal holds nobody up.
+        """
+        with Db(engine(self._url)) as db:
+            size = take_in.size_of(db, session_id)
+        job = self._sync.configure_task(
+            "take-in",
+            queueing_lock=f"take-in {session_id}",
+            lock=HUGE if size >= HUGE_BYTES else None,
+            priority=-size.bit_length(),
+        )
         with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
             job.defer(session_id=session_id)
 

@@ -9,7 +9,6 @@ from datetime import date
 from itertools import pairwise
 from typing import Any
 
-from sqlalchemy import text
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
@@ -21,6 +20,7 @@ from kumpel.services.decisions import is_finite
 from kumpel.services.deeds import Whom
 from kumpel.services.limits import all_limit_sets
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.store import locks
 from kumpel.store.database import tell
 from kumpel.store.tables import LimitSetRow
 
@@ -105,7 +105,7 @@ def _step(wish: dict[str, Any], rule: str) -> Step:
 def copied(db: Db, wish: Wish, who: int | None = None) -> LimitSetRow:
     """A new set of the house, made from another one."""
     deeds.ask(db, "limit set made", Whom("limit set", wish.based_on))
-    db.connection().execute(text("select pg_advisory_xact_lock(7245005)"))
+    locks.wait_for_transaction(db, locks.LIMITS)
     stem = re.sub(r"[^a-z0-9]+", "-", wish.name.lower()).strip("-")[:40] or "set"
     taken = set(db.exec(select(LimitSetRow.key)).all())
     key = next(k for k in (f"own-{stem}", *(f"own-{stem}-{n}" for n in range(2, 10_000))) if k not in taken)

@@ -117,6 +117,10 @@ def change_person(db: Db, person_id: int, changes: dict[str, Any]) -> Person:
             raise ConflictError(f"The number {changes['number']} belongs to {taken.name}.")
     for key, value in changes.items():
         setattr(person, key, value)
+    highest, resting = person.heart_rate_highest, person.heart_rate_resting
+    if highest is not None and resting is not None and highest <= resting:
+        db.rollback()
+        raise InvalidError(f"The highest pulse ({highest}) has to lie above the resting one ({resting}).")
     db.add(person)
     after = _facts(person)
     changed = {key for key in after if after[key] != before[key]}

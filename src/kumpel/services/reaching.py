@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from kumpel.link.client import CALL_S, RecorderLink
+from kumpel.link.client import CALL_S, RecorderLink, RefusedError
+from kumpel.link.messages import Code
 from kumpel.services.folder_link import FolderLink
 
 AnyLink = RecorderLink | FolderLink
@@ -15,3 +16,10 @@ def open_link(host: str, port: int, call_s: float = CALL_S) -> AnyLink:
     if host.startswith("/") and Path(host).is_dir():
         return FolderLink(host)
     return RecorderLink(host, port, call_s)
+
+
+def able(link: AnyLink) -> RecorderLink:
+    """The link for calls that belong to an ability; a folder has none. Raises RefusedError."""
+    if isinstance(link, FolderLink):
+        raise RefusedError(Code.UNKNOWN_CALL, "a folder of files can do nothing but hold them")
+    return link

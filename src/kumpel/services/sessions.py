@@ -254,6 +254,35 @@ def change(db: Db, session_id: int, changes: dict[str, Any]) -> Session:
     return session
 
 
+def shift_together(db: Db, ids: Sequence[int], back: bool) -> list[int]:
+    """Move sessions that were recorded under a wrong clock to where they belong, or back to what the recorder said; all or none.
+
+    Each by the error its recorder's clock had when it was taken in. Signed ones and those whose clock is not known stay; gives those
+    that moved.
+    """
+    moved = []
+    for session_id in ids:
+        session = session_of(db, session_id)
+        if session.signed_at is not None or session.clock_error_s is None:
+            continue
+        wished = 0.0 if back else -session.clock_error_s
+        if session.clock_shift_s == wished:
+            continue
+        whom = Whom("session", session_id)
+        deeds.ask(db, "session changed", whom)
+        before = {"clock_shift_s": session.clock_shift_s}
+        shift_clock(session, wished)
+        db.add(session)
+        db.flush()
+        if not session.aside:
+            figures.refresh(db, session)
+        deeds.keep(db, "session changed", whom, before, {"clock_shift_s": wished})
+        tell(db, "sessions", session=session_id)
+        moved.append(session_id)
+    db.commit()
+    return moved
+
+
 def _facts(db: Db, session: Session) -> dict[str, Any]:
     """What of a session can be changed by hand."""
     facts = session.model_dump(include={"person_id", "note", "clock_shift_s", "aside"})

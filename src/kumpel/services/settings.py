@@ -10,7 +10,6 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, cast
 
-from sqlalchemy import text
 from sqlmodel import Session as Db
 from sqlmodel import col, func, select, update
 
@@ -23,6 +22,7 @@ from kumpel.services import deeds
 from kumpel.services.decisions import LIMIT_SET, is_finite
 from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.store import locks
 from kumpel.store.database import tell
 from kumpel.store.tables import Account, Decision, LimitSetRow, Session, Setting, Team
 
@@ -41,6 +41,21 @@ CLOCK = SettingWord(
 )
 BATTERY = SettingWord(
     "link.battery", "Battery said to be low below", "number", 20.0, "Recorders", "", "%", 1, 90, scopes=("site", "kind")
+)
+WEAK = SettingWord(
+    "link.weak", "Link said to be weak below", "number", 40.0, "Recorders", "", "%", 1, 99, scopes=("site", "kind")
+)
+LONG = SettingWord(
+    "link.long_s",
+    "How long a transfer takes is said from",
+    "number",
+    10.0,
+    "Recorders",
+    "on a weak link, before it starts",
+    "s",
+    1,
+    3600,
+    scopes=("site", "kind"),
 )
 NETWORKS = SettingWord(
     "link.networks",
@@ -74,7 +89,7 @@ FOLDERS = SettingWord(
     "Recorders",
     "one a line, such as /media/*/*; each folder that is there counts as a recorder, its files as sessions",
 )
-OF_THE_SITE = (NAME, ADDRESS, LOGO, CLOCK, BATTERY, NETWORKS, ADDRESSES, PORTS, FOLDERS)
+OF_THE_SITE = (NAME, ADDRESS, LOGO, CLOCK, BATTERY, WEAK, LONG, NETWORKS, ADDRESSES, PORTS, FOLDERS)
 USUAL_LIMITS = "limits.usual"
 
 
@@ -226,7 +241,7 @@ def keep(db: Db, key: str, scope: str, of: str, value: Any, version: int, who: i
     if scope == "team" and db.exec(select(Team.id).where(Team.name == of)).first() is None:
         raise NotFoundError(f"There is no team “{of}”.")
     good = None if value is None else _checked(db, word, value, of)
-    db.connection().execute(text("select pg_advisory_xact_lock(7245004)"))
+    locks.wait_for_transaction(db, locks.SETTINGS)
     before = _newest(db, key, scope, of)
     if (before.id if before else 0) != version:
         raise ConflictError(

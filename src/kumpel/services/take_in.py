@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, BinaryIO
 
-from sqlalchemy import Engine, text, update
+from sqlalchemy import Engine, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import DataError, IntegrityError
 from sqlmodel import Session as Db
@@ -29,7 +29,7 @@ from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, ProblemError
 from kumpel.services.reaching import open_link
 from kumpel.services.recorders import link_to, recorder_of, refresh
-from kumpel.store import samples
+from kumpel.store import locks, samples
 from kumpel.store.database import tell
 from kumpel.store.tables import Recorder, Session
 
@@ -129,6 +129,11 @@ def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[i
     return ids
 
 
+def size_of(db: Db, session_id: int) -> int:
+    """Bytes of a session on its recorder."""
+    return db.exec(select(Session.size).where(Session.id == session_id)).first() or 0
+
+
 def unfinished(db: Db, serial: str | None = None, stopped_too: bool = True) -> list[int]:
     """Sessions that are on the way, for going on after a cut or a restart; also those stopped by trouble, or not."""
     where = [Session.state == "arriving", Session.trouble != STOPPED]
@@ -165,7 +170,12 @@ def stop(db: Db) -> int:
     deeds.ask(db, "take-in stopped", Whom("recorder", None))
     stopped = db.connection().execute(
         update(Session)
-        .where(col(Session.state) == "arriving", col(Session.trouble) == "", col(Session.received) == 0)
+        .where(
+            col(Session.state) == "arriving",
+            col(Session.trouble) == "",
+            col(Session.received) == 0,
+            col(Session.id).not_in(locks.held_elsewhere(db, locks.TAKE_IN)),
+        )
         .values(trouble=STOPPED)
     )
     deeds.keep(db, "take-in stopped", Whom("recorder", None), after={"sessions": stopped.rowcount})
@@ -180,16 +190,8 @@ def read(store: Engine, session_id: int) -> bool:
     A cut leaves everything read so far and a sentence in `trouble`. Only one process works on a session at a time:
     the lock belongs to this function's own connection and dies with it.
     """
-    with store.connect() as connection, Db(connection) as db:
-        wanted = {"id": session_id}
-        if not db.connection().execute(text("select pg_try_advisory_lock(7245002, :id)"), wanted).scalar_one():
-            return False
-        try:
-            return _run(db, session_id)
-        finally:
-            db.rollback()
-            db.connection().execute(text("select pg_advisory_unlock(7245002, :id)"), wanted)
-            db.commit()
+    with store.connect() as connection, Db(connection) as db, locks.held(db, locks.TAKE_IN, session_id) as mine:
+        return mine and _run(db, session_id)
 
 
 def _run(db: Db, session_id: int) -> bool:
@@ -284,8 +286,7 @@ def _taken_over(db: Db, serial: str, name: str, digest: bytes) -> dict[str, Any]
     if known.state == "stored":
         where = " (deleted: bring it back in Sessions)" if known.deleted_at is not None else ""
         raise ConflictError(f"Session {name} of {serial} is stored already{where}.")
-    lock = text("select pg_try_advisory_xact_lock(7245002, :id)")
-    if not db.connection().execute(lock, {"id": known.id}).scalar_one():
+    if not locks.try_for_transaction(db, locks.TAKE_IN, known.id or 0):
         raise ConflictError(
             f"Session {name} of {serial} is being read from its recorder just now. Nothing was stored here."
         )

@@ -170,6 +170,7 @@ class AbilityCalls:
             "width": screen.width,
             "height": screen.height,
             "greys": screen.greys,
+            "round": screen.round,
             "offers": [{"key": key, "label": label} for key, label, _ in screen.offers],
             "most_pages": screen.most_pages,
             "most_fields": screen.most_fields,
@@ -180,7 +181,7 @@ class AbilityCalls:
         known = {key: (label, example) for key, label, example in screen.offers}
         if not 0 < len(fields) <= screen.most_fields or any(key not in known for key in fields):
             raise Refuse(Code.BAD_VALUE, f"a page has one to {screen.most_fields} fields that it offers")
-        drawn = drawing.page(screen.width, screen.height, screen.greys, [known[key] for key in fields])
+        drawn = drawing.page(screen.width, screen.height, screen.greys, [known[key] for key in fields], screen.round)
         return _picture(screen, drawn.tobytes())
 
     def call_picture(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:

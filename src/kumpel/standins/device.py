@@ -65,6 +65,7 @@ class Screen:
     offers: tuple[tuple[str, str, str], ...] = ()
     most_pages: int = 1
     most_fields: int = 1
+    round: bool = False
 
 
 def run_length_s(setup: Setup) -> float:
@@ -89,6 +90,8 @@ class Device:
     planned_s: Callable[[Setup], float] = run_length_s
     begins: Callable[[Setup], str | None] = field(default=lambda setup: None)
     """The wall time (HH:MM) at which a recording of this kind begins, if it hangs on one."""
+    full_h: Callable[[Setup], float] = field(default=lambda setup: 60.0)
+    """Hours that a full battery lasts with a setup."""
     stores: Callable[[Setup], bool] = field(default=lambda setup: True)
     checks: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     """Sensors by the check that can be made of them."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -64,19 +66,35 @@ def text(words: str, scale: int) -> Pixels:
     return dots.repeat(scale, axis=0).repeat(scale, axis=1)
 
 
-def page(width: int, height: int, greys: int, fields: list[tuple[str, str]]) -> Pixels:
-    """A page of fields (label, value) one under the other, dark on white; what does not fit is cut off at the edge."""
+def page(width: int, height: int, greys: int, fields: list[tuple[str, str]], is_round: bool = False) -> Pixels:
+    """A page of fields (label, value) one under the other, dark on white, each within what is seen of its row.
+
+    On a round display a row at the edge is narrower: half its chord on either side of the middle is what is left.
+    """
     paper = np.full((height, width), greys - 1, np.uint8)
-    share = height // len(fields)
+    edge = height // 10 if is_round else 0
+    share = (height - 2 * edge) // len(fields)
     for number, (label, value) in enumerate(fields):
-        top = number * share
-        scale = max(min((share - 10) // HIGH, width // (6 * max(len(value), 1))), 1)
-        _ink(paper, text(label, 1), top + 2, 2, greys // 2)
-        drawn = text(value, scale)
-        _ink(paper, drawn, top + 11, max((width - drawn.shape[1]) // 2, 0), 0)
+        top = edge + number * share
+        room = width if not is_round else _chord(width, height, top, top + share)
+        scale = max(min((share - HIGH - 4) // HIGH, (room - 4) // (6 * max(len(value), 1))), 1)
+        drawn, words = text(value, scale), text(label, 1)
+        above = max((share - drawn.shape[0] - HIGH - 1) // 2, 1)
+        _ink(paper, drawn, top + above, _middle(width, drawn), 0)
+        _ink(paper, words, top + above + drawn.shape[0] + 1, _middle(width, words), greys // 2)
         if number:
             paper[top, :] = greys // 2
     return paper
+
+
+def _middle(width: int, dots: Pixels) -> int:
+    return max((width - int(dots.shape[1])) // 2, 0)
+
+
+def _chord(width: int, height: int, top: int, bottom: int) -> int:
+    """How wide a round display is over all of a row."""
+    off = max(abs(top - height / 2), abs(bottom - height / 2)) / (height / 2)
+    return int(width * math.sqrt(max(1 - off * off, 0.0)))
 
 
 def _ink(paper: Pixels, dots: Pixels, top: int, left: int, grey: int) -> None:

@@ -37,6 +37,9 @@ def _to(target: str, *, delete: str = "RESTRICT", nullable: bool = True, index: 
     return Column(ForeignKey(target, ondelete=delete), nullable=nullable, index=index)
 
 
+_CLOCK = "^([01][0-9]|2[0-3]):[0-5][0-9]$"
+
+
 class Account(SQLModel, table=True):
     """Somebody who signs in."""
 
@@ -76,11 +79,19 @@ class Person(SQLModel, table=True):
     sex: str | None = Field(default=None, max_length=20)
     height_cm: float | None = None
     weight_kg: float | None = None
+    gets_up: str | None = Field(default=None, max_length=5)
+    goes_to_bed: str | None = Field(default=None, max_length=5)
+    heart_rate_highest: int | None = None
+    heart_rate_resting: int | None = None
     contact: str = Field(default="", max_length=400)
     notes: str = Field(default="")
     created_at: datetime = Field(default_factory=now, sa_column=_time())
     deleted_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
-    __table_args__ = (CheckConstraint("length(trim(name)) > 0", name="person_has_name"),)
+    __table_args__ = (
+        CheckConstraint("length(trim(name)) > 0", name="person_has_name"),
+        CheckConstraint(f"gets_up ~ '{_CLOCK}'", name="person_gets_up"),
+        CheckConstraint(f"goes_to_bed ~ '{_CLOCK}'", name="person_goes_to_bed"),
+    )
 
 
 class Recorder(SQLModel, table=True):
@@ -100,14 +111,47 @@ class Recorder(SQLModel, table=True):
     trouble: str = ""
     seen_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
     clock_error_s: float | None = None
+    clock_set_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
     status: dict[str, Any] = Field(default_factory=dict, sa_column=_json())
     inventory: list[dict[str, Any]] = Field(default_factory=list, sa_column=_json())
     setup: dict[str, Any] = Field(default_factory=dict, sa_column=_json())
     setup_revision: int = 0
 
 
+class Vehicle(SQLModel, table=True):
+    """A vehicle that a logger is mounted in."""
+
+    __tablename__ = "yard_vehicle"
+    id: int | None = Field(default=None, primary_key=True)
+    name: str = Field(max_length=60)
+    number: str = Field(default="", max_length=8)
+    profile: str = Field(max_length=20)
+    team_id: int | None = Field(default=None, sa_column=_to("team.id"))
+    notes: str = Field(default="", max_length=400)
+    removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (
+        CheckConstraint("length(trim(name)) > 0", name="vehicle_has_name"),
+        Index("vehicle_once", "name", unique=True, postgresql_where=text("removed_at is null")),
+    )
+
+
+class Course(SQLModel, table=True):
+    """A course in its plain form (docs/methods/vehicle.md). A change is a new row; the old one is marked."""
+
+    id: int | None = Field(default=None, primary_key=True)
+    name: str = Field(max_length=80)
+    plain: dict[str, Any] = Field(sa_column=_json())
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    made_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (
+        CheckConstraint("plain->>'name' = name", name="course_name"),
+        Index("course_once", "name", unique=True, postgresql_where=text("removed_at is null")),
+    )
+
+
 class Setup(SQLModel, table=True):
-    """Settings as they were written to a recorder, or kept for use again."""
+    """Settings as they were written to a recorder."""
 
     id: int | None = Field(default=None, primary_key=True)
     kind: str = Field(max_length=40, index=True)
@@ -115,6 +159,45 @@ class Setup(SQLModel, table=True):
     settings: dict[str, Any] = Field(sa_column=_json())
     made_at: datetime = Field(default_factory=now, sa_column=_time())
     made_by: int | None = Field(default=None, sa_column=_to("account.id"))
+
+
+class KeptSetup(SQLModel, table=True):
+    """A named setup of one's own, for a kind and for one team or everybody. Nothing about a person is in it."""
+
+    __tablename__ = "kept_setup"
+    id: int | None = Field(default=None, primary_key=True)
+    kind: str = Field(max_length=40)
+    team_id: int | None = Field(default=None, sa_column=_to("team.id"))
+    name: str = Field(max_length=60)
+    settings: dict[str, Any] = Field(sa_column=_json())
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    made_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (
+        Index(
+            "kept_setup_once",
+            "kind",
+            text("coalesce(team_id, 0)"),
+            "name",
+            unique=True,
+            postgresql_where=text("removed_at is null"),
+        ),
+    )
+
+
+class Writing(SQLModel, table=True):
+    """A hand-over that was begun: kept before the recorder is written, gone when the slip is on record. One that is left over was
+    cut off in the middle; its id stands in the slip on the recorder when the settings arrived there."""
+
+    id: uuid.UUID = Field(default_factory=uuid.uuid4, primary_key=True)
+    recorder_id: int = Field(sa_column=_to("recorder.id", nullable=False))
+    person_id: int = Field(sa_column=_to("person.id", nullable=False))
+    setup_id: int = Field(sa_column=_to("setup.id", nullable=False))
+    begun_at: datetime = Field(default_factory=now, sa_column=_time())
+    begun_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    expected_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    tags: dict[str, str] = Field(default_factory=dict, sa_column=_json())
+    instead_of: uuid.UUID | None = None
 
 
 class HandOver(SQLModel, table=True):
@@ -131,6 +214,7 @@ class HandOver(SQLModel, table=True):
     returned_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
     clock_error_s: float | None = None
     tags: dict[str, str] = Field(default_factory=dict, sa_column=_json())
+    instead_of: uuid.UUID | None = Field(default=None, sa_column=_to("hand_over.id", index=False))
     __table_args__ = (
         CheckConstraint("returned_at is null or returned_at >= given_at", name="hand_over_order"),
         Index("hand_over_one_open", "recorder_id", unique=True, postgresql_where=text("returned_at is null")),

@@ -1,6 +1,10 @@
 import { api, ask } from "./client";
 
 const AGAIN_MS = 1_500;
+const TRIES = 3;
+const PAUSE_MS = 400;
+
+const pause = (ms: number) => new Promise((done) => window.setTimeout(done, ms));
 
 /** Waits until the server answers again. */
 async function answered(): Promise<void> {
@@ -9,9 +13,19 @@ async function answered(): Promise<void> {
       await ask(api.GET("/api/state"));
       return;
     } catch {
-      await new Promise((done) => window.setTimeout(done, AGAIN_MS));
+      await pause(AGAIN_MS);
     }
   }
+}
+
+/**
+ * Some browsers remember for good that a module could not be had. Their error names its address; under another one it is fetched anew.
+ * What it shares with the rest of the page are modules of their own, which keep theirs.
+ */
+function underAnotherAddress<T>(error: unknown): Promise<T> {
+  const address = /https?:\/\/[^\s?]+\.js/.exec(error instanceof Error ? error.message : "")?.[0];
+  if (!address?.startsWith(window.location.origin)) throw error;
+  return import(/* @vite-ignore */ `${address}?again=${Date.now()}`) as Promise<T>;
 }
 
 /**
@@ -19,7 +33,14 @@ async function answered(): Promise<void> {
  * what a server that answers does not have (a newer version runs by now) is left to the screen to say.
  */
 export function fetched<T>(load: () => Promise<T>): () => Promise<T> {
-  return () => load().catch(() => answered().then(load));
+  const again = (tries: number): Promise<T> =>
+    load().catch(async (error) => {
+      if (tries <= 1) return underAnotherAddress<T>(error);
+      await answered();
+      if (tries < TRIES) await pause(PAUSE_MS);
+      return again(tries - 1);
+    });
+  return () => again(TRIES);
 }
 
 /** Fetched ahead of its first use: what fails now is said when it is needed. */

@@ -16,6 +16,7 @@ const SCREENS = {
   people: fetched(() => import("@/features/people/People")),
   recorders: fetched(() => import("@/features/recorders/Recorders")),
   sessions: fetched(() => import("@/features/sessions/Sessions")),
+  vehicles: fetched(() => import("@/features/yard/Yard")),
   limits: fetched(() => import("@/features/limits/Limits")),
   settings: fetched(() => import("@/features/settings/Settings")),
 };
@@ -26,6 +27,7 @@ const Report = lazy(SCREENS.report);
 const People = lazy(SCREENS.people);
 const Recorders = lazy(SCREENS.recorders);
 const Sessions = lazy(SCREENS.sessions);
+const Yard = lazy(SCREENS.vehicles);
 const Limits = lazy(SCREENS.limits);
 const Settings = lazy(SCREENS.settings);
 
@@ -68,6 +70,7 @@ export function App() {
               <Route path="/report/:id?" element={<Report />} />
               <Route path="/people/:id?" element={<People />} />
               <Route path="/recorders" element={<Recorders />} />
+              <Route path="/vehicles" element={<Yard />} />
               <Route path="/sessions" element={<Sessions />} />
               <Route path="/limits" element={<Limits />} />
               <Route path="/settings" element={<Settings />} />

@@ -19,6 +19,7 @@ const PLACES: Choice[] = [
   ["Report", "issue and find again", "/report"],
   ["People", "register", "/people"],
   ["Recorders", "register", "/recorders"],
+  ["Vehicles and courses", "register", "/vehicles"],
   ["Sessions", "register", "/sessions"],
   ["Limits", "register", "/limits"],
 ].map(([title = "", about = "", go = ""]) => ({ id: go, title, about, go }));

@@ -27,7 +27,7 @@ export function sheetOf(key: string): ComponentType<ReviewSheetProps> {
 export const loadSheet = (key: string) => ahead(PARTS.get(key)?.sheet ?? loadPlain);
 
 /** What a kind says of its settings in its own way. */
-export const settingsOf = (key: string) => PARTS.get(key)?.settings;
+export const settingsOf = (key: string): NonNullable<KindParts["settings"]> => PARTS.get(key)?.settings ?? {};
 
 /** The kinds of the server with their words; they do not change while it runs. */
 export const kindWords = queryOptions({

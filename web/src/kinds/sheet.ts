@@ -1,5 +1,6 @@
 import type { ComponentType } from "react";
 import type { Schemas } from "@/api/client";
+import type { SetupEditor } from "@/setup/editor";
 import type { Assessed, Kind, Stretch } from "@/sheet/assessed";
 import type { Supposed } from "@/sheet/useSupposed";
 
@@ -31,6 +32,8 @@ export interface KindParts {
   sheet?: () => Promise<{ default: ComponentType<ReviewSheetProps> }>;
   settings?: {
     /** An item of a list ("weightings.0") in one line. */
-    summary: (item: string, settings: Record<string, unknown>) => string;
+    summary?: (item: string, settings: Record<string, unknown>) => string;
+    /** Editors that stand in place of the rows of some settings. */
+    editors?: SetupEditor[];
   };
 }

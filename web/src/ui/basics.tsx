@@ -87,7 +87,7 @@ export function Verdict({ verdict, words, bare = false }: { verdict: VerdictWord
 
 export function Tag({ children }: { children: ReactNode }) {
   return (
-    <span className="inline-block max-w-44 truncate rounded bg-hair px-2 py-px align-bottom font-medium font-narrow text-[12.5px] text-soft">
+    <span className="inline-block max-w-44 truncate rounded bg-[color-mix(in_srgb,var(--hair)_55%,var(--panel))] px-2 py-px align-bottom font-medium font-narrow text-[12.5px] text-soft">
       {children}
     </span>
   );

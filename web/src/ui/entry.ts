@@ -67,6 +67,15 @@ export function clockOf(text: string): Entry {
   return { value: Number(found[1]) * 3600 + Number(found[2]) * 60 + Number(found[3] ?? 0) };
 }
 
+/** A time of day as HH:MM; nothing is a value. */
+export function wallTimeOf(text: string): { value: string | null } | { wrong: string } {
+  if (!text.trim()) return { value: null };
+  const clock = clockOf(text);
+  if ("wrong" in clock) return { wrong: "Not a time of day. Type it like 22:30." };
+  const minutes = Math.floor(Number(clock.value) / 60);
+  return { value: `${String(Math.floor(minutes / 60)).padStart(2, "0")}:${String(minutes % 60).padStart(2, "0")}` };
+}
+
 /** The first entry within that is shown as refused, in words, with the cursor put into it; null when there is none. */
 export function refusedEntry(within: HTMLElement | null): string | null {
   const field = within?.querySelector<HTMLInputElement>('input[aria-invalid="true"]');

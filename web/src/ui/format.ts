@@ -94,6 +94,16 @@ export function clockError(seconds: number | null): string {
 }
 
 /** Wall clock at a number of seconds after a session's start. */
+const DRIFTS_FROM_DAYS = 1;
+
+/** How far a clock runs off in a day since it was set: "3.1 s a day since Tue 3 Nov"; nothing where that says nothing. */
+export function drift(errorS: number | null, setAt: string | null): string {
+  if (errorS === null || !setAt) return "";
+  const days = (Date.now() - new Date(setAt).getTime()) / 86_400_000;
+  if (days < DRIFTS_FROM_DAYS || Math.abs(errorS) < 1) return "";
+  return `${number(Math.abs(errorS) / days, 1)} s a day since ${day(setAt)}`;
+}
+
 export type WallClock = (atS: number, seconds?: boolean) => string;
 
 /** Seconds after the start from which the recorder's clock has another offset from UTC, and which, in minutes. */

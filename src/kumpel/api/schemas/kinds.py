@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from kumpel.api.schemas.common import Out
 
@@ -72,6 +72,7 @@ class TagWord(Out):
     label: str
     hint: str
     suggestions: list[str]
+    setting: str = Field(description="the setting of a recorder that says it; empty: none does")
 
 
 class Followed(Out):

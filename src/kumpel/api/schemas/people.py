@@ -9,6 +9,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from kumpel.api.schemas.common import Birthday, Line, Out, Text, example
 
+WALL_TIME = "^([01][0-9]|2[0-3]):[0-5][0-9]$"
+
 
 class Me(Out):
     id: int
@@ -59,6 +61,10 @@ class Person(Out):
     sex: str | None = None
     height_cm: float | None = None
     weight_kg: float | None = None
+    gets_up: str | None = None
+    goes_to_bed: str | None = None
+    heart_rate_highest: int | None = None
+    heart_rate_resting: int | None = None
     contact: str = ""
     notes: str = ""
     sessions: int = 0
@@ -99,5 +105,17 @@ class PersonChange(BaseModel):
     sex: Line | None = Field(default=None, max_length=20)
     height_cm: float | None = Field(default=None, strict=True, gt=20, lt=300, allow_inf_nan=False)
     weight_kg: float | None = Field(default=None, strict=True, gt=0.3, lt=500, allow_inf_nan=False)
+    gets_up: str | None = Field(default=None, pattern=WALL_TIME)
+    goes_to_bed: str | None = Field(default=None, pattern=WALL_TIME)
+    heart_rate_highest: int | None = Field(default=None, strict=True, ge=100, le=240)
+    heart_rate_resting: int | None = Field(default=None, strict=True, ge=25, le=110)
     contact: Line = Field(default_factory=str, max_length=400)
     notes: Text = Field(default_factory=str, max_length=4000)
+
+
+class Spread(Out):
+    """Over how many sessions, and seconds at each whole value that occurred."""
+
+    sessions: int
+    values: list[int]
+    seconds: list[float]

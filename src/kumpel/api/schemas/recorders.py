@@ -6,7 +6,7 @@ import uuid
 from datetime import datetime
 from typing import Any, Literal
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from kumpel.api.schemas.common import Line, Out, Tags, Text, example
 
@@ -24,12 +24,14 @@ class Recorder(Out):
     trouble: str
     seen_at: datetime | None
     clock_error_s: float | None
+    clock_set_at: datetime | None
     battery: float | None
     memory_used: float | None
     mode: str
     mode_left_s: float | None = Field(description="how long the mode still lasts, where the recorder knows")
     press: str = Field(description="what to press or do on it")
     can: list[str]
+    lasts_h: float | None = Field(description="hours that the battery lasts as it is set up")
     place: str
     over: str | None
     quality: float | None
@@ -74,6 +76,8 @@ class SetupForm(Out):
     brings: dict[str, dict[str, Any]] = Field(
         description="what the fields beside it become, by the value it is changed to"
     )
+    fold: str = Field(description="the closed line in which it stands with others; empty: it stands open")
+    personal: str = Field(description="the fact about the person that it is")
 
 
 class SetupList(Out):
@@ -102,6 +106,99 @@ class SetupField(Out):
     form: SetupForm
 
 
+class KeptSetup(Out):
+    """A named setup of one's own; `team` is empty when it is for everybody."""
+
+    id: int
+    name: str
+    team: str
+
+
+class NewKeptSetup(BaseModel):
+    name: Line = Field(min_length=1, max_length=60, examples=["Choir practice"])
+    team: Line = Field(default="", max_length=120)
+    kind: str = Field(description="key of the kind")
+    settings: dict[str, Any] = Field(examples=[{"name": "Choir practice"}])
+
+
+class CourseOnIt(Out):
+    """A course of the register or of a recorder: whether it is here, whether it is there, whether both are the same; its outline in m."""
+
+    name: str
+    here: bool
+    on_it: bool
+    same: bool
+    outline: list[list[float]]
+
+
+class PlanFact(Out):
+    figure: str
+    words: str
+    about: str
+    short: bool
+
+
+class SetupPlan(Out):
+    """What will come of the settings: facts, and moments in minutes after `starts_min`, which are minutes after midnight."""
+
+    facts: list[PlanFact]
+    starts_min: float
+    length_min: float
+    marks_min: list[float]
+    values: dict[str, float]
+
+
+class DisplayOffer(Out):
+    key: str
+    label: str
+
+
+class Display(Out):
+    """What a recorder's display can show: its size, its greys, the values it offers, how many pages and values a page."""
+
+    width: int
+    height: int
+    greys: int
+    round: bool
+    offers: list[DisplayOffer]
+    most_pages: int
+    most_fields: int
+
+
+class DisplayPage(BaseModel):
+    fields: list[str] = Field(min_length=1, max_length=12, examples=[["time", "distance"]])
+
+
+class Drawn(BaseModel):
+    """A picture as a display has it: a byte a pixel in base64, row by row from the top left, 0 black to `greys` - 1 white."""
+
+    model_config = example(width=2, height=1, greys=2, pixels="AAE=") | ConfigDict(from_attributes=True)
+    width: int = Field(ge=1, le=1024)
+    height: int = Field(ge=1, le=1024)
+    greys: int = Field(ge=2, le=256)
+    pixels: str = Field(max_length=1_500_000)
+
+
+class Unfinished(Out):
+    """A hand-over that was cut off, and what of it is on the recorder."""
+
+    id: uuid.UUID
+    person_id: int
+    person: str
+    begun_at: datetime
+    on_it: Literal["all of it", "nothing of it", "not known"]
+
+
+class Swap(BaseModel):
+    """Another recorder in the middle of a hand-over, and why."""
+
+    model_config = example(recorder_id=7, why="broken")
+    recorder_id: int
+    why: Text = Field(max_length=200)
+    passcode: str = ""
+    despite: Text = Field(default="", max_length=200)
+
+
 class SetupDraft(Out):
     kind: str
     settings: dict[str, Any]
@@ -113,15 +210,24 @@ class SetupDraft(Out):
     tags: dict[str, str]
     others: dict[str, str]
     lists: list[SetupList]
+    kept: list[KeptSetup]
+    known: dict[str, Any] = Field(description="settings that are facts about the person, as known of them")
+    plan: SetupPlan
+    unfinished: Unfinished | None
+    courses: list[CourseOnIt]
 
 
 class DraftWish(BaseModel):
-    """Start from the given settings, else the library, else the person's last, else the recorder's."""
+    """Start from the given settings (`fit`: those of somebody else, to be made this person's), else a kept or a shipped setup, else
+    the person's last, else (or with `recorder`) the recorder's."""
 
     model_config = example(person_id=12)
     person_id: int | None = None
     library: str = ""
+    kept: int | None = None
     settings: dict[str, Any] | None = None
+    fit: bool = False
+    recorder: bool = False
 
 
 class NewHandOver(BaseModel):
@@ -134,6 +240,13 @@ class NewHandOver(BaseModel):
     tags: Tags = Field(default_factory=dict, examples=[{"place": "crusher hall", "shift": "early, 8 h"}])
     passcode: str = ""
     despite: Text = Field(default="", max_length=200)
+    personal: list[str] = Field(
+        default_factory=list, max_length=20, description="personal settings changed here; they go back to the person"
+    )
+    picture: Drawn | None = Field(default=None, description="shown at switching on; without it that stays as it is")
+    courses: list[Line] | None = Field(
+        default=None, max_length=200, description="the courses that are to be on it; without it those there stay"
+    )
 
 
 class WriteOnly(BaseModel):
@@ -143,6 +256,8 @@ class WriteOnly(BaseModel):
     revision: int
     set_clock: bool = True
     passcode: str = ""
+    picture: Drawn | None = None
+    courses: list[Line] | None = Field(default=None, max_length=200)
 
 
 class HandOver(BaseModel):

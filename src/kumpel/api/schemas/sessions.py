@@ -123,3 +123,17 @@ class Event(Out):
     code: str
     text: str
     data: dict[str, Any]
+
+
+class Shift(BaseModel):
+    """Sessions to move by the error their recorder's clock had, or (`back`) to what the recorder said."""
+
+    model_config = example(sessions=[17, 18])
+    sessions: list[int] = Field(min_length=1, max_length=500)
+    back: bool = False
+
+
+class Shifted(BaseModel):
+    """Those that moved; signed ones and those whose clock is not known stay."""
+
+    sessions: list[int]

@@ -30,6 +30,9 @@ class Found(Out):
     figures: str
     verdict: str
     key_figure: str
+    clock_error_s: float | None = Field(description="how wrong the recorder's clock was when it was taken in")
+    clock_shift_s: float = Field(description="by how much it was moved since")
+    signed: bool
 
 
 class Bay(BaseModel):

@@ -39,7 +39,8 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
     findings = check_findings(recording, fitted)
     for each in fitted:
         if not each.on:
-            findings.append(Finding(f"off.{each.gas.key}", f"{each.gas.name}: the sensor was switched off"))
+            why = f" ({each.off_because})" if each.off_because else ""
+            findings.append(Finding(f"off.{each.gas.key}", f"{each.gas.name}: the sensor was switched off{why}"))
     for lane in lanes:
         of_sensor = SensorFigures(recording, reckoning, lane, planned, alone)
         of_sensor.put_all()

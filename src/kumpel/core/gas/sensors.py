@@ -53,6 +53,7 @@ class Sensor:
     factor: float
     calibration_days: float
     bump_days: float
+    off_because: str = ""
 
 
 def sensor(gas: Gas, settings: Mapping[str, object]) -> Sensor:
@@ -73,6 +74,7 @@ def sensor(gas: Gas, settings: Mapping[str, object]) -> Sensor:
         number("factor", 1.0),
         number("calibration_days", 180),
         number("bump_days", 1),
+        str(settings.get("off_because") or ""),
     )
 
 

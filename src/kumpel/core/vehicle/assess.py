@@ -220,7 +220,11 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
             known,
             known * length,
             length,
-            (*_findings(drive, laps, known), *_channel_findings(recording, extremes, limits.minimum_coverage)),
+            (
+                *_findings(drive, laps, known),
+                *_switched_off(recording),
+                *_channel_findings(recording, extremes, limits.minimum_coverage),
+            ),
         ),
         key_figures=("best", "theoretical", "consistency", "laps"),
         # Missing samples cannot take an extreme away.
@@ -348,6 +352,17 @@ def _maxima(reckoning: Reckoning, found: _Extremes, laps: list[Lap]) -> None:
 
 def _nan_or(pick: np.ufunc, values: Floats) -> float:
     return float(pick.reduce(values)) if len(values) else math.nan
+
+
+def _switched_off(recording: Recording) -> list[Finding]:
+    """Channels that the setup lists as switched off, with the reason given there."""
+    listed = recording.setup.get("channels")
+    found = []
+    for each in listed if isinstance(listed, list) else []:
+        if isinstance(each, dict) and each.get("on") is False:
+            key, why = str(each.get("key", "")), str(each.get("off_because") or "")
+            found.append(Finding(f"off.{key}", f"{key.replace('_', ' ')} was switched off{f' ({why})' if why else ''}"))
+    return found
 
 
 def _findings(drive: Drive, laps: list[Lap], known: float) -> list[Finding]:

@@ -108,6 +108,8 @@ def course_from(data: Mapping[str, Any]) -> Course:
         outline = np.array([[float(a), float(b)] for a, b in points], dtype=np.float64).reshape(-1, 2)
     except (TypeError, ValueError):
         raise ValueError(f"{where}: points must be pairs of latitude and longitude") from None
+    if not np.all((np.abs(outline) <= (90.0, 180.0)) & np.isfinite(outline)):
+        raise ValueError(f"{where}: a point lies outside the earth")
     if not isinstance(data.get("start"), Mapping):
         raise ValueError(f"{where}: the start line is missing")
     finish = data.get("finish")
@@ -265,9 +267,36 @@ def learn_course(name: str, lat: Floats, lon: Floats, sectors: int = 3, half_wid
     return Course(name, gates[0], None, tuple(gates[1:]), out_lat, out_lon)
 
 
-def _gate_at(plane: Plane, x: Floats, y: Floats, i: int, half_width_m: float) -> Gate:
+def course_of_line(name: str, lat: Floats, lon: Floats, sectors: int = 3, half_width_m: float = 15.0) -> Course:
+    """A course from a line of points in degrees in driving order, shape (n,): a loop when it comes back to where it began, else open.
+
+    An open one has its start at the first point and its finish at the last; `sectors` - 1 lines divide the length evenly.
+    Raises ValueError for fewer than 10 points or less than 100 m.
+    """
+    good = ~(np.isnan(lat) | np.isnan(lon))
+    lat, lon = lat[good], lon[good]
+    if len(lat) < 10:
+        raise ValueError(f"{len(lat)} points are too few for a course")
+    plane = plane_of(lat, lon)
+    x, y = plane.xy(lat, lon)
+    length = float(np.hypot(np.diff(x), np.diff(y)).sum())
+    if length < 100:
+        raise ValueError(f"{length:.0f} m are too short for a course")
+    if float(np.hypot(x[-1] - x[0], y[-1] - y[0])) <= max(0.05 * length, 50.0):
+        return learn_course(name, lat, lon, sectors, half_width_m)
+    ox, oy = resampled(x, y, OUTLINE_STEP_M, closed=False)
+    ox, oy = np.append(ox, x[-1]), np.append(oy, y[-1])
+    at = [round((len(ox) - 1) * k / sectors) for k in range(sectors + 1)]
+    start, *between, finish = (_gate_at(plane, ox, oy, i, half_width_m, closed=False) for i in at)
+    out_lat, out_lon = plane.lat_lon(ox, oy)
+    return Course(name, start, finish, tuple(between), out_lat, out_lon)
+
+
+def _gate_at(plane: Plane, x: Floats, y: Floats, i: int, half_width_m: float, closed: bool = True) -> Gate:
     """A line across the track at a point of the outline; its direction is that of the 30 m around."""
     ahead, behind = (i + 3) % len(x), (i - 3) % len(x)
+    if not closed:
+        ahead, behind = min(i + 3, len(x) - 1), max(i - 3, 0)
     bearing = math.degrees(math.atan2(x[ahead] - x[behind], y[ahead] - y[behind])) % 360
     lat, lon = plane.lat_lon(x[i : i + 1], y[i : i + 1])
     return Gate(float(lat[0]), float(lon[0]), bearing, half_width_m)

@@ -2,42 +2,70 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from pydantic import BaseModel
 
 from kumpel.core.blood_pressure.assess import assess
+from kumpel.core.blood_pressure.plan import DayPlan, counts, planned_readings
 from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Followed, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.setup_fields import setting
+from kumpel.kinds.plan import Plan, PlanFact, Situation, battery, clock_min
+from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 
 _YES = {"True": "yes", "False": "no"}
-CLOCK = r"^\d\d:\d\d$"
+_REST = "The recorder"
 
 
 class QuietWindow(BaseModel):
     """A time without inflation."""
 
-    start: str = setting("From", "19:00", pattern=CLOCK)
-    end: str = setting("To", "20:00", pattern=CLOCK)
+    start: str = setting("From", "19:00", pattern=TIME_PATTERN)
+    end: str = setting("To", "20:00", pattern=TIME_PATTERN)
+    why: str = setting("Because of", "", max_length=24)
 
 
 class BloodPressureSetup(BaseModel):
     """Settings of a cuff recorder."""
 
-    name: str = setting("Setup", "24 h", max_length=60)
-    wearer: str = setting("Shown on it", "", max_length=40, stored_name="code")
-    awake_from: str = setting("Gets up at", "06:30", pattern=CLOCK)
-    asleep_from: str = setting("Goes to bed at", "22:30", pattern=CLOCK)
+    awake_from: str = setting("Gets up at", "06:30", personal="gets_up", pattern=TIME_PATTERN)
+    asleep_from: str = setting("Goes to bed at", "22:30", personal="goes_to_bed", pattern=TIME_PATTERN)
     interval_awake_min: int = setting("Reading every, awake", 30, "min", ge=5, le=120)
     interval_asleep_min: int = setting("Reading every, asleep", 60, "min", ge=5, le=120)
     quiet: list[QuietWindow] = setting("Quiet window", list, max_length=3)
-    run_length_min: int = setting("Run length", 1440, "min", ge=60, le=3120)
-    highest_cuff_mmhg: int = setting("Highest cuff pressure", 280, "mmHg", ge=140, le=300)
+    start_at: str | None = setting("Starts at", None, words={"None": "by hand"}, pattern=TIME_PATTERN)
+    run_length_min: int = setting("Runs for", 1440, "min", ge=60, le=3120)
     shown: bool = setting("Wearer sees readings", False, words=_YES)
-    button: bool = setting("Event button", True, words=_YES)
-    activity: bool = setting("Record activity", True, words=_YES)
+    button: bool = setting("Event button", True, words=_YES, fold=_REST)
+    activity: bool = setting("Records activity", True, words=_YES, fold=_REST)
+    highest_cuff_mmhg: int = setting("Highest cuff pressure", 280, "mmHg", fold=_REST, ge=140, le=300)
+    wearer: str = setting("Shown on it", "", max_length=40, stored_name="code", fold=_REST)
+    name: str = setting("Setup", "24 h", max_length=60, fold=_REST)
+
+
+def plan(setup: BloodPressureSetup, situation: Situation) -> Plan:
+    """The readings that will be tried, by day and by night, and whether the battery lasts."""
+    starts = situation.now_min if setup.start_at is None else clock_min(setup.start_at)
+    quiet = tuple((clock_min(w.start), clock_min(w.end)) for w in setup.quiet)
+    day = DayPlan(
+        starts,
+        float(setup.run_length_min),
+        clock_min(setup.awake_from),
+        clock_min(setup.asleep_from),
+        float(setup.interval_awake_min),
+        float(setup.interval_asleep_min),
+        quiet,
+    )
+    readings = planned_readings(day)
+    awake, asleep = counts(readings)
+    without = len(planned_readings(replace(day, quiet=())))
+    more = f" ({without} without the quiet window{'s' if len(quiet) > 1 else ''})" if without != len(readings) else ""
+    tried = PlanFact(str(len(readings)), "readings planned", f"{awake} awake, {asleep} asleep{more}")
+    facts = (tried, *battery(setup.run_length_min / 60, situation))
+    return Plan(facts, starts, float(setup.run_length_min), tuple(at for at, _ in readings))
 
 
 LIBRARY: dict[str, BaseModel] = {
@@ -63,6 +91,7 @@ KIND = Kind(
     leaflet=LEAFLET,
     setup_model=BloodPressureSetup,
     setup_library=LIBRARY,
+    plan=plan,
     assess=assess,
     main_channel="activity.x",
     bounds=Bounds(31 * DAY_S, 1.0, 16, 10_000_000, 20_000),

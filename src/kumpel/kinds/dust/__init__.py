@@ -12,23 +12,49 @@ from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, EventWord, Followed, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.setup_fields import setting
+from kumpel.kinds.plan import DAY_MIN, Plan, PlanFact, Situation, battery, clock_min, clock_words, hours_words
+from kumpel.kinds.setup_fields import TIME_PATTERN, setting
+
+_REST = "The monitor"
 
 
 class DustSetup(BaseModel):
     """Settings of a dust monitor."""
 
-    name: str = setting("Setup", "Shift, respirable dust", max_length=60)
-    mode: Literal["logged", "spot"] = setting("Mode", "logged", words={"spot": "spot: looked at, nothing stored"})
+    mode: Literal["logged", "spot"] = setting(
+        "Mode", "logged", words={"logged": "logged", "spot": "spot: looked at, nothing stored"}
+    )
+    start_at: str | None = setting("Starts at", None, words={"None": "by hand"}, pattern=TIME_PATTERN)
+    run_length_min: int = setting("Length of a run", 480, "min", ge=1, le=10_080)
+    runs: int = setting("Runs", 1, ge=1, le=99)
+    interval_s: Literal[1, 10, 30, 60, 300, 900] = setting("Log every", 10, "s")
     fraction: Literal["PM1", "PM2.5", "PM4", "PM10", "total"] = setting(
         "Fraction", "PM4", words={"PM4": "PM4, respirable"}
     )
-    interval_s: Literal[1, 10, 30, 60, 300, 900] = setting("Log every", 10, "s")
-    run_length_min: int = setting("Length of a run", 480, "min", ge=1, le=10_080)
-    runs: int = setting("Runs", 1, ge=1, le=99)
-    start_at: str | None = setting("Starts at", None, words={"None": "by hand"}, pattern=r"^\d\d:\d\d$")
-    time_constant_s: Literal[1, 10, 60] = setting("Time constant", 10, "s")
     factor: float = setting("Photometric factor", 1.0, gt=0, le=20)
+    time_constant_s: Literal[1, 10, 60] = setting("Time constant", 10, "s", fold=_REST)
+    name: str = setting("Setup", "Shift, respirable dust", max_length=60, fold=_REST)
+
+
+def plan(setup: DustSetup, situation: Situation) -> Plan:
+    """How many runs of which length, when the last ends, how many values that makes."""
+    if setup.mode == "spot":
+        return Plan((PlanFact("spot", "looked at only", "nothing is stored"),))
+    starts = situation.now_min if setup.start_at is None else clock_min(setup.start_at)
+    length = float(setup.run_length_min)
+    values = int(length * 60 / setup.interval_s)
+    days, end = divmod(starts + length * setup.runs, DAY_MIN)
+    whole = setup.runs == 1
+    runs = PlanFact(
+        str(setup.runs),
+        "run" if whole else "runs",
+        f"of {hours_words(length / 60)}{'' if whole else ', one after the other'}",
+    )
+    after = "" if days == 0 else " the next day" if days == 1 else f" after {days:.0f} days"
+    ends = PlanFact(clock_words(end), f"ends{after}", "when it starts by hand now" if setup.start_at is None else "")
+    stored = PlanFact(f"{values * setup.runs:,}".replace(",", "\u202f"), "values", f"one every {setup.interval_s} s")
+    facts = (runs, ends, stored, *battery(length * setup.runs / 60, situation))
+    return Plan(facts, starts, length * setup.runs, tuple(length * n for n in range(setup.runs)))
 
 
 LIBRARY: dict[str, BaseModel] = {
@@ -55,6 +81,7 @@ KIND = Kind(
     leaflet=LEAFLET,
     setup_model=DustSetup,
     setup_library=LIBRARY,
+    plan=plan,
     assess=assess,
     main_channel="mass",
     bounds=Bounds(400 * DAY_S, 1.0, 16, 40_000_000, 50_000),

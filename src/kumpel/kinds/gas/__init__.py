@@ -32,6 +32,7 @@ _BOTTLE = tuple(
     CheckInput(key, label, units=_UNIT[1])
     for key, label in (("applied", "applied"), ("before", "read"), ("after", "after it"))
 )
+_REST = "The monitor"
 _YES = {"True": "yes", "False": "no"}
 
 
@@ -55,6 +56,7 @@ class SensorSetup(BaseModel):
 
     gas: GasName = setting("Gas", "co", words=_GASES, brings=USUAL)
     on: bool = setting("On", True, words=_YES)
+    off_because: str = setting("Off because", "", when={"on": False}, max_length=60)
     low: float = setting("Low alarm", 20.0, unit_by=_UNIT, ge=0)
     high: float = setting("High alarm", 100.0, unit_by=_UNIT, ge=0)
     stel: float | None = setting("15 min alarm", None, unit_by=_UNIT, ge=0)
@@ -91,14 +93,14 @@ def _blasting() -> list[SensorSetup]:
 class GasSetup(BaseModel):
     """Settings of a personal gas monitor."""
 
-    name: str = setting("Setup", "Four gases", max_length=60)
     sensors: list[SensorSetup] = setting("Sensor", _four, columns=COLUMNS, min_length=1, max_length=6)
     interval_s: Literal[1, 5, 10, 30, 60, 300, 600] = setting("Log every", 10, "s")
     run_length_min: int = setting("Shift", 480, "min", ge=1, le=3120)
-    latching: bool = setting("Alarms stay until confirmed", True, words=_YES)
-    man_down_s: int | None = setting("Man-down after", 60, "s", {"None": "off"}, ge=10, le=600)
-    language: Literal["English", "Deutsch"] = setting("Language", "English")
-    display: Literal["values", "ok only", "blank"] = setting("Display", "values")
+    latching: bool = setting("Alarms stay until confirmed", True, words=_YES, fold=_REST)
+    man_down_s: int | None = setting("Man-down after", 60, "s", {"None": "off"}, fold=_REST, ge=10, le=600)
+    display: Literal["values", "ok only", "blank"] = setting("Display", "values", fold=_REST)
+    language: Literal["English", "Deutsch"] = setting("Language", "English", fold=_REST)
+    name: str = setting("Setup", "Four gases", max_length=60, fold=_REST)
 
 
 LIBRARY: dict[str, BaseModel] = {

@@ -13,20 +13,26 @@ from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Followed, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.setup_fields import setting
+from kumpel.kinds.setup_fields import TIME_PATTERN, setting
+
+_MEASURES = "How it measures"
 
 
 class JawMuscleSetup(BaseModel):
     """Settings of a night recorder of jaw muscles."""
 
-    name: str = setting("Setup", "Night", max_length=60)
-    rate_hz: Literal[800, 1000] = setting("Samples a second", 1000, "Hz")
-    threshold_percent: float = setting("Threshold", 10.0, "% of the clench", ge=2, le=50)
-    hysteresis_percent: float = setting("Hysteresis", 20.0, "%", ge=0, le=80)
-    notch_hz: Literal[0, 50, 60] = setting("Mains filter", 0, "Hz", {"0": "off"})
-    asleep_from: str | None = setting("Goes to bed at", None, words={"None": "not set"}, pattern=r"^\d\d:\d\d$")
-    awake_from: str | None = setting("Gets up at", None, words={"None": "not set"}, pattern=r"^\d\d:\d\d$")
+    asleep_from: str | None = setting(
+        "Goes to bed at", None, words={"None": "not set"}, personal="goes_to_bed", pattern=TIME_PATTERN
+    )
+    awake_from: str | None = setting(
+        "Gets up at", None, words={"None": "not set"}, personal="gets_up", pattern=TIME_PATTERN
+    )
     run_length_min: int = setting("Planned length", 480, "min", ge=10, le=1440)
+    rate_hz: Literal[800, 1000] = setting("Samples a second", 1000, "Hz", fold=_MEASURES)
+    threshold_percent: float = setting("Threshold", 10.0, "% of the clench", fold=_MEASURES, ge=2, le=50)
+    hysteresis_percent: float = setting("Hysteresis", 20.0, "%", fold=_MEASURES, ge=0, le=80)
+    notch_hz: Literal[0, 50, 60] = setting("Mains filter", 0, "Hz", {"0": "off"}, fold=_MEASURES)
+    name: str = setting("Setup", "Night", max_length=60, fold=_MEASURES)
 
 
 LIBRARY: dict[str, BaseModel] = {

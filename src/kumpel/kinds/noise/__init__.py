@@ -16,6 +16,7 @@ from kumpel.kinds.noise import report
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 
 _TIME = {"F": "fast", "S": "slow", "I": "integrating"}
+_REST = "The meter"
 _LOCK = {"True": "locked", "False": "free"}
 
 
@@ -46,15 +47,15 @@ def _three() -> list[WeightingSetup]:
 class NoiseSetup(BaseModel):
     """Settings of a personal noise meter."""
 
-    name: str = setting("Setup", "Full shift", max_length=60)
     weightings: list[WeightingSetup] = setting("Weighting", _three, min_length=1, max_length=3)
-    interval_s: Literal[1, 60] = setting("Log every", 1, "s")
     start: Literal["by hand", "at a time", "delayed"] = setting("Start", "by hand")
     start_at: str | None = setting("Starts at", None, when={"start": "at a time"}, pattern=TIME_PATTERN)
     delay_min: int | None = setting("Starts after", None, "min", when={"start": "delayed"}, ge=1, le=1440)
     run_length_min: int = setting("Run length", 480, "min", ge=1, le=3120)
-    keypad_lock: bool = setting("Keypad", True, words=_LOCK)
-    display: Literal["shown", "blank"] = setting("Display", "blank")
+    interval_s: Literal[1, 60] = setting("Log every", 1, "s", fold=_REST)
+    keypad_lock: bool = setting("Keypad", True, words=_LOCK, fold=_REST)
+    display: Literal["shown", "blank"] = setting("Display", "blank", fold=_REST)
+    name: str = setting("Setup", "Full shift", max_length=60, fold=_REST)
 
 
 LIBRARY: dict[str, BaseModel] = {

@@ -12,21 +12,24 @@ from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.setup_fields import setting
+from kumpel.kinds.setup_fields import TIME_PATTERN, setting
+
+_WARNINGS, _REST = "Warnings", "The recorder"
+_NO_WARNING = {"None": "no warning"}
 
 
 class OximetrySetup(BaseModel):
     """Settings of an overnight oximeter."""
 
-    name: str = setting("Setup", "Night", max_length=60)
-    wearer: str = setting("Shown on it", "", max_length=40, stored_name="code")
-    start_at: str | None = setting("Starts at", None, words={"None": "by hand"}, pattern=r"^\d\d:\d\d$")
-    stop_at: str | None = setting("Stops at", None, words={"None": "by hand"}, pattern=r"^\d\d:\d\d$")
+    start_at: str | None = setting("Starts at", None, words={"None": "by hand"}, pattern=TIME_PATTERN)
+    stop_at: str | None = setting("Stops at", None, words={"None": "by hand"}, pattern=TIME_PATTERN)
     run_length_min: int = setting("Planned length", 480, "min", ge=30, le=1440)
-    low_spo2: int | None = setting("Warn below", None, "%", {"None": "no warning"}, ge=60, le=95)
-    low_pulse: int | None = setting("Warn of a pulse below", None, "bpm", {"None": "no warning"}, ge=25, le=80)
-    high_pulse: int | None = setting("Warn of a pulse above", None, "bpm", {"None": "no warning"}, ge=80, le=220)
-    interval_s: Literal[1, 2, 4] = setting("Store every", 1, "s")
+    low_spo2: int | None = setting("Warn below", None, "%", _NO_WARNING, fold=_WARNINGS, ge=60, le=95)
+    low_pulse: int | None = setting("Warn of a pulse below", None, "bpm", _NO_WARNING, fold=_WARNINGS, ge=25, le=80)
+    high_pulse: int | None = setting("Warn of a pulse above", None, "bpm", _NO_WARNING, fold=_WARNINGS, ge=80, le=220)
+    interval_s: Literal[1, 2, 4] = setting("Store every", 1, "s", fold=_REST)
+    wearer: str = setting("Shown on it", "", max_length=40, stored_name="code", fold=_REST)
+    name: str = setting("Setup", "Night", max_length=60, fold=_REST)
 
 
 LIBRARY: dict[str, BaseModel] = {"Night": OximetrySetup(), "Night, 4 s": OximetrySetup(name="Night, 4 s", interval_s=4)}

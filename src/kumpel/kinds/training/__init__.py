@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from itertools import pairwise
+from math import isnan
+from typing import Literal, Self
 
-from pydantic import BaseModel
+from pydantic import BaseModel, model_validator
 
 from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.core.training.assess import assess
+from kumpel.core.training.heart import wearer_of, zone_edges
 from kumpel.kinds.kind import PLACE, DecisionWord, EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.plan import Plan, Situation
 from kumpel.kinds.setup_fields import setting
 
 
@@ -19,30 +23,79 @@ class Zones(BaseModel):
     """Heart-rate zones: how they are given, and their lower edges."""
 
     by: Literal["highest", "reserve", "typed"] = setting(
-        "By", "highest", words={"highest": "% of the highest rate", "reserve": "% of the reserve", "typed": "bpm"}
+        "By", "highest", words={"highest": "% of highest", "reserve": "% of reserve", "typed": "typed, bpm"}
     )
     edges: list[float] = setting("From", lambda: [50.0, 60.0, 70.0, 80.0, 90.0], min_length=1, max_length=10)
+
+    @model_validator(mode="after")
+    def _rising(self) -> Self:
+        if any(b <= a for a, b in pairwise(self.edges)):
+            raise ValueError("each zone has to begin above the one before it")
+        return self
+
+
+class Page(BaseModel):
+    """A page of the display: the values it shows, the largest first, by the names that the recorder has for them."""
+
+    fields: list[str] = setting("Shows", lambda: ["time"], min_length=1, max_length=6)
+
+
+def _pages() -> list[Page]:
+    return [Page(fields=["time", "distance", "heart_rate"]), Page(fields=["pace", "split_time", "zone"])]
+
+
+_WEARER, _WATCH = "The wearer", "The watch"
+_NOT_GIVEN = {"None": "not given"}
 
 
 class TrainingSetup(BaseModel):
     """Settings of a training recorder."""
 
-    name: str = setting("Setup", "Run", max_length=60)
     mode: Literal["run", "paddle", "row", "climb"] = setting("Mode", "run")
-    sex: Literal["", "f", "m"] = setting("Sex", "", words={"": "not given", "f": "female", "m": "male"})
-    age_years: float | None = setting("Age", None, "years", {"None": "not given"}, ge=5, le=110)
-    weight_kg: float | None = setting("Weight", None, "kg", {"None": "not given"}, ge=20, le=300)
-    heart_rate_highest: int | None = setting(
-        "Highest heart rate", None, "bpm", {"None": "from the age"}, ge=100, le=240
-    )
-    heart_rate_resting: int | None = setting("Resting heart rate", None, "bpm", {"None": "not given"}, ge=25, le=110)
+    pages: list[Page] = setting("Page", _pages, min_length=1, max_length=8)
     zones: Zones = setting("Zones", Zones)
-    speed_source: Literal["satellite", "impeller", "foot pod"] = setting("Speed from", "satellite")
+    heart_rate_highest: int | None = setting(
+        "Highest heart rate", None, "bpm", {"None": "from the age"}, personal="heart_rate_highest", ge=100, le=240
+    )
+    heart_rate_resting: int | None = setting(
+        "Resting heart rate", None, "bpm", _NOT_GIVEN, personal="heart_rate_resting", ge=25, le=110
+    )
     split_m: float = setting("Split every", 1000.0, "m", gt=0, le=100_000)
     split_s: float | None = setting("Split every (time)", None, "s", {"None": "by distance"}, gt=0, le=86_400)
-    wearer: str = setting("Shown on it", "", max_length=40, stored_name="code")
+    speed_source: Literal["satellite", "impeller", "foot pod"] = setting("Speed from", "satellite")
     greeting: str = setting("Greeting", "", max_length=16, stored_name="text")
-    sound: bool = setting("Sound", True, words={"True": "on", "False": "off"})
+    age_years: float | None = setting(
+        "Age", None, "years", _NOT_GIVEN, fold=_WEARER, personal="age_years", ge=5, le=110
+    )
+    weight_kg: float | None = setting(
+        "Weight", None, "kg", _NOT_GIVEN, fold=_WEARER, personal="weight_kg", ge=20, le=300
+    )
+    sex: Literal["", "f", "m"] = setting(
+        "Sex", "", words={"": "not given", "f": "female", "m": "male"}, fold=_WEARER, personal="sex"
+    )
+    sound: Literal["off", "low", "loud"] = setting("Sound", "low", fold=_WATCH)
+    back_light: Literal["off", "on a key", "always"] = setting("Back light", "on a key", fold=_WATCH)
+    units: Literal["km", "miles"] = setting("Units", "km", fold=_WATCH)
+    language: Literal["English", "Deutsch"] = setting("Language", "English", fold=_WATCH)
+    wearer: str = setting("Shown on it", "", max_length=40, stored_name="code", fold=_WATCH)
+    name: str = setting("Setup", "Run", max_length=60, fold=_WATCH)
+
+    @model_validator(mode="after")
+    def _above_resting(self) -> Self:
+        highest, resting = self.heart_rate_highest, self.heart_rate_resting
+        if highest is not None and resting is not None and highest <= resting:
+            raise ValueError(f"the highest heart rate ({highest}) has to lie above the resting one ({resting})")
+        return self
+
+
+def plan(setup: TrainingSetup, situation: Situation) -> Plan:
+    """The zones in beats per minute, with the rates they come from."""
+    settings = setup.model_dump(mode="json")
+    wearer = wearer_of(settings)
+    known = {"highest": wearer.highest_bpm, "resting": wearer.resting_bpm, "estimated": float(wearer.estimated)}
+    edges = zone_edges(settings, wearer)
+    known |= {f"zone.{number}": edge for number, edge in enumerate(edges.tolist(), 1)}
+    return Plan(values={key: value for key, value in known.items() if not isnan(value)})
 
 
 LIBRARY: dict[str, BaseModel] = {
@@ -65,6 +118,7 @@ KIND = Kind(
     leaflet=LEAFLET,
     setup_model=TrainingSetup,
     setup_library=LIBRARY,
+    plan=plan,
     assess=assess,
     main_channel="heart_rate",
     bounds=Bounds(14 * DAY_S, 50.0, 64, 60_000_000, 250_000),

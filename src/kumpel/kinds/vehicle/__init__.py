@@ -13,24 +13,110 @@ from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import DecisionWord, EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.setup_fields import setting
+from kumpel.kinds.plan import Plan, PlanFact, Situation
+from kumpel.kinds.setup_fields import TIME_PATTERN, setting
+
+CHANNELS = (
+    ChannelWord("lat", "Latitude", "deg", ("latitude",), reduce="angle"),
+    ChannelWord("lon", "Longitude", "deg", ("longitude", "lng", "long"), reduce="angle"),
+    ChannelWord("speed", "Speed", "m/s", ("velocity", "gps speed")),
+    ChannelWord("lateral_g", "Lateral acceleration", "g", ("lat g", "lateral acc", "acc y", "g lat")),
+    ChannelWord("forward_g", "Forward acceleration", "g", ("long g", "longitudinal acc", "acc x", "g long")),
+    ChannelWord("vertical_g", "Vertical acceleration", "g", ("acc z",), usual=False),
+    ChannelWord("steering", "Steering angle", "deg", ("steer", "steering angle")),
+    ChannelWord("throttle", "Throttle", "%", ("accelerator", "tps")),
+    ChannelWord("brake", "Brake", "%", ()),
+    ChannelWord("rpm", "Engine speed", "rpm", ("engine speed", "engine rpm")),
+    ChannelWord("gear", "Gear", "", (), reduce="state"),
+    ChannelWord("water_temp", "Water temperature", "°C", ("water", "coolant")),
+    ChannelWord("oil_temp", "Oil temperature", "°C", ("oil",)),
+    ChannelWord("exhaust_temp", "Exhaust temperature", "°C", ("egt", "exhaust")),
+    ChannelWord("mixture", "Mixture ratio", "", ("lambda",)),
+    ChannelWord("heart_rate", "Heart rate", "bpm", ("hr",)),
+)
+RATES_HZ = {
+    "lateral_g": 50,
+    "forward_g": 50,
+    "steering": 50,
+    "throttle": 50,
+    "brake": 50,
+    "rpm": 20,
+    "gear": 10,
+    "water_temp": 2,
+    "oil_temp": 2,
+    "exhaust_temp": 5,
+    "mixture": 20,
+    "heart_rate": 1,
+}
+"""What a logger usually logs beside the position, and how often in a second."""
+POSITION_VALUES = 3
+VALUE_BYTES = 4
+"""A logger stores numbers of four bytes: latitude, longitude and speed of each position, one of each channel."""
+_DISPLAY, _LOGGER = "Its display", "The logger"
+_YES = {"True": "yes", "False": "no"}
+
+
+class LoggedChannel(BaseModel):
+    """A channel of the logger: whether it is logged, how often, and why not."""
+
+    key: Literal[
+        "lateral_g",
+        "forward_g",
+        "vertical_g",
+        "steering",
+        "throttle",
+        "brake",
+        "rpm",
+        "gear",
+        "water_temp",
+        "oil_temp",
+        "exhaust_temp",
+        "mixture",
+        "heart_rate",
+    ] = setting(
+        "Channel",
+        "rpm",
+        words={word.key: word.name for word in CHANNELS},
+    )
+    on: bool = setting("On", True, words=_YES)
+    hz: int = setting("Rate", 10, "Hz", ge=1, le=1000)
+    off_because: str = setting("Off because", "", when={"on": False}, max_length=60)
+
+
+def _channels() -> list[LoggedChannel]:
+    return [LoggedChannel.model_validate({"key": key, "hz": hz}) for key, hz in RATES_HZ.items()]
 
 
 class VehicleSetup(BaseModel):
     """Settings of a driver's logger. Courses travel with the setup in their plain form (docs/methods/vehicle.md)."""
 
-    name: str = setting("Setup", "Practice", max_length=60)
-    recorder_name: str = setting("Name of the logger", "", max_length=32)
-    radio: Literal["own network", "join network", "off"] = setting("Radio", "own network")
     driver: str = setting("Driver, on it", "", max_length=40, stored_name="code")
-    vehicle: Literal["kart", "geared kart", "car", "motorcycle", "hauler"] = setting("Vehicle", "kart")
+    machine: str = setting("Vehicle", "", max_length=60)
     number: str = setting("Number", "", max_length=8)
+    vehicle: Literal["kart", "geared kart", "car", "motorcycle", "hauler"] = setting("Profile", "kart")
+    run: str = setting("Kind of session", "", max_length=40)
     series: str = setting("Series", "", max_length=40)
     team: str = setting("Team", "", max_length=40)
     course: str = setting("Course", "", words={"": "found by position"}, refers="courses.*.name", max_length=80)
     position_hz: Literal[10, 25] = setting("Positions a second", 10, "Hz")
-    brightness: int = setting("Display brightness", 70, "%", ge=0, le=100)
-    night_look: bool = setting("Night look", False, words={"True": "yes", "False": "no"})
+    channels: list[LoggedChannel] = setting("Channel", _channels, columns=("key", "on", "hz"), max_length=32)
+    brightness: int = setting("Brightness by day", 90, "%", fold=_DISPLAY, ge=0, le=100)
+    night_brightness: int = setting("Brightness by night", 25, "%", fold=_DISPLAY, ge=0, le=100)
+    night_from: str = setting("Night look from", "20:00", fold=_DISPLAY, pattern=TIME_PATTERN)
+    night_to: str = setting("Night look to", "06:00", fold=_DISPLAY, pattern=TIME_PATTERN)
+    radio: Literal["own network", "join network", "off"] = setting("Radio", "own network", fold=_LOGGER)
+    recorder_name: str = setting("Name of the logger", "", max_length=32, fold=_LOGGER)
+    name: str = setting("Setup", "Practice", max_length=60, fold=_LOGGER)
+
+
+def plan(setup: VehicleSetup, situation: Situation) -> Plan:
+    """How many values it logs in a second, and how much that is in an hour."""
+    on = [channel for channel in setup.channels if channel.on]
+    each_s = POSITION_VALUES * setup.position_hz + sum(channel.hz for channel in on)
+    megabytes = each_s * VALUE_BYTES * 3600 / 1e6
+    logged = PlanFact(f"{each_s:.0f}", "values a second", f"{len(on)} channels and the position")
+    stored = PlanFact(f"{megabytes:.1f} MB", "an hour", "before packing")
+    return Plan((logged, stored))
 
 
 LIBRARY: dict[str, BaseModel] = {
@@ -62,6 +148,7 @@ KIND = Kind(
     leaflet=LEAFLET,
     setup_model=VehicleSetup,
     setup_library=LIBRARY,
+    plan=plan,
     assess=assess,
     main_channel="speed",
     bounds=Bounds(2 * DAY_S, 1000.0, 256, 250_000_000, 250_000),
@@ -71,24 +158,7 @@ KIND = Kind(
         "Is this computer on the logger's network?",
         "Has it a sky view? Without position it records, but finds no course.",
     ),
-    channels=(
-        ChannelWord("lat", "Latitude", "deg", ("latitude",), reduce="angle"),
-        ChannelWord("lon", "Longitude", "deg", ("longitude", "lng", "long"), reduce="angle"),
-        ChannelWord("speed", "Speed", "m/s", ("velocity", "gps speed")),
-        ChannelWord("lateral_g", "Lateral acceleration", "g", ("lat g", "lateral acc", "acc y", "g lat")),
-        ChannelWord("forward_g", "Forward acceleration", "g", ("long g", "longitudinal acc", "acc x", "g long")),
-        ChannelWord("vertical_g", "Vertical acceleration", "g", ("acc z",), usual=False),
-        ChannelWord("steering", "Steering angle", "deg", ("steer", "steering angle")),
-        ChannelWord("throttle", "Throttle", "%", ("accelerator", "tps")),
-        ChannelWord("brake", "Brake", "%", ()),
-        ChannelWord("rpm", "Engine speed", "rpm", ("engine speed", "engine rpm")),
-        ChannelWord("gear", "Gear", "", (), reduce="state"),
-        ChannelWord("water_temp", "Water temperature", "°C", ("water", "coolant")),
-        ChannelWord("oil_temp", "Oil temperature", "°C", ("oil",)),
-        ChannelWord("exhaust_temp", "Exhaust temperature", "°C", ("egt", "exhaust")),
-        ChannelWord("mixture", "Mixture ratio", "", ("lambda",)),
-        ChannelWord("heart_rate", "Heart rate", "bpm", ("hr",)),
-    ),
+    channels=CHANNELS,
     decisions=(DecisionWord("course", "Course", "text", hint="the best fitting"),),
     events=(
         EventWord(
@@ -101,10 +171,10 @@ KIND = Kind(
         ),
     ),
     tags=(
-        TagWord("run", "Kind of session", "practice, race", ("practice", "qualifying", "race", "test")),
-        TagWord("vehicle", "Vehicle", "number or name"),
+        TagWord("run", "Kind of session", "practice, race", ("practice", "qualifying", "race", "test"), "run"),
+        TagWord("vehicle", "Vehicle", "number or name", setting="machine"),
         TagWord("place", "Course", "where it was driven"),
-        TagWord("series", "Series", "such as club cup"),
+        TagWord("series", "Series", "such as club cup", setting="series"),
     ),
     registers=(
         Followed("best", "Best lap"),

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from kumpel.standins import blood_pressure_signal
-from kumpel.standins.device import Began, Device, Measured, Recorded, Wishes, of_made, run_length_s, seed_of
+from kumpel.standins.device import Began, Device, Measured, Recorded, Setup, Wishes, of_made, run_length_s, seed_of
 from kumpel.standins.made import Made
 
 FACTORY_SETUP: dict[str, Any] = {
@@ -18,6 +18,7 @@ FACTORY_SETUP: dict[str, Any] = {
     "interval_awake_min": 30,
     "interval_asleep_min": 60,
     "quiet": [],
+    "start_at": None,
     "run_length_min": 1440,
     "highest_cuff_mmhg": 280,
     "shown": False,
@@ -43,6 +44,14 @@ def spans_between(began: Began, first: str, last: str) -> tuple[tuple[float, flo
 def _hour(text: str) -> float:
     hours, _, minutes = text.partition(":")
     return int(hours) + int(minutes) / 60
+
+
+def full_h(setup: Setup) -> float:
+    """The pump takes most of it: some 110 readings with a full battery, over days no longer than two and a half."""
+    a_day = 16 * 60 / float(setup.get("interval_awake_min") or 30) + 8 * 60 / float(
+        setup.get("interval_asleep_min") or 60
+    )
+    return min(110 / a_day * 24, 60.0)
 
 
 def record(began: Began, wishes: Wishes) -> Recorded:
@@ -89,5 +98,7 @@ DEVICE = Device(
     (Measured("cuff", "Cuff pressure", "mmHg", 10.0, 0.0, 0.0),),
     ("live", "names"),
     planned_s=run_length_s,
+    full_h=full_h,
+    begins=lambda setup: setup.get("start_at"),
     names=("wearer",),
 )

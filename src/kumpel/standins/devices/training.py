@@ -19,8 +19,11 @@ FACTORY_SETUP: dict[str, Any] = {
     "speed_source": "satellite",
     "split_m": 1000.0,
     "split_s": None,
-    "pages": [["time", "distance", "heart_rate"], ["pace", "split_time", "zone"]],
-    "sound": True,
+    "pages": [{"fields": ["time", "distance", "heart_rate"]}, {"fields": ["pace", "split_time", "zone"]}],
+    "sound": "low",
+    "back_light": "always",
+    "units": "km",
+    "language": "English",
 }
 OFFERS = (
     ("time", "Time", "0:41:07"),
@@ -97,5 +100,5 @@ DEVICE = Device(
     planned_s=lambda setup: 2700.0,
     begins=lambda setup: None,
     names=("wearer", "greeting"),
-    screen=Screen(128, 128, 8, OFFERS, 4, 4),
+    screen=Screen(128, 128, 8, OFFERS, 4, 5, round=True),
 )

@@ -5,23 +5,40 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
+from kumpel.formats.krec import Channel
 from kumpel.standins import vehicle_signal
 from kumpel.standins.device import Began, Device, Measured, Recorded, Screen, Wishes, of_made, seed_of
 from kumpel.standins.made import Made
 
 LAP_S = 62.0
+RATES = (
+    ("lateral_g", 50),
+    ("forward_g", 50),
+    ("steering", 50),
+    ("throttle", 50),
+    ("brake", 50),
+    ("rpm", 20),
+    ("water_temp", 2),
+    ("mixture", 20),
+    ("heart_rate", 1),
+)
 FACTORY_SETUP: dict[str, Any] = {
     "name": "Practice",
     "recorder_name": "",
     "radio": "own network",
+    "machine": "",
     "vehicle": "kart",
     "number": "",
+    "run": "",
     "series": "",
     "team": "",
     "course": "",
     "position_hz": 10,
-    "brightness": 70,
-    "night_look": False,
+    "channels": [{"key": key, "on": True, "hz": hz, "off_because": ""} for key, hz in RATES],
+    "brightness": 90,
+    "night_brightness": 25,
+    "night_from": "20:00",
+    "night_to": "06:00",
 }
 
 
@@ -38,7 +55,21 @@ def record(began: Began, wishes: Wishes) -> Recorded:
     made = vehicle_signal.make(
         replace(drive, laps=laps, spoilt=spoilt, improvement=float(wishes.get("improvement", drive.improvement)))
     )
-    return of_made(Made(replace(made.recording, setup={}), made.truth), began)
+    wished = {str(c["key"]): c for c in setup.get("channels") or ()}
+    channels = {
+        key: _at_rate(each, wished.get(key, {}).get("hz"))
+        for key, each in made.recording.channels.items()
+        if wished.get(key, {}).get("on", True)
+    }
+    return of_made(Made(replace(made.recording, channels=channels, setup={}), made.truth), began)
+
+
+def _at_rate(channel: Channel, hz: float | None) -> Channel:
+    """A channel as often as it is to be logged; never more often than its sensor measures."""
+    step = max(round(1 / (float(hz) * channel.interval_s)), 1) if hz else 1
+    if step == 1:
+        return channel
+    return Channel(channel.key, channel.name, channel.unit, channel.interval_s * step, channel.values[::step])
 
 
 DEVICE = Device(

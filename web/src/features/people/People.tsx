@@ -4,7 +4,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
 import { Button, Empty, inputLook, Loading, Refused, Trouble, Verdict } from "@/ui/basics";
-import { type Entry, numberOf } from "@/ui/entry";
+import { type Entry, numberOf, wallTimeOf } from "@/ui/entry";
 import { moment } from "@/ui/format";
 import { More, useAddPerson, usePeople } from "@/ui/people";
 import { useTitle } from "@/ui/title";
@@ -12,10 +12,10 @@ import { useTyped } from "@/ui/typed";
 import { Trends } from "./Trends";
 
 interface FieldWish {
-  key: "name" | "number" | "team" | "born" | "sex" | "height_cm" | "weight_kg" | "contact" | "notes";
+  key: keyof Schemas["PersonChange"];
   label: string;
   type: "text" | "date" | "number";
-  parse?: (text: string) => Entry;
+  parse?: (text: string) => Entry | { value: string | null };
 }
 
 const HEIGHT = { unit: "cm", also: { m: 100, mm: 0.1 }, low: 21, high: 299, empty: true };
@@ -30,6 +30,11 @@ function heightOf(text: string): Entry {
   return entry;
 }
 
+const wholeOf = (text: string, low: number, high: number): Entry => {
+  const entry = numberOf(text, { unit: "/min", low, high, empty: true });
+  return "value" in entry && entry.value !== null ? { value: Math.round(entry.value) } : entry;
+};
+
 const FIELDS: FieldWish[] = [
   { key: "name", label: "Name", type: "text" },
   { key: "number", label: "Number", type: "text" },
@@ -38,6 +43,10 @@ const FIELDS: FieldWish[] = [
   { key: "sex", label: "Sex", type: "text" },
   { key: "height_cm", label: "Height, cm", type: "number", parse: heightOf },
   { key: "weight_kg", label: "Weight, kg", type: "number", parse: (t) => numberOf(t, WEIGHT) },
+  { key: "gets_up", label: "Gets up at", type: "text", parse: wallTimeOf },
+  { key: "goes_to_bed", label: "To bed at", type: "text", parse: wallTimeOf },
+  { key: "heart_rate_highest", label: "Highest pulse", type: "number", parse: (t) => wholeOf(t, 100, 240) },
+  { key: "heart_rate_resting", label: "Resting pulse", type: "number", parse: (t) => wholeOf(t, 25, 110) },
   { key: "contact", label: "Contact", type: "text" },
   { key: "notes", label: "Notes", type: "text" },
 ];

@@ -122,7 +122,12 @@ export default function Recorders() {
   if (!recorders.data) return <Loading what="the recorders" />;
   return (
     <main className="h-full overflow-auto px-5 py-[18px]">
-      <h1 className="mb-1.5">Recorders</h1>
+      <div className="mb-1.5 flex items-baseline">
+        <h1>Recorders</h1>
+        <Link to="/vehicles" className="ml-auto min-h-6 text-act hover:underline">
+          Vehicles and courses
+        </Link>
+      </div>
       <LookedIn />
       {recorders.data.length === 0 && (
         <Empty title="No recorder was seen yet">

@@ -1,5 +1,5 @@
 import type { Schemas } from "@/api/client";
-import { type Bay, type Stand, standOf } from "./dock";
+import { type Bay, type LinkRules, type Stand, standOf } from "./dock";
 
 const LOOK: Record<Stand, string> = {
   "needs a hand": "bg-slate text-white",
@@ -14,7 +14,7 @@ const STANDS = Object.keys(LOOK) as Stand[];
 function Spot({ stand, token, dim }: { stand: Stand; token?: string; dim?: boolean }) {
   return (
     <span
-      className={`relative grid place-items-center rounded-full font-bold font-narrow ${token ? "size-[30px] text-[10.5px]" : "size-3.5"} ${LOOK[stand]} ${dim ? "opacity-25" : ""}`}
+      className={`relative grid place-items-center rounded-full font-bold font-narrow ${token ? "size-[30px] text-[10.5px] pointer-coarse:size-[40px]" : "size-3.5"} ${LOOK[stand]} ${dim ? "opacity-25" : ""}`}
     >
       {token}
       {stand === "in" && (
@@ -33,8 +33,10 @@ export function DockMap({
   mine,
   only,
   onOnly,
+  rules,
 }: {
   bays: Bay[];
+  rules: LinkRules;
   away: Schemas["Recorder"][];
   mine: Set<string>;
   only: string | null;
@@ -45,7 +47,7 @@ export function DockMap({
     const place = placeOf(bay.recorder);
     groups.set(place, [...(groups.get(place) ?? []), bay]);
   }
-  const stands = new Map(bays.map((bay) => [bay.recorder.id, standOf(bay, mine)]));
+  const stands = new Map(bays.map((bay) => [bay.recorder.id, standOf(bay, mine, rules)]));
   const count = (stand: Stand) => [...stands.values()].filter((s) => s === stand).length;
   return (
     <section aria-label="Where they stand">

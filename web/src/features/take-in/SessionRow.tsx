@@ -1,11 +1,13 @@
 import { memo } from "react";
 import { Link } from "react-router";
+import type { Schemas } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
-import { Progress, Tag, Verdict, type VerdictWord } from "@/ui/basics";
+import { Progress, Verdict, type VerdictWord } from "@/ui/basics";
 import { length, moment } from "@/ui/format";
 import { type Bay, type Draft, type Found, isStopped, isWaiting, minutes } from "./dock";
+import { TagCell } from "./TagCell";
 
-function State({ found }: { found: Found }) {
+function State({ found, longS }: { found: Found; longS: number }) {
   if (found.standing === "unreadable") return <span className="text-action">{found.trouble}</span>;
   if (found.standing === "arriving" && found.trouble && !isStopped(found))
     return <span className="text-action">{found.trouble}</span>;
@@ -28,7 +30,7 @@ function State({ found }: { found: Found }) {
     if (found.figures !== "assessed") return <span className="text-soft">in, figures follow</span>;
     return <Verdict verdict={found.verdict as VerdictWord} words={found.key_figure || found.verdict} />;
   }
-  const slow = found.transfer_s !== null && found.transfer_s > 10 ? `, takes ${minutes(found.transfer_s)}` : "";
+  const slow = found.transfer_s !== null && found.transfer_s > longS ? `, takes ${minutes(found.transfer_s)}` : "";
   return <span className="text-soft">{isStopped(found) ? "stopped before its turn" : `waiting${slow}`}</span>;
 }
 
@@ -39,19 +41,32 @@ export const SessionRow = memo(function SessionRow({
   draft,
   ticked,
   open,
+  longS,
+  words,
+  editing,
   onTick,
   onOpen,
+  onEdit,
+  onTag,
+  onDown,
 }: {
   bay: Bay;
   found: Found;
   draft: Draft | undefined;
   ticked: boolean;
   open: boolean;
+  /** From here on it is said how long the transfer takes. */
+  longS: number;
+  words: Schemas["TagWord"][];
+  /** The tag that is being typed in this row. */
+  editing: string | null;
+  onEdit: (tag: string | null) => void;
+  onTag: (tag: string, words: string) => void;
+  onDown: (tag: string) => void;
   onTick: (span: boolean) => void;
   /** `byKey`: opened with the keyboard, so that one goes on in what opens. */
   onOpen: (byKey: boolean) => void;
 }) {
-  const tags = Object.entries(draft?.tags ?? found.tags).filter(([, words]) => words);
   const whose = draft?.unclaimed ? "" : (draft?.person?.name ?? found.person);
   const when = moment(found.start, bay.utc_offset_min);
   const cell = "border-hair border-t px-1.5";
@@ -59,7 +74,7 @@ export const SessionRow = memo(function SessionRow({
   const quiet = found.standing === "deleted" || found.standing === "recording";
   return (
     <tr
-      className={`h-[30px] ${open || ticked ? "bg-act-soft" : ""} ${quiet ? "text-none" : ""}`}
+      className={`h-[30px] pointer-coarse:h-[40px] ${open || ticked ? "bg-act-soft" : ""} ${quiet ? "text-none" : ""}`}
       aria-selected={open}
       data-token={bay.recorder.token}
     >
@@ -67,7 +82,7 @@ export const SessionRow = memo(function SessionRow({
         <input
           type="checkbox"
           aria-label={`Tick ${bay.recorder.token}, ${when}, ${length(found.length_s)}`}
-          className="size-4 align-middle accent-(--act)"
+          className="size-4 align-middle accent-(--act) pointer-coarse:size-6"
           checked={ticked}
           disabled={!mayTick}
           onChange={(e) => onTick(e.nativeEvent instanceof MouseEvent && e.nativeEvent.shiftKey)}
@@ -99,16 +114,18 @@ export const SessionRow = memo(function SessionRow({
         {found.too_short ? "too short to count" : found.about}
       </td>
       <td className={`${cell} overflow-hidden`}>
-        <span className="flex gap-1 overflow-hidden">
-          {tags.slice(0, 2).map(([key, words], i) => (
-            <span key={key} className={i > 0 ? "hidden min-[1180px]:inline" : ""}>
-              <Tag>{words}</Tag>
-            </span>
-          ))}
-        </span>
+        <TagCell
+          row={`${bay.recorder.token}, ${when}`}
+          words={words}
+          tags={draft?.tags ?? found.tags}
+          editing={editing}
+          onEdit={words.length > 0 && (isWaiting(found) || found.standing === "stored") ? onEdit : undefined}
+          onTag={onTag}
+          onDown={onDown}
+        />
       </td>
       <td className={`${cell} truncate py-0.5`} title={found.key_figure || found.trouble || undefined}>
-        <State found={found} />
+        <State found={found} longS={longS} />
       </td>
       <td className={`${cell} pr-3 text-right`}>
         {found.standing === "stored" && found.session_id !== null && (

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ask, Problem, type Schemas } from "@/api/client";
+import { useNumbers } from "@/features/settings/useSettings";
 import { Button, Empty, Loading, Progress, Trouble } from "@/ui/basics";
 import { length, moment } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
@@ -20,6 +21,7 @@ import {
   isWaiting,
   keepMine,
   type Line,
+  type LinkRules,
   linesOf,
   needOf,
   noDraft,
@@ -28,8 +30,9 @@ import {
 } from "./dock";
 import { FileDialog } from "./FileDialog";
 import { NeedsHand } from "./NeedsHand";
-import { SessionRow } from "./SessionRow";
+import { SessionTable } from "./SessionTable";
 import { TickedBar } from "./TickedBar";
+import { WrongClocks, wrongClocks } from "./WrongClocks";
 
 function useRecorderAction() {
   const queries = useQueryClient();
@@ -58,19 +61,6 @@ function useRecorderAction() {
   });
   return { again, stop, locked, setLocked };
 }
-
-const HEADS = [
-  ["", "w-[36px]"],
-  ["", "w-[58px]"],
-  ["Whose", "w-[132px]"],
-  ["Kind", "hidden w-[104px] min-[1180px]:table-cell"],
-  ["Start", "w-[128px]"],
-  ["Length", "w-[84px]"],
-  ["Setup", "hidden w-[150px] min-[1440px]:table-cell"],
-  ["Tags", "w-[96px] min-[1180px]:w-[160px]"],
-  ["State", ""],
-  ["", "w-[58px]"],
-] as const;
 
 /** What is on the recorders in reach: new ones taken in, at work, in; what needs a hand; what may be cleared. */
 export default function TakeIn() {
@@ -104,9 +94,13 @@ export default function TakeIn() {
     onSuccess: () => queries.invalidateQueries({ queryKey: ["take-in"] }),
     onError: fail,
   });
+  const wrongFrom = useNumbers("link.clock_s");
+  const weakBelow = useNumbers("link.weak");
+  const rules: LinkRules = { weak: (kind) => weakBelow(kind) / 100, longS: useNumbers("link.long_s") };
   useEffect(() => keepMine(mine), [mine]);
   useEffect(() => {
     if (selected && intoPanel.current) panel.current?.querySelector("input")?.focus();
+    else if (selected && window.innerWidth < 900) panel.current?.scrollIntoView({ block: "nearest" });
     intoPanel.current = false;
   }, [selected]);
   if (bays.isError && !bays.data) return <Trouble error={bays.error} again={() => bays.refetch()} />;
@@ -138,7 +132,7 @@ export default function TakeIn() {
     setTicked(new Set());
   };
   const isShown = ({ bay, found, key }: Line) => {
-    if (only !== null && bay.recorder.token !== only && standOf(bay, mine) !== only) return false;
+    if (only !== null && bay.recorder.token !== only && standOf(bay, mine, rules) !== only) return false;
     if (only === bay.recorder.token || mine.has(key)) return true;
     if (isAside(found)) return showAside;
     return !isStored(found) || showStored;
@@ -150,7 +144,7 @@ export default function TakeIn() {
   const clearable = bays.data.filter((bay) => bay.sessions.some((f) => f.may_clear) && !bay.sessions.some(isAtWork));
   const clearCount = clearable.reduce((sum, bay) => sum + bay.sessions.filter((f) => f.may_clear).length, 0);
   const needs = bays.data.flatMap((bay) => {
-    const need = needOf(bay);
+    const need = needOf(bay, rules);
     return need ? [{ bay, need }] : [];
   });
   needs.sort((a, b) => Number(b.bay.recorder.keeps_one) - Number(a.bay.recorder.keeps_one));
@@ -189,7 +183,7 @@ export default function TakeIn() {
   const share = done.length / Math.max(done.length + atWork.length, 1);
   return (
     <main
-      className="grid h-full grid-cols-[minmax(0,1fr)_240px] min-[1180px]:grid-cols-[minmax(0,1fr)_308px]"
+      className="grid h-full grid-cols-1 content-start max-[899px]:overflow-auto min-[900px]:grid-cols-[minmax(0,1fr)_240px] min-[900px]:content-stretch min-[1180px]:grid-cols-[minmax(0,1fr)_308px]"
       onDragOver={(e) => e.dataTransfer.types.includes("Files") && e.preventDefault()}
       onDrop={(e) => {
         const dropped = e.dataTransfer.files[0];
@@ -198,7 +192,7 @@ export default function TakeIn() {
         setFile(dropped);
       }}
     >
-      <section aria-label="Sessions on the recorders" className="overflow-auto px-5 py-[18px]">
+      <section aria-label="Sessions on the recorders" className="px-5 py-[18px] min-[900px]:overflow-auto">
         <div className="mb-3 flex flex-wrap items-center gap-x-3 gap-y-2">
           <h1>Take in</h1>
           <span className="text-[13px] text-soft">
@@ -269,46 +263,21 @@ export default function TakeIn() {
         {bays.data.length > 0 && (
           <div className="rounded-lg border border-line bg-panel">
             {shown.length > 0 ? (
-              <table className="w-full table-fixed border-collapse text-[13.5px]">
-                <thead className="text-left font-narrow text-[12.5px] text-soft">
-                  <tr className="h-8">
-                    {HEADS.map(([name, look], i) => (
-                      // biome-ignore lint/suspicious/noArrayIndexKey: columns never change places
-                      <th key={i} className={`px-1.5 font-medium ${look}`}>
-                        {i === 0 ? (
-                          <input
-                            type="checkbox"
-                            aria-label="Tick all that wait"
-                            className="ml-1.5 size-4 align-middle accent-(--act)"
-                            disabled={fresh.length === 0}
-                            checked={fresh.length > 0 && fresh.every((l) => ticked.has(l.key))}
-                            onChange={(e) => setTicked(e.target.checked ? new Set(fresh.map((l) => l.key)) : new Set())}
-                          />
-                        ) : (
-                          name
-                        )}
-                      </th>
-                    ))}
-                  </tr>
-                </thead>
-                <tbody>
-                  {shown.map((line) => (
-                    <SessionRow
-                      key={line.key}
-                      bay={line.bay}
-                      found={line.found}
-                      draft={drafts[line.key]}
-                      ticked={ticked.has(line.key)}
-                      open={selected === line.key}
-                      onTick={(span) => tick(line, span)}
-                      onOpen={(byKey) => {
-                        setSelected(selected === line.key ? null : line.key);
-                        intoPanel.current = byKey && selected !== line.key;
-                      }}
-                    />
-                  ))}
-                </tbody>
-              </table>
+              <SessionTable
+                lines={shown}
+                fresh={fresh}
+                ticked={ticked}
+                drafts={drafts}
+                selected={selected}
+                rules={rules}
+                onTickAll={(on) => setTicked(on ? new Set(fresh.map((l) => l.key)) : new Set())}
+                onTick={tick}
+                onOpen={(line, byKey) => {
+                  setSelected(selected === line.key ? null : line.key);
+                  intoPanel.current = byKey && selected !== line.key;
+                }}
+                onDraft={(key, draft) => setDrafts((old) => ({ ...old, [key]: draft }))}
+              />
             ) : (
               <p className="px-3.5 py-3 text-soft">
                 {only === null ? "Nothing new on the recorders in reach." : "Nothing on it."}
@@ -343,7 +312,7 @@ export default function TakeIn() {
       <aside
         ref={panel}
         aria-label="Session"
-        className="overflow-auto border-line border-l bg-panel px-4 py-[18px]"
+        className="border-line bg-panel px-4 py-[18px] max-[899px]:border-t min-[900px]:overflow-auto min-[900px]:border-l"
         onKeyDown={(e) => {
           if (e.key !== "Escape" || !selected) return;
           document.querySelector<HTMLElement>(`[data-line="${CSS.escape(selected)}"]`)?.focus();
@@ -365,8 +334,9 @@ export default function TakeIn() {
             </Button>
           </>
         ) : (
-          <DockMap bays={bays.data} away={away} mine={mine} only={only} onOnly={setOnly} />
+          <DockMap bays={bays.data} away={away} mine={mine} only={only} onOnly={setOnly} rules={rules} />
         )}
+        {!current && <WrongClocks wrong={wrongClocks(all, wrongFrom, mine)} drafts={drafts} onDrafts={setDrafts} />}
         {!current && clearable.length > 0 && (
           <section aria-label="Clear" className="mt-4 border-line border-t pt-3 text-[13px]">
             <h2>Clear</h2>

@@ -52,14 +52,18 @@ export const isAside = (found: Found) =>
   (isWaiting(found) && found.too_short);
 
 export const SHUT = ["transfer-off", "warming-up", "power-save", "updating"];
-/** Below this share a link counts as weak. */
-export const WEAK = 0.4;
+
+/** What counts as a weak link (a share), and how many seconds of transfer are said beforehand; both by kind of recorder. */
+export interface LinkRules {
+  weak: (kind: string) => number;
+  longS: (kind: string) => number;
+}
 
 export type Stand = "needs a hand" | "at work" | "waiting" | "in" | "nothing new" | "empty, ready";
 
 /** How a recorder stands in the dock; `mine` are the sessions taken in on this visit. */
-export function standOf(bay: Bay, mine: Set<string>): Stand {
-  if (needOf(bay)) return "needs a hand";
+export function standOf(bay: Bay, mine: Set<string>, rules: LinkRules): Stand {
+  if (needOf(bay, rules)) return "needs a hand";
   if (bay.sessions.some(isAtWork)) return "at work";
   if (bay.sessions.some((f) => isWaiting(f) && !f.too_short)) return "waiting";
   if (bay.sessions.some((f) => isStored(f) && mine.has(keyOf(bay, f)))) return "in";
@@ -73,7 +77,7 @@ export interface Need {
 }
 
 /** What somebody has to do with a recorder by hand, before anything of it can be taken in. */
-export function needOf(bay: Bay): Need | null {
+export function needOf(bay: Bay, rules: LinkRules): Need | null {
   const r = bay.recorder;
   if (r.trouble) return { title: "Not in order", what: r.trouble, deed: "look" };
   if (r.mode === "transfer-off") return { title: "Switch its transfer mode on", what: r.press };
@@ -89,8 +93,8 @@ export function needOf(bay: Bay): Need | null {
     };
   if (r.mode === "recording")
     return { title: "Still recording", what: "Stop it to take this session in.", deed: "stop" };
-  const slow = bay.sessions.filter((f) => isWaiting(f) && (f.transfer_s ?? 0) > 10);
-  if (r.quality !== null && r.quality < WEAK && slow.length > 0)
+  const slow = bay.sessions.filter((f) => isWaiting(f) && (f.transfer_s ?? 0) > rules.longS(r.kind));
+  if (r.quality !== null && r.quality < rules.weak(r.kind) && slow.length > 0)
     return {
       title: "Weak link",
       what: `About ${minutes(slow.reduce((sum, f) => sum + (f.transfer_s ?? 0), 0))} here; bring it closer. It goes on after a break.`,

@@ -40,3 +40,21 @@ export function summaryOf(fields: SetupField[]): string {
     })
     .join(", ");
 }
+
+/** The setting that a path lies in: "weightings" of "weightings.0.threshold_db". */
+export const nameOf = (path: string): string => path.split(".")[0] ?? path;
+
+/** From here on minutes are read as hours. */
+const HOURS_FROM_MIN = 120;
+
+/** Minutes as hours where they are many: "7 h 30"; null where they are not. */
+export function asHours(value: unknown, unit: string): string | null {
+  const minutes = Number(value);
+  if (unit !== "min" || value === null || value === "" || !Number.isInteger(minutes) || minutes < HOURS_FROM_MIN)
+    return null;
+  return minutes % 60 ? `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, "0")}` : `${minutes / 60} h`;
+}
+
+/** A value in words with its unit. */
+export const amount = (words: string, unit: string): string =>
+  asHours(words, unit) ?? (unit ? `${words} ${unit}` : words);

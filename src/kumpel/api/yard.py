@@ -1,0 +1,67 @@
+"""The yard: vehicles and courses."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+from fastapi.responses import Response
+
+from kumpel.api import schemas
+from kumpel.api.dependencies import Database, Who
+from kumpel.api.downloads import shown
+from kumpel.services import course_register, vehicles
+
+router = APIRouter(tags=["yard"])
+
+
+@router.get("/vehicles")
+def list_vehicles(db: Database, who: Who) -> list[schemas.Vehicle]:
+    return [schemas.Vehicle.model_validate(row) for row in vehicles.all_vehicles(db)]
+
+
+@router.post("/vehicles", status_code=201)
+def add_vehicle(wish: schemas.NewVehicle, db: Database, who: Who) -> schemas.Vehicle:
+    return schemas.Vehicle.model_validate(vehicles.put(db, wish.model_dump()))
+
+
+@router.patch("/vehicles/{vehicle_id}")
+def change_vehicle(vehicle_id: int, wish: schemas.VehicleChange, db: Database, who: Who) -> schemas.Vehicle:
+    return schemas.Vehicle.model_validate(vehicles.put(db, wish.model_dump(exclude_unset=True), vehicle_id))
+
+
+@router.delete("/vehicles/{vehicle_id}", status_code=204)
+def remove_vehicle(vehicle_id: int, db: Database, who: Who) -> None:
+    vehicles.remove(db, vehicle_id)
+
+
+@router.get("/courses")
+def list_courses(db: Database, who: Who) -> list[schemas.Course]:
+    return [schemas.Course.model_validate(row) for row in course_register.all_courses(db)]
+
+
+@router.post("/courses", status_code=201)
+def add_course(wish: schemas.NewCourse, db: Database, who: Who) -> schemas.Course:
+    return schemas.Course.model_validate(course_register.add(db, wish.name, wish.content, who.id))
+
+
+@router.get(
+    "/courses/{course_id}/gpx", response_class=Response, responses={200: {"content": {"application/gpx+xml": {}}}}
+)
+def course_gpx(course_id: int, db: Database, who: Who) -> Response:
+    """The line of a course as a GPX route."""
+    name, made = course_register.as_gpx(db, course_id)
+    return Response(made, media_type="application/gpx+xml", headers={"Content-Disposition": shown(f"{name}.gpx")})
+
+
+@router.delete("/courses/{course_id}", status_code=204)
+def remove_course(course_id: int, db: Database, who: Who) -> None:
+    course_register.remove(db, course_id)
+
+
+@router.post("/vehicles/{vehicle_id}/bring-back", status_code=204)
+def bring_vehicle_back(vehicle_id: int, db: Database, who: Who) -> None:
+    vehicles.bring_back(db, vehicle_id)
+
+
+@router.post("/courses/{course_id}/bring-back", status_code=204)
+def bring_course_back(course_id: int, db: Database, who: Who) -> None:
+    course_register.bring_back(db, course_id)

@@ -1,0 +1,37 @@
+"""The yard of Tarnfels: its vehicles and its courses, and where its cables and cards are."""
+
+from __future__ import annotations
+
+import json
+
+from sqlmodel import Session as Db
+
+from kumpel.config import DEMO
+from kumpel.services import course_register, settings, vehicles
+from kumpel.standins.devices import vehicle
+from kumpel.standins.vehicle_signal import course_of, loop, ramp
+
+PORTS = DEMO / "ports"
+LOOP, RAMP = course_of(vehicle.practice_loop()), course_of(ramp("Ramp", 900, 1))
+COURSES = (
+    LOOP,
+    RAMP,
+    course_of(loop("Infield", 640, 3)),
+    course_of(loop("Haul road", 2400, 11)),
+    course_of(loop("Wet pad", 420, 5)),
+)
+VEHICLES = (
+    {"name": "hauler 4", "number": "4", "profile": "hauler", "team": "Haulage"},
+    {"name": "hauler 7", "number": "7", "profile": "hauler", "team": "Haulage"},
+    {"name": "kart K-1", "number": "26", "profile": "kart", "team": "Haulage"},
+    {"name": "kart K-2", "number": "27", "profile": "kart", "team": "Haulage"},
+)
+
+
+def put(db: Db, who: int | None) -> None:
+    for each in VEHICLES:
+        vehicles.put(db, dict(each))
+    for course in COURSES:
+        course_register.add(db, "", json.dumps(course), who)
+    settings.add_line(db, settings.PORTS, f"{PORTS}/*", who)
+    db.commit()

@@ -1,0 +1,202 @@
+"""The register of courses: typed by their lines, from a GPX file or from their plain form; what of them is on a recorder."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from sqlalchemy.exc import IntegrityError
+from sqlmodel import Session as Db
+from sqlmodel import col, select
+
+from kumpel.core.geo import plane_of
+from kumpel.core.names import clean_line
+from kumpel.core.vehicle import courses as core
+from kumpel.formats import gpx_line
+from kumpel.formats.errors import GpxError
+from kumpel.link.abilities import MOST_COURSE_VALUES, course_hash
+from kumpel.link.client import RecorderLink
+from kumpel.services import deeds
+from kumpel.services.deeds import Whom
+from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.store.database import tell
+from kumpel.store.tables import Course, Recorder, now
+
+OUTLINE_POINTS = 80
+LONGEST_NAME = 80
+MOST_SECTOR_LINES = 30
+MOST_POINTS = MOST_COURSE_VALUES // 4
+
+
+@dataclass(frozen=True)
+class CourseRow:
+    """A course: its length, whether it is a loop, its lines, and its outline for drawing in m (x to the east, y to the north)."""
+
+    id: int
+    name: str
+    closed: bool
+    length_m: float
+    sectors: int
+    outline: list[list[float]]
+
+
+@dataclass(frozen=True)
+class CourseOnIt:
+    """A course of the register or of a recorder: whether it is here, whether it is there, whether both are the same."""
+
+    name: str
+    here: bool
+    on_it: bool
+    same: bool
+    outline: list[list[float]]
+
+
+def all_courses(db: Db) -> list[CourseRow]:
+    return [_row(course) for course in _kept(db)]
+
+
+def _kept(db: Db) -> Sequence[Course]:
+    return db.exec(select(Course).where(col(Course.removed_at).is_(None)).order_by(col(Course.name))).all()
+
+
+def _row(course: Course) -> CourseRow:
+    made = core.course_from(course.plain)
+    return CourseRow(
+        course.id or 0, course.name, made.closed, round(made.length_m, 1), len(made.sectors) + 1, outline_of(made)
+    )
+
+
+def outline_of(course: core.Course) -> list[list[float]]:
+    """A few points of the course in m around its middle, the first one again at the end of a loop."""
+    if len(course.lat) < 2:
+        return []
+    x, y = plane_of(course.lat, course.lon).xy(course.lat, course.lon)
+    every = max(len(x) // OUTLINE_POINTS, 1)
+    points = [[round(float(a), 1), round(float(b), 1)] for a, b in zip(x[::every], y[::every], strict=True)]
+    return [*points, points[0]] if course.closed else points
+
+
+def add(db: Db, name: str, content: str, who: int | None = None) -> CourseRow:
+    """Add a course from the content of a GPX file or from its plain form as JSON. InvalidError says what is wrong in it."""
+    plain = _plain_of(clean_line(name), content)
+    try:
+        made = core.course_from(plain)
+    except (ValueError, TypeError) as error:
+        raise InvalidError(f"This is no course: {error}. Nothing was added.", field="content") from error
+    if len(made.sectors) > MOST_SECTOR_LINES:
+        raise InvalidError(f"The course has {len(made.sectors)} lines between; {MOST_SECTOR_LINES} are possible.")
+    if len(made.lat) > MOST_POINTS:
+        raise InvalidError(f"The course has {len(made.lat)} points; a recorder takes {MOST_POINTS} at the most.")
+    deeds.ask(db, "course added", Whom("course", made.name[:64]))
+    row = Course(name=made.name, plain=core.course_data(made), made_by=who)
+    db.add(row)
+    try:
+        db.flush()
+    except IntegrityError as error:
+        db.rollback()
+        raise ConflictError(
+            f"There is a course “{made.name}” already. Take it away first, or name this one."
+        ) from error
+    deeds.keep(db, "course added", Whom("course", row.id), after={"name": row.name, "length_m": made.length_m}, who=who)
+    tell(db, "courses")
+    db.commit()
+    return _row(row)
+
+
+def _plain_of(name: str, content: str) -> dict[str, Any]:
+    if content.lstrip().startswith("{"):
+        try:
+            plain: dict[str, Any] = json.loads(content)
+        except (ValueError, RecursionError) as error:
+            raise InvalidError(f"The course is not readable as JSON ({error}). Nothing was added.") from error
+        named = name or clean_line(str(plain.get("name", "")))
+        return plain | {"name": named[:LONGEST_NAME]}
+    try:
+        line = gpx_line.read_line(content.encode())
+        made = core.course_of_line((name or clean_line(line.name) or "course")[:LONGEST_NAME], line.lat, line.lon)
+    except (GpxError, ValueError) as error:
+        raise InvalidError(
+            f"No course can be made of this file: {error}. Nothing was added.", field="content"
+        ) from error
+    return core.course_data(made)
+
+
+def course_of(db: Db, course_id: int) -> Course:
+    course = db.get(Course, course_id)
+    if course is None or course.removed_at is not None:
+        raise NotFoundError("This course is not on record.")
+    return course
+
+
+def as_gpx(db: Db, course_id: int) -> tuple[str, bytes]:
+    """The name of a course and its line as a GPX route."""
+    course = core.course_from(course_of(db, course_id).plain)
+    lat, lon = course.lat, course.lon
+    if course.closed and len(lat):
+        lat, lon = np.append(lat, lat[0]), np.append(lon, lon[0])
+    return course.name, gpx_line.write_line(course.name, lat, lon)
+
+
+def remove(db: Db, course_id: int) -> None:
+    """Take a course off the register; it stays on the recorders that have it."""
+    deeds.ask(db, "course removed", Whom("course", course_id))
+    course = course_of(db, course_id)
+    course.removed_at = now()
+    db.add(course)
+    deeds.keep(db, "course removed", Whom("course", course_id), {"name": course.name})
+    tell(db, "courses")
+    db.commit()
+
+
+def bring_back(db: Db, course_id: int) -> None:
+    """Undo `remove`. ConflictError when another one took the name meanwhile."""
+    deeds.ask(db, "course added", Whom("course", course_id))
+    course = db.get(Course, course_id)
+    if course is None:
+        raise NotFoundError("This course is not on record.")
+    course.removed_at = None
+    db.add(course)
+    try:
+        db.flush()
+    except IntegrityError as error:
+        db.rollback()
+        raise ConflictError("Another course has this name now.") from error
+    deeds.keep(db, "course added", Whom("course", course_id), after={"name": course.name})
+    tell(db, "courses")
+    db.commit()
+
+
+def beside(db: Db, recorder: Recorder) -> list[CourseOnIt]:
+    """The courses known here beside those on a recorder, by name."""
+    there = {each["name"]: each["sha256"] for each in recorder.setup.get("_courses", [])}
+    if "courses" not in recorder.status.get("can", []):
+        return []
+    found = []
+    for course in _kept(db):
+        same = there.get(course.name) == course_hash(course.plain).hex()
+        outline = outline_of(core.course_from(course.plain))
+        found.append(CourseOnIt(course.name, True, course.name in there, same, outline))
+    named = {course.name for course in found}
+    found += [CourseOnIt(name, False, True, False, []) for name in there if name not in named]
+    return sorted(found, key=lambda each: each.name)
+
+
+def send(db: Db, link: RecorderLink, wished: Sequence[str]) -> None:
+    """Make the recorder hold the wished courses: sends those that it lacks or has otherwise, removes those not wished.
+
+    InvalidError for a wished one that is neither here nor there.
+    """
+    here: Mapping[str, Course] = {course.name: course for course in _kept(db)}
+    there = {each.name: each.sha256 for each in link.courses()}
+    unknown = [name for name in wished if name not in here and name not in there]
+    if unknown:
+        raise InvalidError(f"There is no course “{unknown[0]}”, neither here nor on the recorder.", field="courses")
+    for name, sha256 in there.items():
+        if name not in wished:
+            link.remove_course(name, sha256)
+    for name in wished:
+        if name in here and there.get(name) != course_hash(here[name].plain):
+            link.write_course(here[name].plain)

@@ -1,0 +1,116 @@
+"""The register of vehicles that loggers are mounted in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy.exc import IntegrityError
+from sqlmodel import Session as Db
+from sqlmodel import col, select
+
+from kumpel.core.names import clean_line
+from kumpel.services import deeds
+from kumpel.services.deeds import Whom
+from kumpel.services.people import team_named
+from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.store.database import tell
+from kumpel.store.tables import Team, Vehicle, now
+
+YARD_VEHICLE = "yard vehicle"
+"""What deeds call one: a vehicle is no kind of recorder."""
+
+
+@dataclass(frozen=True)
+class VehicleRow:
+    """A vehicle with the name of its team."""
+
+    id: int
+    name: str
+    number: str
+    profile: str
+    team: str
+    notes: str
+
+
+def all_vehicles(db: Db) -> list[VehicleRow]:
+    found = db.exec(
+        select(Vehicle, Team.name)
+        .outerjoin(Team, col(Vehicle.team_id) == Team.id)
+        .where(col(Vehicle.removed_at).is_(None))
+        .order_by(col(Vehicle.name))
+    ).all()
+    return [_row(vehicle, team or "") for vehicle, team in found]
+
+
+def _row(vehicle: Vehicle, team: str) -> VehicleRow:
+    return VehicleRow(vehicle.id or 0, vehicle.name, vehicle.number, vehicle.profile, team, vehicle.notes)
+
+
+def put(db: Db, facts: dict[str, Any], vehicle_id: int | None = None) -> VehicleRow:
+    """Add a vehicle, or change one (only the facts given). ConflictError when its name belongs to another."""
+    whom = Whom(YARD_VEHICLE, vehicle_id)
+    deeds.ask(db, "vehicle changed", whom)
+    vehicle = Vehicle(name="", profile="") if vehicle_id is None else vehicle_of(db, vehicle_id)
+    before = _facts(vehicle)
+    team = facts.pop("team", None)
+    for key, value in facts.items():
+        setattr(vehicle, key, value)
+    vehicle.name = clean_line(vehicle.name)
+    if not vehicle.name:
+        raise InvalidError("A vehicle needs a name, such as kart K-2.", field="name")
+    if team is not None:
+        vehicle.team_id = team_named(db, team.strip()).id if team.strip() else None
+    db.add(vehicle)
+    try:
+        db.flush()
+    except IntegrityError as error:
+        db.rollback()
+        raise ConflictError(f"There is a vehicle “{vehicle.name}” already.") from error
+    deeds.keep(
+        db, "vehicle changed", Whom(YARD_VEHICLE, vehicle.id), None if vehicle_id is None else before, _facts(vehicle)
+    )
+    tell(db, "vehicles")
+    db.commit()
+    owner = db.get(Team, vehicle.team_id) if vehicle.team_id else None
+    return _row(vehicle, owner.name if owner else "")
+
+
+def vehicle_of(db: Db, vehicle_id: int) -> Vehicle:
+    vehicle = db.get(Vehicle, vehicle_id)
+    if vehicle is None or vehicle.removed_at is not None:
+        raise NotFoundError("This vehicle is not on record.")
+    return vehicle
+
+
+def _facts(vehicle: Vehicle) -> dict[str, Any]:
+    return vehicle.model_dump(exclude={"id", "removed_at"})
+
+
+def remove(db: Db, vehicle_id: int) -> None:
+    """Take a vehicle off the register; sessions keep its name."""
+    deeds.ask(db, "vehicle removed", Whom(YARD_VEHICLE, vehicle_id))
+    vehicle = vehicle_of(db, vehicle_id)
+    vehicle.removed_at = now()
+    db.add(vehicle)
+    deeds.keep(db, "vehicle removed", Whom(YARD_VEHICLE, vehicle_id), _facts(vehicle))
+    tell(db, "vehicles")
+    db.commit()
+
+
+def bring_back(db: Db, vehicle_id: int) -> None:
+    """Undo `remove`. ConflictError when another one took the name meanwhile."""
+    deeds.ask(db, "vehicle changed", Whom(YARD_VEHICLE, vehicle_id))
+    vehicle = db.get(Vehicle, vehicle_id)
+    if vehicle is None:
+        raise NotFoundError("This vehicle is not on record.")
+    vehicle.removed_at = None
+    db.add(vehicle)
+    try:
+        db.flush()
+    except IntegrityError as error:
+        db.rollback()
+        raise ConflictError("Another vehicle has this name now.") from error
+    deeds.keep(db, "vehicle changed", Whom(YARD_VEHICLE, vehicle_id), after=_facts(vehicle))
+    tell(db, "vehicles")
+    db.commit()

@@ -1,0 +1,122 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, ask } from "@/api/client";
+import { useKindWords } from "@/kinds/kinds";
+import { useNotices } from "@/ui/notices";
+import { type Draft, isWaiting, type Line, type LinkRules, noDraft } from "./dock";
+import { SessionRow } from "./SessionRow";
+import { rowTags } from "./TagCell";
+
+const NOTHING: never[] = [];
+const HEADS = [
+  ["", "w-[36px]"],
+  ["", "w-[58px]"],
+  ["Whose", "w-[132px]"],
+  ["Kind", "hidden w-[104px] min-[1180px]:table-cell"],
+  ["Start", "w-[128px]"],
+  ["Length", "w-[84px]"],
+  ["Setup", "hidden w-[150px] min-[1440px]:table-cell"],
+  ["Tags", "w-[96px] min-[1180px]:w-[160px]"],
+  ["State", ""],
+  ["", "w-[58px]"],
+] as const;
+
+/** Sessions on the recorders, a row each; tags are written in the row, before it is taken in as after. */
+export function SessionTable({
+  lines,
+  fresh,
+  ticked,
+  drafts,
+  selected,
+  rules,
+  onTickAll,
+  onTick,
+  onOpen,
+  onDraft,
+}: {
+  lines: Line[];
+  fresh: Line[];
+  ticked: Set<string>;
+  drafts: Record<string, Draft>;
+  selected: string | null;
+  rules: LinkRules;
+  onTickAll: (on: boolean) => void;
+  onTick: (line: Line, span: boolean) => void;
+  onOpen: (line: Line, byKey: boolean) => void;
+  onDraft: (key: string, draft: Draft) => void;
+}) {
+  const kinds = useKindWords().data ?? [];
+  const wordsOf = (kind: string) => kinds.find((k) => k.key === kind)?.tags ?? NOTHING;
+  const [editing, setEditing] = useState<{ key: string; tag: string } | null>(null);
+  const queries = useQueryClient();
+  const { fail } = useNotices();
+  const put = useMutation({
+    mutationFn: ({ id, tags }: { id: number; tags: Record<string, string> }) =>
+      ask(api.PATCH("/api/sessions/{session_id}", { params: { path: { session_id: id } }, body: { tags } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["take-in"] }),
+    onError: fail,
+  });
+  const say = ({ found, key }: Line, tag: string, words: string) => {
+    if (!isWaiting(found)) return put.mutate({ id: found.session_id ?? 0, tags: { [tag]: words } });
+    const own = drafts[key] ?? noDraft(found);
+    onDraft(key, { ...own, tags: { ...own.tags, [tag]: words } });
+  };
+  /** The same tag in the next row that has it. */
+  const down = (line: Line, tag: string) => {
+    const next = lines
+      .slice(lines.indexOf(line) + 1)
+      .find(
+        (l) =>
+          (isWaiting(l.found) || l.found.standing === "stored") &&
+          rowTags(wordsOf(l.found.kind)).some((w) => w.key === tag),
+      );
+    setEditing(next ? { key: next.key, tag } : null);
+  };
+  return (
+    <table className="w-full table-fixed border-collapse text-[13.5px]">
+      <thead className="text-left font-narrow text-[12.5px] text-soft">
+        <tr className="h-8">
+          {HEADS.map(([name, look], i) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: columns never change places
+            <th key={i} className={`px-1.5 font-medium ${look}`}>
+              {i === 0 ? (
+                <input
+                  type="checkbox"
+                  aria-label="Tick all that wait"
+                  className="ml-1.5 size-4 align-middle accent-(--act)"
+                  disabled={fresh.length === 0}
+                  checked={fresh.length > 0 && fresh.every((l) => ticked.has(l.key))}
+                  onChange={(e) => onTickAll(e.target.checked)}
+                />
+              ) : (
+                name
+              )}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {lines.map((line) => (
+          <SessionRow
+            key={line.key}
+            bay={line.bay}
+            found={line.found}
+            draft={drafts[line.key]}
+            ticked={ticked.has(line.key)}
+            open={selected === line.key}
+            longS={rules.longS(line.bay.recorder.kind)}
+            words={wordsOf(line.found.kind)}
+            editing={editing?.key === line.key ? editing.tag : null}
+            onEdit={(tag) =>
+              setEditing((old) => (tag === null ? (old?.key === line.key ? null : old) : { key: line.key, tag }))
+            }
+            onTag={(tag, words) => say(line, tag, words)}
+            onDown={(tag) => down(line, tag)}
+            onTick={(span) => onTick(line, span)}
+            onOpen={(byKey) => onOpen(line, byKey)}
+          />
+        ))}
+      </tbody>
+    </table>
+  );
+}

@@ -1,0 +1,8 @@
+import type { KindParts } from "../sheet";
+
+const DAY = ["awake_from", "asleep_from", "interval_awake_min", "interval_asleep_min", "quiet"];
+
+/** Blood pressure: the wearer's own day as one bar. */
+export default {
+  settings: { editors: [{ claims: DAY, showsPlan: true, load: () => import("./DayBar") }] },
+} satisfies KindParts;

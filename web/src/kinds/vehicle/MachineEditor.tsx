@@ -1,0 +1,58 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { api, ask } from "@/api/client";
+import type { SetupEditorProps } from "@/setup/editor";
+import { FieldInput } from "@/setup/FieldInput";
+import { OnRecorder } from "@/setup/OnRecorder";
+
+/** Who drives what in which session: stored on the logger, and filled in when its recordings come back. */
+export default function MachineEditor({ settings, fields, put, putAll }: SetupEditorProps) {
+  const vehicles = useQuery({ queryKey: ["vehicles"], queryFn: () => ask(api.GET("/api/vehicles")) });
+  const known = vehicles.data ?? [];
+  const name = String(settings.machine ?? "");
+  const choose = (chosen: string) => {
+    const vehicle = known.find((v) => v.name === chosen);
+    if (vehicle)
+      putAll({ machine: vehicle.name, number: vehicle.number, vehicle: vehicle.profile, team: vehicle.team });
+    else put("machine", chosen);
+  };
+  return (
+    <div className="grid grid-cols-2 gap-x-2 gap-y-1 border-hair border-t px-4 py-2.5 min-[1240px]:grid-cols-4">
+      {fields.map((field) => (
+        <div key={field.path} className={`min-w-0 rounded px-1.5 py-1 ${field.differs ? "bg-warn" : ""}`}>
+          <span className="block text-[12.5px] text-soft">{field.label}</span>
+          {field.path === "machine" && known.length > 0 ? (
+            <select
+              aria-label={field.label}
+              className="min-h-8 w-full rounded-md border border-line bg-panel px-1.5"
+              value={name}
+              onChange={(e) => choose(e.target.value)}
+            >
+              <option value="">not said</option>
+              {name && !known.some((v) => v.name === name) && <option value={name}>{name}</option>}
+              {known.map((v) => (
+                <option key={v.id} value={v.name}>
+                  {v.name}
+                  {v.number ? `, number ${v.number}` : ""}
+                </option>
+              ))}
+            </select>
+          ) : (
+            <span className="flex min-h-8 items-center rounded-md border border-line bg-panel px-1.5">
+              <FieldInput field={field} onChange={(value) => put(field.path, value)} />
+            </span>
+          )}
+          <span className="block min-h-5 font-medium font-narrow text-[12.5px] text-action">
+            {field.differs && <OnRecorder field={field} onTake={(value) => put(field.path, value)} />}
+          </span>
+        </div>
+      ))}
+      <p className="col-span-full text-[12.5px] text-soft">
+        These come back with the recordings.{" "}
+        <Link to="/vehicles" className="text-act hover:underline">
+          Vehicles and courses
+        </Link>
+      </p>
+    </div>
+  );
+}
