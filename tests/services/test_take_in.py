@@ -2,6 +2,8 @@
 
 import io
 import threading
+import time
+from datetime import UTC, datetime
 from unittest import mock
 
 from sqlmodel import func, select
@@ -37,6 +39,41 @@ class TakeIn(MeterTest):
         self.db.refresh(given)
         self.assertIsNotNone(given.returned_at)
         self.assertTrue(session.verdict and session.key_figure)
+
+    def test_whose_a_session_will_be_goes_by_the_slip_of_its_time(self) -> None:
+        """Two shifts are on the meter and it is with a third person; taking one of them in changes nothing about the others."""
+        hour, begun = 3600.0, time.time()
+        names = {}
+        for i, name in enumerate(("Ida Brandvik", "Tomas Ek", "Emil Farkas")):
+            given = self.give(self.person(name, team=f"Team {i}"), tags={"shift": f"shift {i}"}, despite="a test")
+            names[name] = self.record(1800, start=begun - (8 - 2 * i) * hour)
+            given.given_at = datetime.fromtimestamp(begun - (8.5 - 2 * i) * hour, UTC)
+            given.returned_at = None if i == 2 else datetime.fromtimestamp(begun - (7 - 2 * i) * hour, UTC)
+            self.db.add(given)
+            self.db.commit()
+        self.seen()
+        expected = {names[name]: (name, f"Team {i}", f"shift {i}") for i, name in enumerate(names)}
+        self.assertEqual(self.whose(), expected)
+        self.take_in(names["Emil Farkas"])
+        self.assertEqual(self.whose(), expected)
+        self.take_in(names["Ida Brandvik"], names["Tomas Ek"])
+        self.assertEqual(self.whose(), expected)
+
+    def test_a_session_on_its_way_to_a_chosen_person_is_shown_as_that_persons(self) -> None:
+        self.give(self.person())
+        tomas = self.person("Tomas Ek")
+        recorder = self.seen()
+        wish = take_in.Wish(recorder.id or 0, self.record(1800), person_id=tomas.id)
+        self.seen()
+        take_in.begin(self.db, [wish], self.who, lambda session_id: None)
+        self.db.expire_all()
+        [found] = bays.bays(self.db)[0].sessions
+        self.assertEqual((found.standing, found.person), ("arriving", "Tomas Ek"))
+
+    def whose(self) -> dict[str, tuple[str, str, str]]:
+        self.db.expire_all()
+        [bay] = bays.bays(self.db)
+        return {f.recorder_session: (f.person, f.team, f.tags["shift"]) for f in bay.sessions}
 
     def test_a_recorder_that_carries_another_ones_slip_files_nothing_under_its_person(self) -> None:
         given = self.give(self.person())

@@ -13,7 +13,7 @@ from sqlmodel import col, select
 
 from kumpel.demo.fleet import Fleet, StandIn
 from kumpel.services import hand_out, settings
-from kumpel.store.tables import Session, Tag
+from kumpel.store.tables import HandOver, Recorder, Session, Setup, Tag
 from tests.support import recording_file
 from tests.web.browser import BrowserTest
 
@@ -237,3 +237,43 @@ class Many(DockTest):
         self.db.rollback()
         asked = select(Tag.value).join(Session, col(Session.id) == Tag.session_id)
         return list(self.db.exec(asked.where(Session.recorder_session == name)).all())
+
+
+class Hundreds(BrowserTest):
+    watch = "0"
+
+    def test_more_than_two_hundred_rows_stand_by_team_and_a_team_is_ticked_at_once(self) -> None:
+        teams = ("Crusher hall", "Mill", "")
+        for n, team in enumerate(teams):
+            meter = Recorder(serial=f"NM-{n}", kind="noise", token=f"N-{n:02d}", name="Meter", in_reach=True)
+            meter.inventory = [
+                {"id": f"S-{i}", "start": 1.795e9 + 30_000 * i, "length_s": 3600, "size": 9000, "about": ""}
+                | {"sha256": f"{n:02x}{i:02x}" * 16, "complete": True}
+                for i in range(70)
+            ]
+            self.db.add(meter)
+            self.db.commit()
+            if team:
+                person = self.person(f"Wearer {n}", team=team)
+                setup = Setup(kind="noise", name="Usual", settings={})
+                self.db.add(setup)
+                self.db.flush()
+                self.db.add(HandOver(recorder_id=meter.id, person_id=person.id, setup_id=setup.id))
+                self.db.commit()
+        page = self.sign_in()
+        page.goto(f"{self.address}/take-in")
+        rows = page.locator("tbody tr[data-token]")
+        heads = page.get_by_role("button", expanded=False).filter(has_text="70 to take in")
+        expect(heads).to_have_count(3)
+        expect(heads).to_contain_text(["Crusher hall", "Mill", "Nobody yet, or in no team"])
+        expect(rows).to_have_count(0)
+        page.get_by_role("button", name=re.compile("^Mill")).click()
+        expect(rows).to_have_count(70)
+        self.assertEqual(set(rows.evaluate_all("all => all.map(r => r.dataset.token)")), {"N-01"})
+        page.get_by_label("Tick all that wait of Crusher hall").check()
+        expect(page.get_by_role("button", name="Take in 70 of 210")).to_be_enabled()
+        page.get_by_role("checkbox", name=re.compile("^Tick N-01")).first.check()
+        page.get_by_label("Tick all that wait of Crusher hall").uncheck()
+        expect(page.get_by_role("button", name="Take in 1 of 210")).to_be_enabled()
+        page.get_by_role("button", name=re.compile("^Mill")).click()
+        expect(rows).to_have_count(0)

@@ -205,7 +205,8 @@ class Watch(SlipTest):
         for _ in range(5):
             page.keyboard.press("ArrowRight")
         expect(fifth).to_have_attribute("aria-valuenow", "171")
-        slip.get_by_role("radio", name="time", exact=True).click()
+        slip.get_by_role("radio", name="distance", exact=True).press("ArrowRight")
+        expect(slip.get_by_role("radio", name="time", exact=True)).to_be_focused()
         expect(slip.get_by_label("Split every (time)", exact=True)).to_have_value("300")
         slip.get_by_label("Picture at switching on").set_input_files(
             photo(Path(self.enterContext(tempfile.TemporaryDirectory())) / "grey.png")
@@ -320,6 +321,41 @@ class Several(SlipTest):
         out = {(r.token, p.name) for _, r, p in hand_out.out_now(self.db)}
         self.assertEqual(out, {("N-01", "Ida Brandvik"), ("N-02", "Leila Haddad"), ("N-03", "Oskar Nyland")})
         self.assertEqual([self.held(fleet, t)["run_length_min"] for t in ("N-01", "N-02", "N-03")], [360] * 3)
+
+    def test_a_course_goes_to_both_loggers_and_a_picture_to_both_watches(self) -> None:
+        fleet = self.stand(*((f"V-0{n}", "vehicle") for n in (1, 2)), *((f"W-0{n}", "training") for n in (1, 2)))
+        for name in ("Hedda Morke", "Jon Aasen", "Arne Skogheim", "Sanna Heikkilä"):
+            self.person(name, team="Haulage" if name in ("Hedda Morke", "Jon Aasen") else "Rescue squad")
+        course_register.add(self.db, "Ring", gpx(circle()))
+        page = self.sign_in()
+        slip = self.slip("Hedda Morke", "V-01")
+        slip.get_by_role("checkbox", name=re.compile("^Ring")).check()
+        dialog = self.both(slip, "Haulage")
+        expect(dialog).to_contain_text("the settings of this slip and its course")
+        dialog.get_by_role("button", name="Close").click()
+        expect(page.get_by_role("dialog")).to_have_count(0)
+        slip = self.slip("Arne Skogheim", "W-01")
+        slip.get_by_label("Picture at switching on").set_input_files(
+            photo(Path(self.enterContext(tempfile.TemporaryDirectory())) / "grey.png")
+        )
+        slip.get_by_role("radio", name="flat").click()
+        expect(slip.get_by_text("a picture is not yet written")).to_be_visible()
+        self.both(slip, "Rescue squad")
+        for token in ("V-01", "V-02"):
+            with RecorderLink("127.0.0.1", fleet.running[token].link) as link:
+                self.assertEqual([c.name for c in link.courses()], ["Ring"], token)
+        for token in ("W-01", "W-02"):
+            with RecorderLink("127.0.0.1", fleet.running[token].link) as link:
+                picture = link.picture()
+            self.assertEqual(sorted(set(picture.pixels[: picture.width])), list(range(8)), token)
+
+    def both(self, slip: Locator, team: str) -> Locator:
+        slip.get_by_role("button", name="The same for several").click()
+        dialog = self.page.get_by_role("dialog", name="The same setup for several")
+        dialog.get_by_role("button", name=f"Fill up from {team}").click()
+        dialog.get_by_role("button", name="Write and hand out 2").click()
+        expect(dialog.get_by_text("read back equal")).to_have_count(2)
+        return dialog
 
 
 class OneSlot(SlipTest):

@@ -4,20 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from sqlmodel import Session as Db
-from sqlmodel import col, select
+from sqlmodel import col, or_, select
 
 from kumpel.kinds.registry import KINDS
 from kumpel.services.recorders import all_recorders
 from kumpel.services.tags import tags_of
 from kumpel.store.database import without
-from kumpel.store.tables import HandOver, Person, Recorder, Session
+from kumpel.store.tables import HandOver, Person, Recorder, Session, Team, now
 
 Known = dict[tuple[str, str, str], Session]
 """Sessions that are here, by the serial number of what recorded them, their name on it and the hash of their content."""
+
+CLOCKS_APART = timedelta(minutes=10)
+"""By so much the clock of a recorder may be slow and a session that it began after its hand-over still counts as begun after it."""
 
 NOT_HERE = ("new", "arriving")
 """Standings of sessions whose only whole copy is on the recorder: half of one here is none."""
@@ -42,6 +45,7 @@ class Found:
     kind: str
     person: str
     """Whose it is, or will be by the slip; empty: nobody's yet."""
+    team: str
     transfer_s: float | None
     """How long reading what is left of it takes, where the recorder says how fast its link is."""
     figures: str
@@ -90,17 +94,22 @@ def bays(db: Db) -> list[Bay]:
     known = _known(db, here)
     tags = tags_of(db, [session.id for session in known.values()])
     given = _given(db, here)
-    holders = _holders(db, list(given.values()))
-    owners = _people(db, [session.person_id for session in known.values() if session.person_id])
+    people = _people(
+        db,
+        [slip.person_id for slips in given.values() for slip in slips]
+        + [session.person_id for session in known.values() if session.person_id]
+        + [session.wish["person_id"] for session in known.values() if session.wish.get("person_id")],
+    )
+    teams = {team.id: team.name for team in db.exec(select(Team)).all()}
     found = []
     for recorder in here:
-        slip = given.get(recorder.id or 0)
-        holder = holders.get(slip.person_id) if slip and slip.returned_at is None else None
+        slips = given.get(recorder.id or 0, [])
+        out = next((slip for slip in slips if slip.returned_at is None), None)
         said = KINDS[recorder.kind].said(recorder.setup) if recorder.kind in KINDS else {}
-        slip_tags = said | (slip.tags if slip and holder else {})
-        about = _About(known, tags, owners, holder.name if holder else "", slip_tags)
+        about = _About(known, tags, people, teams, slips, out, said)
         sessions = [_found(recorder, listed, about) for listed in recorder.inventory]
-        found.append(Bay(recorder, holder, slip.given_at if slip and holder else None, slip_tags, sessions))
+        holder = people[out.person_id] if out else None
+        found.append(Bay(recorder, holder, out.given_at if out else None, said | (out.tags if out else {}), sessions))
     return found
 
 
@@ -148,15 +157,18 @@ def _known(db: Db, recorders: Sequence[Recorder]) -> Known:
     return {(s.serial, s.recorder_session, s.sha256.hex()): s for s in rows}
 
 
-def _given(db: Db, recorders: Sequence[Recorder]) -> dict[int, HandOver]:
-    """The last hand-over of each recorder."""
-    mine = select(HandOver).where(col(HandOver.recorder_id).in_([r.id for r in recorders]))
-    newest = mine.distinct(col(HandOver.recorder_id)).order_by(col(HandOver.recorder_id), col(HandOver.given_at).desc())
-    return {given.recorder_id: given for given in db.exec(newest).all()}
-
-
-def _holders(db: Db, given: Sequence[HandOver]) -> dict[int, Person]:
-    return _people(db, [each.person_id for each in given if each.returned_at is None])
+def _given(db: Db, recorders: Sequence[Recorder]) -> dict[int, list[HandOver]]:
+    """The hand-overs that the sessions listed on each recorder may have come of, the newest first."""
+    begun = [listed["start"] for recorder in recorders for listed in recorder.inventory]
+    oldest = datetime.fromtimestamp(min(begun), UTC) if begun else now()
+    mine = select(HandOver).where(
+        col(HandOver.recorder_id).in_([r.id for r in recorders]),
+        or_(col(HandOver.returned_at).is_(None), col(HandOver.returned_at) >= oldest),
+    )
+    found: dict[int, list[HandOver]] = {}
+    for given in db.exec(mine.order_by(col(HandOver.given_at).desc())).all():
+        found.setdefault(given.recorder_id, []).append(given)
+    return found
 
 
 def _people(db: Db, ids: Sequence[int]) -> dict[int, Person]:
@@ -169,33 +181,46 @@ def _shortest_s(recorder: Recorder) -> float:
 
 @dataclass(frozen=True)
 class _About:
-    """What is known of the sessions on a recorder: what is here, its tags and owners; who has the recorder, and with which tags."""
+    """What is known of the sessions on a recorder: what is here, its tags and people; who had the recorder when."""
 
     known: Known
     tags: dict[int, dict[str, str]]
-    owners: dict[int, Person]
-    holder: str
-    slip_tags: dict[str, str]
+    people: dict[int, Person]
+    teams: dict[int | None, str]
+    slips: list[HandOver]
+    out: HandOver | None
+    said: dict[str, str]
 
-    def person(self, session: Session | None) -> str:
+    def slip(self, start: datetime) -> HandOver | None:
+        """The hand-over that a session came of, by its time: the recording itself names it once it is read."""
+        for given in self.slips:
+            if given.given_at - CLOCKS_APART <= start and (given.returned_at is None or start <= given.returned_at):
+                return given
+        return self.out
+
+    def person(self, session: Session | None, slip: HandOver | None) -> Person | None:
+        held = self.people.get(slip.person_id) if slip else None
         if session is None:
-            return self.holder
-        if session.state == "arriving":
-            wished = session.wish.get("person_id")
-            return "" if session.wish.get("unclaimed") or wished else self.holder
-        owner = self.owners.get(session.person_id or 0)
-        return owner.name if owner else ""
+            return held
+        if session.state != "arriving":
+            return self.people.get(session.person_id or 0)
+        if session.wish.get("unclaimed"):
+            return None
+        return self.people.get(session.wish["person_id"]) if session.wish.get("person_id") else held
 
 
 def _found(recorder: Recorder, listed: dict[str, Any], about: _About) -> Found:
     session = about.known.get(_key(recorder, listed))
     standing = standing_of(listed, session)
+    start = datetime.fromtimestamp(listed["start"], UTC)
+    slip = about.slip(start)
+    person = about.person(session, slip)
     received = session.received if session else 0
     rate = recorder.status.get("link", {}).get("bytes_per_s")
     left = max(listed["size"] - received, 0)
     return Found(
         listed["id"],
-        datetime.fromtimestamp(listed["start"], UTC),
+        start,
         listed["length_s"],
         listed["size"],
         listed["about"],
@@ -204,10 +229,12 @@ def _found(recorder: Recorder, listed: dict[str, Any], about: _About) -> Found:
         session.id if session else None,
         received,
         session.trouble if session else listed.get("trouble", ""),
-        (about.tags.get(session.id or 0) or session.wish.get("tags") if session else None) or about.slip_tags,
+        (about.tags.get(session.id or 0) or session.wish.get("tags") if session else None)
+        or about.said | (slip.tags if slip else {}),
         standing in ("stored", "aside", "deleted"),
         listed.get("kind") or recorder.kind,
-        about.person(session),
+        person.name if person else "",
+        about.teams.get(person.team_id, "") if person else "",
         left / rate if rate and standing in NOT_HERE else None,
         session.figures if session and session.state == "stored" else "",
         session.verdict if session else "",

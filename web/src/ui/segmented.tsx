@@ -1,4 +1,6 @@
-/** One of a few choices, all in view. */
+import { RadioGroup } from "radix-ui";
+
+/** A few choices of which one holds, side by side; the arrow keys go from one to the next. */
 export function Segmented<T extends string>({
   label,
   value,
@@ -11,20 +13,22 @@ export function Segmented<T extends string>({
   onChange: (value: T) => void;
 }) {
   return (
-    <span role="radiogroup" aria-label={label} className="inline-flex overflow-hidden rounded-md border border-line">
+    <RadioGroup.Root
+      aria-label={label}
+      orientation="horizontal"
+      className="inline-flex overflow-hidden rounded-md border border-line focus-within:outline-2 focus-within:outline-act"
+      value={value}
+      onValueChange={(key) => onChange(key as T)}
+    >
       {choices.map(([key, words]) => (
-        // biome-ignore lint/a11y/useSemanticElements: a button shows and takes the choice at once
-        <button
+        <RadioGroup.Item
           key={key}
-          type="button"
-          role="radio"
-          aria-checked={key === value}
-          className={`min-h-7 border-line border-l px-2.5 first:border-l-0 ${key === value ? "bg-act text-on-act" : "bg-panel hover:bg-act-soft"}`}
-          onClick={() => onChange(key)}
+          value={key}
+          className="min-h-7 border-line border-l bg-panel px-2.5 first:border-l-0 hover:bg-act-soft data-[state=checked]:bg-act data-[state=checked]:text-on-act"
         >
           {words}
-        </button>
+        </RadioGroup.Item>
       ))}
-    </span>
+    </RadioGroup.Root>
   );
 }

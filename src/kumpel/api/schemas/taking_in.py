@@ -26,6 +26,7 @@ class Found(Out):
     may_clear: bool
     kind: str
     person: str
+    team: str
     transfer_s: float | None = Field(description="how long reading what is left of it takes, where that is known")
     figures: str
     verdict: str

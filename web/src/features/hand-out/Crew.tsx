@@ -1,13 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
-import type { Settings } from "@/setup/settings";
 import { Button, Token } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
 import { PasscodeDialog } from "@/ui/passcode";
 import { PersonPicker } from "@/ui/person-picker";
 import { ReasonDialog } from "@/ui/reason";
-import { type Pair, type Step, useCrew } from "./useCrew";
+import { type Common, type Pair, type Step, useCrew } from "./useCrew";
 
 function StepWords({ step }: { step: Step | undefined }) {
   if (!step) return null;
@@ -21,20 +20,17 @@ function StepWords({ step }: { step: Step | undefined }) {
   );
 }
 
+function alsoWords({ picture, courses }: Common): string {
+  const many = courses?.length === 1 ? "its course" : `its ${courses?.length} courses`;
+  const also = [picture ? "its picture" : "", courses?.length ? many : "", courses?.length === 0 ? "no course" : ""];
+  return also
+    .filter(Boolean)
+    .map((words) => ` and ${words}`)
+    .join("");
+}
+
 /** The settings of this slip for several recorders of its kind, each with its person, in one go. */
-export function Crew({
-  slip,
-  settings,
-  setClock,
-  tags,
-  onClose,
-}: {
-  slip: Pair;
-  settings: Settings;
-  setClock: boolean;
-  tags: Record<string, string>;
-  onClose: () => void;
-}) {
+export function Crew({ slip, common, onClose }: { slip: Pair; common: Common; onClose: () => void }) {
   const recorders = useQuery({ queryKey: ["recorders"], queryFn: () => ask(api.GET("/api/recorders")) });
   const team = useQuery({
     queryKey: ["people", "of the team", slip.person.team],
@@ -43,7 +39,7 @@ export function Crew({
   });
   const [chosen, setChosen] = useState<Record<number, Schemas["Person"]>>({ [slip.recorder.id]: slip.person });
   const [asking, setAsking] = useState<"passcode" | "reason" | null>(null);
-  const crew = useCrew(settings, setClock, tags);
+  const crew = useCrew(common);
   const ready = (recorders.data ?? []).filter(
     (r) => r.kind === slip.recorder.kind && r.in_reach && !r.trouble && (!r.holder || crew.steps[r.id]?.is === "done"),
   );
@@ -84,7 +80,9 @@ export function Crew({
     });
   return (
     <Dialog title="The same setup for several" open wide onClose={onClose}>
-      <p className="text-soft">Each gets the settings of this slip; times, weight and codes are each person's own.</p>
+      <p className="text-soft">
+        Each gets the settings of this slip{alsoWords(common)}; times, weight and codes are each person's own.
+      </p>
       <ul className="mt-3">
         {ready.map((recorder) => {
           const person = chosen[recorder.id];

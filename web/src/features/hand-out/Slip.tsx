@@ -251,9 +251,7 @@ export function Slip({
       {crew && (
         <Crew
           slip={{ recorder, person }}
-          settings={draft.settings}
-          setClock={setClock}
-          tags={tags}
+          common={{ settings: draft.settings, setClock, tags, picture, courses }}
           onClose={() => {
             setCrew(false);
             if (recorder.holder) onDone();

@@ -14,11 +14,22 @@ export interface Pair {
   person: Schemas["Person"];
 }
 
+/** What goes onto each of them. */
+export interface Common {
+  settings: Settings;
+  setClock: boolean;
+  tags: Record<string, string>;
+  /** Shown at switching on; null leaves what is on each. */
+  picture: Schemas["Drawn"] | null;
+  /** The courses that are to be on each; null leaves them. */
+  courses: string[] | null;
+}
+
 /**
  * The same settings onto several recorders, each with its own person: one after the other, so that each is read back before the next
  * begins; one that fails stops none of the others.
  */
-export function useCrew(settings: Settings, setClock: boolean, tags: Record<string, string>) {
+export function useCrew({ settings, setClock, tags, picture, courses }: Common) {
   const [steps, setSteps] = useState<Record<number, Step>>({});
   const [running, setRunning] = useState(false);
   const passcode = useRef("");
@@ -46,6 +57,8 @@ export function useCrew(settings: Settings, setClock: boolean, tags: Record<stri
             passcode: passcode.current,
             despite,
             personal: [],
+            picture,
+            courses,
           },
         }),
       );

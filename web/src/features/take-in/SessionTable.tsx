@@ -3,9 +3,10 @@ import { useState } from "react";
 import { api, ask } from "@/api/client";
 import { useKindWords } from "@/kinds/kinds";
 import { useNotices } from "@/ui/notices";
-import { type Draft, isWaiting, type Line, type LinkRules, noDraft } from "./dock";
+import { type Draft, type Group, isWaiting, type Line, type LinkRules, noDraft } from "./dock";
 import { SessionRow } from "./SessionRow";
 import { rowTags } from "./TagCell";
+import { TeamRow } from "./TeamRow";
 
 const NOTHING: never[] = [];
 const HEADS = [
@@ -23,6 +24,8 @@ const HEADS = [
 
 /** Sessions on the recorders, a row each; tags are written in the row, before it is taken in as after. */
 export function SessionTable({
+  groups,
+  opened,
   lines,
   fresh,
   ticked,
@@ -30,10 +33,16 @@ export function SessionTable({
   selected,
   rules,
   onTickAll,
+  onTickTeam,
   onTick,
+  onFold,
   onOpen,
   onDraft,
 }: {
+  groups: Group[];
+  /** The teams whose rows are shown. */
+  opened: ReadonlySet<string>;
+  /** The rows that are shown, in their order. */
   lines: Line[];
   fresh: Line[];
   ticked: Set<string>;
@@ -41,7 +50,9 @@ export function SessionTable({
   selected: string | null;
   rules: LinkRules;
   onTickAll: (on: boolean) => void;
+  onTickTeam: (lines: Line[], on: boolean) => void;
   onTick: (line: Line, span: boolean) => void;
+  onFold: (team: string) => void;
   onOpen: (line: Line, byKey: boolean) => void;
   onDraft: (key: string, draft: Draft) => void;
 }) {
@@ -72,6 +83,26 @@ export function SessionTable({
       );
     setEditing(next ? { key: next.key, tag } : null);
   };
+  const row = (line: Line) => (
+    <SessionRow
+      key={line.key}
+      bay={line.bay}
+      found={line.found}
+      draft={drafts[line.key]}
+      ticked={ticked.has(line.key)}
+      open={selected === line.key}
+      longS={rules.longS(line.bay.recorder.kind)}
+      words={wordsOf(line.found.kind)}
+      editing={editing?.key === line.key ? editing.tag : null}
+      onEdit={(tag) =>
+        setEditing((old) => (tag === null ? (old?.key === line.key ? null : old) : { key: line.key, tag }))
+      }
+      onTag={(tag, words) => say(line, tag, words)}
+      onDown={(tag) => down(line, tag)}
+      onTick={(span) => onTick(line, span)}
+      onOpen={(byKey) => onOpen(line, byKey)}
+    />
+  );
   return (
     <table className="w-full table-fixed border-collapse text-[13.5px]">
       <thead className="text-left font-narrow text-[12.5px] text-soft">
@@ -95,28 +126,27 @@ export function SessionTable({
           ))}
         </tr>
       </thead>
-      <tbody>
-        {lines.map((line) => (
-          <SessionRow
-            key={line.key}
-            bay={line.bay}
-            found={line.found}
-            draft={drafts[line.key]}
-            ticked={ticked.has(line.key)}
-            open={selected === line.key}
-            longS={rules.longS(line.bay.recorder.kind)}
-            words={wordsOf(line.found.kind)}
-            editing={editing?.key === line.key ? editing.tag : null}
-            onEdit={(tag) =>
-              setEditing((old) => (tag === null ? (old?.key === line.key ? null : old) : { key: line.key, tag }))
-            }
-            onTag={(tag, words) => say(line, tag, words)}
-            onDown={(tag) => down(line, tag)}
-            onTick={(span) => onTick(line, span)}
-            onOpen={(byKey) => onOpen(line, byKey)}
-          />
-        ))}
-      </tbody>
+      {groups.map(({ team, lines: mine }) => (
+        <tbody key={team}>
+          {team !== null && (
+            <TeamRow
+              team={team}
+              columns={HEADS.length}
+              lines={mine}
+              open={opened.has(team)}
+              ticked={ticked}
+              onTick={(on) =>
+                onTickTeam(
+                  mine.filter(({ found }) => isWaiting(found)),
+                  on,
+                )
+              }
+              onFold={() => onFold(team)}
+            />
+          )}
+          {(team === null || opened.has(team)) && mine.map(row)}
+        </tbody>
+      ))}
     </table>
   );
 }

@@ -4,7 +4,6 @@ import { useNavigate } from "react-router";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { useNumbers } from "@/features/settings/useSettings";
 import { Button, Empty, Loading, Progress, Trouble } from "@/ui/basics";
-import { length, moment } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { PasscodeDialog } from "@/ui/passcode";
 import { Away } from "./Away";
@@ -14,6 +13,7 @@ import { DockMap } from "./DockMap";
 import {
   type Bay,
   type Draft,
+  groupsOf,
   isAside,
   isAtWork,
   isCut,
@@ -29,9 +29,11 @@ import {
   standOf,
 } from "./dock";
 import { FileDialog } from "./FileDialog";
+import { asideWords, Fold } from "./Fold";
 import { NeedsHand } from "./NeedsHand";
 import { SessionTable } from "./SessionTable";
 import { TickedBar } from "./TickedBar";
+import { toggled, useTicks } from "./useTicks";
 import { WrongClocks, wrongClocks } from "./WrongClocks";
 
 function useRecorderAction() {
@@ -68,7 +70,7 @@ export default function TakeIn() {
   const recorders = useQuery({ queryKey: ["recorders"], queryFn: () => ask(api.GET("/api/recorders")) });
   const [showStored, setShowStored] = useState(false);
   const [showAside, setShowAside] = useState(false);
-  const [ticked, setTicked] = useState<Set<string>>(new Set());
+  const [opened, setOpened] = useState<Set<string>>(new Set());
   const [mine, setMine] = useState(readMine);
   const [only, setOnly] = useState<string | null>(null);
   const [selected, setSelected] = useState<string | null>(null);
@@ -77,7 +79,7 @@ export default function TakeIn() {
   const [clearAfter, setClearAfter] = useState(false);
   const [file, setFile] = useState<File | null>(null);
   const chooser = useRef<HTMLInputElement>(null);
-  const lastTick = useRef<string | null>(null);
+  const { ticked, tick, setTicked } = useTicks();
   const panel = useRef<HTMLElement>(null);
   const intoPanel = useRef(false);
   const queries = useQueryClient();
@@ -137,7 +139,8 @@ export default function TakeIn() {
     if (isAside(found)) return showAside;
     return !isStored(found) || showStored;
   };
-  const shown = all.filter(isShown);
+  const groups = groupsOf(all.filter(isShown));
+  const shown = groups.flatMap((g) => (g.team === null || opened.has(g.team) ? g.lines : []));
   const current = all.find((l) => l.key === selected);
   const hiddenStored = all.filter(({ found, key }) => found.standing === "stored" && !mine.has(key)).length;
   const aside = all.filter(({ found, key }) => isAside(found) && !mine.has(key));
@@ -157,16 +160,6 @@ export default function TakeIn() {
         : fresh.length === 0
           ? `Go on with ${cut.length}`
           : `Take in all ${wanted.length}`;
-  const tick = (line: Line, span: boolean) => {
-    const now = new Set(ticked);
-    const from = shown.findIndex((l) => l.key === lastTick.current);
-    const to = shown.indexOf(line);
-    if (span && from >= 0)
-      for (const each of shown.slice(Math.min(from, to), Math.max(from, to) + 1)) now.add(each.key);
-    else if (!now.delete(line.key)) now.add(line.key);
-    lastTick.current = line.key;
-    setTicked(now);
-  };
   const putMany: Parameters<typeof TickedBar>[0]["onSet"] = (change) => {
     const next = { ...drafts };
     for (const { key, found } of all.filter((l) => ticked.has(l.key))) {
@@ -262,8 +255,10 @@ export default function TakeIn() {
         )}
         {bays.data.length > 0 && (
           <div className="rounded-lg border border-line bg-panel">
-            {shown.length > 0 ? (
+            {groups.length > 0 ? (
               <SessionTable
+                groups={groups}
+                opened={opened}
                 lines={shown}
                 fresh={fresh}
                 ticked={ticked}
@@ -271,7 +266,12 @@ export default function TakeIn() {
                 selected={selected}
                 rules={rules}
                 onTickAll={(on) => setTicked(on ? new Set(fresh.map((l) => l.key)) : new Set())}
-                onTick={tick}
+                onTickTeam={(lines, on) => {
+                  const keys = lines.map((l) => l.key);
+                  setTicked(on ? new Set([...ticked, ...keys]) : new Set([...ticked].filter((k) => !keys.includes(k))));
+                }}
+                onTick={(line, span) => tick(line, span ? shown : [])}
+                onFold={(team) => setOpened((old) => toggled(old, team))}
                 onOpen={(line, byKey) => {
                   setSelected(selected === line.key ? null : line.key);
                   intoPanel.current = byKey && selected !== line.key;
@@ -388,53 +388,4 @@ export default function TakeIn() {
       )}
     </main>
   );
-}
-
-function Fold({
-  count,
-  open,
-  title,
-  about,
-  onToggle,
-}: {
-  count: number;
-  open: boolean;
-  title: string;
-  about: string;
-  onToggle: () => void;
-}) {
-  if (count === 0) return null;
-  return (
-    <div className="flex items-baseline gap-2 border-hair border-t bg-salt px-3 py-1.5 text-[13px]">
-      <button type="button" aria-expanded={open} className="font-semibold hover:text-act" onClick={onToggle}>
-        <span aria-hidden="true">{open ? "▾ " : "▸ "}</span>
-        {title}
-      </button>
-      <span className="truncate text-soft">{about}</span>
-    </div>
-  );
-}
-
-/** Why they are kept aside, grouped: "2 too short (9 s, 14 s), 1 removed here earlier". */
-function asideWords(lines: Line[]): string {
-  const short = lines.filter(({ found }) => found.too_short && found.standing !== "deleted");
-  const groups = [
-    [
-      short.length,
-      `too short (${short
-        .slice(0, 3)
-        .map(({ found }) => length(found.length_s))
-        .join(", ")})`,
-    ],
-    [lines.filter(({ found }) => found.standing === "deleted").length, "removed here earlier"],
-    [lines.filter(({ found }) => found.standing === "unreadable").length, "cannot be read"],
-    [
-      lines.filter(({ found }) => found.standing === "aside" && !found.too_short).length,
-      `set aside at take-in${lines[0] ? `, such as ${moment(lines[0].found.start, lines[0].bay.utc_offset_min)}` : ""}`,
-    ],
-  ] as const;
-  return groups
-    .filter(([count]) => count > 0)
-    .map(([count, words]) => `${count} ${words}`)
-    .join(", ");
 }

@@ -36,6 +36,23 @@ export function linesOf(bays: Bay[]): Line[] {
     .flatMap((bay) => bay.sessions.map((found) => ({ bay, found, key: keyOf(bay, found) })));
 }
 
+/** From so many rows on they stand by team, each closed until it is opened. */
+const MANY = 200;
+
+/** Rows of one team; of null when there are few enough to stand in one list. */
+export interface Group {
+  team: string | null;
+  lines: Line[];
+}
+
+export function groupsOf(lines: Line[]): Group[] {
+  if (lines.length === 0) return [];
+  if (lines.length <= MANY) return [{ team: null, lines }];
+  const teams = [...new Set(lines.map(({ found }) => found.team))];
+  teams.sort((a, b) => Number(a === "") - Number(b === "") || a.localeCompare(b));
+  return teams.map((team) => ({ team, lines: lines.filter(({ found }) => found.team === team) }));
+}
+
 /** Its turn never came: nothing of it is here. */
 export const isStopped = (found: Found) =>
   found.standing === "arriving" && found.received === 0 && found.trouble.startsWith("stopped before");
