@@ -11,17 +11,20 @@ from unittest import mock
 
 from sqlmodel import select
 
+from kumpel.api import answers
 from kumpel.demo.fleet import Fleet, StandIn
-from kumpel.formats import krec
+from kumpel.formats import edf_write, gpx, krec
+from kumpel.kinds.noise import NoiseSetup
 from kumpel.link.networks import folders_at, ports_at
-from kumpel.services import bays, folder_link, networks, sessions, settings, take_in
+from kumpel.services import bays, drafts, folder_link, hand_out, networks, sessions, settings, take_in
 from kumpel.services.folder_link import FolderLink
 from kumpel.services.jobs import Jobs
 from kumpel.services.problems import ConflictError, InvalidError, RecorderError
 from kumpel.services.watch import Lookout
 from kumpel.standins import oximetry_signal
+from kumpel.standins.signals import SIGNALS
 from kumpel.store import database
-from kumpel.store.tables import Recorder, Session
+from kumpel.store.tables import Recorder, Session, Writing
 from tests.support import DatabaseTest, recording_file
 
 
@@ -153,6 +156,40 @@ class Card(Looking):
         )
         shutil.rmtree(self.card)
         self.soon(lambda: not self.in_reach())
+
+    def test_a_night_as_edf_and_a_run_as_gpx_are_sessions_on_it(self) -> None:
+        night, run = SIGNALS["oximetry"](4).recording, SIGNALS["training"](4).recording
+        (self.card / "night" / "o2.edf").write_bytes(edf_write.write(night))
+        (self.card / "run.gpx").write_bytes(gpx.write(run, "Hill run"))
+        self.look_at(settings.FOLDERS, self.folder / "STI*")
+        self.soon(lambda: len(self.standings()) == 2)
+        self.assertEqual(self.take(), [True, True], [s.trouble for s in self.db.exec(select(Session)).all()])
+        rows = {s.kind: s for s in self.db.exec(select(Session)).all()}
+        self.assertEqual(set(rows), {"oximetry", "training"})
+        for kind, made in (("oximetry", night), ("training", run)):
+            self.assertEqual(rows[kind].started_at.timestamp(), made.start, kind)
+            self.assertAlmostEqual(rows[kind].length_s, made.length_s, delta=2, msg=kind)
+        cleared = take_in.clear(self.db, self.one().id or 0, [row.recorder_session for row in rows.values()])
+        self.assertEqual(len(cleared), 2)
+        self.assertEqual([p.name for p in self.card.rglob("*.*")], ["kumpel-recorder.json"])
+
+    def test_a_folder_is_neither_set_up_nor_handed_out(self) -> None:
+        (self.card / "shift.krec").write_bytes(recording_file(3600))
+        self.look_at(settings.FOLDERS, self.folder / "STI*")
+        self.soon(lambda: len(self.standings()) == 1)
+        stick, ida = self.one(), self.person()
+        usual = NoiseSetup().model_dump(mode="json")
+        slip = hand_out.Slip(stick.id or 0, ida.id or 0, usual, 0, despite="a test")
+        for tried in (
+            lambda: drafts.draft(self.db, stick.id or 0, ida.id),
+            lambda: hand_out.hand_out(self.db, slip, self.who),
+            lambda: hand_out.write_only(self.db, stick.id or 0, usual, 0, False),
+        ):
+            with self.assertRaisesRegex(ConflictError, "is a folder of files"):
+                tried()
+        self.assertEqual(self.db.exec(select(Writing)).all(), [])
+        shown = answers.recorder(self.db, stick)
+        self.assertEqual((shown.sets_up, shown.battery), (False, None))
 
     def test_a_file_that_is_still_being_copied_waits_until_its_size_rests(self) -> None:
         data = recording_file(3600)

@@ -17,6 +17,7 @@ from kumpel.services import bays, conclusions, deciding, decisions, hand_out, se
 from kumpel.services.limits import limits_of
 from kumpel.services.people import PersonRow
 from kumpel.services.plain import plain
+from kumpel.services.reaching import is_folder
 from kumpel.services.sessions import SessionRow, row_of
 from kumpel.services.trends import Trend
 from kumpel.store import tables
@@ -41,7 +42,7 @@ def recorders(db: Db, rows: Sequence[tables.Recorder]) -> list[schemas.Recorder]
 def recorder(db: Db, row: tables.Recorder, new_sessions: int | None = None) -> schemas.Recorder:
     slip = hand_out.open_slip(db, row)
     holder = db.get(tables.Person, slip.person_id) if slip else None
-    kind = KINDS.get(row.kind)
+    kind, folder = KINDS.get(row.kind), is_folder(row)
     return schemas.Recorder(
         **row.model_dump(
             include={
@@ -60,7 +61,8 @@ def recorder(db: Db, row: tables.Recorder, new_sessions: int | None = None) -> s
                 "clock_set_at",
             }
         ),
-        battery=row.status.get("battery"),
+        sets_up=not folder,
+        battery=None if folder else row.status.get("battery"),
         memory_used=row.status.get("memory_used"),
         mode=row.status.get("mode", ""),
         place=row.status.get("place", ""),

@@ -10,7 +10,7 @@ import numpy as np
 from sqlmodel import Session as Db
 from sqlmodel import select
 
-from kumpel.demo import other_kinds, yard
+from kumpel.demo import other_kinds, stick, yard
 from kumpel.demo.people import NOISE_WEARERS, PLACES, TEAMS, team_of
 from kumpel.demo.recorders import METERS, RECORDERS
 from kumpel.kinds.noise import NoiseSetup
@@ -71,6 +71,7 @@ def load(db: Db) -> None:
     db.commit()
     _history(db, account.id)
     yard.put(db, account.id)
+    stick.put(db, account.id)
     other_kinds.load(db, account.id, local_offset())
 
 

@@ -19,7 +19,7 @@ from kumpel.services.course_register import CourseOnIt
 from kumpel.services.kept_setups import Kept
 from kumpel.services.people import person_of
 from kumpel.services.problems import InvalidError, NotFoundError
-from kumpel.services.recorders import recorder_of
+from kumpel.services.recorders import worn_recorder
 from kumpel.services.writings import Unfinished
 from kumpel.store.tables import HandOver, Recorder, Session, Setup
 
@@ -98,7 +98,7 @@ def _item_words(kind: Kind, where: str) -> str:
 
 def draft(db: Db, recorder_id: int, person_id: int | None, start: Start = Start()) -> Draft:
     """Settings to start from, what differs from them on the recorder, and what will come of them."""
-    recorder = recorder_of(db, recorder_id)
+    recorder = worn_recorder(db, recorder_id)
     kind = kind_of(recorder.kind)
     last = _last_slip(db, person_id, kind.key) if person_id else None
     person = person_of(db, person_id) if person_id else None

@@ -19,6 +19,7 @@ from typing import Any, Self
 
 from pydantic import Field
 
+from kumpel.config import in_words
 from kumpel.core.names import clean_line
 from kumpel.formats import files, krec
 from kumpel.formats.errors import FileFormatError
@@ -41,6 +42,7 @@ from kumpel.link.messages import (
 WORDS = files.words_of(KINDS.values())
 ENDINGS = (".krec", ".csv", ".edf", ".gpx")
 IDENTITY = "kumpel-recorder.json"
+FOLDER_MODEL = "folder"
 RESTS_S = 2.0
 """A file whose size has stood still so long is whole."""
 DEEPEST = 3
@@ -108,7 +110,7 @@ class FolderLink:
         kinds = Counter(each.kind for each in self.sessions() if each.kind)
         kind = kinds.most_common(1)[0][0] if kinds else ""
         return Description(
-            serial=self.serial, name=self.name, token=f"F-{self.serial[-3:]}".upper(), kind=kind, model="folder"
+            serial=self.serial, name=self.name, token=f"F-{self.serial[-3:]}".upper(), kind=kind, model=FOLDER_MODEL
         )
 
     def status(self) -> Status:
@@ -121,7 +123,7 @@ class FolderLink:
             battery=1.0,
             memory_used=min(max(used, 0.0), 1.0),
             mode=Mode.READY,
-            place=clean_line(str(self.folder))[:80],
+            place=clean_line(in_words(str(self.folder)))[:80],
             link=LinkState(over="card"),
         )
 

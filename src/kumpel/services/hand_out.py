@@ -33,7 +33,7 @@ from kumpel.services.problems import (
     RecorderError,
 )
 from kumpel.services.reaching import AnyLink, able
-from kumpel.services.recorders import link_to, recorder_of, refresh
+from kumpel.services.recorders import link_to, recorder_of, refresh, worn_recorder
 from kumpel.store.database import tell
 from kumpel.store.tables import HandOver, Person, Recorder, Setup, Writing, now
 
@@ -70,7 +70,7 @@ def hand_out(db: Db, slip: Slip, who: int | None, at: datetime | None = None) ->
     no slip is made.
     """
     deeds.ask(db, "handed out", Whom("recorder", slip.recorder_id))
-    recorder = recorder_of(db, slip.recorder_id)
+    recorder = worn_recorder(db, slip.recorder_id)
     person = person_of(db, slip.person_id)
     kind = kind_of(recorder.kind)
     model = checked(kind, slip.settings)
@@ -220,7 +220,7 @@ def swap(
         raise NotFoundError("This hand-over is not open any more.")
     if not why.strip():
         raise InvalidError("Say why the recorder is swapped.", field="why")
-    first, second = recorder_of(db, old.recorder_id), recorder_of(db, recorder_id)
+    first, second = recorder_of(db, old.recorder_id), worn_recorder(db, recorder_id)
     deeds.ask(db, "swapped", Whom("recorder", first.id))
     if second.kind != first.kind:
         raise ConflictError(f"{second.token} is of another kind than {first.token}.")
@@ -285,7 +285,7 @@ def write_only(
 ) -> Recorder:
     """Write settings without handing out."""
     deeds.ask(db, "settings written", Whom("recorder", recorder_id))
-    recorder = recorder_of(db, recorder_id)
+    recorder = worn_recorder(db, recorder_id)
     kind = kind_of(recorder.kind)
     model = checked(kind, settings)
     before = held.settings_of(recorder.setup)

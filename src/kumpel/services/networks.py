@@ -8,6 +8,7 @@ from typing import Literal
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
+from kumpel.config import in_words
 from kumpel.link.networks import address_parts, addresses_within, folders_at, is_within, ports_at
 from kumpel.services import settings
 from kumpel.store.tables import Recorder
@@ -39,10 +40,11 @@ def looked_in(db: Db) -> list[LookedIn]:
     ]
     hosts = {host for host, _ in found}
     ports = [
-        LookedIn(path, "port", [], int(path in hosts)) for path in ports_at(settings.value_in(held, settings.PORTS))
+        LookedIn(in_words(path), "port", [], int(path in hosts))
+        for path in ports_at(settings.value_in(held, settings.PORTS))
     ]
     folders = [
-        LookedIn(path, "folder", [], int(path in hosts))
+        LookedIn(in_words(path), "folder", [], int(path in hosts))
         for path in folders_at(settings.value_in(held, settings.FOLDERS))
     ]
     return networks + places + ports + folders

@@ -6,7 +6,8 @@ from pathlib import Path
 
 from kumpel.link.client import CALL_S, RecorderLink, RefusedError
 from kumpel.link.messages import Code
-from kumpel.services.folder_link import FolderLink
+from kumpel.services.folder_link import FOLDER_MODEL, FolderLink
+from kumpel.store.tables import Recorder
 
 AnyLink = RecorderLink | FolderLink
 
@@ -16,6 +17,11 @@ def open_link(host: str, port: int, call_s: float = CALL_S) -> AnyLink:
     if host.startswith("/") and Path(host).is_dir():
         return FolderLink(host)
     return RecorderLink(host, port, call_s)
+
+
+def is_folder(recorder: Recorder) -> bool:
+    """Whether a recorder is a folder of files: there is nothing on it to set up, and nobody wears it."""
+    return recorder.model == FOLDER_MODEL and (recorder.host or "").startswith("/")
 
 
 def able(link: AnyLink) -> RecorderLink:

@@ -22,7 +22,7 @@ from kumpel.link.networks import address_parts, address_words
 from kumpel.services import deeds, held, settings
 from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, PasscodeNeededError, RecorderError
-from kumpel.services.reaching import AnyLink, open_link
+from kumpel.services.reaching import AnyLink, is_folder, open_link
 from kumpel.store.database import tell
 from kumpel.store.tables import Recorder, now
 
@@ -34,6 +34,17 @@ def recorder_of(db: Db, recorder_id: int) -> Recorder:
     recorder = db.get(Recorder, recorder_id)
     if recorder is None:
         raise NotFoundError("This recorder is not on record.")
+    return recorder
+
+
+def worn_recorder(db: Db, recorder_id: int) -> Recorder:
+    """A recorder that can be set up and handed out. ConflictError for a folder of files."""
+    recorder = recorder_of(db, recorder_id)
+    if is_folder(recorder):
+        raise ConflictError(
+            f"{recorder.token} is a folder of files: nothing on it can be set up, and nobody is given it. Nothing was written.",
+            code="folder",
+        )
     return recorder
 
 

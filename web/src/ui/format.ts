@@ -157,6 +157,7 @@ export function unitWords(unit: string): string {
     .replace(/^deg$/, "°");
 }
 
-export function percent(share: number): string {
-  return `${Math.round(share * 100)} %`;
+/** A share in percent; nothing when it is not known. */
+export function percent(share: number | null): string {
+  return share === null ? "" : `${Math.round(share * 100)} %`;
 }

@@ -31,6 +31,7 @@ class Recorder(Out):
     mode_left_s: float | None = Field(description="how long the mode still lasts, where the recorder knows")
     press: str = Field(description="what to press or do on it")
     can: list[str]
+    sets_up: bool = Field(description="whether it can be set up and handed out; a folder of files cannot")
     lasts_h: float | None = Field(description="hours that the battery lasts as it is set up")
     place: str
     over: str | None

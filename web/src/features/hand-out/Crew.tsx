@@ -41,7 +41,12 @@ export function Crew({ slip, common, onClose }: { slip: Pair; common: Common; on
   const [asking, setAsking] = useState<"passcode" | "reason" | null>(null);
   const crew = useCrew(common);
   const ready = (recorders.data ?? []).filter(
-    (r) => r.kind === slip.recorder.kind && r.in_reach && !r.trouble && (!r.holder || crew.steps[r.id]?.is === "done"),
+    (r) =>
+      r.sets_up &&
+      r.kind === slip.recorder.kind &&
+      r.in_reach &&
+      !r.trouble &&
+      (!r.holder || crew.steps[r.id]?.is === "done"),
   );
   const taken = new Set(Object.values(chosen).map((p) => p.id));
   const free = (team.data?.people ?? []).filter(

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { api, ask } from "@/api/client";
 import { Token, Trouble } from "@/ui/basics";
-import { moment } from "@/ui/format";
+import { moment, percent } from "@/ui/format";
 
 /** The recorders that can go out, and those that are away. */
 export function Ready({
@@ -22,7 +22,7 @@ export function Ready({
     was.current = person;
   }, [person, chosen]);
   const recorders = useQuery({ queryKey: ["recorders"], queryFn: () => ask(api.GET("/api/recorders")) });
-  const all = recorders.data ?? [];
+  const all = (recorders.data ?? []).filter((r) => r.sets_up);
   const here = all.filter((r) => r.in_reach && !r.trouble && !r.holder);
   const away = all.filter((r) => !r.in_reach && !r.holder);
   return (
@@ -37,7 +37,7 @@ export function Ready({
             type="button"
             aria-pressed={r.id === chosen}
             aria-label={`${r.token}, ${r.name}, ${r.place}`}
-            title={`${r.name}, ${r.place}, battery ${Math.round((r.battery ?? 0) * 100)} %`}
+            title={`${r.name}, ${r.place}, battery ${percent(r.battery) || "not known"}`}
             onClick={() => onChoose(r.id)}
             className={`rounded-full ${r.id === chosen ? "outline-3 outline-act" : ""}`}
           >

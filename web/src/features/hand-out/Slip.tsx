@@ -151,10 +151,10 @@ export function Slip({
           <div className="min-w-[180px] flex-1">
             <h2>{recorder.name}</h2>
             <span className="text-[13px] text-soft">
-              {recorder.place}, battery {percent(recorder.battery ?? 0)},{" "}
+              {recorder.place}, battery {percent(recorder.battery) || "not known"},{" "}
               {recorder.new_sessions
                 ? `${recorder.new_sessions} session${recorder.new_sessions > 1 ? "s" : ""} not taken in`
-                : `memory ${percent(recorder.memory_used ?? 0)} used`}
+                : `memory used ${percent(recorder.memory_used) || "not known"}`}
             </span>
           </div>
           <StartFrom draft={shown} from={draft.from} team={person.team} basedOn={draft.basedOn} onStart={draft.start} />

@@ -12,7 +12,7 @@ const REASONS = ["broken", "battery empty", "lost", "the wrong one"];
 export function Swap({ slip, onClose }: { slip: Schemas["HandOver"]; onClose: () => void }) {
   const recorders = useQuery({ queryKey: ["recorders"], queryFn: () => ask(api.GET("/api/recorders")) });
   const free = (recorders.data ?? []).filter(
-    (r) => r.kind === slip.kind && r.in_reach && !r.trouble && !r.holder && !r.press,
+    (r) => r.sets_up && r.kind === slip.kind && r.in_reach && !r.trouble && !r.holder && !r.press,
   );
   // What keeps one recording would overwrite it: that is decided on its own slip, never in passing.
   const ready = free.filter((r) => !(r.keeps_one && r.new_sessions > 0));

@@ -170,15 +170,13 @@ export default function Recorders() {
               </td>
               <td className="px-2">{r.holder || <span className="text-soft">nobody</span>}</td>
               <td className={`px-2 ${r.in_reach && 100 * (r.battery ?? 1) < lowBelow(r.kind) ? "text-action" : ""}`}>
-                {r.in_reach ? percent(r.battery ?? 0) : ""}
+                {r.in_reach ? percent(r.battery) : ""}
               </td>
-              <td className="px-2">{r.in_reach ? percent(r.memory_used ?? 0) : ""}</td>
+              <td className="px-2">{r.in_reach ? percent(r.memory_used) : ""}</td>
               <td className={`px-2 ${Math.abs(r.clock_error_s ?? 0) >= wrongFrom(r.kind) ? "text-action" : ""}`}>
                 {r.in_reach ? clockError(r.clock_error_s) : ""}
               </td>
-              <td className="px-2 text-soft">
-                {r.serial}, {r.firmware}
-              </td>
+              <td className="px-2 text-soft">{[r.serial, r.firmware].filter(Boolean).join(", ")}</td>
               <td className="px-2 text-right">
                 <Button look="quiet" disabled={again.isPending} onClick={() => again.mutate(r.id)}>
                   Look again
