@@ -21,7 +21,7 @@ MAY: dict[str, set[str]] = {
     "services": {"store", "link", "kinds", "reports", "formats", "core"},
     "api": {"services", "store", "kinds", "core", "config"},
     "standins": {"link", "formats"},
-    "demo": {"services", "store", "link", "kinds", "standins", "serve", "config"},
+    "demo": {"services", "store", "link", "kinds", "formats", "standins", "serve", "config"},
 }
 
 

@@ -195,6 +195,8 @@ class Many(DockTest):
         page.get_by_role("button", name="Take in all 3").click()
         self.eventually(lambda: len(self.stored()) == 3)
         self.eventually(lambda: all(abs(s.clock_shift_s - 250) < 2 for s in self.stored()))
+        # What is moved back is what the screen knows to be here.
+        expect(page.get_by_role("link", name="review", exact=True)).to_have_count(3)
         clocks.get_by_role("button", name="as recorded of N-01").click()
         self.eventually(lambda: all(s.clock_shift_s == 0 for s in self.stored()))
         page.get_by_role("button", name="Undo").click()

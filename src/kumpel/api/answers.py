@@ -9,6 +9,7 @@ from sqlmodel import Session as Db
 from sqlmodel import col, select
 
 from kumpel.api import schemas
+from kumpel.config import in_words
 from kumpel.core.assessment import Assessment
 from kumpel.core.recording import POINT
 from kumpel.kinds.kind import Kind, StretchWord
@@ -65,7 +66,7 @@ def recorder(db: Db, row: tables.Recorder, new_sessions: int | None = None) -> s
         battery=None if folder else row.status.get("battery"),
         memory_used=row.status.get("memory_used"),
         mode=row.status.get("mode", ""),
-        place=row.status.get("place", ""),
+        place=in_words(row.status.get("place", "")),
         press=row.status.get("press", ""),
         lasts_h=row.status.get("lasts_h"),
         mode_left_s=row.status.get("mode_left_s"),

@@ -19,7 +19,6 @@ from typing import Any, Self
 
 from pydantic import Field
 
-from kumpel.config import in_words
 from kumpel.core.names import clean_line
 from kumpel.formats import files, krec
 from kumpel.formats.errors import FileFormatError
@@ -123,7 +122,7 @@ class FolderLink:
             battery=1.0,
             memory_used=min(max(used, 0.0), 1.0),
             mode=Mode.READY,
-            place=clean_line(in_words(str(self.folder)))[:80],
+            place=clean_line(str(self.folder))[:80],
             link=LinkState(over="card"),
         )
 

@@ -8,7 +8,6 @@ from typing import Literal
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
-from kumpel.config import in_words
 from kumpel.link.networks import address_parts, addresses_within, folders_at, is_within, ports_at
 from kumpel.services import settings
 from kumpel.store.tables import Recorder
@@ -40,11 +39,10 @@ def looked_in(db: Db) -> list[LookedIn]:
     ]
     hosts = {host for host, _ in found}
     ports = [
-        LookedIn(in_words(path), "port", [], int(path in hosts))
-        for path in ports_at(settings.value_in(held, settings.PORTS))
+        LookedIn(path, "port", [], int(path in hosts)) for path in ports_at(settings.value_in(held, settings.PORTS))
     ]
     folders = [
-        LookedIn(in_words(path), "folder", [], int(path in hosts))
+        LookedIn(path, "folder", [], int(path in hosts))
         for path in folders_at(settings.value_in(held, settings.FOLDERS))
     ]
     return networks + places + ports + folders
