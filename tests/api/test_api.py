@@ -137,9 +137,10 @@ class Problems(ServerTest):
         sizes = []
         for script in scripts:
             with httpx.stream("GET", self.address + script, headers={"Accept-Encoding": "gzip"}) as answer:
-                self.assertEqual(answer.headers["content-encoding"], "gzip")
                 self.assertIn("immutable", answer.headers["cache-control"])
                 sizes.append(sum(len(part) for part in answer.iter_raw()))
+                # What is smaller than a packet is sent as it is.
+                self.assertTrue(answer.headers.get("content-encoding") == "gzip" or sizes[-1] < 1000, script)
         self.assertLess(sum(sizes), 300_000)
 
     def test_views_do_not_break_on_odd_spans(self) -> None:

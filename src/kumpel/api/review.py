@@ -11,6 +11,7 @@ from kumpel.api.dependencies import Database, Queue, Who
 from kumpel.api.limits import wished_limits
 from kumpel.kinds.registry import KINDS
 from kumpel.services import conclusions, deciding, figures, settings, tags
+from kumpel.services import laps as lap_sheets
 from kumpel.services.decisions import Wish
 from kumpel.services.problems import ConflictError
 from kumpel.services.recordings import session_of
@@ -46,6 +47,14 @@ def suppose(session_id: int, wish: schemas.Supposed, db: Database, who: Who) -> 
     wanted = wished_limits(db, wish.limits)
     found = deciding.supposed(db, session, _wishes(wish.add), wish.remove, wish.limit_set_id, wanted)
     return answers.assessment(found.reviewed)
+
+
+@router.get("/sessions/{session_id}/laps")
+def laps(
+    session_id: int, db: Database, who: Who, lap: int | None = None, reference: int | None = None
+) -> schemas.LapSheet:
+    """Two laps side by side, by their numbers: without them the last that counts against the best."""
+    return schemas.LapSheet.model_validate(lap_sheets.sheet(db, session_id, lap, reference))
 
 
 @router.post("/sessions/{session_id}/undo")

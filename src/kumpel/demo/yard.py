@@ -8,11 +8,10 @@ from sqlmodel import Session as Db
 
 from kumpel.config import DEMO
 from kumpel.services import course_register, settings, vehicles
-from kumpel.standins.devices import vehicle
-from kumpel.standins.vehicle_signal import course_of, loop, ramp
+from kumpel.standins.vehicle_signal import course_of, loop, practice_loop, ramp
 
 PORTS = DEMO / "ports"
-LOOP, RAMP = course_of(vehicle.practice_loop()), course_of(ramp("Ramp", 900, 1))
+LOOP, RAMP = course_of(practice_loop()), course_of(ramp("Ramp", 900, 1))
 COURSES = (
     LOOP,
     RAMP,

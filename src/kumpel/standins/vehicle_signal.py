@@ -77,6 +77,39 @@ def loop(name: str, length_m: float, seed: int, wiggle: float = 0.95) -> Track:
     return Track(name, *_even(x * scale, y * scale, True), True)
 
 
+def rounded(name: str, corners: tuple[tuple[float, float, float], ...]) -> Track:
+    """A closed track of straights and arcs: a polygon (x, y, radius of its rounded corner, in m). It begins before its first corner."""
+    xs: list[Floats] = []
+    ys: list[Floats] = []
+    count = len(corners)
+    points = np.array([(x, y) for x, y, _ in corners])
+    for i, (_, _, radius) in enumerate(corners):
+        here, before, after = points[i], points[i - 1], points[(i + 1) % count]
+        into, out = ((p - q) / np.hypot(*(p - q)) for p, q in ((here, before), (after, here)))
+        turn = float(np.arctan2(into[0] * out[1] - into[1] * out[0], into @ out))
+        begin = here - into * radius * np.tan(abs(turn) / 2)
+        left = np.array([-into[1], into[0]]) * np.sign(turn)
+        angles = np.linspace(0, abs(turn), 400)
+        arc = begin + radius * (np.outer(np.sin(angles), into) + np.outer(1 - np.cos(angles), left))
+        xs.append(arc[:, 0])
+        ys.append(arc[:, 1])
+    track = Track(name, *_even(np.concatenate(xs), np.concatenate(ys), True), True)
+    # The start lies in the middle of the straight that leads to the first corner.
+    way = np.hypot(track.x - xs[-1][-1], track.y - ys[-1][-1])
+    straight = float(np.hypot(xs[0][0] - xs[-1][-1], ys[0][0] - ys[-1][-1]))
+    middle = int(np.argmin(way)) + round(straight / 2 / STEP_M)
+    return Track(name, np.roll(track.x, -middle), np.roll(track.y, -middle), True)
+
+
+def practice_loop() -> Track:
+    """The closed course of the haulage yard: thirteen corners, about 1.2 km, driven against the clock."""
+    corners = (
+        *((175, 5, 18), (201, 72, 21), (140, 94, 14), (157, 152, 15), (246, 138, 19), (253, 222, 23), (70, 250, 28)),
+        *((51, 175, 14), (84, 131, 14), (12, 105, 17), (-82, 150, 19), (-112, 70, 16), (-70, 9, 23)),
+    )
+    return rounded("Practice loop", corners)
+
+
 def ramp(name: str, length_m: float, seed: int) -> Track:
     """An open track: a winding way up."""
     rng = np.random.default_rng(seed)
@@ -154,7 +187,7 @@ def usual_drive(seed: int, interval_s: float = 0.1) -> Drive:
     """Twelve laps of the practice loop with a kart; the driver gets better and spoils one lap."""
     rng = np.random.default_rng(seed)
     return Drive(
-        loop("Practice loop", 1200, 7),
+        practice_loop(),
         laps=12,
         seed=seed,
         interval_s=interval_s,

@@ -26,6 +26,9 @@ export function sheetOf(key: string): ComponentType<ReviewSheetProps> {
 /** Fetches the sheet of a kind ahead of its first use. */
 export const loadSheet = (key: string) => ahead(PARTS.get(key)?.sheet ?? loadPlain);
 
+/** Whether the sheet of a kind wants the room of the list beside it. */
+export const wantsRoom = (key: string) => PARTS.get(key)?.wantsRoom ?? false;
+
 /** What a kind says of its settings in its own way. */
 export const settingsOf = (key: string): NonNullable<KindParts["settings"]> => PARTS.get(key)?.settings ?? {};
 

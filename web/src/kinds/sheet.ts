@@ -25,11 +25,15 @@ export interface ReviewSheetProps {
   /** What would come out with something that is not decided yet. */
   supposed: Supposed;
   onWhy: (figure: Schemas["Figure"]) => void;
+  /** Where a sheet with several views puts the choice between them, beside undo. */
+  bar: HTMLElement | null;
 }
 
 /** What a kind may bring of its own; each part may be missing. */
 export interface KindParts {
   sheet?: () => Promise<{ default: ComponentType<ReviewSheetProps> }>;
+  /** The sheet wants the room of the list of what waits: that begins folded to a rail. */
+  wantsRoom?: boolean;
   settings?: {
     /** An item of a list ("weightings.0") in one line. */
     summary?: (item: string, settings: Record<string, unknown>) => string;

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import BaseModel
 
@@ -133,6 +133,13 @@ def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
     return figures.assess(recording, review, limits)
 
 
+def laps(recording: Recording, review: Review, lap: int | None, reference: int | None) -> Any:
+    """See `core.vehicle.lap_view.lap_sheet`."""
+    from kumpel.core.vehicle.lap_view import lap_sheet
+
+    return lap_sheet(recording, review, lap, reference)
+
+
 LEAFLET = """\
 The logger is fixed to the vehicle; please do not move it or its sensors.
 Wait until it has found its position before you drive out.
@@ -149,6 +156,7 @@ KIND = Kind(
     setup_model=VehicleSetup,
     setup_library=LIBRARY,
     plan=plan,
+    laps=laps,
     assess=assess,
     main_channel="speed",
     bounds=Bounds(2 * DAY_S, 1000.0, 256, 250_000_000, 250_000),

@@ -5,8 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
+
 from kumpel.formats.krec import Channel
-from kumpel.standins import vehicle_signal
+from kumpel.standins import lap_driver, vehicle_signal
 from kumpel.standins.device import Began, Device, Measured, Recorded, Screen, Wishes, of_made, seed_of
 from kumpel.standins.made import Made
 
@@ -22,6 +24,7 @@ RATES = (
     ("mixture", 20),
     ("heart_rate", 1),
 )
+MISTAKES: tuple[lap_driver.What, ...] = ("early brake", "late brake", "slow apex", "late throttle", "lifted throttle")
 FACTORY_SETUP: dict[str, Any] = {
     "name": "Practice",
     "recorder_name": "",
@@ -42,19 +45,29 @@ FACTORY_SETUP: dict[str, Any] = {
 }
 
 
-def practice_loop() -> vehicle_signal.Track:
-    return vehicle_signal.loop("Practice loop", 1200, 7)
-
-
 def record(began: Began, wishes: Wishes) -> Recorded:
     """Wishes: laps, spoilt (lap numbers), improvement."""
     seed, setup = seed_of(began, wishes), began.setup
-    drive = vehicle_signal.usual_drive(seed, 1 / float(setup.get("position_hz") or 10))
+    rng = np.random.default_rng(seed)
     laps = max(int(wishes.get("laps", began.length_s / LAP_S)), 1)
-    spoilt = tuple(int(n) for n in wishes.get("spoilt", drive.spoilt) if n <= laps)
-    made = vehicle_signal.make(
-        replace(drive, laps=laps, spoilt=spoilt, improvement=float(wishes.get("improvement", drive.improvement)))
+    spun = tuple(int(n) - 1 for n in wishes.get("spoilt", ()) if n <= laps)
+    skill = 1 - float(wishes.get("improvement", 0.03)) * np.exp(-np.arange(laps) / 3)
+    track = vehicle_signal.practice_loop()
+    usual = lap_driver.drive(track, vehicle_signal.KART, 1, (), 0.0, rng)
+    mistakes = []
+    for lap in range(laps):
+        if lap in spun or rng.random() < 0.4:
+            continue
+        what = MISTAKES[int(rng.integers(len(MISTAKES)))]
+        fit = [c for c in range(len(usual.bends)) if lap_driver.suits(usual, c, what)]
+        # One corner is a habit; the other mistakes are made here and there.
+        corner = fit[seed % len(fit)] if rng.random() < 0.6 else int(rng.choice(fit))
+        mistakes.append(lap_driver.Mistake(lap, corner, what, float(rng.uniform(0.15, 0.5))))
+    driven = lap_driver.drive(
+        track, vehicle_signal.KART, laps, tuple(mistakes), 0.04, rng, skill=skill.tolist(), spun=spun
     )
+    sensors = lap_driver.Sensors(interval_s=1 / float(setup.get("position_hz") or 10), white_m=0.4, drift_m=1.0)
+    made = lap_driver.recorded(driven, rng, sensors)
     wished = {str(c["key"]): c for c in setup.get("channels") or ()}
     channels = {
         key: _at_rate(each, wished.get(key, {}).get("hz"))

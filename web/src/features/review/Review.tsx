@@ -10,11 +10,13 @@ import { kindName, kindWords, loadSheet, sheetOf, useKindWords } from "@/kinds/k
 import { isAssessed } from "@/sheet/assessed";
 import { useSupposed } from "@/sheet/useSupposed";
 import { Button, Empty, Loading, Trouble, Verdict, Warn } from "@/ui/basics";
-import { clockError, day, length, moment, offsetChanges, wallMoment } from "@/ui/format";
+import { clockError, day, offsetChanges, wallMoment } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
+import { fold, isFolded, readFolds } from "./folds";
 import { SidePanel } from "./SidePanel";
 import { reviewOf, useReview } from "./useReview";
+import { Waiting } from "./Waiting";
 import { WhyDialog } from "./WhyDialog";
 
 /** Asks for what the address shows before the screen is there: the session, the words of its kind, the sheet it is drawn by. */
@@ -29,42 +31,6 @@ export function ahead(queries: QueryClient) {
 }
 
 const WhatIf = lazy(fetched(() => import("./WhatIf")));
-
-function Waiting({ sessions, chosen }: { sessions: Schemas["Session"][]; chosen: number | null }) {
-  const navigate = useNavigate();
-  return (
-    <nav
-      aria-label="Waiting for a look"
-      className="overflow-auto border-line border-b max-[959px]:col-span-2 min-[960px]:border-r min-[960px]:border-b-0 min-[960px]:py-3.5"
-    >
-      <h2 className="px-4 pb-2 max-[959px]:sr-only">Waiting for a look</h2>
-      {sessions.length === 0 && <p className="px-4 text-soft">Nothing waits.</p>}
-      <ul className="max-[959px]:flex">
-        {sessions.map((s) => (
-          <li key={s.id} className="max-[959px]:w-48 max-[959px]:shrink-0">
-            <button
-              type="button"
-              aria-current={s.id === chosen}
-              onClick={() => navigate(`/review/${s.id}`)}
-              className={`block w-full border-l-3 px-4 py-2 text-left text-[13.5px] ${s.id === chosen ? "border-brass bg-panel" : "border-transparent hover:bg-hair"}`}
-            >
-              <span className="flex items-start gap-2">
-                <b className="min-w-0 flex-1 truncate font-medium">{s.person || "Unclaimed"}</b>
-                <Verdict verdict={s.verdict} words={s.verdict_step || undefined} bare />
-              </span>
-              <span className="block truncate">
-                {kindName(s.kind)}, {moment(s.started_at, s.utc_offset_min)}
-              </span>
-              <span className="block truncate text-[12.5px] text-soft">
-                {[s.verdict_step, s.tags.place, length(s.length_s)].filter(Boolean).join(", ")}
-              </span>
-            </button>
-          </li>
-        ))}
-      </ul>
-    </nav>
-  );
-}
 
 function headline({ session, events }: Schemas["Review"], word: string): string {
   const clock = wallMoment(session, offsetChanges(events));
@@ -96,17 +62,33 @@ function NoFigures({ review, again }: { review: Schemas["Review"]; again: () => 
   );
 }
 
-function Sheet({ id, next, previous }: { id: number; next: number | null; previous: number | null }) {
+function Sheet({
+  id,
+  next,
+  previous,
+  onKind,
+}: {
+  id: number;
+  next: number | null;
+  previous: number | null;
+  /** The kind of the session, once it is known. */
+  onKind: (kind: string) => void;
+}) {
   const review = useReview(id);
   const supposed = useSupposed(id);
   const wrongFrom = useNumbers("link.clock_s");
   const [why, setWhy] = useState<Schemas["Figure"] | null>(null);
   const [whatIf, setWhatIf] = useState(false);
+  const [bar, setBar] = useState<HTMLElement | null>(null);
   const navigate = useNavigate();
   const { fail } = useNotices();
   const limitSets = useQuery({ queryKey: ["limit-sets"], queryFn: () => ask(api.GET("/api/limit-sets")) });
   const words = useKindWords().data?.find((k) => k.key === review.query.data?.session.kind);
   const data = review.query.data;
+  const ofKindNow = data?.session.kind;
+  useEffect(() => {
+    if (ofKindNow) onKind(ofKindNow);
+  }, [ofKindNow, onKind]);
   useTitle("Review", data?.session.person || (data && "unclaimed session"));
   const keys = useMemo<Key[]>(
     () => [
@@ -186,7 +168,7 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
                 {clockError(data.session.clock_error_s)}
               </span>
             )}
-          <span className="ml-auto" />
+          <span ref={setBar} className="ml-auto" />
           <Button
             look="quiet"
             size="small"
@@ -231,6 +213,7 @@ function Sheet({ id, next, previous }: { id: number; next: number | null; previo
             actions={review}
             supposed={supposed}
             onWhy={setWhy}
+            bar={bar}
           />
         </Suspense>
       </section>
@@ -258,6 +241,8 @@ export default function Review() {
   });
   const first = waiting.data?.sessions[0]?.id;
   const navigate = useNavigate();
+  const [folds, setFolds] = useState(readFolds);
+  const [kind, setKind] = useState<string>();
   // The address names the session, so that it stays in view when it no longer waits.
   useEffect(() => {
     if (!id && first !== undefined) navigate(`/review/${first}`, { replace: true });
@@ -271,9 +256,12 @@ export default function Review() {
   if (!waiting.data && !id) return <Loading what="what waits" />;
   const chosen = id ? Number(id) : (list[0]?.id ?? null);
   const at = list.findIndex((s) => s.id === chosen);
+  const folded = kind !== undefined && isFolded(kind, folds);
   return (
-    <main className="grid h-full grid-cols-[minmax(0,1fr)_220px] grid-rows-[auto_minmax(0,1fr)] min-[960px]:grid-cols-[190px_minmax(0,1fr)_240px] min-[960px]:grid-rows-[minmax(0,1fr)] min-[1180px]:grid-cols-[232px_minmax(0,1fr)_268px]">
-      <Waiting sessions={list} chosen={chosen} />
+    <main
+      className={`grid h-full grid-cols-[minmax(0,1fr)_220px] grid-rows-[auto_minmax(0,1fr)] min-[960px]:grid-rows-[minmax(0,1fr)] ${folded ? "min-[960px]:grid-cols-[64px_minmax(0,1fr)_240px] min-[1180px]:grid-cols-[64px_minmax(0,1fr)_268px]" : "min-[960px]:grid-cols-[190px_minmax(0,1fr)_240px] min-[1180px]:grid-cols-[232px_minmax(0,1fr)_268px]"}`}
+    >
+      <Waiting sessions={list} chosen={chosen} folded={folded} onFold={() => kind && setFolds(fold(kind, folds))} />
       {chosen === null ? (
         <Empty title="Nothing waits for a look">
           Sessions show here as soon as they are taken in. Those signed off are in Sessions.
@@ -282,6 +270,7 @@ export default function Review() {
         <Sheet
           key={chosen}
           id={chosen}
+          onKind={setKind}
           next={list[at + 1]?.id ?? (at > 0 ? (list[0]?.id ?? null) : null)}
           previous={list[at - 1]?.id ?? null}
         />

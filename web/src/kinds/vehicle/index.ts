@@ -3,8 +3,10 @@ import type { KindParts } from "../sheet";
 const MACHINE = ["driver", "machine", "number", "vehicle", "run", "series", "team"];
 const DISPLAY = ["brightness", "night_brightness", "night_from", "night_to"];
 
-/** Vehicle: who drives what, courses to send, the logger's display. */
+/** Vehicle: laps, course and lanes; who drives what, courses to send, the logger's display. */
 export default {
+  sheet: () => import("./review/VehicleSheet"),
+  wantsRoom: true,
   settings: {
     editors: [
       { claims: MACHINE, load: () => import("./MachineEditor") },

@@ -1,0 +1,109 @@
+"""Laps side by side over a course."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import BeforeValidator, Field
+
+from kumpel.api.schemas.common import Out
+
+
+def _known(value: float | None) -> float | None:
+    return None if value is None or value != value else value
+
+
+Known = Annotated[float | None, BeforeValidator(_known)]
+"""A number; null where it was not measured."""
+
+
+class CoursePlace(Out):
+    at_m: float
+    name: str
+
+
+class CourseCorner(Out):
+    number: int
+    begin_m: float
+    apex_m: float
+    end_m: float
+    right: bool
+
+
+class CoursePicture(Out):
+    """The middle line of a course: m east and north, a point every `step_m` from the start line on."""
+
+    name: str
+    origin: str = Field(description="setup, position, learnt, beacon or none")
+    backwards: bool
+    closed: bool
+    length_m: float
+    step_m: float
+    x: list[float]
+    y: list[float]
+    lines: list[CoursePlace]
+    corners: list[CourseCorner]
+
+
+class LapRow(Out):
+    key: str = Field(description="what a decision about this lap names it by")
+    number: int
+    kind: str = Field(description="timed, out (before the first line) or in (after the last)")
+    start_s: float
+    end_s: float
+    time_s: float
+    sectors_s: list[Known]
+    best: list[bool] = Field(description="which of its sectors are the best of the laps that count")
+    top_km_h: Known
+    counts: bool
+    why: str
+    unsure: bool
+
+
+class LapLane(Out):
+    key: str
+    name: str
+    unit: str
+    decimals: int
+    reference: list[Known]
+    lap: list[Known]
+
+
+class CourseStretch(Out):
+    corner: int
+    part: str = Field(description="entry or exit")
+    from_m: float
+    to_m: float
+
+
+class Loss(Out):
+    """Time lost in a stretch; in `laps` of `of` other laps that count time is lost there, too."""
+
+    stretch: CourseStretch
+    lost_s: float
+    laps: int
+    of: int
+    reason: str
+    code: str
+    cause: int = Field(description="the corner where it was made")
+
+
+class TimeLost(Out):
+    """`lost_s` is the difference of the lap times as stated: the sum of the rows and of `elsewhere_s`."""
+
+    lap: int
+    reference: int
+    lost_s: float
+    rows: list[Loss]
+    elsewhere_s: float
+
+
+class LapSheet(Out):
+    course: CoursePicture | None
+    laps: list[LapRow]
+    lap: int | None
+    reference: int | None
+    lanes: list[LapLane]
+    behind_s: list[float] = Field(description="time lost so far, a value every `step_m` of the course")
+    lost: TimeLost | None
+    why_not: str = Field(description="why nothing is compared")

@@ -1,0 +1,132 @@
+"""Laps of one course brought onto the same metres: by the way driven, and by where the vehicle turns.
+
+A line is crossed where the positions say so, and positions drift by a metre or two from lap to lap. So laps that are pinned at the
+lines alone are moved against each other, and beside a corner a metre is worth a tenth of a second. The direction of travel does not
+drift: it is the same in the same corner in every lap. So each lap is moved along the course, slowly varying, until its directions
+lie on those that all laps have in the mean.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.linalg import solveh_banded
+from scipy.signal import savgol_filter
+
+from kumpel.core.recording import Floats
+from kumpel.core.vehicle.compare import Along, along
+from kumpel.core.vehicle.laps import Lap, Path
+
+STEP_M = 1.0
+DIRECTION_S = 1.0
+"""Over so long the direction of travel is taken from the positions."""
+DIRECTION_RAD = 0.06
+"""How far a direction lies beside that of the other laps: noise of the positions, another line through the corner."""
+STRAY_M2_PER_M = 0.002
+"""How fast a lap may move against the others: half a metre in 125 m."""
+MOST_M = 8.0
+ROUNDS = 3
+
+
+@dataclass(frozen=True)
+class Grid:
+    """Laps over the course's metres 0, 1, .. n - 1. `at_s` has shape (laps, n): seconds after the start of the recording at which each
+    lap is there. `time_s`, alike: seconds since the start line; a whole lap takes as long as stated. `moved_m`, alike: how far the lap
+    was moved."""
+
+    laps: tuple[Lap, ...]
+    metres: Floats
+    at_s: Floats
+    time_s: Floats
+    moved_m: Floats
+
+
+def aligned(path: Path, way: Floats, laps: Sequence[Lap], gates_m: tuple[float, ...]) -> Grid | None:
+    """The laps over the course's metres; None when there is no lap, or no line to measure from."""
+    if not laps or not gates_m:
+        return None
+    length = gates_m[-1]
+    metres = np.arange(0.0, math.floor(length) + STEP_M / 2, STEP_M)
+    over = [along(path, way, lap, gates_m) for lap in laps]
+    direction = directions(path)
+    moved = np.zeros((len(laps), len(metres)))
+    if direction is not None and len(laps) > 1:
+        for _ in range(ROUNDS):
+            seen = np.stack([_seen(each, direction, path, metres, m) for each, m in zip(over, moved, strict=True)])
+            moved += _moves(seen)
+            moved -= moved.mean(axis=0)
+            np.clip(moved, -MOST_M, MOST_M, out=moved)
+    timed = [_times(each, metres, m, length) for each, m in zip(over, moved, strict=True)]
+    at, time = (np.stack(part) for part in zip(*timed, strict=True))
+    return Grid(tuple(laps), metres, at, time, moved)
+
+
+def directions(path: Path) -> Floats | None:
+    """Direction of travel in rad, going on without jumps, shape (n,); nan without positions or standing. None when there are too few."""
+    window = round(DIRECTION_S / path.interval_s) | 1
+    known = path.known
+    if len(known) < max(window, 5):
+        return None
+    samples = np.arange(len(path.x))
+    x, y = (np.interp(samples, known, v[known]) for v in (path.x, path.y))
+    window = max(window, 3)
+    vx, vy = (savgol_filter(v, window, 1, deriv=1, delta=path.interval_s, mode="interp") for v in (x, y))
+    found: Floats = np.unwrap(np.arctan2(vy, vx))
+    near = np.convolve(np.isnan(path.x), np.ones(window), "same") > 0
+    return np.where(near | (np.hypot(vx, vy) < 1.0), np.nan, found)
+
+
+def _seen(lap: Along, direction: Floats, path: Path, metres: Floats, moved_m: Floats) -> Floats:
+    """The direction at each metre of a lap as it lies now, shape of `metres`."""
+    at = lap.lap.start_s + np.interp(metres - moved_m, lap.distance_m, lap.time_s)
+    position = np.clip(at / path.interval_s, 0, len(direction) - 1)
+    first = np.minimum(position.astype(np.intp), len(direction) - 2)
+    part = position - first
+    found: Floats = direction[first] * (1 - part) + direction[first + 1] * part
+    return found
+
+
+def _moves(seen: Floats) -> Floats:
+    """How far each lap is still to be moved forwards at each metre, shape alike.
+
+    With the mean direction h and its change k = dh/dm, a lap that lies d too far back has the direction h + k d. Of all slowly varying d
+    the one is taken that minimises sum (r - k d)2 / s2 + sum (step of d)2 / q: three bands, solved at once.
+    """
+    turns = 2 * math.pi * np.round((seen - seen[:1]) / (2 * math.pi))
+    seen = seen - np.where(np.isnan(turns), 0.0, turns)
+    with np.errstate(invalid="ignore"):
+        count = (~np.isnan(seen)).sum(axis=0)
+        mean = np.where(count > 1, np.nansum(seen, axis=0) / np.maximum(count, 1), np.nan)
+    change = np.gradient(mean, STEP_M)
+    rest = seen - mean
+    usable = ~np.isnan(rest) & ~np.isnan(change)
+    # Directions of neighbouring metres come of the same positions: as many metres as one is taken over count as one.
+    weight = np.where(usable, 1 / (DIRECTION_RAD**2 * 15.0), 0.0)
+    slope, rest = np.nan_to_num(change), np.where(usable, rest, 0.0)
+    stiff = 1 / (STRAY_M2_PER_M * STEP_M)
+    moves = np.empty_like(seen)
+    for i in range(len(seen)):
+        bands = np.zeros((2, seen.shape[1]))
+        bands[1] = weight[i] * slope**2 + 2 * stiff + 1e-4
+        bands[1, [0, -1]] -= stiff
+        bands[0, 1:] = -stiff
+        moves[i] = solveh_banded(bands, weight[i] * slope * rest[i])
+    return moves
+
+
+def _times(lap: Along, metres: Floats, moved_m: Floats, length_m: float) -> tuple[Floats, Floats]:
+    """When a lap is at each metre, after the start of the recording; and since the start line, stretched to last as long as stated."""
+    place = np.maximum.accumulate(metres - moved_m)
+    # Beyond its lines the lap goes on as fast as it passed them.
+    before, after = (
+        max((lap.distance_m[i] - lap.distance_m[j]) / max(lap.time_s[i] - lap.time_s[j], 1e-3), 0.1)
+        for i, j in ((3, 0), (-1, -4))
+    )
+    time = np.interp(place, lap.distance_m, lap.time_s)
+    time = np.where(place < 0, place / before, time)
+    time = np.where(place > length_m, lap.time_s[-1] + (place - length_m) / after, time)
+    whole = time[-1] + (length_m - metres[-1]) / after - time[0]
+    return lap.lap.start_s + time, (time - time[0]) * (lap.lap.time_s / whole)

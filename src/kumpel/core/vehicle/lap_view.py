@@ -1,0 +1,280 @@
+"""What a driver looks at: two laps of a session side by side over the course, where one loses time against the other, all laps with
+their sectors.
+
+Source: docs/methods/vehicle.md, "Time lost".
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+import numpy as np
+
+from kumpel.core.recording import Channel, Floats, Recording
+from kumpel.core.review import Review
+from kumpel.core.vehicle.alignment import STEP_M, Grid, aligned
+from kumpel.core.vehicle.assess import Drive, drive_of, lap_key
+from kumpel.core.vehicle.channels import at_times, in_units
+from kumpel.core.vehicle.compare import gate_distances
+from kumpel.core.vehicle.corners import Corner, Line, corners_of, line_of
+from kumpel.core.vehicle.laps import Lap, bests
+from kumpel.core.vehicle.time_lost import TimeLost, seen_on, time_lost
+
+DECIMALS = 2
+MOST_POINTS = 1500
+LANES = (("speed", "Speed", "km/h", 3.6, 1), ("throttle", "Throttle", "%", 1.0, 0), ("brake", "Brake", "%", 1.0, 0))
+
+
+@dataclass(frozen=True)
+class Place:
+    """A line of the course: m from the start, and what it is called ("start", "S2", "finish")."""
+
+    at_m: float
+    name: str
+
+
+@dataclass(frozen=True)
+class CoursePicture:
+    """The course as drawn: its middle line (m east and north, one point every `step_m` from the start line on), lines, corners."""
+
+    name: str
+    origin: str
+    backwards: bool
+    closed: bool
+    length_m: float
+    step_m: float
+    x: tuple[float, ...]
+    y: tuple[float, ...]
+    lines: tuple[Place, ...]
+    corners: tuple[Corner, ...]
+
+
+@dataclass(frozen=True)
+class LapRow:
+    """A lap of the list. `best` says of each sector whether it is the best of the laps that count."""
+
+    key: str
+    number: int
+    kind: str
+    start_s: float
+    end_s: float
+    time_s: float
+    sectors_s: tuple[float, ...]
+    best: tuple[bool, ...]
+    top_km_h: float
+    counts: bool
+    why: str
+    unsure: bool
+
+
+@dataclass(frozen=True)
+class Lane:
+    """A quantity over the course for both laps, one value every `step_m`; nan where it was not measured."""
+
+    key: str
+    name: str
+    unit: str
+    decimals: int
+    reference: tuple[float, ...]
+    lap: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class LapSheet:
+    """Everything of the sheet. `lap` and `reference` are numbers of laps, None when there is none to look at; `behind_s` is the time lost
+    so far at each point. `why_not` says why nothing is compared."""
+
+    course: CoursePicture | None
+    laps: tuple[LapRow, ...]
+    lap: int | None
+    reference: int | None
+    lanes: tuple[Lane, ...]
+    behind_s: tuple[float, ...]
+    lost: TimeLost | None
+    why_not: str
+
+
+@dataclass(frozen=True)
+class _Compared:
+    """All timed laps over the metres of the course, its middle line and its corners (in the metres of the grid)."""
+
+    grid: Grid
+    way: Floats
+    line: Line | None
+    corners: tuple[Corner, ...]
+
+
+def lap_sheet(recording: Recording, review: Review, lap: int | None = None, reference: int | None = None) -> LapSheet:
+    """The sheet of a session for two laps by their numbers; without them the last lap that counts against the best.
+
+    Raises LookupError for a lap that there is not, ValueError when the session cannot be assessed at all.
+    """
+    drive = drive_of(recording, review)
+    timed = [each for each in drive.laps if each.kind == "timed"]
+    rows = _rows(recording, drive)
+    known = {each.number for each in timed}
+    for wanted in (lap, reference):
+        if wanted is not None and wanted not in known:
+            raise LookupError(f"there is no lap {wanted} in this session")
+    counted = [each for each in timed if each.counts]
+    best = bests(timed).best
+    first = reference if reference is not None else best.number if best else None
+    other = lap if lap is not None else next((c.number for c in reversed(counted) if c.number != first), first)
+    why_not = _why_not(drive, timed, counted)
+    compared = _compared(recording, drive) if timed and not why_not else None
+    if compared is None or first is None or other is None:
+        return LapSheet(
+            _picture(drive, None), rows, other, first, (), (), None, why_not or "these laps cannot be compared"
+        )
+    numbers = [each.number for each in compared.grid.laps]
+    mine, theirs = numbers.index(other), numbers.index(first)
+    seen = seen_on(compared.grid, _channels(recording))
+    lost = time_lost(
+        compared.grid,
+        seen,
+        compared.way,
+        compared.corners,
+        mine,
+        theirs,
+        [i for i, each in enumerate(compared.grid.laps) if each.counts],
+        decimals=DECIMALS,
+    )
+    step = max(math.ceil(len(compared.grid.metres) / MOST_POINTS), 1)
+    behind = compared.grid.time_s[mine] - compared.grid.time_s[theirs]
+    return LapSheet(
+        _picture(drive, compared),
+        rows,
+        other,
+        first,
+        _lanes(recording, compared.grid, mine, theirs, step),
+        tuple(behind[::step].tolist()),
+        lost if compared.corners else None,
+        "" if compared.corners else "no corner was found on this course",
+    )
+
+
+def _why_not(drive: Drive, timed: Sequence[Lap], counted: Sequence[Lap]) -> str:
+    if not timed:
+        return "no full lap was driven"
+    if drive.course is None:
+        return "without positions it is not known where on the course a lap was"
+    if not counted:
+        return "no lap counts: count one again to compare with it"
+    return ""
+
+
+def _channels(recording: Recording) -> dict[str, Channel]:
+    found = {key: in_units(recording, key) for key in ("speed", "brake", "throttle", "rpm")}
+    return {key: channel for key, channel in found.items() if channel is not None}
+
+
+def _compared(recording: Recording, drive: Drive) -> _Compared | None:
+    timed = [each for each in drive.laps if each.kind == "timed"]
+    counted = tuple(each.number for each in timed if each.counts)
+    gates = gate_distances(timed, drive.path, drive.way)
+    key = f"laps over {drive.course.name if drive.course else ''}, {counted}"
+    grid = recording.once(key, lambda: aligned(drive.path, drive.way, timed, gates))
+    if grid is None:
+        return None
+    now = {each.number: each for each in timed}
+    grid = replace(grid, laps=tuple(now[each.number] for each in grid.laps))
+    way = np.interp(grid.at_s, np.arange(len(drive.way)) * drive.path.interval_s, drive.way)
+    line = line_of(drive.course) if drive.course is not None else None
+    return _Compared(grid, way, line, _corners(line, grid, gates))
+
+
+def _corners(line: Line | None, grid: Grid, gates_m: tuple[float, ...]) -> tuple[Corner, ...]:
+    """The corners of the course in the metres that the laps are laid over: the middle line, stretched between the lines."""
+    if line is None:
+        return ()
+    theirs = [0.0, *line.gates_m, line.length_m]
+    ours = [0.0, *gates_m]
+    if len(theirs) != len(ours) or any(b <= a for a, b in pairwise(theirs)):
+        theirs, ours = [0.0, line.length_m], [0.0, gates_m[-1]]
+    end = float(grid.metres[-1])
+
+    def there(metres: float) -> float:
+        return min(float(np.interp(metres, theirs, ours)), end)
+
+    return tuple(
+        replace(each, begin_m=there(each.begin_m), apex_m=there(each.apex_m), end_m=there(each.end_m))
+        for each in corners_of(line)
+    )
+
+
+def _rows(recording: Recording, drive: Drive) -> tuple[LapRow, ...]:
+    best = bests(list(drive.laps)).sectors_s
+    speed = in_units(recording, "speed")
+    found = []
+    for lap in drive.laps:
+        sectors = lap.sectors_s if lap.kind == "timed" else ()
+        is_best = tuple(
+            lap.counts and i < len(best) and not math.isnan(s) and abs(s - best[i]) < 1e-9
+            for i, s in enumerate(sectors)
+        )
+        found.append(
+            LapRow(
+                lap_key(lap),
+                lap.number,
+                lap.kind,
+                lap.start_s,
+                lap.end_s,
+                round(lap.time_s, DECIMALS),
+                tuple(round(s, DECIMALS) for s in sectors),
+                is_best,
+                _top(speed, lap),
+                lap.counts,
+                lap.why,
+                lap.estimated or lap.ambiguous,
+            )
+        )
+    return tuple(found)
+
+
+def _top(speed: Channel | None, lap: Lap) -> float:
+    if speed is None:
+        return math.nan
+    part = speed.values[math.ceil(lap.start_s / speed.interval_s) : math.ceil(lap.end_s / speed.interval_s)]
+    return float(np.nanmax(part)) * 3.6 if len(part) and not np.isnan(part).all() else math.nan
+
+
+def _lanes(recording: Recording, grid: Grid, mine: int, theirs: int, step: int) -> tuple[Lane, ...]:
+    found = []
+    for key, name, unit, factor, decimals in LANES:
+        channel = in_units(recording, key)
+        if channel is None:
+            continue
+        both = [at_times(channel, grid.at_s[row, ::step]) * factor for row in (theirs, mine)]
+        if not all(np.isnan(each).all() for each in both):
+            found.append(Lane(key, name, unit, decimals, *(tuple(each.tolist()) for each in both)))
+    return tuple(found)
+
+
+def _picture(drive: Drive, compared: _Compared | None) -> CoursePicture | None:
+    course = drive.course
+    if course is None:
+        return None
+    line = compared.line if compared else line_of(course)
+    if line is None:
+        return None
+    step = max(math.ceil(len(line.x) / MOST_POINTS), 1)
+    scale = float(compared.grid.metres[-1]) / line.length_m if compared else 1.0
+    lines = [Place(0.0, "start"), *(Place(m * scale, f"S{i}") for i, m in enumerate(line.gates_m, 2))]
+    if not course.closed:
+        lines.append(Place(line.length_m * scale, "finish"))
+    corners = compared.corners if compared else tuple(corners_of(line))
+    return CoursePicture(
+        course.name,
+        drive.origin,
+        drive.backwards,
+        course.closed,
+        line.length_m * scale,
+        step * STEP_M * scale,
+        tuple(line.x[::step].tolist()),
+        tuple(line.y[::step].tolist()),
+        tuple(lines),
+        corners,
+    )

@@ -1,0 +1,142 @@
+import { useRef } from "react";
+import { type LapRow, type LapSheet, lapTime, signed } from "./laps";
+
+const key = "rounded border border-line bg-panel px-1 font-narrow text-[12px] hover:bg-act-soft";
+
+/** All laps with their sectors; R makes a lap the reference, C compares it, X leaves it out or counts it again. */
+export function LapTable({
+  sheet,
+  at,
+  locked,
+  onMove,
+  onReference,
+  onCompare,
+  onLeaveOut,
+}: {
+  sheet: LapSheet;
+  /** The number of the lap that the keys are meant for. */
+  at: number | null;
+  locked: boolean;
+  onMove: (lap: number) => void;
+  onReference: (lap: LapRow) => void;
+  onCompare: (lap: LapRow) => void;
+  onLeaveOut: (lap: LapRow) => void;
+}) {
+  const body = useRef<HTMLTableSectionElement>(null);
+  const timed = sheet.laps.filter((l) => l.kind === "timed");
+  const sectors = Math.max(0, ...timed.map((l) => l.sectors_s.length));
+  const reference = timed.find((l) => l.number === sheet.reference);
+  const rest = sheet.laps.filter((l) => l.kind !== "timed");
+  const step = (by: number) => {
+    const next = timed[timed.findIndex((l) => l.number === at) + by];
+    if (!next) return;
+    onMove(next.number);
+    body.current?.querySelector<HTMLElement>(`[data-lap="${next.number}"]`)?.focus();
+  };
+  return (
+    <>
+      <div className="flex flex-wrap items-baseline gap-x-3 px-2.5 pt-2 pb-1 text-[13px]">
+        <h2 className="font-narrow font-semibold">Laps</h2>
+        <span className="text-soft">
+          {rest.map((l) => `${l.kind} ${lapTime(l.time_s)}`).join(" and ")}
+          {rest.length > 0 && " not listed"}
+        </span>
+        <span className="ml-auto text-soft">best sectors underlined</span>
+      </div>
+      <div className="max-h-[310px] overflow-auto">
+        <table className="w-full border-collapse whitespace-nowrap text-[13px] tabular-nums">
+          <thead className="sticky top-0 bg-panel text-right text-[12px] text-soft">
+            <tr>
+              <th className="px-2.5 text-left font-medium">Lap</th>
+              <th className="px-2 font-medium">Time</th>
+              {Array.from({ length: sectors }, (_, i) => (
+                // biome-ignore lint/suspicious/noArrayIndexKey: sectors never change places
+                <th key={i} className="px-2 font-medium">
+                  S{i + 1}, s
+                </th>
+              ))}
+              <th className="px-2 font-medium">to lap {sheet.reference ?? "–"}, s</th>
+              <th className="px-2 font-medium">Top, km/h</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody ref={body}>
+            {timed.map((lap) => {
+              const here = lap.number === at;
+              const role =
+                lap.number === sheet.reference ? "reference" : lap.number === sheet.lap ? "compared" : undefined;
+              return (
+                <tr
+                  key={lap.key}
+                  data-lap={lap.number}
+                  tabIndex={here || (at === null && lap === timed[0]) ? 0 : -1}
+                  aria-selected={here}
+                  className={`h-[27px] cursor-pointer border-hair border-t pointer-coarse:h-[40px] ${here ? "bg-act-soft outline-2 outline-act -outline-offset-2" : "hover:bg-act-soft"} ${lap.counts ? "" : "text-none"}`}
+                  onFocus={() => onMove(lap.number)}
+                  onClick={(e) => e.currentTarget.focus()}
+                  onDoubleClick={() => onCompare(lap)}
+                  onKeyDown={(e) => {
+                    const press = e.key.toLowerCase();
+                    if (e.ctrlKey || e.altKey || e.metaKey) return;
+                    if (e.key === "ArrowDown") step(1);
+                    else if (e.key === "ArrowUp") step(-1);
+                    else if (press === "r") onReference(lap);
+                    else if (press === "c" || e.key === "Enter") onCompare(lap);
+                    else if (press === "x" && !locked) onLeaveOut(lap);
+                    else return;
+                    e.preventDefault();
+                    e.stopPropagation();
+                  }}
+                >
+                  <td className="px-2.5">{lap.number}</td>
+                  <td className="px-2 text-right font-semibold">{lapTime(lap.time_s)}</td>
+                  {Array.from({ length: sectors }, (_, i) => {
+                    const time = lap.sectors_s[i];
+                    return (
+                      // biome-ignore lint/suspicious/noArrayIndexKey: sectors never change places
+                      <td key={i} className="px-2 text-right">
+                        <span className={lap.best[i] ? "border-ink border-b-3 border-double font-semibold" : ""}>
+                          {time === null || time === undefined ? "–" : time.toFixed(2)}
+                        </span>
+                      </td>
+                    );
+                  })}
+                  <td className="px-2 text-right">
+                    {reference && lap !== reference ? signed(lap.time_s - reference.time_s) : ""}
+                  </td>
+                  <td className="px-2 text-right">{lap.top_km_h === null ? "–" : lap.top_km_h.toFixed(1)}</td>
+                  <td className="w-full px-2 text-left">
+                    {here ? (
+                      <span className="flex gap-1">
+                        <button type="button" tabIndex={-1} className={key} onClick={() => onReference(lap)}>
+                          <b className="font-semibold">R</b> reference
+                        </button>
+                        <button type="button" tabIndex={-1} className={key} onClick={() => onCompare(lap)}>
+                          <b className="font-semibold">C</b> compare
+                        </button>
+                        {!locked && (
+                          <button type="button" tabIndex={-1} className={key} onClick={() => onLeaveOut(lap)}>
+                            <b className="font-semibold">X</b> {lap.counts ? "leave out" : "count it"}
+                          </button>
+                        )}
+                      </span>
+                    ) : (
+                      <span className="flex items-center gap-1.5">
+                        {role && (
+                          <span
+                            className={`inline-block h-[3px] w-4 ${role === "reference" ? "bg-reference" : "bg-compared"}`}
+                          />
+                        )}
+                        {role ?? (lap.counts ? (lap.unsure ? "time unsure" : "") : `left out: ${lap.why}`)}
+                      </span>
+                    )}
+                  </td>
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+      </div>
+    </>
+  );
+}

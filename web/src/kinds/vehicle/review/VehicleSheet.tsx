@@ -1,0 +1,187 @@
+import { useQuery } from "@tanstack/react-query";
+import { useCallback, useMemo, useState } from "react";
+import { createPortal } from "react-dom";
+import type { ReviewSheetProps } from "@/kinds/sheet";
+import PlainSheet from "@/sheet/PlainSheet";
+import { Loading, Trouble } from "@/ui/basics";
+import { ReasonDialog } from "@/ui/reason";
+import { Segmented } from "@/ui/segmented";
+import { CourseView } from "./CourseView";
+import { LapFigures } from "./LapFigures";
+import { LapLanes } from "./LapLanes";
+import { LapTable } from "./LapTable";
+import { LossList, spanOf } from "./LossList";
+import { type LapRow, lapsOf, placeWords, type Span } from "./laps";
+
+const ROOM_M = 40;
+const panel = "rounded-lg border border-line bg-panel";
+const VIEWS = [
+  ["laps", "Laps"],
+  ["channels", "Channels"],
+] as const;
+
+/** A driver's session: where the time is (laps, course, two laps over each other), and everything the logger has (channels). */
+export default function VehicleSheet(props: ReviewSheetProps) {
+  const [view, setView] = useState<"laps" | "channels">("laps");
+  const choice = <Segmented label="What is shown" value={view} choices={VIEWS} onChange={setView} />;
+  return (
+    <>
+      {props.bar && createPortal(choice, props.bar)}
+      {view === "laps" ? <Laps {...props} /> : <PlainSheet {...props} />}
+    </>
+  );
+}
+
+function Laps({ review, kind, locked, actions, supposed, onWhy }: ReviewSheetProps) {
+  const { session } = review;
+  const [lap, setLap] = useState<number | null>(null);
+  const [reference, setReference] = useState<number | null>(null);
+  const [at, setAt] = useState<number | null>(null);
+  const [cursor, setCursor] = useState<number | null>(null);
+  const [zoom, setZoom] = useState<Span | null>(null);
+  const [chosen, setChosen] = useState<Span | null>(null);
+  const [leaving, setLeaving] = useState<LapRow | null>(null);
+  const [lastReason, setLastReason] = useState("");
+  const laps = useQuery(lapsOf(session.id, review.version, lap, reference));
+  const sheet = laps.data;
+  const course = sheet?.course ?? null;
+  const whole = useMemo<Span>(() => [0, course?.length_m ?? 1], [course]);
+  const choose = useCallback(
+    (span: Span | null) => {
+      setChosen(span);
+      setZoom(span && [Math.max(span[0] - ROOM_M, 0), Math.min(span[1] + ROOM_M, whole[1])]);
+      if (span) setCursor((span[0] + span[1]) / 2);
+    },
+    [whole],
+  );
+  const corner = useCallback(
+    (number: number) => {
+      const loss = sheet?.lost?.rows.find((r) => r.stretch.corner === number);
+      const found = course?.corners.find((c) => c.number === number);
+      if (loss) choose(spanOf(loss));
+      else if (found) choose([found.begin_m, found.apex_m]);
+    },
+    [sheet, course, choose],
+  );
+  if (laps.isError && !sheet)
+    return (
+      <>
+        <LapFigures review={review} supposed={supposed.supposed} sheet={undefined} onWhy={onWhy} />
+        <Trouble error={laps.error} again={() => laps.refetch()} />
+      </>
+    );
+  if (!sheet) return <Loading what="the laps" />;
+  const reasons = [...new Set([lastReason, ...(kind.events.find((e) => e.code === "lap")?.reasons ?? [])])].filter(
+    Boolean,
+  );
+  const leaveOut = (row: LapRow) => {
+    if (row.counts) return setLeaving(row);
+    const decision = review.decisions.find((d) => d.what === "dropped" && d.key === row.key);
+    if (decision) actions.takeBack([decision.id]);
+    else actions.keep(row.key, row.time_s);
+  };
+  const drawn = course !== null && sheet.lanes.length > 0;
+  return (
+    <>
+      <LapFigures review={review} supposed={supposed.supposed} sheet={sheet} onWhy={onWhy} />
+      {sheet.why_not && sheet.lanes.length === 0 && (
+        <p className={`${panel} mt-2.5 px-3 py-2 text-[13.5px]`}>
+          {sheet.why_not.charAt(0).toUpperCase() + sheet.why_not.slice(1)}.
+        </p>
+      )}
+      <div className="mt-2 grid grid-cols-1 gap-2.5 min-[1120px]:grid-cols-[264px_minmax(0,1fr)]">
+        {course && (
+          <section aria-label="Course" className={`${panel} px-2 py-2 max-[1119px]:hidden`}>
+            <div className="flex items-baseline gap-2 px-0.5 text-[13px]">
+              <h2 className="font-narrow font-semibold">Course{sheet.lap ? `, lap ${sheet.lap}` : ""}</h2>
+              <span className="ml-auto text-[12px] text-soft">
+                <i className="mr-1 inline-block h-1.5 w-3.5 bg-lost align-middle" />
+                lost
+              </span>
+              <span className="text-[12px] text-soft">
+                <i className="mr-1 inline-block h-1.5 w-3.5 bg-gained align-middle" />
+                gained
+              </span>
+            </div>
+            <CourseView
+              sheet={sheet}
+              course={course}
+              chosen={chosen}
+              cursor={cursor}
+              onCursor={setCursor}
+              onCorner={corner}
+            />
+          </section>
+        )}
+        {drawn && (
+          <section aria-label="Lap against lap" className={`${panel} min-w-0 px-2 py-2`}>
+            <div className="flex flex-wrap items-baseline gap-x-3 px-0.5 text-[13px]">
+              <h2 className="font-narrow font-semibold">Lap against lap</h2>
+              <span>
+                <i className="mr-1.5 inline-block h-[3px] w-4 bg-reference align-middle" />
+                lap {sheet.reference}, reference
+              </span>
+              {sheet.lap !== sheet.reference && (
+                <span>
+                  <i className="mr-1.5 inline-block h-[3px] w-4 bg-compared align-middle" />
+                  lap {sheet.lap}
+                </span>
+              )}
+              <span className="ml-auto text-soft">
+                {cursor !== null && (
+                  <>
+                    at <b className="font-semibold text-ink">{Math.round(cursor)} m</b>, {placeWords(sheet, cursor)}
+                  </>
+                )}
+              </span>
+              {zoom && (
+                <button type="button" className="text-act hover:underline" onClick={() => choose(null)}>
+                  whole lap
+                </button>
+              )}
+            </div>
+            <LapLanes
+              sheet={sheet}
+              course={course}
+              span={zoom ?? whole}
+              chosen={chosen}
+              cursor={cursor}
+              onCursor={setCursor}
+              onSpan={(span) => (span ? setZoom(span) : choose(null))}
+            />
+          </section>
+        )}
+        {course && (
+          <section aria-label="Time lost" className={`${panel} min-w-0 overflow-hidden`}>
+            <LossList sheet={sheet} chosen={chosen} onChoose={choose} />
+          </section>
+        )}
+        <section aria-label="Laps" className={`${panel} min-w-0 overflow-hidden ${course ? "" : "col-span-full"}`}>
+          <LapTable
+            sheet={sheet}
+            at={at}
+            locked={locked}
+            onMove={setAt}
+            onReference={(row) => setReference(row.number)}
+            onCompare={(row) => setLap(row.number)}
+            onLeaveOut={leaveOut}
+          />
+        </section>
+      </div>
+      {leaving && (
+        <ReasonDialog
+          title={`Leave lap ${leaving.number} out`}
+          hint="why it does not count"
+          action="Leave it out"
+          reasons={reasons}
+          onClose={() => setLeaving(null)}
+          onReason={(reason) => {
+            setLastReason(reason);
+            actions.drop(leaving.key, leaving.time_s, reason);
+            setLeaving(null);
+          }}
+        />
+      )}
+    </>
+  );
+}

@@ -1,0 +1,56 @@
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
+import { api, ask, type Schemas } from "@/api/client";
+
+export type LapSheet = Schemas["LapSheet"];
+export type LapRow = Schemas["LapRow"];
+export type Course = Schemas["CoursePicture"];
+export type Corner = Schemas["CourseCorner"];
+export type Loss = Schemas["Loss"];
+/** Metres from the start line, from and to. */
+export type Span = readonly [number, number];
+
+/** Two laps of a session as it is reviewed (`version`); without numbers the last lap that counts against the best. */
+export const lapsOf = (session: number, version: number, lap: number | null, reference: number | null) =>
+  queryOptions({
+    queryKey: ["laps", session, version, lap, reference],
+    queryFn: () =>
+      ask(
+        api.GET("/api/sessions/{session_id}/laps", {
+          params: {
+            path: { session_id: session },
+            query: { ...(lap === null ? {} : { lap }), ...(reference === null ? {} : { reference }) },
+          },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+/** A lap time as drivers read it: 1:02.13, or 42.59 below a minute. */
+export function lapTime(seconds: number): string {
+  const hundredths = Math.round(seconds * 100);
+  const minutes = Math.floor(hundredths / 6000);
+  const rest = ((hundredths % 6000) / 100).toFixed(2);
+  return minutes > 0 ? `${minutes}:${rest.padStart(5, "0")}` : rest;
+}
+
+/** A difference with its sign: +0.37, −0.12, 0.00. */
+export function signed(seconds: number, decimals = 2): string {
+  const text = Math.abs(seconds).toFixed(decimals);
+  if (Number(text) === 0) return text;
+  return `${seconds > 0 ? "+" : "−"}${text}`;
+}
+
+/** The value at a place, of values that stand `stepM` apart. */
+export function valueAt<T>(values: T[], stepM: number, atM: number): T | undefined {
+  return values[Math.min(Math.max(Math.round(atM / stepM), 0), values.length - 1)];
+}
+
+/** Where in the course a place is, in words: "corner 4, entry". */
+export function placeWords(sheet: LapSheet, atM: number): string {
+  const { corners = [] } = sheet.course ?? {};
+  let found: Corner | undefined;
+  for (const corner of corners)
+    if (!found || Math.abs(corner.apex_m - atM) < Math.abs(found.apex_m - atM)) found = corner;
+  return found ? `corner ${found.number}, ${atM <= found.apex_m ? "entry" : "exit"}` : "";
+}
