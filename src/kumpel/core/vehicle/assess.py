@@ -236,7 +236,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
 
 
 def _lap_figures(reckoning: Reckoning, drive: Drive, found: Bests) -> None:
-    none = "" if found.count else "no full lap"
+    none = "" if found.best else "the time of every lap is unsure" if found.count else "no full lap"
     timed = Put("n", "laps that count", float(found.count), "")
     best = found.best
     reckoning.put(
@@ -248,7 +248,7 @@ def _lap_figures(reckoning: Reckoning, drive: Drive, found: Bests) -> None:
         "min of the lap times",
         SOURCE,
         timed,
-        note=none or ("estimated: no position at the line" if best and best.estimated else ""),
+        note=none,
         at_s=best.start_s if best else None,
     )
     numbers = [Put(f"S{i}", f"best sector {i}", s, "s") for i, s in enumerate(found.sectors_s, 1)]
@@ -267,8 +267,9 @@ def _lap_figures(reckoning: Reckoning, drive: Drive, found: Bests) -> None:
     reckoning.put(
         "rolling", "Rolling best", found.rolling_s, "s", 3, "fastest full round from any line", SOURCE, timed, note=none
     )
-    reckoning.put("mean", "Mean lap", found.mean_s, "s", 3, "(1/n) sum of the lap times", SOURCE, timed, note=none)
-    spread = none or ("" if found.count > 1 else "needs two laps")
+    no_lap = "" if found.count else none
+    reckoning.put("mean", "Mean lap", found.mean_s, "s", 3, "(1/n) sum of the lap times", SOURCE, timed, note=no_lap)
+    spread = no_lap or ("" if found.count > 1 else "needs two laps")
     reckoning.put(
         "consistency",
         "Consistency (standard deviation)",

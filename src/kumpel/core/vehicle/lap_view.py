@@ -228,7 +228,7 @@ def _rows(recording: Recording, drive: Drive) -> tuple[LapRow, ...]:
                 _top(speed, lap),
                 lap.counts,
                 lap.why,
-                lap.estimated or lap.ambiguous,
+                lap.unsure,
             )
         )
     return tuple(found)

@@ -210,6 +210,11 @@ class Lap:
         return self.end_s - self.start_s
 
     @property
+    def unsure(self) -> bool:
+        """Whether its time is less certain: a gap of positions at a line, or a line that the course passes more than once."""
+        return self.estimated or self.ambiguous
+
+    @property
     def sectors_s(self) -> tuple[float, ...]:
         """Sector times; nan where one of the two lines was not seen."""
         edges = (0.0, *self.splits_s)
@@ -315,12 +320,18 @@ class Bests:
 def bests(laps: list[Lap]) -> Bests:
     """What the laps that count add up to; nan where there is nothing.
 
+    A lap whose time is unsure is in the mean, but is never the best, and none of its sectors is.
     Theoretical best: sum of the best sectors. Rolling best: the fastest full round that begins at the start or at
     any sector line and ends when that line is next crossed, both laps counting.
     """
     good = [lap for lap in laps if lap.kind == "timed" and lap.counts]
     if not good:
         return Bests(None, (), math.nan, math.nan, math.nan, math.nan, 0)
+    times = np.array([lap.time_s for lap in good])
+    mean, deviation = float(times.mean()), float(times.std(ddof=1)) if len(times) > 1 else math.nan
+    count, good = len(good), [lap for lap in good if not lap.unsure]
+    if not good:
+        return Bests(None, (), math.nan, math.nan, mean, deviation, count)
     times = np.array([lap.time_s for lap in good])
     sectors = np.array([lap.sectors_s for lap in good if len(lap.sectors_s) == len(good[0].sectors_s)])
     whole = ~np.isnan(sectors).all(axis=0)
@@ -331,8 +342,7 @@ def bests(laps: list[Lap]) -> Bests:
             continue
         rounds = [a.time_s - sa + sb for sa, sb in zip(a.splits_s[:-1], b.splits_s[:-1], strict=True)]
         rolling = min([rolling, *(r for r in rounds if not math.isnan(r))])
-    deviation = float(times.std(ddof=1)) if len(times) > 1 else math.nan
-    return Bests(good[int(np.argmin(times))], best, sum(best), rolling, float(times.mean()), deviation, len(good))
+    return Bests(good[int(np.argmin(times))], best, sum(best), rolling, mean, deviation, count)
 
 
 def left_out(laps: list[Lap], dropped: dict[int, str]) -> list[Lap]:

@@ -42,10 +42,11 @@ CLEAR = 3.3
 EXPLAINS, TOO_MUCH = 0.4, 3.0
 """And when it explains this share of the loss, but does not cost many times as much: then it was not what it seems."""
 POOLED_LAPS = 4
-LEAST_COST_S, LEAST_GAIN_S = 0.10, 0.05
+LEAST_COST_S, LEAST_GAIN_S = 0.10, 0.04
 LEAST_BRAKE_M, LEAST_THROTTLE_M, LEAST_APEX_SHARE, LEAST_WAY_M, LEAST_LIFT_M = 3.0, 3.0, 0.015, 1.5, 6.0
 """Less than this is not named: the noise of the position, the speed and the way."""
-LEAST_LOSS_S = 0.05
+LEAST_LOSS_S = 0.08
+"""A reason is looked for from this loss on."""
 ANOTHER_GEAR = 0.08
 G = 9.80665
 
@@ -260,8 +261,9 @@ def marks_of(grid: Grid, seen: Seen, way: Floats, stretches: Sequence[Stretch], 
             # It may be opened as late as in what is the entry to the next corner already; and never open, no earlier than there.
             at = _held(pull[row] > FULL, first, next_m)
             marks["full_m"][row, k] = next_m * STEP_M if at is None else _edge(pull[row], at, FULL)
-            if at is not None and at < end and seen.throttle is not None:
-                marks["lifted_m"][row, k] = np.count_nonzero(pull[row, at:end] < LIFTED) * STEP_M
+            if at is not None and seen.throttle is not None:
+                braked = _begun(force[row] > BRAKING, at, next_m)
+                marks["lifted_m"][row, k] = np.count_nonzero(pull[row, at : braked or next_m] < LIFTED) * STEP_M
             if seen.ratio is not None:
                 ratios = seen.ratio[row, first : min(first + 30, end)]
                 marks["ratio"][row, k] = np.nanmedian(ratios) if not np.isnan(ratios).all() else math.nan
@@ -352,7 +354,13 @@ class _Difference:
     def cost(self, name: str, k: int) -> float:
         """What a difference costs where it is clear, else 0."""
         cost, line = float(getattr(self.costs, name)[self.lap, k]), float(getattr(self.lines, name)[k])
-        return cost if cost > max(line, LEAST_COST_S) or -cost > max(line, LEAST_GAIN_S) else 0.0
+        return cost if cost > max(line, LEAST_COST_S) else 0.0
+
+    def with_speed(self, name: str, k: int) -> float:
+        """What a difference costs, less what a faster corner gained by it."""
+        cost = self.cost(name, k)
+        gained = float(self.costs.apex[self.lap, k])
+        return max(cost + min(gained, 0.0), 0.0)
 
     def reason(self, stretches: Sequence[Stretch], k: int, lost_s: float) -> tuple[str, str, int]:
         """The reason of a loss in words, its code, and the corner where it was made."""
@@ -363,7 +371,9 @@ class _Difference:
         if code:
             entry = k if is_entry else k - 1
             overshot = self._of("brake_m", entry)
-            if overshot >= LEAST_BRAKE_M and self.cost("brake", entry) < 0:
+            # A loss with a reason of its own that a later braking came before: half of what would be clear alone is enough.
+            gained = -float(self.costs.brake[self.lap, entry])
+            if overshot >= LEAST_BRAKE_M and gained > max(float(self.lines.brake[entry]) / 2, LEAST_GAIN_S):
                 return f"braked {overshot:.0f} m later, then {words}", "late brake", stretch.corner
             return words, code, stretch.corner
         if is_entry and k > 0:
@@ -386,7 +396,7 @@ class _Difference:
         earlier = -self._of("brake_m", k)
         if not earlier >= LEAST_BRAKE_M:
             return []
-        return [(self.cost("brake", k), f"braked {earlier:.0f} m earlier{self._also(k)}", "early brake")]
+        return [(self.with_speed("brake", k), f"braked {earlier:.0f} m earlier{self._also(k)}", "early brake")]
 
     def _opened(self, k: int, lost_s: float) -> list[tuple[float, str, str]]:
         found = []
@@ -397,7 +407,7 @@ class _Difference:
         later = self._of("full_m", k)
         if later >= LEAST_THROTTLE_M:
             found.append(
-                (self.cost("throttle", k), f"full throttle {later:.0f} m later{self._also(k)}", "late throttle")
+                (self.with_speed("throttle", k), f"full throttle {later:.0f} m later{self._also(k)}", "late throttle")
             )
         lifted = self._of("lifted_m", k)
         if lifted >= LEAST_LIFT_M:

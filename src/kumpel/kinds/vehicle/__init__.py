@@ -155,6 +155,7 @@ KIND = Kind(
     leaflet=LEAFLET,
     setup_model=VehicleSetup,
     setup_library=LIBRARY,
+    method="2",
     plan=plan,
     laps=laps,
     assess=assess,

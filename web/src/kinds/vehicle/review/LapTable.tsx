@@ -7,6 +7,7 @@ const key = "rounded border border-line bg-panel px-1 font-narrow text-[12px] ho
 export function LapTable({
   sheet,
   at,
+  reasons,
   locked,
   onMove,
   onReference,
@@ -16,6 +17,8 @@ export function LapTable({
   sheet: LapSheet;
   /** The number of the lap that the keys are meant for. */
   at: number | null;
+  /** Why laps were left out by hand, by their keys. */
+  reasons: Map<string, string>;
   locked: boolean;
   onMove: (lap: number) => void;
   onReference: (lap: LapRow) => void;
@@ -127,7 +130,12 @@ export function LapTable({
                             className={`inline-block h-[3px] w-4 ${role === "reference" ? "bg-reference" : "bg-compared"}`}
                           />
                         )}
-                        {role ?? (lap.counts ? (lap.unsure ? "time unsure" : "") : `left out: ${lap.why}`)}
+                        {role ??
+                          (lap.counts
+                            ? lap.unsure
+                              ? "time unsure"
+                              : ""
+                            : `left out: ${reasons.get(lap.key) || lap.why}`)}
                       </span>
                     )}
                   </td>

@@ -71,6 +71,7 @@ function Laps({ review, kind, locked, actions, supposed, onWhy }: ReviewSheetPro
       </>
     );
   if (!sheet) return <Loading what="the laps" />;
+  const why = new Map(review.decisions.flatMap((d) => (d.what === "dropped" ? [[d.key, d.reason] as const] : [])));
   const reasons = [...new Set([lastReason, ...(kind.events.find((e) => e.code === "lap")?.reasons ?? [])])].filter(
     Boolean,
   );
@@ -160,6 +161,7 @@ function Laps({ review, kind, locked, actions, supposed, onWhy }: ReviewSheetPro
           <LapTable
             sheet={sheet}
             at={at}
+            reasons={why}
             locked={locked}
             onMove={setAt}
             onReference={(row) => setReference(row.number)}

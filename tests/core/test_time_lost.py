@@ -1,0 +1,225 @@
+"""Where a lap loses time: corners, laps laid over each other, reasons, against a driver whose mistakes are known."""
+
+from __future__ import annotations
+
+import math
+import unittest
+from dataclasses import replace
+from itertools import pairwise
+
+import numpy as np
+
+from kumpel.core.review import Review
+from kumpel.core.vehicle import lap_view
+from kumpel.core.vehicle.alignment import Grid, aligned
+from kumpel.core.vehicle.assess import drive_of
+from kumpel.core.vehicle.compare import along, gate_distances
+from kumpel.core.vehicle.corners import Corner, corners_of, line_of
+from kumpel.core.vehicle.courses import course_from, turned
+from kumpel.core.vehicle.laps import Lap, bests
+from kumpel.core.vehicle.time_lost import losses, seen_on, stretches_of, time_lost
+from kumpel.standins.lap_driver import STEP_M, Driven, Mistake, Sensors, bends_of, drive, recorded
+from kumpel.standins.vehicle_signal import KART, course_of, practice_loop, ramp, rounded
+
+LOOP = practice_loop()
+
+
+class Corners(unittest.TestCase):
+    def test_a_square_with_rounded_corners(self) -> None:
+        """Four quarter circles of 20 m around a square of 200 m: apexes a quarter of the way apart, all to the left."""
+        square = rounded("square", ((0, 0, 20), (200, 0, 20), (200, 200, 20), (0, 200, 20)))
+        line = line_of(course_from(course_of(square)))
+        assert line is not None
+        found = corners_of(line)
+        # Four sides without their ends, and a whole circle of arcs: 4 (200 - 2 x 20) + 2 pi 20 = 765.7 m.
+        whole = 4 * 160 + 2 * math.pi * 20
+        self.assertAlmostEqual(line.length_m, whole, delta=3)
+        self.assertEqual([(c.number, c.right) for c in found], [(n, False) for n in (1, 2, 3, 4)])
+        # The start lies in the middle of a side: half a side, then half an arc.
+        first = 80 + math.pi * 20 / 4
+        for k, corner in enumerate(found):
+            self.assertAlmostEqual(corner.apex_m, first + k * whole / 4, delta=4)
+            self.assertLess(corner.begin_m, corner.apex_m)
+            self.assertLess(corner.apex_m, corner.end_m)
+
+    def test_the_corners_of_the_practice_loop_and_the_other_way_round(self) -> None:
+        course = course_from(course_of(LOOP))
+        line, back = line_of(course), line_of(turned(course))
+        assert line is not None and back is not None
+        there, bends = corners_of(line), bends_of(LOOP)
+        self.assertEqual([c.right for c in there], [bend.side < 0 for bend in bends])
+        for corner, bend in zip(there, bends, strict=True):
+            self.assertAlmostEqual(corner.apex_m, bend.apex * STEP_M, delta=16)
+        turned_round = corners_of(back)
+        self.assertEqual([c.right for c in turned_round], [not c.right for c in reversed(there)])
+        for corner, same in zip(turned_round, reversed(there), strict=True):
+            self.assertAlmostEqual(corner.apex_m, line.length_m - same.apex_m, delta=4)
+
+    def test_an_open_course(self) -> None:
+        line = line_of(course_from(course_of(ramp("Ramp", 900, 1))))
+        assert line is not None
+        self.assertFalse(line.closed)
+        self.assertEqual([c.right for c in corners_of(line)], [False, True, False])
+
+
+def driven(seed: int, *mistakes: Mistake, laps: int = 8, spread_s: float = 0.03) -> Driven:
+    return drive(LOOP, KART, laps, mistakes, spread_s, np.random.default_rng(seed))
+
+
+def sheet_of(found: Driven, lap: int | None = None, seed: int = 1, **sensors: float) -> lap_view.LapSheet:
+    recording = recorded(found, np.random.default_rng(seed), Sensors(**sensors)).recording
+    return lap_view.lap_sheet(recording, Review(), lap)
+
+
+class Over(unittest.TestCase):
+    def test_laps_lie_over_each_other_although_their_positions_drift(self) -> None:
+        """Positions that drift by 1.5 m move laps by as much; laid over each other by where they turn they are within half a metre."""
+        found = driven(3)
+        recording = recorded(found, np.random.default_rng(5)).recording
+        on = drive_of(recording, Review())
+        laps = [lap for lap in on.laps if lap.kind == "timed"]
+        gates = gate_distances(list(on.laps), on.path, on.way)
+        grid = aligned(on.path, on.way, laps, gates)
+        assert grid is not None
+        n = len(LOOP.x)
+        place = (np.arange(len(found.index)) - n // 2) * STEP_M
+
+        def apart(at_s: np.ndarray) -> float:
+            true = np.stack([np.interp(row, found.times, place) - k * n * STEP_M for k, row in enumerate(at_s)])
+            return float((true - true.mean(axis=0)).std())
+
+        over = [along(on.path, on.way, lap, gates) for lap in laps]
+        pinned = np.stack([o.lap.start_s + np.interp(grid.metres, o.distance_m, o.time_s) for o in over])
+        self.assertGreater(apart(pinned), 0.8)
+        self.assertLess(apart(grid.at_s), 0.5)
+        for lap, row in zip(laps, grid.time_s, strict=True):
+            self.assertEqual(row[0], 0.0)
+            # The last metre of the grid lies less than a metre before the line.
+            self.assertAlmostEqual(float(row[-1]), lap.time_s, delta=0.05)
+            self.assertTrue((np.diff(row) >= 0).all())
+
+    def test_one_lap_alone_is_not_moved(self) -> None:
+        recording = recorded(driven(3, laps=1), np.random.default_rng(5)).recording
+        sheet = lap_view.lap_sheet(recording, Review())
+        self.assertEqual((sheet.lap, sheet.reference), (1, 1))
+        assert sheet.lost is not None
+        self.assertEqual((sheet.lost.lost_s, sheet.lost.rows), (0.0, ()))
+
+
+def made_grid(*speeds: list[tuple[float, float]]) -> Grid:
+    """Laps of 100 m at given speeds: (up to which m, m/s) each."""
+    metres = np.arange(0.0, 101.0)
+    rows = []
+    for parts in speeds:
+        edges, values = zip(*parts, strict=True)
+        speed = np.array([values[int(np.searchsorted(edges, m, side="left"))] for m in metres[1:]])
+        rows.append(np.concatenate(([0.0], np.cumsum(1 / speed))))
+    at = np.stack(rows)
+    laps = tuple(Lap(k + 1, "timed", 0.0, float(row[-1])) for k, row in enumerate(rows))
+    return Grid(laps, metres, at, at, np.zeros_like(at))
+
+
+class Sums(unittest.TestCase):
+    CORNERS = (Corner(1, 20.0, 30.0, 40.0, True), Corner(2, 60.0, 70.0, 80.0, False))
+
+    def test_losses_of_laps_with_known_speeds(self) -> None:
+        """10 m/s all the way, but 5 m/s from 20 to 30 m: 10 m at 5 in place of 10 m/s take 2 - 1 = 1 s longer, all of it before the apex."""
+        grid = made_grid([(100, 10.0)], [(20, 10.0), (30, 5.0), (100, 10.0)])
+        speed = 1 / np.gradient(grid.at_s, axis=1)
+        stretches = stretches_of(self.CORNERS, speed, grid.metres)
+        self.assertEqual([(s.corner, s.part) for s in stretches], [(n, p) for n in (1, 2) for p in ("entry", "exit")])
+        self.assertEqual((stretches[0].from_m, stretches[-1].to_m), (0.0, 100.0))
+        for a, b in pairwise(stretches):
+            self.assertEqual(a.to_m, b.from_m)
+        found = losses(grid, stretches, 0)
+        np.testing.assert_allclose(found, [[0, 0, 0, 0], [1.0, 0, 0, 0]], atol=1e-9)
+        lost = time_lost(grid, seen_on(grid, {}), np.tile(grid.metres, (2, 1)), self.CORNERS, 1, 0, [0, 1])
+        self.assertEqual((lost.lost_s, lost.rows[0].lost_s, lost.elsewhere_s), (1.0, 1.0, 0.0))
+        self.assertEqual((lost.rows[0].stretch.corner, lost.rows[0].stretch.part), (1, "entry"))
+
+    def test_the_parts_are_the_whole_to_the_last_digit(self) -> None:
+        found = driven(8, Mistake(2, 4, "early brake", 0.3), Mistake(5, 8, "slow apex", 0.4))
+        recording = recorded(found, np.random.default_rng(2)).recording
+        sheet = lap_view.lap_sheet(recording, Review())
+        times = {row.number: row.time_s for row in sheet.laps}
+        for lap in range(1, 9):
+            for reference in range(1, 9):
+                lost = lap_view.lap_sheet(recording, Review(), lap, reference).lost
+                assert lost is not None
+                self.assertEqual(lost.lost_s, round(times[lap] - times[reference], 2))
+                self.assertEqual(round(sum(r.lost_s for r in lost.rows) + lost.elsewhere_s, 2), lost.lost_s)
+                self.assertTrue(all(r.lost_s > 0 for r in lost.rows))
+
+
+class Reasons(unittest.TestCase):
+    def test_a_driver_hears_what_he_did(self) -> None:
+        cases: tuple[tuple[Mistake, str], ...] = (
+            (Mistake(3, 3, "early brake", 0.4), r"^braked \d+ m earlier"),
+            (Mistake(3, 4, "late brake", 0.4), r"^braked \d+ m later, then "),
+            (Mistake(3, 9, "slow apex", 0.4), r"km/h less at the apex$"),
+            (Mistake(3, 5, "late throttle", 0.4), r"^full throttle \d+ m later"),
+            (Mistake(3, 5, "lifted throttle", 0.4), r"^throttle lifted for \d+ m$"),
+        )
+        for mistake, words in cases:
+            with self.subTest(mistake.what):
+                sheet = sheet_of(driven(5, mistake), mistake.lap + 1)
+                assert sheet.lost is not None
+                mine = [r for r in sheet.lost.rows if r.cause == mistake.corner + 1]
+                self.assertIn(mistake.what, [r.code for r in mine])
+                self.assertRegex(next(r.reason for r in mine if r.code == mistake.what), words)
+                self.assertEqual(sheet.lost.rows[0].cause, mistake.corner + 1, "it costs most")
+
+    def test_without_pedals_the_speed_alone_tells(self) -> None:
+        mistake = Mistake(3, 3, "early brake", 0.5)
+        recording = recorded(driven(5, mistake), np.random.default_rng(1)).recording
+        bare = replace(
+            recording, channels={k: c for k, c in recording.channels.items() if k in ("lat", "lon", "speed")}
+        )
+        lost = lap_view.lap_sheet(bare, Review(), 4).lost
+        assert lost is not None
+        self.assertEqual((lost.rows[0].cause, lost.rows[0].code), (4, "early brake"))
+        self.assertEqual([lane.key for lane in lap_view.lap_sheet(bare, Review(), 4).lanes], ["speed"])
+
+    def test_a_habit_is_told_from_a_slip(self) -> None:
+        habit = tuple(Mistake(k, 9, "slow apex", 0.35) for k in (0, 1, 2, 4, 5, 6, 7))
+        slip = Mistake(3, 3, "early brake", 0.4)
+        once = sheet_of(driven(5, slip), 4)
+        often = sheet_of(driven(5, *habit), 3)
+        assert once.lost is not None and often.lost is not None
+        self.assertLessEqual(once.lost.rows[0].laps, 1)
+        mine = [r for r in often.lost.rows if r.stretch.corner == 10]
+        self.assertGreaterEqual(max(r.laps for r in mine), 5)
+
+    def test_laps_without_a_mistake_are_given_no_reason(self) -> None:
+        named = 0
+        for seed in range(4):
+            recording = recorded(driven(100 + seed), np.random.default_rng(seed)).recording
+            for lap in range(1, 9):
+                lost = lap_view.lap_sheet(recording, Review(), lap).lost
+                named += lost is not None and any(r.code for r in lost.rows)
+        self.assertLessEqual(named, 1, "of 32 laps")
+
+
+class Sheets(unittest.TestCase):
+    def test_what_cannot_be_compared_is_said(self) -> None:
+        recording = recorded(driven(5, laps=3), np.random.default_rng(1)).recording
+        keys = {lap.key for lap in lap_view.lap_sheet(recording, Review()).laps if lap.kind == "timed"}
+        none = lap_view.lap_sheet(recording, Review(dropped=frozenset(keys)))
+        self.assertEqual((none.lap, none.lost, none.lanes), (None, None, ()))
+        self.assertIn("no lap counts", none.why_not)
+        self.assertIsNotNone(none.course)
+        nowhere = replace(recording, channels={k: c for k, c in recording.channels.items() if k not in ("lat", "lon")})
+        self.assertTrue(lap_view.lap_sheet(nowhere, Review()).why_not)
+        with self.assertRaisesRegex(LookupError, "no lap 40"):
+            lap_view.lap_sheet(recording, Review(), 40)
+
+    def test_a_lap_left_out_is_never_the_reference_and_an_unsure_one_never_the_best(self) -> None:
+        recording = recorded(driven(5, laps=4), np.random.default_rng(1)).recording
+        first = lap_view.lap_sheet(recording, Review())
+        best = next(lap for lap in first.laps if lap.number == first.reference)
+        second = lap_view.lap_sheet(recording, Review(dropped=frozenset({best.key})))
+        self.assertNotEqual(second.reference, best.number)
+        laps = [Lap(1, "timed", 0, 60.0, (60.0,), estimated=True), Lap(2, "timed", 60, 121.0, (61.0,))]
+        self.assertEqual(getattr(bests(laps).best, "number", None), 2)
+        self.assertIsNone(bests(laps[:1]).best)
+        self.assertTrue(math.isnan(bests(laps[:1]).theoretical_s))

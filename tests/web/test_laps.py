@@ -1,0 +1,132 @@
+"""A driver's session on the screen: where the time is, on which lap, and what follows when a lap does not count."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+from playwright.sync_api import Locator, Page, expect
+
+from kumpel.core.review import Review
+from kumpel.core.vehicle.lap_view import LapSheet, lap_sheet
+from kumpel.formats import krec
+from kumpel.services import deciding, decisions
+from kumpel.services.recordings import recording_of
+from kumpel.standins.lap_driver import Mistake, drive, recorded
+from kumpel.standins.vehicle_signal import KART, practice_loop
+from kumpel.store.tables import Session
+from tests.web.browser import BrowserTest
+
+
+class Laps(BrowserTest):
+    watch = "0"
+
+    def setUp(self) -> None:
+        super().setUp()
+        mistakes = (Mistake(3, 3, "early brake", 0.5), Mistake(5, 9, "slow apex", 0.4))
+        rng = np.random.default_rng(6)
+        driven = drive(practice_loop(), KART, 8, mistakes, 0.03, rng, spun=(6,))
+        self.row = self.stored(krec.write_recording(recorded(driven, rng).recording), self.person("Jonas Tveter"))
+
+    def computed(self, lap: int | None = None, reference: int | None = None) -> LapSheet:
+        """What the core says of the session as it is reviewed now."""
+        self.db.expire_all()
+        self.db.rollback()
+        session = self.db.get_one(Session, self.row.id)
+        review = decisions.review_of(decisions.of_session(self.db, session.id or 0))
+        return lap_sheet(recording_of(self.db, session), review, lap, reference)
+
+    def opened(self) -> Page:
+        page = self.sign_in()
+        page.goto(f"{self.address}/review/{self.row.id}")
+        expect(page.get_by_role("region", name="Lap against lap")).to_be_visible()
+        return page
+
+    def lap(self, number: int) -> Locator:
+        return self.page.locator(f"tr[data-lap='{number}']")
+
+    def listed(self, sheet: LapSheet) -> None:
+        """The list on the screen is the computed one, to the last digit."""
+        lost = sheet.lost
+        assert lost is not None
+        region = self.page.get_by_role("region", name="Time lost")
+        expect(region).to_contain_text(f"on lap {lost.lap} against lap {lost.reference}")
+        rows = region.get_by_role("button")
+        expect(rows).to_have_count(len(lost.rows))
+        for i, loss in enumerate(lost.rows):
+            expect(rows.nth(i)).to_contain_text(f"Corner {loss.stretch.corner}, {loss.stretch.part}{loss.reason}")
+            expect(rows.nth(i)).to_contain_text(f"{loss.lost_s:.2f} s{loss.laps} of {loss.of} laps")
+        rest = f"gained {-lost.elsewhere_s:.2f}" if lost.elsewhere_s < 0 else f"{lost.elsewhere_s:.2f}"
+        expect(region).to_contain_text(f"everywhere else{rest} s")
+
+    def test_the_list_the_keys_and_a_lap_that_does_not_count(self) -> None:
+        page = self.opened()
+        self.listed(self.computed())
+        self.lap(4).click()
+        page.keyboard.press("c")
+        sheet = self.computed(4)
+        self.listed(sheet)
+        assert sheet.lost is not None
+        self.assertEqual((sheet.lost.rows[0].cause, sheet.lost.rows[0].code), (4, "early brake"))
+        # A row shows its stretch: the cursor stands in its middle, the lanes are drawn near.
+        page.get_by_role("region", name="Time lost").get_by_role("button").first.click()
+        stretch = sheet.lost.rows[0].stretch
+        place = page.get_by_role("slider", name="Place on the course")
+        expect(place).to_have_attribute("aria-valuenow", str(round((stretch.from_m + stretch.to_m) / 2)))
+        expect(place).to_have_attribute("aria-valuetext", re.compile("corner 4, entry"))
+        place.press("ArrowRight")
+        place.press("Shift+ArrowRight")
+        expect(place).to_have_attribute("aria-valuenow", str(round((stretch.from_m + stretch.to_m) / 2 + 11)))
+        place.press("Escape")
+        expect(page.get_by_role("button", name="whole lap")).to_have_count(0)
+        # Another reference by key, from the row that the arrows lead to.
+        self.lap(4).click()
+        page.keyboard.press("ArrowDown")
+        page.keyboard.press("r")
+        self.listed(self.computed(4, 5))
+        # The spun lap is left out, counted again by undo, and left out once more with the reason of before.
+        self.lap(7).click()
+        page.keyboard.press("x")
+        page.get_by_role("dialog").get_by_role("button", name="spun").click()
+        expect(self.lap(7)).to_contain_text("count it")
+        expect(page.get_by_role("button", name=re.compile("^Laps counted"))).to_contain_text("7of 8, 1 left out")
+        self.lap(1).click()
+        expect(self.lap(7)).to_contain_text("left out: spun")
+        page.keyboard.press("Control+z")
+        expect(page.get_by_role("button", name=re.compile("^Laps counted"))).to_contain_text("8of 8")
+        self.lap(7).click()
+        page.keyboard.press("x")
+        page.get_by_role("dialog").get_by_role("button").first.click()
+        expect(self.lap(7)).to_contain_text("count it")
+        page.keyboard.press("x")
+        expect(page.get_by_role("button", name=re.compile("^Laps counted"))).to_contain_text("8of 8")
+
+    def test_all_laps_left_out_are_said_and_the_channels_are_one_click_away(self) -> None:
+        session = self.db.get_one(Session, self.row.id)
+        laps = [lap for lap in self.computed().laps if lap.kind == "timed"]
+        wishes = [decisions.Wish("dropped", lap.key, value=lap.time_s, reason="traffic") for lap in laps]
+        deciding.decide(self.db, session.id or 0, session.review_version, wishes, [], self.who)
+        page = self.sign_in()
+        page.goto(f"{self.address}/review/{self.row.id}")
+        expect(page.get_by_text("No lap counts: count one again to compare with it.").first).to_be_visible()
+        expect(page.get_by_role("region", name="Course")).to_be_visible()
+        page.get_by_role("radio", name="Channels").click()
+        expect(page.get_by_role("region", name="On one clock")).to_be_visible()
+
+    def test_the_list_of_what_waits_is_folded_and_opened_and_stays_so(self) -> None:
+        page = self.opened()
+        queue = page.get_by_role("navigation", name="Waiting for a look")
+        queue.get_by_role("button", name=re.compile("^Show the names")).click()
+        expect(queue.get_by_text("Jonas Tveter")).to_be_visible()
+        page.reload()
+        expect(queue.get_by_role("button", name="Fold the list to a rail")).to_be_visible()
+        queue.get_by_role("button", name="Fold the list to a rail").click()
+        expect(queue.get_by_role("button", name=re.compile("^Show the names"))).to_be_visible()
+
+    def test_a_session_of_another_kind_has_no_laps(self) -> None:
+        other = self.session(3600)
+        page = self.sign_in()
+        answer = page.request.get(f"{self.address}/api/sessions/{other.id}/laps")
+        self.assertEqual((answer.status, answer.json()["code"]), (409, "no-laps"))
+        self.assertEqual(page.request.get(f"{self.address}/api/sessions/{self.row.id}/laps?lap=99").status, 404)
+        self.assertEqual(lap_sheet(recording_of(self.db, self.row), Review()).lap, self.computed().lap)
