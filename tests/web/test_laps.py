@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 import numpy as np
 from playwright.sync_api import Locator, Page, expect
 
 from kumpel.core.review import Review
+from kumpel.core.vehicle.bins import Asked, bin_sheet
 from kumpel.core.vehicle.lap_view import LapSheet, lap_sheet
 from kumpel.formats import krec
 from kumpel.services import deciding, decisions
@@ -112,6 +114,44 @@ class Laps(BrowserTest):
         expect(page.get_by_role("region", name="Course")).to_be_visible()
         page.get_by_role("radio", name="Channels").click()
         expect(page.get_by_role("region", name="On one clock")).to_be_visible()
+
+    def test_the_table_says_where_the_mixture_was_off(self) -> None:
+        page = self.opened()
+        page.get_by_role("radio", name="Mixture").click()
+        for label, value in (("Target from", "0.8"), ("Target to", "0.95")):
+            page.get_by_label(label).fill(value)
+            page.get_by_label(label).press("Enter")
+        session = self.db.get_one(Session, self.row.id)
+        recording = recording_of(self.db, session)
+        asked = Asked("mixture", "rpm", "throttle", target=(0.8, 0.95))
+        found = bin_sheet(recording, Review(), asked)
+        lean = found.off[0]
+        cells = page.get_by_role("region", name="Cells off target")
+        row = cells.get_by_role("button").first
+        expect(row).to_contain_text(f"{lean.where}{lean.seconds:.1f} s{lean.by:.3f} too lean")
+        row.click()
+        cell = page.locator(f"[data-cell='{lean.row} {lean.column}']")
+        expect(cell).to_have_attribute("aria-pressed", "true")
+        expect(cell).to_contain_text(f"{found.mean[lean.row][lean.column]:.2f}{found.count[lean.row][lean.column]}")
+        cell.press("ArrowLeft")
+        left = page.locator(f"[data-cell='{lean.row} {lean.column - 1}']")
+        expect(left).to_be_focused()
+        # A boundary that is typed moves, and stays so for this vehicle.
+        between = (found.edges[1] + found.edges[2]) / 2
+        typed = f"{between:,.0f}"
+        edge = page.get_by_label("Boundary 2 of engine speed")
+        edge.fill(typed)
+        edge.press("Enter")
+        moved = bin_sheet(
+            recording,
+            Review(),
+            replace(asked, edges=(found.edges[0], between, *found.edges[2:]), and_edges=found.and_edges),
+        )
+        expect(page.locator("[data-cell='0 0']")).to_contain_text(f"{moved.mean[0][0]:.2f}{moved.count[0][0]}")
+        page.reload()
+        page.get_by_role("radio", name="Mixture").click()
+        expect(page.get_by_label("Boundary 2 of engine speed")).to_have_value(typed)
+        expect(page.get_by_label("Target to")).to_have_value("0.95")
 
     def test_the_list_of_what_waits_is_folded_and_opened_and_stays_so(self) -> None:
         page = self.opened()

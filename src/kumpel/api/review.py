@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Annotated
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, Who
@@ -55,6 +56,35 @@ def laps(
 ) -> schemas.LapSheet:
     """Two laps side by side, by their numbers: without them the last that counts against the best."""
     return schemas.LapSheet.model_validate(lap_sheets.sheet(db, session_id, lap, reference))
+
+
+@router.get("/sessions/{session_id}/bins")
+def bins(
+    session_id: int,
+    quantity: str,
+    over: str,
+    and_over: str,
+    db: Database,
+    who: Who,
+    edge: Annotated[list[float] | None, Query(max_length=40)] = None,
+    and_edge: Annotated[list[float] | None, Query(max_length=40)] = None,
+    low: float | None = None,
+    high: float | None = None,
+    fewest: Annotated[int, Query(ge=1, le=100_000)] = 20,
+    laps: str = "counted",
+) -> schemas.BinSheet:
+    """One quantity over two others, by break points; `laps` is counted, all or the number of a lap."""
+    asked = {
+        "quantity": quantity,
+        "over": over,
+        "and_over": and_over,
+        "edges": tuple(edge or ()),
+        "and_edges": tuple(and_edge or ()),
+        "target": None if low is None or high is None else (low, high),
+        "fewest": fewest,
+        "laps": laps,
+    }
+    return schemas.BinSheet.model_validate(lap_sheets.bins(db, session_id, asked))
 
 
 @router.post("/sessions/{session_id}/undo")

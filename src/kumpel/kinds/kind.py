@@ -21,6 +21,7 @@ from kumpel.reports.document import Part
 Assess = Callable[[Recording, Review, LimitSet], BothWays]
 PlanOf = Callable[[Any, Situation], Plan]
 LapsOf = Callable[[Recording, Review, int | None, int | None], Any]
+BinsOf = Callable[[Recording, Review, Mapping[str, Any]], Any]
 ReportParts = Callable[[Recording, Review, BothWays, LimitSet, Sequence[str]], list[Part]]
 
 
@@ -178,7 +179,8 @@ class Kind:
     (docs/recording-file.md), `leaflet` what the wearer is told on paper, as long as nobody wrote it better. `decisions`, `stretches` and `events` are what a reviewer may set, mark, drop and keep; anything
     else is refused; `tags` what may be said of a session; `registers` the columns that a list of
     its sessions has, `trends` the figures that are followed over the sessions of one person; `plan` tells what a
-    setup will do; `laps` lays two laps of a session side by side (`core.vehicle.lap_view`); `parts` what a report may have, made by `own_report` or plainly. `method` is the version of the computation: a new one when figures of the same data would differ.
+    setup will do; `laps` lays two laps of a session side by side (`core.vehicle.lap_view`), `bins` one quantity over two
+    others (`core.vehicle.bins`); `parts` what a report may have, made by `own_report` or plainly. `method` is the version of the computation: a new one when figures of the same data would differ.
     """
 
     key: str
@@ -208,6 +210,7 @@ class Kind:
     trends: tuple[Followed, ...] = ()
     plan: PlanOf | None = None
     laps: LapsOf | None = None
+    bins: BinsOf | None = None
     own_report: ReportParts | None = None
     parts: tuple[ReportPart, ...] = plain_report.PARTS
 

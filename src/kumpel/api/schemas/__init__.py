@@ -31,6 +31,7 @@ from kumpel.api.schemas.kinds import (
     TagWord,
 )
 from kumpel.api.schemas.laps import (
+    BinSheet,
     CourseCorner,
     CoursePicture,
     CoursePlace,
@@ -39,6 +40,8 @@ from kumpel.api.schemas.laps import (
     LapRow,
     LapSheet,
     Loss,
+    OffTarget,
+    Quantity,
     TimeLost,
 )
 from kumpel.api.schemas.limits import Effect, LimitRule, LimitSet, LimitStep, LimitWish, SupposedOfMany
@@ -118,6 +121,7 @@ __all__ = [
     "Assessment",
     "Bay",
     "Begun",
+    "BinSheet",
     "Birthday",
     "Channel",
     "ChannelWord",
@@ -179,6 +183,7 @@ __all__ = [
     "NewRecorder",
     "NewVehicle",
     "Number",
+    "OffTarget",
     "Opening",
     "Out",
     "Pages",
@@ -190,6 +195,7 @@ __all__ = [
     "Problem",
     "Put",
     "Quality",
+    "Quantity",
     "ReadingBar",
     "Recorder",
     "Report",

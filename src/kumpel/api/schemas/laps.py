@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated
 
 from pydantic import BeforeValidator, Field
@@ -10,7 +11,7 @@ from kumpel.api.schemas.common import Out
 
 
 def _known(value: float | None) -> float | None:
-    return None if value is None or value != value else value
+    return None if value is None or not math.isfinite(value) else value
 
 
 Known = Annotated[float | None, BeforeValidator(_known)]
@@ -107,3 +108,48 @@ class LapSheet(Out):
     behind_s: list[float] = Field(description="time lost so far, a value every `step_m` of the course")
     lost: TimeLost | None
     why_not: str = Field(description="why nothing is compared")
+
+
+class Quantity(Out):
+    key: str
+    name: str
+    unit: str
+
+
+class OffTarget(Out):
+    column: int
+    row: int
+    seconds: float
+    by: float = Field(description="how far its mean is off: positive above, negative below")
+    where: str = Field(description="where on the course most of its readings fall")
+
+
+class BinSheet(Out):
+    """One quantity over two others: rows from the lowest values of `and_over` up, columns from the lowest of `over`."""
+
+    quantities: list[Quantity]
+    quantity: Quantity
+    over: Quantity
+    and_over: Quantity
+    edges: list[float]
+    and_edges: list[float]
+    low: float | None = Field(description="of the target")
+    high: float | None
+    fewest: int
+    laps: str
+    mean: list[list[Known]]
+    lowest: list[list[Known]]
+    highest: list[list[Known]]
+    count: list[list[int]]
+    interval_s: float
+    whole_s: float
+    on_target_s: float
+    above_s: float
+    below_s: float
+    grey_s: float
+    outside: int
+    without_value: int
+    off: list[OffTarget]
+    dots: list[list[float]]
+    spread_edges: list[float]
+    spread_s: list[float]

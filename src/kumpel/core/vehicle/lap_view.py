@@ -98,7 +98,7 @@ class LapSheet:
 
 
 @dataclass(frozen=True)
-class _Compared:
+class Compared:
     """All timed laps over the metres of the course, its middle line and its corners (in the metres of the grid)."""
 
     grid: Grid
@@ -124,7 +124,7 @@ def lap_sheet(recording: Recording, review: Review, lap: int | None = None, refe
     first = reference if reference is not None else best.number if best else None
     other = lap if lap is not None else next((c.number for c in reversed(counted) if c.number != first), first)
     why_not = _why_not(drive, timed, counted)
-    compared = _compared(recording, drive) if timed and not why_not else None
+    compared = compared_of(recording, drive) if timed and not why_not else None
     if compared is None or first is None or other is None:
         return LapSheet(
             _picture(drive, None), rows, other, first, (), (), None, why_not or "these laps cannot be compared"
@@ -171,7 +171,8 @@ def _channels(recording: Recording) -> dict[str, Channel]:
     return {key: channel for key, channel in found.items() if channel is not None}
 
 
-def _compared(recording: Recording, drive: Drive) -> _Compared | None:
+def compared_of(recording: Recording, drive: Drive) -> Compared | None:
+    """All timed laps of a drive over its course; None when there is no lap or no line to measure from."""
     timed = [each for each in drive.laps if each.kind == "timed"]
     counted = tuple(each.number for each in timed if each.counts)
     gates = gate_distances(timed, drive.path, drive.way)
@@ -183,7 +184,7 @@ def _compared(recording: Recording, drive: Drive) -> _Compared | None:
     grid = replace(grid, laps=tuple(now[each.number] for each in grid.laps))
     way = np.interp(grid.at_s, np.arange(len(drive.way)) * drive.path.interval_s, drive.way)
     line = line_of(drive.course) if drive.course is not None else None
-    return _Compared(grid, way, line, _corners(line, grid, gates))
+    return Compared(grid, way, line, _corners(line, grid, gates))
 
 
 def _corners(line: Line | None, grid: Grid, gates_m: tuple[float, ...]) -> tuple[Corner, ...]:
@@ -253,7 +254,7 @@ def _lanes(recording: Recording, grid: Grid, mine: int, theirs: int, step: int) 
     return tuple(found)
 
 
-def _picture(drive: Drive, compared: _Compared | None) -> CoursePicture | None:
+def _picture(drive: Drive, compared: Compared | None) -> CoursePicture | None:
     course = drive.course
     if course is None:
         return None

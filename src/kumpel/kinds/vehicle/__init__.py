@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, Literal
 
 from pydantic import BaseModel
@@ -140,6 +141,13 @@ def laps(recording: Recording, review: Review, lap: int | None, reference: int |
     return lap_sheet(recording, review, lap, reference)
 
 
+def bins(recording: Recording, review: Review, asked: Mapping[str, Any]) -> Any:
+    """See `core.vehicle.bins.bin_sheet`."""
+    from kumpel.core.vehicle.bins import Asked, bin_sheet
+
+    return bin_sheet(recording, review, Asked(**asked))
+
+
 LEAFLET = """\
 The logger is fixed to the vehicle; please do not move it or its sensors.
 Wait until it has found its position before you drive out.
@@ -158,6 +166,7 @@ KIND = Kind(
     method="2",
     plan=plan,
     laps=laps,
+    bins=bins,
     assess=assess,
     main_channel="speed",
     bounds=Bounds(2 * DAY_S, 1000.0, 256, 250_000_000, 250_000),

@@ -50,7 +50,7 @@ export function LapFigures({
   const limited = [...judged].sort((a, b) => attention(b) - attention(a)).slice(0, MOST);
   const cell = "flex min-w-0 flex-col items-start bg-panel px-3 py-1.5 text-left hover:bg-act-soft";
   const name = "block max-w-full truncate font-medium font-narrow text-[12.5px] text-soft";
-  const value = "block whitespace-nowrap font-narrow font-semibold text-[25px] leading-[1.15]";
+  const value = "block whitespace-nowrap font-narrow font-semibold text-[25px] leading-[1.15] max-[1179px]:text-[20px]";
   const frame = "grid auto-cols-fr grid-flow-col gap-px overflow-hidden rounded-lg border border-line bg-line";
   return (
     <div className="mt-2 flex flex-wrap gap-2.5">

@@ -6,6 +6,7 @@ import PlainSheet from "@/sheet/PlainSheet";
 import { Loading, Trouble } from "@/ui/basics";
 import { ReasonDialog } from "@/ui/reason";
 import { Segmented } from "@/ui/segmented";
+import { BinsView } from "./BinsView";
 import { CourseView } from "./CourseView";
 import { LapFigures } from "./LapFigures";
 import { LapLanes } from "./LapLanes";
@@ -17,18 +18,47 @@ const ROOM_M = 40;
 const panel = "rounded-lg border border-line bg-panel";
 const VIEWS = [
   ["laps", "Laps"],
+  ["tables", "Mixture"],
   ["channels", "Channels"],
 ] as const;
 
 /** A driver's session: where the time is (laps, course, two laps over each other), and everything the logger has (channels). */
 export default function VehicleSheet(props: ReviewSheetProps) {
-  const [view, setView] = useState<"laps" | "channels">("laps");
-  const choice = <Segmented label="What is shown" value={view} choices={VIEWS} onChange={setView} />;
+  const [view, setView] = useState<(typeof VIEWS)[number][0]>("laps");
+  // The table is called by what the vehicle's first one asks.
+  const mixture = props.review.channels.some((c) => c.key === "mixture");
+  const choices = VIEWS.map(([key, words]) => [key, key === "tables" && !mixture ? "Tables" : words] as const);
+  const choice = <Segmented label="What is shown" value={view} choices={choices} onChange={setView} />;
   return (
     <>
       {props.bar && createPortal(choice, props.bar)}
-      {view === "laps" ? <Laps {...props} /> : <PlainSheet {...props} />}
+      {view === "laps" && <Laps {...props} />}
+      {view === "tables" && <Tables {...props} />}
+      {view === "channels" && <PlainSheet {...props} />}
     </>
+  );
+}
+
+/** The target of the mixture from the limits: below its lean limit, above its rich one. */
+function targetOf(limitSet: ReviewSheetProps["limitSet"]): readonly [number, number] | null {
+  const rules = (limitSet?.data.rules ?? []) as { figure: string; steps: { value: number }[] }[];
+  const first = (figure: string) => rules.find((r) => r.figure === figure)?.steps[0]?.value;
+  const [low, high] = [first("min.mixture"), first("max.mixture")];
+  return low === undefined || high === undefined ? null : [low, high];
+}
+
+function Tables({ review, limitSet }: ReviewSheetProps) {
+  const { session } = review;
+  const laps = useQuery(lapsOf(session.id, review.version, null, null));
+  return (
+    <BinsView
+      session={session.id}
+      version={review.version}
+      channels={review.channels}
+      vehicle={session.tags.vehicle ?? ""}
+      target={targetOf(limitSet)}
+      laps={laps.data?.laps ?? []}
+    />
   );
 }
 
@@ -90,9 +120,9 @@ function Laps({ review, kind, locked, actions, supposed, onWhy }: ReviewSheetPro
           {sheet.why_not.charAt(0).toUpperCase() + sheet.why_not.slice(1)}.
         </p>
       )}
-      <div className="mt-2 grid grid-cols-1 gap-2.5 min-[1120px]:grid-cols-[264px_minmax(0,1fr)]">
+      <div className="mt-2 grid grid-cols-1 gap-2.5 min-[1000px]:grid-cols-[232px_minmax(0,1fr)] min-[1180px]:grid-cols-[264px_minmax(0,1fr)]">
         {course && (
-          <section aria-label="Course" className={`${panel} px-2 py-2 max-[1119px]:hidden`}>
+          <section aria-label="Course" className={`${panel} px-2 py-2 max-[999px]:hidden`}>
             <div className="flex items-baseline gap-2 px-0.5 text-[13px]">
               <h2 className="font-narrow font-semibold">Course{sheet.lap ? `, lap ${sheet.lap}` : ""}</h2>
               <span className="ml-auto text-[12px] text-soft">

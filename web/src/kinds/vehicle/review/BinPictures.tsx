@@ -1,0 +1,127 @@
+import { memo } from "react";
+import { niceRange } from "@/charts/drawing";
+import { number } from "@/ui/format";
+import { type BinSheet, type Cell, targetOf } from "./bins";
+
+const WIDTH = 560;
+const HEIGHT = 150;
+const LEFT = 40;
+const BOTTOM = 18;
+
+/** A part of the readings as dots, the target as a band. */
+export const Dots = memo(function Dots({
+  sheet,
+  decimals,
+  cell,
+}: {
+  sheet: BinSheet;
+  decimals: number;
+  cell: Cell | null;
+}) {
+  if (sheet.dots.length === 0) return <p className="py-4 text-[13px] text-soft">No reading.</p>;
+  const xs = sheet.dots.map(([x = 0]) => x);
+  const ys = sheet.dots.map(([, y = 0]) => y).sort((a, b) => a - b);
+  const [left, right] = niceRange(Math.min(...xs), Math.max(...xs));
+  const [low, high] = niceRange(ys[0] ?? 0, ys.at(-1) ?? 1);
+  const x = (v: number) => LEFT + ((v - left) / (right - left)) * (WIDTH - LEFT - 6);
+  const y = (v: number) => 4 + ((high - v) / (high - low)) * (HEIGHT - BOTTOM - 8);
+  const column = cell ? [sheet.edges[cell.column] ?? 0, sheet.edges[cell.column + 1] ?? 0] : null;
+  const target = targetOf(sheet);
+  return (
+    <svg
+      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+      className="block w-full"
+      role="img"
+      aria-label={`${sheet.quantity.name} over ${sheet.over.name.toLowerCase()}, ${sheet.dots.length} readings`}
+    >
+      {target && (
+        <>
+          <rect
+            x={LEFT}
+            width={WIDTH - LEFT - 6}
+            y={Math.max(y(target[1]), 4)}
+            height={Math.max(Math.min(y(target[0]), HEIGHT - BOTTOM) - Math.max(y(target[1]), 4), 0)}
+            className="fill-act-soft"
+          />
+          {target.map((v) => (
+            <line key={v} x1={LEFT} x2={WIDTH - 6} y1={y(v)} y2={y(v)} stroke="var(--soft)" strokeDasharray="5 4" />
+          ))}
+        </>
+      )}
+      {[low, (low + high) / 2, high].map((v) => (
+        <text key={v} x={LEFT - 6} y={y(v) + 4} textAnchor="end" className="fill-soft text-[11px]">
+          {number(v, decimals)}
+        </text>
+      ))}
+      {[left, (left + right) / 2, right].map((v, i) => (
+        <text
+          key={v}
+          x={x(v)}
+          y={HEIGHT - 4}
+          textAnchor={i === 0 ? "start" : i === 2 ? "end" : "middle"}
+          className="fill-soft text-[11px]"
+        >
+          {v.toLocaleString("en", { maximumFractionDigits: 2 })}
+          {i === 2 && sheet.over.unit ? ` ${sheet.over.unit}` : ""}
+        </text>
+      ))}
+      {sheet.dots.map(([a = 0, b = 0], i) => (
+        <circle
+          // biome-ignore lint/suspicious/noArrayIndexKey: dots never change places
+          key={i}
+          cx={x(a)}
+          cy={y(b)}
+          r={1.3}
+          className={column && a >= (column[0] ?? 0) && a < (column[1] ?? 0) ? "fill-ink" : "fill-act"}
+          fillOpacity={0.45}
+        />
+      ))}
+    </svg>
+  );
+});
+
+/** Seconds at each value: below, on and above the target by colour and side of its lines. */
+export const Spread = memo(function Spread({ sheet, decimals }: { sheet: BinSheet; decimals: number }) {
+  const { spread_edges: edges, spread_s: bars } = sheet;
+  const target = targetOf(sheet);
+  if (bars.length === 0) return <p className="py-4 text-[13px] text-soft">No reading.</p>;
+  const width = 270;
+  const low = edges[0] ?? 0;
+  const high = edges.at(-1) ?? 1;
+  const most = Math.max(...bars, 1e-9);
+  const x = (v: number) => 4 + ((v - low) / (high - low)) * (width - 8);
+  return (
+    <svg
+      viewBox={`0 0 ${width} ${HEIGHT}`}
+      className="block w-full"
+      role="img"
+      aria-label={`Spread of ${sheet.quantity.name.toLowerCase()}`}
+    >
+      {bars.map((s, i) => {
+        const [a = 0, b = 0] = [edges[i], edges[i + 1]];
+        const middle = (a + b) / 2;
+        const look =
+          target && middle > target[1] ? "fill-lost" : target && middle < target[0] ? "fill-gained" : "fill-act";
+        const tall = (s / most) * (HEIGHT - BOTTOM - 10);
+        return (
+          <rect
+            key={a}
+            x={x(a) + 0.5}
+            width={Math.max(x(b) - x(a) - 1, 0.5)}
+            y={HEIGHT - BOTTOM - tall}
+            height={tall}
+            className={look}
+          />
+        );
+      })}
+      {(target ?? []).map((v) => (
+        <line key={v} x1={x(v)} x2={x(v)} y1={4} y2={HEIGHT - BOTTOM} stroke="var(--ink)" strokeDasharray="4 3" />
+      ))}
+      {[low, high].map((v, i) => (
+        <text key={v} x={x(v)} y={HEIGHT - 4} textAnchor={i ? "end" : "start"} className="fill-soft text-[11px]">
+          {number(v, decimals)}
+        </text>
+      ))}
+    </svg>
+  );
+});

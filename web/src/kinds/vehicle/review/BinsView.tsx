@@ -1,0 +1,337 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import { api, ask, type Schemas } from "@/api/client";
+import { Loading, Trouble } from "@/ui/basics";
+import { number } from "@/ui/format";
+import { useNotices } from "@/ui/notices";
+import { Dots, Spread } from "./BinPictures";
+import { BinTable } from "./BinTable";
+import { type BinSheet, type Cell, cellWords, decimalsOf, rangeWords, targetOf } from "./bins";
+
+const panel = "rounded-lg border border-line bg-panel";
+const picker =
+  "min-h-8 rounded border border-line border-b-2 border-b-act bg-panel px-1.5 font-medium text-[13.5px] text-act";
+
+/** What is asked: kept for each vehicle. */
+interface Asked {
+  quantity: string;
+  over: string;
+  andOver: string;
+  edges: number[];
+  andEdges: number[];
+  low: number | null;
+  high: number | null;
+  fewest: number;
+  laps: string;
+}
+
+const USUAL: Asked = {
+  quantity: "mixture",
+  over: "rpm",
+  andOver: "throttle",
+  edges: [],
+  andEdges: [],
+  low: null,
+  high: null,
+  fewest: 20,
+  laps: "counted",
+};
+
+/** The first table of a session: as it was asked last of this vehicle; else the mixture, or the first that it has. */
+function begin(kept: string, keys: string[], target: readonly [number, number] | null): Asked {
+  let own: Partial<Asked> = {};
+  try {
+    own = JSON.parse(localStorage.getItem(kept) ?? "{}") as Partial<Asked>;
+  } catch {
+    own = {};
+  }
+  const there = (key: string, other: number) => (keys.includes(key) ? key : (keys[other] ?? keys[0] ?? ""));
+  const asked = { ...USUAL, ...own, laps: "counted" };
+  const same = keys.includes(asked.quantity);
+  return {
+    ...asked,
+    quantity: there(asked.quantity, 0),
+    over: there(asked.over, 1),
+    andOver: there(asked.andOver, 2),
+    low: same ? (asked.low ?? target?.[0] ?? null) : null,
+    high: same ? (asked.high ?? target?.[1] ?? null) : null,
+  };
+}
+
+const seconds = (s: number) => (s >= 120 ? `${Math.floor(s / 60)} min ${Math.round(s % 60)} s` : `${s.toFixed(1)} s`);
+
+/** One quantity over two others: which cells are off target, what matters most first. */
+export function BinsView({
+  session,
+  version,
+  channels,
+  vehicle,
+  target,
+  laps,
+}: {
+  session: number;
+  version: number;
+  channels: { key: string; name: string }[];
+  /** What the table is remembered for. */
+  vehicle: string;
+  /** Of the mixture, from the limits. */
+  target: readonly [number, number] | null;
+  laps: Schemas["LapRow"][];
+}) {
+  const kept = `table of ${vehicle || "any vehicle"}`;
+  const offered = useMemo(() => channels.filter((c) => c.key !== "lat" && c.key !== "lon"), [channels]);
+  const [asked, setAsked] = useState(() =>
+    begin(
+      kept,
+      offered.map((c) => c.key),
+      target,
+    ),
+  );
+  const [cell, setCell] = useState<Cell | null>(null);
+  const { say } = useNotices();
+  const put = (change: Partial<Asked>) => {
+    const next = { ...asked, ...change };
+    setAsked(next);
+    setCell(null);
+    localStorage.setItem(kept, JSON.stringify(next));
+  };
+  const bins = useQuery({
+    queryKey: ["bins", session, version, asked],
+    queryFn: () =>
+      ask(
+        api.GET("/api/sessions/{session_id}/bins", {
+          params: {
+            path: { session_id: session },
+            query: {
+              quantity: asked.quantity,
+              over: asked.over,
+              and_over: asked.andOver,
+              edge: asked.edges,
+              and_edge: asked.andEdges,
+              ...(asked.low !== null && asked.high !== null ? { low: asked.low, high: asked.high } : {}),
+              fewest: asked.fewest,
+              laps: asked.laps,
+            },
+          },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    enabled: offered.length > 0,
+  });
+  if (offered.length === 0) return <p className={`${panel} mt-2 px-3 py-2`}>There is no channel to make a table of.</p>;
+  if (bins.isError && !bins.data) return <Trouble error={bins.error} again={() => bins.refetch()} />;
+  const sheet = bins.data;
+  if (!sheet) return <Loading what="the table" />;
+  const decimals = decimalsOf(sheet);
+  const choose = (label: string, value: string, onPick: (key: string) => void) => (
+    <select
+      aria-label={label}
+      className={`${picker} max-w-[136px]`}
+      value={value}
+      onChange={(e) => onPick(e.target.value)}
+    >
+      {offered.map((c) => (
+        <option key={c.key} value={c.key}>
+          {c.name.toLowerCase()}
+        </option>
+      ))}
+    </select>
+  );
+  const typed = (label: string, value: number | null, onPut: (value: number | null) => void, small = false) => (
+    <input
+      key={`${label} ${value}`}
+      aria-label={label}
+      className={`${picker} ${small ? "min-h-6 w-11" : "w-14"} text-center`}
+      inputMode="decimal"
+      defaultValue={value ?? ""}
+      placeholder="–"
+      onBlur={(e) => {
+        const text = e.target.value.trim().replace(",", ".");
+        const next = text === "" ? null : Number(text);
+        if (next === null || Number.isFinite(next)) next !== value && onPut(next);
+        else e.target.value = value === null ? "" : String(value);
+      }}
+      onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+    />
+  );
+  const tooHigh = sheet.quantity.key === "mixture" ? "too lean" : "too high";
+  const tooLow = sheet.quantity.key === "mixture" ? "too rich" : "too low";
+  const grey = sheet.count.flat().filter((n) => n > 0 && n < sheet.fewest).length;
+  const shown = targetOf(sheet);
+  return (
+    <>
+      <p className="mt-2 flex flex-wrap items-center gap-x-2 gap-y-1.5 text-[14px]">
+        Where was the
+        {choose("Quantity", asked.quantity, (quantity) => put({ quantity, low: null, high: null }))}
+        off target {typed("Target from", asked.low, (low) => put({ low }))} to
+        {typed("Target to", asked.high, (high) => put({ high }))} by
+        {choose("Over", asked.over, (over) => put({ over, edges: [] }))} and
+        {choose("And over", asked.andOver, (andOver) => put({ andOver, andEdges: [] }))} in
+        <select aria-label="Laps" className={picker} value={asked.laps} onChange={(e) => put({ laps: e.target.value })}>
+          <option value="counted">the {laps.filter((l) => l.kind === "timed" && l.counts).length} counted laps</option>
+          <option value="all">the whole session</option>
+          {laps
+            .filter((l) => l.kind === "timed")
+            .map((l) => (
+              <option key={l.number} value={String(l.number)}>
+                lap {l.number}
+              </option>
+            ))}
+        </select>
+        ?
+      </p>
+      {bins.isError && <Trouble error={bins.error} again={() => bins.refetch()} />}
+      <dl className="mt-2 grid grid-cols-2 gap-px overflow-hidden rounded-lg border border-line bg-line min-[760px]:grid-cols-4">
+        {[
+          [
+            "On target",
+            shown ? `${Math.round((100 * sheet.on_target_s) / Math.max(sheet.whole_s, 1e-9))} %` : "–",
+            shown ? seconds(sheet.on_target_s) : "no target set",
+          ],
+          [
+            shown ? `${sheet.quantity.name} ${tooHigh}, above ${number(shown[1], decimals)}` : "Above",
+            shown ? seconds(sheet.above_s) : "–",
+            "",
+          ],
+          [
+            shown ? `${sheet.quantity.name} ${tooLow}, below ${number(shown[0], decimals)}` : "Below",
+            shown ? seconds(sheet.below_s) : "–",
+            "",
+          ],
+          ["Grey cells", seconds(sheet.grey_s), `${grey} cells with fewer than ${sheet.fewest} readings`],
+        ].map(([name, value, words]) => (
+          <div key={name} className="bg-panel px-3 py-1.5">
+            <dt className="truncate font-medium font-narrow text-[12.5px] text-soft">{name}</dt>
+            <dd className="font-narrow font-semibold text-[24px] leading-tight">{value}</dd>
+            <dd className="min-h-4 text-[12.5px] text-soft">{words}</dd>
+          </div>
+        ))}
+      </dl>
+      <div className="mt-2.5 grid grid-cols-1 gap-2.5 min-[1120px]:grid-cols-[minmax(0,1fr)_290px]">
+        <section aria-label="Table" className={`${panel} min-w-0 px-2.5 py-2`}>
+          <div className="flex flex-wrap items-baseline gap-x-3 text-[13px]">
+            <h2 className="font-narrow font-semibold">Mean {sheet.quantity.name.toLowerCase()} in each cell</h2>
+            <span className="text-soft">
+              small: readings, grey below{" "}
+              {typed("Fewest readings", asked.fewest, (n) => put({ fewest: Math.max(1, Math.round(n ?? 20)) }), true)}
+            </span>
+            <button
+              type="button"
+              className="ml-auto text-act hover:underline"
+              onClick={() => {
+                void navigator.clipboard.writeText(asText(sheet, decimals));
+                say("The table is on the clipboard: means and readings, with heads and units.");
+              }}
+            >
+              copy
+            </button>
+            {(asked.edges.length > 0 || asked.andEdges.length > 0) && (
+              <button
+                type="button"
+                className="text-act hover:underline"
+                onClick={() => put({ edges: [], andEdges: [] })}
+              >
+                usual boundaries
+              </button>
+            )}
+          </div>
+          <BinTable
+            sheet={sheet}
+            decimals={decimals}
+            chosen={cell}
+            onChoose={setCell}
+            onEdges={(edges) => put({ edges })}
+            onAndEdges={(andEdges) => put({ andEdges })}
+          />
+          <p aria-live="polite" className="min-h-5 pt-1 text-[13px] text-soft">
+            {cell ? cellWords(sheet, cell, decimals) : ""}
+            {!cell &&
+              sheet.outside > 0 &&
+              `${sheet.outside.toLocaleString("en")} readings lie outside the boundaries. `}
+            {!cell && sheet.without_value > 0 && `${sheet.without_value.toLocaleString("en")} without a value.`}
+          </p>
+        </section>
+        <section aria-label="Cells off target" className={`${panel} overflow-hidden`}>
+          <h2 className="flex px-2.5 pt-2 pb-1.5 font-narrow font-semibold text-[13.5px]">
+            Cells off target <span className="ml-auto font-normal text-[12.5px] text-soft">most matter first</span>
+          </h2>
+          <ul>
+            {sheet.off.slice(0, 7).map((off) => (
+              <li key={`${off.column} ${off.row}`} className="border-hair border-t">
+                <button
+                  type="button"
+                  aria-pressed={cell?.row === off.row && cell.column === off.column}
+                  className={`flex w-full items-center gap-2.5 px-2.5 py-1.5 text-left hover:bg-act-soft ${cell?.row === off.row && cell.column === off.column ? "bg-act-soft" : ""}`}
+                  onClick={() => setCell({ row: off.row, column: off.column })}
+                >
+                  <span className={off.by > 0 ? "text-lost" : "text-gained"} aria-hidden="true">
+                    {off.by > 0 ? "▲" : "▼"}
+                  </span>
+                  <span className="min-w-0 flex-1 text-[13px] leading-tight">
+                    {rangeWords(sheet.edges, off.column, sheet.over.unit)}
+                    <span className="block text-[12.5px] text-soft">
+                      {[rangeWords(sheet.and_edges, off.row, sheet.and_over.unit), off.where]
+                        .filter(Boolean)
+                        .join(", ")}
+                    </span>
+                  </span>
+                  <span className="text-right leading-tight">
+                    <b className="font-narrow font-semibold text-[15px]">{off.seconds.toFixed(1)} s</b>
+                    <span className="block text-[12px] text-soft">
+                      {Number(Math.abs(off.by).toFixed(decimals + 1)) === 0
+                        ? "just"
+                        : number(Math.abs(off.by), decimals + 1)}{" "}
+                      {off.by > 0 ? tooHigh : tooLow}
+                    </span>
+                  </span>
+                </button>
+              </li>
+            ))}
+            <li className="border-hair border-t px-2.5 py-2 text-[13px] text-soft">
+              {!shown
+                ? "Set a target above to see which cells are off it."
+                : sheet.off.length === 0
+                  ? "Every cell with enough readings is on target."
+                  : `${sheet.off.length} cell${sheet.off.length === 1 ? "" : "s"}, ${seconds(sheet.off.reduce((sum, o) => sum + o.seconds, 0))}`}
+            </li>
+          </ul>
+        </section>
+        <section aria-label="Readings" className={`${panel} min-w-0 px-2.5 py-2`}>
+          <h2 className="font-narrow font-semibold text-[13px]">
+            {sheet.quantity.name} over {sheet.over.name.toLowerCase()}
+            <span className="ml-2 font-normal text-soft">one dot a reading, dark: the chosen column</span>
+          </h2>
+          <Dots sheet={sheet} decimals={decimals} cell={cell} />
+        </section>
+        <section aria-label="Spread" className={`${panel} px-2.5 py-2`}>
+          <h2 className="font-narrow font-semibold text-[13px]">
+            Spread <span className="ml-2 font-normal text-soft">seconds at each value</span>
+          </h2>
+          <Spread sheet={sheet} decimals={decimals} />
+        </section>
+      </div>
+    </>
+  );
+}
+
+/** Means and counts with heads and units, for a spreadsheet. */
+function asText(sheet: BinSheet, decimals: number): string {
+  const heads = sheet.edges.slice(1).map((_, j) => rangeWords(sheet.edges, j, sheet.over.unit));
+  const block = (name: string, value: (row: number, column: number) => string) => [
+    [name, ...heads].join("\t"),
+    ...[...sheet.mean.keys()]
+      .reverse()
+      .map((i) =>
+        [rangeWords(sheet.and_edges, i, sheet.and_over.unit), ...heads.map((_, j) => value(i, j))].join("\t"),
+      ),
+  ];
+  const unit = sheet.quantity.unit ? `, ${sheet.quantity.unit}` : "";
+  return [
+    ...block(`Mean ${sheet.quantity.name}${unit}`, (i, j) => {
+      const mean = sheet.mean[i]?.[j];
+      return mean === null || mean === undefined ? "" : mean.toFixed(decimals);
+    }),
+    "",
+    ...block("Readings", (i, j) => String(sheet.count[i]?.[j] ?? 0)),
+  ].join("\n");
+}
