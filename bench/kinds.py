@@ -23,7 +23,7 @@ from kumpel.core.assessment import LimitSet
 from kumpel.core.noise.exposure import weekly_exposure_level
 from kumpel.core.recording import Channel, Recording
 from kumpel.core.review import Review, Stretch
-from kumpel.core.vehicle.assess import drive_of
+from kumpel.core.vehicle.drive import drive_of
 from kumpel.formats import csv_file, edf, edf_write
 from kumpel.kinds.registry import KINDS
 from kumpel.standins import (

@@ -11,8 +11,8 @@ import numpy as np
 
 from kumpel.core.recording import Channel, Recording
 from kumpel.core.review import Review
-from kumpel.core.vehicle.assess import drive_of
 from kumpel.core.vehicle.bins import Asked, bin_sheet
+from kumpel.core.vehicle.drive import drive_of
 from kumpel.core.vehicle.lap_view import lap_sheet
 from kumpel.standins.lap_driver import Sensors, drive, recorded
 from kumpel.standins.vehicle_signal import KART, practice_loop

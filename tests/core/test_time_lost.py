@@ -12,12 +12,14 @@ import numpy as np
 from kumpel.core.review import Review
 from kumpel.core.vehicle import lap_view
 from kumpel.core.vehicle.alignment import Grid, aligned
-from kumpel.core.vehicle.assess import drive_of
+from kumpel.core.vehicle.assess import assess
 from kumpel.core.vehicle.compare import along, gate_distances
 from kumpel.core.vehicle.corners import Corner, corners_of, line_of
 from kumpel.core.vehicle.courses import course_from, turned
+from kumpel.core.vehicle.drive import drive_of
 from kumpel.core.vehicle.laps import Lap, bests
 from kumpel.core.vehicle.time_lost import losses, seen_on, stretches_of, time_lost
+from kumpel.kinds.registry import KINDS
 from kumpel.standins.lap_driver import STEP_M, Driven, Mistake, Sensors, bends_of, drive, recorded
 from kumpel.standins.vehicle_signal import KART, course_of, practice_loop, ramp, rounded
 
@@ -189,6 +191,20 @@ class Reasons(unittest.TestCase):
         self.assertLessEqual(once.lost.rows[0].laps, 1)
         mine = [r for r in often.lost.rows if r.stretch.corner == 10]
         self.assertGreaterEqual(max(r.laps for r in mine), 5)
+
+    def test_what_half_of_the_laps_do_is_in_the_table_of_the_session(self) -> None:
+        habit = tuple(Mistake(k, 9, "slow apex", 0.35) for k in (0, 2, 3, 5))
+        recording = recorded(driven(5, *habit), np.random.default_rng(2)).recording
+        found = assess(recording, Review(), KINDS["vehicle"].limit_sets[0])
+        table = next(t for t in found.reviewed.tables if t.key == "lost")
+        where, _, _, laps, mostly = table.rows[0]
+        self.assertIn(where, ("corner 10, entry", "corner 10, exit"))
+        # A fifth lap may be as slow there by its own spread; a reason is only named where it is clear.
+        self.assertIn(laps, ("4 of 7", "5 of 7"))
+        self.assertRegex(str(mostly), "^slower at the apex, [34] times$")
+        # 0.35 s in four of the seven other laps, on the way in and out: 4 x 0.35 / 7 = 0.20 s.
+        both = sum(float(row[2]) for row in table.rows if str(row[0]).startswith("corner 10,"))
+        self.assertAlmostEqual(both, 0.20, delta=0.05)
 
     def test_laps_without_a_mistake_are_given_no_reason(self) -> None:
         named = 0

@@ -8,8 +8,9 @@ import numpy as np
 from kumpel.core.geo import Plane
 from kumpel.core.recording import Channel, Recording
 from kumpel.core.review import Review
-from kumpel.core.vehicle.assess import assess, drive_of
+from kumpel.core.vehicle.assess import assess
 from kumpel.core.vehicle.courses import Course, Gate, course_data, find_lap, learn_course, recognise
+from kumpel.core.vehicle.drive import drive_of
 from kumpel.core.vehicle.laps import laps_on, path_of
 from kumpel.kinds.limit_sets import shipped
 

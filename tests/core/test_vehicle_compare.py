@@ -7,10 +7,10 @@ import numpy as np
 
 from kumpel.core.recording import Channel
 from kumpel.core.review import Review
-from kumpel.core.vehicle.assess import drive_of
 from kumpel.core.vehicle.calibration import CaptureError, PiecewiseLinear, captured, centre_zero, two_point, zeroed
 from kumpel.core.vehicle.channels import at_times
 from kumpel.core.vehicle.compare import bin_table, corners, gate_distances, over_distance, time_difference
+from kumpel.core.vehicle.drive import drive_of
 from kumpel.standins.vehicle_signal import Drive, loop, make
 
 TRACK = loop("Practice loop", 1200, 7)

@@ -10,8 +10,9 @@ from kumpel.core.assessment import Assessment, Verdict
 from kumpel.core.geo import Plane
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.core.review import Review, Stretch
-from kumpel.core.vehicle.assess import assess, drive_of
+from kumpel.core.vehicle.assess import assess
 from kumpel.core.vehicle.courses import Course, Gate, course_data, course_from, learn_course, recognise, turned
+from kumpel.core.vehicle.drive import drive_of
 from kumpel.core.vehicle.laps import Lap, Path, bests, crossings, laps_from_beacons, laps_on, path_of, slow_laps
 from kumpel.kinds.limit_sets import shipped
 from kumpel.standins import vehicle_signal

@@ -225,7 +225,7 @@ class TakingIn(BrowserTest):
         page = self.sign_in()
         page.goto(f"{self.address}/take-in")
         panel = page.get_by_role("complementary", name="Session")
-        page.get_by_role("row").filter(has_text="6 h").get_by_role("button").click()
+        page.get_by_role("row").filter(has_text="6 h").get_by_role("button").first.click()
         expect(panel).to_contain_text("6 h")
         page.get_by_label("Place").fill("mill floor")
         page.get_by_role("button", name="Take in all 3").click()

@@ -20,16 +20,16 @@ from kumpel.core.assessment import (
     Quality,
     Suggestion,
     Table,
-    event_key,
 )
 from kumpel.core.reckoning import Reckoning, both_ways, conclude, own_events, table
 from kumpel.core.recording import PLAUSIBLE_BPM, POINT, Channel, Floats, Recording
-from kumpel.core.review import Review, named, samples_inside
+from kumpel.core.review import Review, samples_inside
 from kumpel.core.samples import ArraySamples
 from kumpel.core.vehicle.channels import in_units
-from kumpel.core.vehicle.compare import Along, along, corners, gate_distances, way_of
-from kumpel.core.vehicle.courses import Course, alike, course_from, find_lap, learn_course, recognise, turned
-from kumpel.core.vehicle.laps import Bests, Lap, Path, bests, laps_from_beacons, laps_on, path_of, slow_laps
+from kumpel.core.vehicle.compare import corners, gate_distances
+from kumpel.core.vehicle.drive import Drive, drive_of, lap_key
+from kumpel.core.vehicle.lap_view import habits_of
+from kumpel.core.vehicle.laps import Bests, Lap, bests, slow_laps
 
 SOURCE = "docs/methods/vehicle.md"
 MAXIMA = {
@@ -56,133 +56,6 @@ PLAUSIBLE = {
     "heart_rate": PLAUSIBLE_BPM,
 }
 """Lowest and highest values that are believed, in the units of `channels.WANTED`; own choice, docs/methods/vehicle.md."""
-
-
-@dataclass(frozen=True)
-class Drive:
-    """A session brought onto a course: its path, the way driven, the laps and where the course comes from.
-
-    `origin` is "setup", "position", "learnt", "beacon" or "none"; `fits_too` names other courses that fit as well.
-    """
-
-    path: Path
-    way: Floats
-    course: Course | None
-    origin: str
-    backwards: bool
-    laps: tuple[Lap, ...]
-    fits_too: tuple[str, ...] = ()
-
-    def compared(self) -> tuple[tuple[float, ...], list[Along]]:
-        """Distances of the lines, and the laps that count over the course's distance."""
-        laps = list(self.laps)
-        gates = gate_distances(laps, self.path, self.way)
-        good = [lap for lap in laps if lap.kind == "timed" and lap.counts]
-        return gates, [along(self.path, self.way, lap, gates) for lap in good] if gates else []
-
-
-def drive_of(recording: Recording, review: Review) -> Drive:
-    """Find the course and the laps of a session.
-
-    The course is the one that the reviewer (option `course`) or the setup names, when the session fits it; else the best
-    fitting one of `setup["courses"]`; else one learnt from the session itself. Events `beacon` make laps when
-    there are no positions. Raises ValueError when there are neither positions, beacons nor speed.
-    """
-    found = recording.once(f"drive on {review.options.get('course')}", lambda: _drive_of(recording, review))
-    return replace(found, laps=tuple(_decided(list(found.laps), review)))
-
-
-def _drive_of(recording: Recording, review: Review) -> Drive:
-    """The drive before anything is decided of its laps."""
-    lat, lon, speed = (in_units(recording, k) for k in ("lat", "lon", "speed"))
-    beacons = [e.at_s for e in recording.events if e.code == "beacon"]
-    if lat is None or lon is None or not lat.count:
-        if speed is None and not beacons:
-            raise ValueError("the session has neither positions (lat, lon) nor beacons nor speed: nothing to assess")
-        path = _without_positions(recording, speed)
-        laps = laps_from_beacons(beacons, recording.length_s) if beacons else []
-        return Drive(path, way_of(path), None, "beacon" if beacons else "none", False, tuple(laps))
-    n = min(lat.count, lon.count)
-    on_path = None if speed is None else _on(speed, lat.interval_s, n)
-    path = path_of(lat.values[:n], lon.values[:n], lat.interval_s, on_path)
-    good = ~np.isnan(path.x)
-    where = (np.where(good, lat.values[:n], np.nan), np.where(good, lon.values[:n], np.nan))
-    course, origin, backwards, fits_too = _course(recording, review, *where, lat.interval_s)
-    laps = (
-        laps_on(path, course)
-        if course is not None
-        else laps_from_beacons(beacons, recording.length_s)
-        if beacons
-        else []
-    )
-    return Drive(
-        path,
-        way_of(path),
-        course,
-        origin if course else "beacon" if beacons else "none",
-        backwards,
-        tuple(laps),
-        fits_too,
-    )
-
-
-def _without_positions(recording: Recording, speed: Channel | None) -> Path:
-    if speed is None:
-        return path_of(np.empty(0), np.empty(0), 1.0)
-    nowhere = np.full(speed.count, np.nan)
-    return path_of(nowhere, nowhere, speed.interval_s, speed.values)
-
-
-def _on(channel: Channel, interval_s: float, n: int) -> Floats:
-    """A channel at n samples of another interval, by linear interpolation between its samples."""
-    if channel.interval_s == interval_s and channel.count == n:
-        return channel.values
-    from_at = np.arange(channel.count) * channel.interval_s
-    found: Floats = np.interp(np.arange(n) * interval_s, from_at, channel.values, right=np.nan)
-    return found
-
-
-def _course(
-    recording: Recording, review: Review, lat: Floats, lon: Floats, interval_s: float
-) -> tuple[Course | None, str, bool, tuple[str, ...]]:
-    listed = recording.setup.get("courses")
-    courses = [course_from(c) for c in listed] if isinstance(listed, list | tuple) else []
-    named = str(review.options.get("course", recording.setup.get("course", "")))
-    matches = recognise(lat, lon, courses)
-    chosen = next((m for m in matches if m.course.name == named), None)
-    origin = "setup" if chosen else "position"
-    best = chosen or (matches[0] if matches else None)
-    if best is not None:
-        others = () if chosen else tuple(m.course.name for m in alike(matches) if m is not best)
-        return (turned(best.course) if best.backwards else best.course), origin, best.backwards, others
-    lines = next((c for c in courses if c.name == named and len(c.lat) < 2), None)
-    if lines is not None:
-        return lines, "setup", False, ()
-    span = find_lap(lat, lon, interval_s)
-    if span is None:
-        return None, "none", False, ()
-    try:
-        return learn_course("learnt course", lat[span[0] : span[1]], lon[span[0] : span[1]]), "learnt", False, ()
-    except ValueError:
-        return None, "none", False, ()
-
-
-def lap_key(lap: Lap) -> str:
-    """What a review names a lap by: "lap@" and its start."""
-    return event_key("lap", lap.start_s)
-
-
-def _decided(laps: list[Lap], review: Review) -> list[Lap]:
-    """Laps that the reviewer dropped, or that a left-out stretch touches, do not count."""
-    found = []
-    starts = np.array([lap.start_s for lap in laps], dtype=np.float64)
-    dropped, kept = (named(keys, "lap", starts, starts).tolist() for keys in (review.dropped, review.kept))
-    for lap, gone, stays in zip(laps, dropped, kept, strict=True):
-        touching = [s for s in review.left_out if s.start_s < lap.end_s and lap.start_s < s.end_s]
-        why = "left out" if gone else touching[0].label if touching else ""
-        out = bool(why) and not stays and lap.kind == "timed"
-        found.append(replace(lap, counts=False, why=why) if out else lap)
-    return found
 
 
 def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
@@ -230,7 +103,12 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
         # Missing samples cannot take an extreme away.
         alone={k: f.value for k, f in reckoning.figures.items() if k.startswith(("max.", "min."))},
         suggestions=_suggestions(laps),
-        tables=(_lap_table(drive, laps, found), _maxima_table(extremes, laps), _corner_table(drive)),
+        tables=(
+            _lap_table(drive, laps, found),
+            _habit_table(recording, drive),
+            _maxima_table(extremes, laps),
+            _corner_table(drive),
+        ),
         events=own_events(recording, review, (POINT,)),
     )
 
@@ -452,6 +330,28 @@ def _maxima_table(found: _Extremes, laps: list[Lap]) -> Table:
     ]
     columns = [("Lap", "", 0), *((MAXIMA[k][0], MAXIMA[k][1], MAXIMA[k][3]) for k in found.high)]
     return table("maxima", "Maxima per lap", columns, rows)
+
+
+def _habit_table(recording: Recording, drive: Drive) -> Table:
+    """Where the laps that count lose time against the best of them, the most in the mean first."""
+    rows: list[tuple[str | float, ...]] = [
+        (
+            f"corner {h.stretch.corner}, {h.stretch.part}",
+            h.stretch.from_m,
+            h.mean_s,
+            f"{h.laps} of {h.of}",
+            f"{h.words}, {h.times} times" if h.times > 1 else h.words,
+        )
+        for h in habits_of(recording, drive)
+    ]
+    columns = [
+        ("Where", "", None),
+        ("From", "m", 0),
+        ("Lost a lap", "s", 2),
+        ("Laps", "", None),
+        ("Mostly", "", None),
+    ]
+    return table("lost", "Where time is lost", columns, rows)
 
 
 def _corner_table(drive: Drive) -> Table:

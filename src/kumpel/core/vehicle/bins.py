@@ -14,9 +14,9 @@ import numpy as np
 from kumpel.core.recording import Channel, Floats, Recording
 from kumpel.core.review import Review
 from kumpel.core.samples import ArraySamples
-from kumpel.core.vehicle.assess import Drive, drive_of
 from kumpel.core.vehicle.channels import at_times, in_units
 from kumpel.core.vehicle.compare import BinTable, bin_table
+from kumpel.core.vehicle.drive import Drive, drive_of
 from kumpel.core.vehicle.lap_view import Compared, compared_of
 
 COLUMNS = 10

@@ -16,12 +16,12 @@ import numpy as np
 from kumpel.core.recording import Channel, Floats, Recording
 from kumpel.core.review import Review
 from kumpel.core.vehicle.alignment import STEP_M, Grid, aligned
-from kumpel.core.vehicle.assess import Drive, drive_of, lap_key
 from kumpel.core.vehicle.channels import at_times, in_units
 from kumpel.core.vehicle.compare import gate_distances
 from kumpel.core.vehicle.corners import Corner, Line, corners_of, line_of
+from kumpel.core.vehicle.drive import Drive, drive_of, lap_key
 from kumpel.core.vehicle.laps import Lap, bests
-from kumpel.core.vehicle.time_lost import TimeLost, seen_on, time_lost
+from kumpel.core.vehicle.time_lost import Habit, TimeLost, habits, seen_on, time_lost
 
 DECIMALS = 2
 MOST_POINTS = 1500
@@ -154,6 +154,18 @@ def lap_sheet(recording: Recording, review: Review, lap: int | None = None, refe
         lost if compared.corners else None,
         "" if compared.corners else "no corner was found on this course",
     )
+
+
+def habits_of(recording: Recording, drive: Drive) -> list[Habit]:
+    """Where the laps that count lose time against the best of them; empty when there is nothing to compare."""
+    compared = compared_of(recording, drive)
+    best = bests(list(drive.laps)).best
+    if compared is None or best is None or not compared.corners:
+        return []
+    counted = [i for i, each in enumerate(compared.grid.laps) if each.counts]
+    reference = [each.number for each in compared.grid.laps].index(best.number)
+    seen = seen_on(compared.grid, _channels(recording))
+    return habits(compared.grid, seen, compared.way, compared.corners, reference, counted, decimals=DECIMALS)
 
 
 def _why_not(drive: Drive, timed: Sequence[Lap], counted: Sequence[Lap]) -> str:

@@ -6,6 +6,7 @@ Source: docs/methods/vehicle.md, "Time lost".
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -42,6 +43,7 @@ CLEAR = 3.3
 EXPLAINS, TOO_MUCH = 0.4, 3.0
 """And when it explains this share of the loss, but does not cost many times as much: then it was not what it seems."""
 POOLED_LAPS = 4
+MOST_OF_POOLED = 2.0
 LEAST_COST_S, LEAST_GAIN_S = 0.10, 0.04
 LEAST_BRAKE_M, LEAST_THROTTLE_M, LEAST_APEX_SHARE, LEAST_WAY_M, LEAST_LIFT_M = 3.0, 3.0, 0.015, 1.5, 6.0
 """Less than this is not named: the noise of the position, the speed and the way."""
@@ -314,6 +316,8 @@ def _deviations(values: Floats) -> Floats:
     better = 1.4826 * np.sqrt(n / (n - 1))
     pooled = float(1.4826 * np.nanmedian(away)) * math.sqrt(float(np.median(n) / (np.median(n) - 1)))
     own = np.where(enough, better * np.nan_to_num(_median(away)), pooled)
+    # What half of the laps do in one corner is a habit there, and no spread.
+    own = np.minimum(own, MOST_OF_POOLED * pooled)
     found: Floats = np.sqrt((POOLED_LAPS * pooled**2 + (n - 1) * own**2) / (POOLED_LAPS + n - 1))
     return found
 
@@ -425,6 +429,92 @@ class _Difference:
         return found
 
 
+@dataclass(frozen=True)
+class Habit:
+    """A stretch where time is lost against a lap, again and again: seconds in the mean of the other laps that count, in how many of how
+    many, and what was mostly the reason ("braked earlier"; empty: none was clear), how many times."""
+
+    stretch: Stretch
+    mean_s: float
+    laps: int
+    of: int
+    words: str
+    times: int
+
+
+CODE_WORDS = {
+    "early brake": "braked earlier",
+    "late brake": "braked later",
+    "slow apex": "slower at the apex",
+    "late throttle": "full throttle later",
+    "lifted throttle": "throttle lifted",
+    "wrong gear": "another gear",
+    "longer way": "longer way",
+}
+
+
+@dataclass(frozen=True)
+class _Against:
+    """All laps of a grid against one of them: stretches, seconds lost, what was done, what it costs, what is clear."""
+
+    stretches: list[Stretch]
+    lost: Floats
+    marks: Marks
+    costs: Costs
+    lines: Costs
+    reference: int
+
+    def loss(self, lap: int, k: int, others: Sequence[int], decimals: int) -> Loss:
+        stretch, lost_s = self.stretches[k], float(self.lost[lap, k])
+        stated = round(lost_s, decimals) + 0.0
+        differs = _Difference(self.marks, self.costs, self.lines, lap, self.reference)
+        why = ("", "", stretch.corner)
+        if lost_s >= LEAST_LOSS_S:
+            why = differs.reason(self.stretches, k, stated)
+        return Loss(stretch, stated, int(np.count_nonzero(self.lost[others, k] > LOSES_S)), len(others), *why)
+
+
+def _against(
+    grid: Grid, seen: Seen, way: Floats, corners: Sequence[Corner], reference: int, counted: Sequence[int]
+) -> _Against | None:
+    stretches = stretches_of(corners, seen.speed[list(counted)], grid.metres)
+    if not stretches:
+        return None
+    lost = losses(grid, stretches, reference)
+    marks = marks_of(grid, seen, way, stretches, corners)
+    costs = costs_of(marks, lost + _took(grid, stretches)[reference], reference)
+    lines = Costs(*(_lines(getattr(costs, name), counted) for name in Costs.__dataclass_fields__))
+    return _Against(stretches, lost, marks, costs, lines, reference)
+
+
+def habits(
+    grid: Grid,
+    seen: Seen,
+    way: Floats,
+    corners: Sequence[Corner],
+    reference: int,
+    counted: Sequence[int],
+    rows: int = 6,
+    decimals: int = 2,
+) -> list[Habit]:
+    """Where the laps `counted` (rows of the grid) lose time against the row `reference`, the most in the mean first; only where they do."""
+    found = _against(grid, seen, way, corners, reference, counted)
+    others = [row for row in counted if row != reference]
+    if found is None or not others:
+        return []
+    made = []
+    for k, stretch in enumerate(found.stretches):
+        mean = round(float(found.lost[others, k].mean()), decimals)
+        if mean <= 0:
+            continue
+        codes = Counter(found.loss(row, k, others, decimals).code for row in others)
+        del codes[""]
+        code, times = codes.most_common(1)[0] if codes else ("", 0)
+        laps = int(np.count_nonzero(found.lost[others, k] > LOSES_S))
+        made.append(Habit(stretch, mean, laps, len(others), CODE_WORDS.get(code, ""), times))
+    return sorted(made, key=lambda each: -each.mean_s)[:rows]
+
+
 def time_lost(
     grid: Grid,
     seen: Seen,
@@ -444,21 +534,11 @@ def time_lost(
     numbers = [each.number for each in grid.laps]
     times = [round(each.time_s, decimals) for each in grid.laps]
     whole = round(times[lap] - times[reference], decimals) + 0.0
-    stretches = stretches_of(corners, seen.speed[list(counted)], grid.metres)
-    if not stretches or lap == reference:
+    against = _against(grid, seen, way, corners, reference, counted) if lap != reference else None
+    if against is None:
         return TimeLost(numbers[lap], numbers[reference], whole, (), whole, ())
-    lost = losses(grid, stretches, reference)
-    marks = marks_of(grid, seen, way, stretches, corners)
-    costs = costs_of(marks, lost + _took(grid, stretches)[reference], reference)
-    lines = Costs(*(_lines(getattr(costs, name), counted) for name in Costs.__dataclass_fields__))
-    differs = _Difference(marks, costs, lines, lap, reference)
     others = [row for row in counted if row not in (lap, reference)]
-    found = []
-    for k, stretch in enumerate(stretches):
-        mine = round(float(lost[lap, k]), decimals) + 0.0
-        clear = lost[lap, k] >= LEAST_LOSS_S
-        why = differs.reason(stretches, k, mine) if clear else ("", "", stretch.corner)
-        found.append(Loss(stretch, mine, int(np.count_nonzero(lost[others, k] > LOSES_S)), len(others), *why))
+    found = [against.loss(lap, k, others, decimals) for k in range(len(against.stretches))]
     largest = sorted((each for each in found if each.lost_s > 0), key=lambda each: -each.lost_s)[:rows]
     rest = round(whole - sum(each.lost_s for each in largest), decimals) + 0.0
     return TimeLost(numbers[lap], numbers[reference], whole, tuple(largest), rest, tuple(found))

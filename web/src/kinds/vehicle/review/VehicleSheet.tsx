@@ -106,9 +106,10 @@ function Laps({ review, kind, locked, actions, supposed, onWhy }: ReviewSheetPro
     Boolean,
   );
   const leaveOut = (row: LapRow) => {
-    if (row.counts) return setLeaving(row);
+    // What was decided counts, not the row: its laps may still be on their way.
     const decision = review.decisions.find((d) => d.what === "dropped" && d.key === row.key);
     if (decision) actions.takeBack([decision.id]);
+    else if (row.counts || laps.isPlaceholderData) setLeaving(row);
     else actions.keep(row.key, row.time_s);
   };
   const drawn = course !== null && sheet.lanes.length > 0;
