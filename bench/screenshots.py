@@ -125,6 +125,32 @@ def pressure(page: Page) -> None:
     page.get_by_role("heading", name="Petter Lunde").wait_for()
 
 
+def laps(page: Page) -> None:
+    """A driver's session: the spun lap left out, a lap against the best, the stretch that costs most."""
+    page.get_by_role("button", name=re.compile("Jonas Tveter")).first.click()
+    page.get_by_role("region", name="Lap against lap").wait_for()
+    suggested = page.get_by_role("button", name="leave out", exact=True)
+    if suggested.count():
+        suggested.first.click()
+        page.wait_for_timeout(1500)
+    page.locator("tr[data-lap='4']").click()
+    page.keyboard.press("c")
+    page.wait_for_timeout(900)
+    page.get_by_role("region", name="Time lost").get_by_role("button").first.click()
+    page.get_by_role("button", name="whole lap").click()
+    page.get_by_role("slider", name="Place on the course").focus()
+
+
+def mixture(page: Page) -> None:
+    page.get_by_role("radio", name="Mixture").click()
+    page.get_by_role("region", name="Table").wait_for()
+    for label, value in (("Target from", "0.85"), ("Target to", "0.95")):
+        page.get_by_label(label).fill(value)
+        page.get_by_label(label).press("Enter")
+        page.wait_for_timeout(500)
+    page.get_by_role("region", name="Cells off target").get_by_role("button").first.click()
+
+
 def by_figure(page: Page) -> None:
     page.get_by_label("Kind", exact=True).select_option("oximetry")
     page.get_by_label("Figure", exact=True).select_option("odi4")
@@ -154,6 +180,8 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("review-night", "", night),
     ("review-plain", "/review", plain),
     ("review-pressure", "/review", pressure),
+    ("review-laps", "/review", laps),
+    ("review-mixture", "", mixture),
     ("report", "/report", nothing),
     ("sessions", "/sessions", nothing),
     ("sessions-by-figure", "/sessions", by_figure),

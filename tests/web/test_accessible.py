@@ -65,6 +65,23 @@ class Accessible(BrowserTest):
                 page.get_by_role("heading").first.wait_for()
                 self.check(f"{view} {theme}".strip())
 
+    def test_laps_and_tables_of_a_vehicle_in_every_look(self) -> None:
+        drive = self.stored(krec.write_recording(SIGNALS["vehicle"](2).recording, "S-3"), self.person("Jonas Tveter"))
+        page = self.sign_in()
+        for theme in ("", "night", "contrast"):
+            page.goto(f"{self.address}/review/{drive.id}")
+            page.evaluate(f"document.documentElement.dataset.theme = '{theme}'")
+            page.get_by_role("region", name="Lap against lap").wait_for()
+            page.locator("tr[data-lap]").first.click()
+            page.get_by_role("region", name="Time lost").get_by_role("button").first.click()
+            self.check(f"laps {theme}".strip())
+            page.get_by_role("radio", name="Mixture").click()
+            page.get_by_role("region", name="Table").wait_for()
+            page.get_by_label("Target to").fill("0.9")
+            page.get_by_label("Target to").press("Enter")
+            page.get_by_role("region", name="Cells off target").get_by_role("button").first.click()
+            self.check(f"table {theme}".strip())
+
     def test_forced_colours_keep_the_shapes_of_verdicts(self) -> None:
         page = self.sign_in()
         page.emulate_media(forced_colors="active")

@@ -13,11 +13,13 @@ class Narrow(BrowserTest):
         ida = self.person("Ida Brandvik", team="Crusher hall")
         noise = self.session(7200, ida)
         night = self.stored(krec.write_recording(SIGNALS["oximetry"](2).recording, "S-2"), ida)
+        drive = self.stored(krec.write_recording(SIGNALS["vehicle"](2).recording, "S-3"), ida)
         page = self.sign_in()
         for view in (
             "/hand-out",
             "/take-in",
             f"/review/{noise.id}",
+            f"/review/{drive.id}",
             f"/review/{night.id}",
             f"/report/{noise.id}",
             "/people",

@@ -30,7 +30,7 @@ function Edge({
     <input
       aria-label={words}
       title="type another; Delete removes it; + splits the cells after it"
-      className="w-full min-w-0 rounded border border-transparent bg-transparent text-center font-medium text-[12px] text-act hover:border-line focus:border-act"
+      className="min-h-6 w-full min-w-0 rounded border border-transparent bg-transparent text-center font-medium text-[12px] text-act hover:border-line focus:border-act"
       inputMode="decimal"
       value={text ?? value.toLocaleString("en", { maximumFractionDigits: 3 })}
       onChange={(e) => setText(e.target.value)}
@@ -99,7 +99,7 @@ export function BinTable({
           </span>
           <span>time, s</span>
         </div>
-        <div className="relative ml-12 h-5" style={{ marginRight: 76 }}>
+        <div className="relative ml-12 h-6" style={{ marginRight: 76 }}>
           {sheet.edges.map((edge, i) => (
             <span
               // biome-ignore lint/suspicious/noArrayIndexKey: a boundary is its place
@@ -166,7 +166,6 @@ export function BinTable({
                           data-cell={`${i} ${j}`}
                           tabIndex={here || (!chosen && i === rows[0] && j === 0) ? 0 : -1}
                           aria-pressed={here}
-                          aria-label={cellWords(sheet, cell, decimals)}
                           className={`block h-full min-h-[34px] w-full rounded-[3px] border leading-none hover:outline-2 hover:outline-act ${look} ${here ? "outline-2 outline-ink" : ""}`}
                           onClick={() => onChoose(here ? null : cell)}
                           onKeyDown={(e) => {
@@ -177,6 +176,7 @@ export function BinTable({
                             step(cell, by);
                           }}
                         >
+                          <span className="sr-only">{cellWords(sheet, cell, decimals)}.</span>
                           {count > 0 && mean !== null && (
                             <>
                               <b className="font-narrow font-semibold text-[13px]">

@@ -217,7 +217,7 @@ export function BinsView({
             </span>
             <button
               type="button"
-              className="ml-auto text-act hover:underline"
+              className="ml-auto min-h-6 text-act hover:underline"
               onClick={() => {
                 void navigator.clipboard.writeText(asText(sheet, decimals));
                 say("The table is on the clipboard: means and readings, with heads and units.");
@@ -228,7 +228,7 @@ export function BinsView({
             {(asked.edges.length > 0 || asked.andEdges.length > 0) && (
               <button
                 type="button"
-                className="text-act hover:underline"
+                className="min-h-6 text-act hover:underline"
                 onClick={() => put({ edges: [], andEdges: [] })}
               >
                 usual boundaries

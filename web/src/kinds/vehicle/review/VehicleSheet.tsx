@@ -167,7 +167,7 @@ function Laps({ review, kind, locked, actions, supposed, onWhy }: ReviewSheetPro
                 )}
               </span>
               {zoom && (
-                <button type="button" className="text-act hover:underline" onClick={() => choose(null)}>
+                <button type="button" className="min-h-6 text-act hover:underline" onClick={() => choose(null)}>
                   whole lap
                 </button>
               )}
