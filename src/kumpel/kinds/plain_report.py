@@ -46,9 +46,15 @@ WIDTH, ROOM, GAP, LINE, FEW = 530.0, 300.0, 14.0, 13.0, 4
 """Points: width of the picture; height that the lanes of a page share, less a line for each figure beyond a few; between lanes."""
 
 
+TABLE = "table."
+"""Before the key of a table that is a part of its own ("table.laps"); "tables" are then the others."""
+
+
 class Declared(Protocol):
     """What of a kind's declaration stands on paper."""
 
+    @property
+    def parts(self) -> tuple[ReportPart, ...]: ...
     @property
     def channels(self) -> tuple[ChannelWord, ...]: ...
     @property
@@ -73,6 +79,8 @@ def parts(
 ) -> list[Part]:
     """The chosen parts in their fixed order."""
     leading = both.reviewed
+    own = {part.key for part in kind.parts if part.key.startswith(TABLE)}
+    alone = {f"{TABLE}{t.key}": t for t in leading.tables if f"{TABLE}{t.key}" in own}
     makers: dict[str, Callable[[], list[Part]]] = {
         "checks": lambda: [_facts(recording)],
         "figures": lambda: [_figures(leading, limits, _foremost(leading), "Figures")],
@@ -80,10 +88,11 @@ def parts(
         "quality": lambda: [_quality(leading)],
         "left-out": lambda: [_left_out(recording, review)],
         "all-figures": lambda: _all_figures(leading, limits),
-        "tables": lambda: [_table(recording, t) for t in leading.tables],
+        "tables": lambda: [_table(recording, t) for t in leading.tables if f"{TABLE}{t.key}" not in own],
         "methods": lambda: [_methods(leading)],
     }
-    return [part for key, make in makers.items() if key in chosen for part in make()]
+    found = [part for key, make in makers.items() if key in chosen for part in make()]
+    return found + [_table(recording, table) for key, table in alone.items() if key in chosen]
 
 
 def _quality(leading: Assessment) -> TablePart:

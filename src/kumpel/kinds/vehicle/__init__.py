@@ -14,6 +14,7 @@ from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import DecisionWord, EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.plain_report import ReportPart
 from kumpel.kinds.plan import Plan, PlanFact, Situation
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 
@@ -187,6 +188,18 @@ KIND = Kind(
             keepable=True,
             reasons=("traffic", "spun", "wrong course", "pit"),
         ),
+    ),
+    parts=(
+        ReportPart("checks", "Recorder and setup", size="strip"),
+        ReportPart("figures", "Figures with limits"),
+        ReportPart("table.laps", "Laps", one_page=False),
+        ReportPart("table.lost", "Where time is lost", one_page=False),
+        ReportPart("quality", "Quality of the data"),
+        ReportPart("left-out", "What was left out and why"),
+        ReportPart("lanes", "The recording over time"),
+        ReportPart("all-figures", "All figures", one_page=False),
+        ReportPart("tables", "Other tables", one_page=False),
+        ReportPart("methods", "How each figure is computed", one_page=False, size="page"),
     ),
     tags=(
         TagWord("run", "Kind of session", "practice, race", ("practice", "qualifying", "race", "test"), "run"),
