@@ -44,6 +44,7 @@ EXPLAINS, TOO_MUCH = 0.4, 3.0
 """And when it explains this share of the loss, but does not cost many times as much: then it was not what it seems."""
 POOLED_LAPS = 4
 MOST_OF_POOLED = 2.0
+"""What half of the laps do in one corner is a habit there, and no spread."""
 LEAST_COST_S, LEAST_GAIN_S = 0.10, 0.04
 LEAST_BRAKE_M, LEAST_THROTTLE_M, LEAST_APEX_SHARE, LEAST_WAY_M, LEAST_LIFT_M = 3.0, 3.0, 0.015, 1.5, 6.0
 """Less than this is not named: the noise of the position, the speed and the way."""
@@ -300,11 +301,12 @@ def costs_of(marks: Marks, took_s: Floats, reference: int) -> Costs:
         )
 
 
-def _deviations(values: Floats) -> Floats:
+def _deviations(values: Floats, most: float) -> Floats:
     """Robust standard deviation in each stretch of differences from the median lap, shape (stretches,).
 
     1.4826 times the median distance; few laps lie nearer to their own median than to the true one, which sqrt(n / (n - 1)) makes good.
-    A handful of laps says little of one stretch: the deviation over all stretches counts as much as four laps there.
+    A handful of laps says little of one stretch: the deviation over all stretches counts as much as four laps there. No stretch has more
+    than `most` times that of all.
     """
     count = (~np.isnan(values)).sum(axis=0)
     enough = count > 2
@@ -316,8 +318,7 @@ def _deviations(values: Floats) -> Floats:
     better = 1.4826 * np.sqrt(n / (n - 1))
     pooled = float(1.4826 * np.nanmedian(away)) * math.sqrt(float(np.median(n) / (np.median(n) - 1)))
     own = np.where(enough, better * np.nan_to_num(_median(away)), pooled)
-    # What half of the laps do in one corner is a habit there, and no spread.
-    own = np.minimum(own, MOST_OF_POOLED * pooled)
+    own = np.minimum(own, most * pooled)
     found: Floats = np.sqrt((POOLED_LAPS * pooled**2 + (n - 1) * own**2) / (POOLED_LAPS + n - 1))
     return found
 
@@ -330,9 +331,9 @@ def _median(values: Floats) -> Floats:
     return found
 
 
-def _lines(costs: Floats, counted: Sequence[int]) -> Floats:
+def _lines(costs: Floats, counted: Sequence[int], most: float) -> Floats:
     """From what cost on a difference of two laps is clear in each stretch, shape (stretches,)."""
-    return CLEAR * math.sqrt(2) * _deviations(costs[list(counted)])
+    return CLEAR * math.sqrt(2) * _deviations(costs[list(counted)], most)
 
 
 def _explaining(found: list[tuple[float, str, str]], lost_s: float) -> tuple[float, str, str]:
@@ -475,7 +476,13 @@ class _Against:
 
 
 def _against(
-    grid: Grid, seen: Seen, way: Floats, corners: Sequence[Corner], reference: int, counted: Sequence[int]
+    grid: Grid,
+    seen: Seen,
+    way: Floats,
+    corners: Sequence[Corner],
+    reference: int,
+    counted: Sequence[int],
+    most: float = 1e9,
 ) -> _Against | None:
     stretches = stretches_of(corners, seen.speed[list(counted)], grid.metres)
     if not stretches:
@@ -483,7 +490,7 @@ def _against(
     lost = losses(grid, stretches, reference)
     marks = marks_of(grid, seen, way, stretches, corners)
     costs = costs_of(marks, lost + _took(grid, stretches)[reference], reference)
-    lines = Costs(*(_lines(getattr(costs, name), counted) for name in Costs.__dataclass_fields__))
+    lines = Costs(*(_lines(getattr(costs, name), counted, most) for name in Costs.__dataclass_fields__))
     return _Against(stretches, lost, marks, costs, lines, reference)
 
 
@@ -498,7 +505,7 @@ def habits(
     decimals: int = 2,
 ) -> list[Habit]:
     """Where the laps `counted` (rows of the grid) lose time against the row `reference`, the most in the mean first; only where they do."""
-    found = _against(grid, seen, way, corners, reference, counted)
+    found = _against(grid, seen, way, corners, reference, counted, MOST_OF_POOLED)
     others = [row for row in counted if row != reference]
     if found is None or not others:
         return []
