@@ -24,6 +24,8 @@ export function Segmented<T extends string>({
         <RadioGroup.Item
           key={key}
           value={key}
+          // Arrows move the focus, and what has it holds; Radix forgets a key that was let go too fast.
+          onFocus={() => key !== value && onChange(key)}
           className="min-h-7 border-line border-l bg-panel px-2.5 first:border-l-0 hover:bg-act-soft data-[state=checked]:bg-act data-[state=checked]:text-on-act"
         >
           {words}
