@@ -63,6 +63,13 @@ class Cells(unittest.TestCase):
         less = bin_sheet(made, Review(left_out=(Stretch(10.0, 15.0, "fault"),)), self.ASKED)
         self.assertEqual((less.count[0][0], less.without_value), (60, 30))
 
+    def test_what_no_sensor_can_measure_is_without_a_value(self) -> None:
+        found = bin_sheet(
+            steps((40, 0.90, 6000, 20), (10, math.inf, 6000, 20), (5, 0.9, -math.inf, 20)), Review(), self.ASKED
+        )
+        self.assertEqual((found.count[0][0], found.without_value), (40, 15))
+        self.assertTrue(all(math.isfinite(v) for dot in found.dots for v in dot))
+
     def test_a_released_pedal_that_reads_below_nothing_counts_as_released(self) -> None:
         found = bin_sheet(steps((50, 0.9, 6000, -1.5)), Review(), self.ASKED)
         self.assertEqual((found.count[0][0], found.outside), (50, 0))
@@ -81,6 +88,7 @@ class Cells(unittest.TestCase):
             (Asked("oil", "rpm", "throttle"), LookupError, "no channel “oil”"),
             (Asked("mixture", "rpm", "throttle", (3.0, 3.0, 4.0), laps="all"), ValueError, "must rise"),
             (Asked("mixture", "rpm", "throttle", tuple(range(60)), laps="all"), ValueError, "more than 40"),
+            (Asked("mixture", "rpm", "throttle", target=(0.9, 0.8), laps="all"), ValueError, "target must rise"),
             (Asked("mixture", "rpm", "throttle", laps="7"), LookupError, "no lap 7"),
         ):
             with self.subTest(words), self.assertRaisesRegex(error, words):

@@ -10,12 +10,13 @@ from itertools import pairwise
 import numpy as np
 
 from kumpel.core.review import Review
+from kumpel.core.samples import ArraySamples
 from kumpel.core.vehicle import lap_view
 from kumpel.core.vehicle.alignment import Grid, aligned
 from kumpel.core.vehicle.assess import assess
 from kumpel.core.vehicle.compare import along, gate_distances
 from kumpel.core.vehicle.corners import Corner, corners_of, line_of
-from kumpel.core.vehicle.courses import course_from, turned
+from kumpel.core.vehicle.courses import Course, course_from, turned
 from kumpel.core.vehicle.drive import drive_of
 from kumpel.core.vehicle.laps import Lap, bests
 from kumpel.core.vehicle.time_lost import losses, seen_on, stretches_of, time_lost
@@ -214,6 +215,21 @@ class Reasons(unittest.TestCase):
                 lost = lap_view.lap_sheet(recording, Review(), lap).lost
                 named += lost is not None and any(r.code for r in lost.rows)
         self.assertLessEqual(named, 1, "of 32 laps")
+
+
+class Hostile(unittest.TestCase):
+    def test_a_course_around_the_earth_and_laps_without_end_take_no_memory(self) -> None:
+        around = course_of(LOOP) | {"points": [[0.0, 0.0], [0.0, 120.0], [0.0, -120.0], [40.0, 0.0]]}
+        with self.assertRaisesRegex(ValueError, "too long for a course"):
+            course_from(around)
+        line = np.linspace(0.0, 80.0, 50)
+        self.assertIsNone(line_of(Course("long", course_from(course_of(LOOP)).start, None, (), line, line)))
+        recording = recorded(driven(5, laps=3), np.random.default_rng(1)).recording
+        speed = recording.channels["speed"]
+        mad = replace(speed, samples=ArraySamples(speed.values * 1e9))
+        found = lap_view.lap_sheet(replace(recording, channels=recording.channels | {"speed": mad}), Review())
+        self.assertIsNone(found.lost)
+        self.assertIn("too long", found.why_not)
 
 
 class Sheets(unittest.TestCase):

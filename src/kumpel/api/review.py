@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Annotated
 
 from fastapi import APIRouter, Query
+from pydantic import Field
 
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, Who
@@ -18,6 +19,7 @@ from kumpel.services.problems import ConflictError
 from kumpel.services.recordings import session_of
 
 router = APIRouter(tags=["review"])
+Finite = Annotated[float, Field(allow_inf_nan=False)]
 
 
 @router.get("/kinds")
@@ -66,10 +68,10 @@ def bins(
     and_over: str,
     db: Database,
     who: Who,
-    edge: Annotated[list[float] | None, Query(max_length=40)] = None,
-    and_edge: Annotated[list[float] | None, Query(max_length=40)] = None,
-    low: float | None = None,
-    high: float | None = None,
+    edge: Annotated[list[Finite] | None, Query(max_length=40)] = None,
+    and_edge: Annotated[list[Finite] | None, Query(max_length=40)] = None,
+    low: Finite | None = None,
+    high: Finite | None = None,
     fewest: Annotated[int, Query(ge=1, le=100_000)] = 20,
     laps: str = "counted",
 ) -> schemas.BinSheet:

@@ -28,6 +28,9 @@ DIRECTION_RAD = 0.06
 STRAY_M2_PER_M = 0.002
 """How fast a lap may move against the others: half a metre in 125 m."""
 MOST_M = 8.0
+LEAST_M = 20.0
+MOST_CELLS = 2_000_000
+"""So many laps times metres are laid over each other; 24 hours of a kart, six of a car."""
 ROUNDS = 3
 
 
@@ -45,10 +48,12 @@ class Grid:
 
 
 def aligned(path: Path, way: Floats, laps: Sequence[Lap], gates_m: tuple[float, ...]) -> Grid | None:
-    """The laps over the course's metres; None when there is no lap, or no line to measure from."""
+    """The laps over the course's metres; None when there is no lap, no line to measure from, or too much of both for memory."""
     if not laps or not gates_m:
         return None
     length = gates_m[-1]
+    if not LEAST_M <= length <= MOST_CELLS / len(laps):
+        return None
     metres = np.arange(0.0, math.floor(length) + STEP_M / 2, STEP_M)
     over = [along(path, way, lap, gates_m) for lap in laps]
     direction = directions(path)

@@ -117,6 +117,8 @@ def bin_sheet(recording: Recording, review: Review, asked: Asked) -> BinSheet:
     for key in (asked.quantity, asked.over, asked.and_over):
         if key not in quantities:
             raise LookupError(f"there is no channel “{key}” in this session")
+    if asked.target is not None and not asked.target[0] < asked.target[1]:
+        raise ValueError("the target must rise from its lower end to its upper one")
     if max(len(asked.edges), len(asked.and_edges)) > MOST_EDGES:
         raise ValueError(f"more than {MOST_EDGES} break points are more than a table shows")
     drive = drive_of(recording, review)
@@ -125,7 +127,8 @@ def bin_sheet(recording: Recording, review: Review, asked: Asked) -> BinSheet:
     inside = _inside(drive, review, at, asked.laps)
     at, values = at[inside], channel.values[inside]
     x, y = (at_times(_shown(recording, key), at) for key in (asked.over, asked.and_over))
-    known = ~(np.isnan(values) | np.isnan(x) | np.isnan(y))
+    known = np.isfinite(values) & np.isfinite(x) & np.isfinite(y)
+    values, x, y = (np.where(known, v, np.nan) for v in (values, x, y))
     edges = np.array(asked.edges or _usual_edges(asked.over, x[known]))
     and_edges = np.array(asked.and_edges or _usual_edges(asked.and_over, y[known]))
     table = bin_table(values, y, x, and_edges, edges, asked.fewest)

@@ -10,7 +10,7 @@ from scipy.ndimage import gaussian_filter1d
 
 from kumpel.core.geo import plane_of
 from kumpel.core.recording import Floats
-from kumpel.core.vehicle.courses import Course, resampled
+from kumpel.core.vehicle.courses import LONGEST_M, Course, resampled
 
 STEP_M = 1.0
 SMOOTH_M = 7.0
@@ -49,8 +49,8 @@ class Line:
 
 
 def line_of(course: Course) -> Line | None:
-    """The middle line of a course; None when it has fewer than three points."""
-    if len(course.lat) < 3:
+    """The middle line of a course; None when it has fewer than three points, or is longer than 200 km."""
+    if len(course.lat) < 3 or not course.length_m <= LONGEST_M:
         return None
     plane = plane_of(course.lat, course.lon)
     x, y = resampled(*plane.xy(course.lat, course.lon), STEP_M, course.closed)

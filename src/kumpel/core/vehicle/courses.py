@@ -15,6 +15,8 @@ from kumpel.core.geo import Plane, plane_of
 from kumpel.core.recording import Floats
 
 OUTLINE_STEP_M = 5.0
+LONGEST_M = 200_000.0
+"""A course has points every few metres in memory: a longer one is refused."""
 NEAR_M = 30.0
 LEAST_SHARE = 0.6
 DIRECTION_M = 20.0
@@ -113,7 +115,7 @@ def course_from(data: Mapping[str, Any]) -> Course:
     if not isinstance(data.get("start"), Mapping):
         raise ValueError(f"{where}: the start line is missing")
     finish = data.get("finish")
-    return Course(
+    course = Course(
         name,
         _gate(data["start"], f"{where}, start"),
         _gate(finish, f"{where}, finish") if isinstance(finish, Mapping) else None,
@@ -121,6 +123,9 @@ def course_from(data: Mapping[str, Any]) -> Course:
         outline[:, 0],
         outline[:, 1],
     )
+    if course.length_m > LONGEST_M:
+        raise ValueError(f"{where}: {course.length_m / 1000:,.0f} km are too long for a course; 200 km are the most")
+    return course
 
 
 def course_data(course: Course) -> dict[str, Any]:

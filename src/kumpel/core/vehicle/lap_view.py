@@ -127,7 +127,14 @@ def lap_sheet(recording: Recording, review: Review, lap: int | None = None, refe
     compared = compared_of(recording, drive) if timed and not why_not else None
     if compared is None or first is None or other is None:
         return LapSheet(
-            _picture(drive, None), rows, other, first, (), (), None, why_not or "these laps cannot be compared"
+            _picture(drive, None),
+            rows,
+            other,
+            first,
+            (),
+            (),
+            None,
+            why_not or "these laps are too many, too long or too short to be laid over each other",
         )
     numbers = [each.number for each in compared.grid.laps]
     mine, theirs = numbers.index(other), numbers.index(first)
