@@ -9,7 +9,7 @@ from kumpel.core.recording import Channel
 from kumpel.core.review import Review
 from kumpel.core.vehicle.calibration import CaptureError, PiecewiseLinear, captured, centre_zero, two_point, zeroed
 from kumpel.core.vehicle.channels import at_times
-from kumpel.core.vehicle.compare import bin_table, corners, gate_distances, over_distance, time_difference
+from kumpel.core.vehicle.compare import bin_table, gate_distances, over_distance, slow_places, time_difference
 from kumpel.core.vehicle.drive import drive_of
 from kumpel.standins.vehicle_signal import Drive, loop, make
 
@@ -51,7 +51,7 @@ class OverDistance(unittest.TestCase):
         )
 
     def test_slowest_places_repeat_from_lap_to_lap(self) -> None:
-        found = corners(self.drive.path, self.drive.way, list(self.drive.laps), self.gates)
+        found = slow_places(self.drive.path, self.drive.way, list(self.drive.laps), self.gates)
         per_lap = [[c for c in found if c.lap == n] for n in range(1, 7)]
         self.assertEqual({len(p) for p in per_lap}, {len(per_lap[0])})
         for places in zip(*per_lap, strict=True):

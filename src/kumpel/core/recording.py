@@ -119,6 +119,10 @@ class Points:
         )
 
 
+class NotThereError(LookupError):
+    """A channel or a lap that a recording does not have; its words say which."""
+
+
 @dataclass(frozen=True)
 class Recording:
     """One session as it was recorded.

@@ -8,6 +8,7 @@ from typing import Any
 
 from sqlmodel import Session as Db
 
+from kumpel.core.recording import NotThereError
 from kumpel.core.review import Review
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import kind_of
@@ -49,12 +50,17 @@ def _review(db: Db, session_id: int) -> Review:
     return decisions.review_of(decisions.of_session(db, session_id))
 
 
+def _sentence(error: Exception) -> str:
+    words = str(error)
+    return f"{words[:1].upper()}{words[1:]}."
+
+
 @contextmanager
 def _in_words() -> Iterator[None]:
     """What the core refuses, as problems."""
     try:
         yield
-    except LookupError as error:
-        raise NotFoundError(f"{str(error.args[0]).capitalize()}.") from error
+    except NotThereError as error:
+        raise NotFoundError(_sentence(error)) from error
     except ValueError as error:
-        raise ConflictError(f"{str(error).capitalize()}.", code="no-laps") from error
+        raise ConflictError(_sentence(error), code="no-laps") from error

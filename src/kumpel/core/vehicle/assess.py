@@ -26,7 +26,7 @@ from kumpel.core.recording import PLAUSIBLE_BPM, POINT, Channel, Floats, Recordi
 from kumpel.core.review import Review, samples_inside
 from kumpel.core.samples import ArraySamples
 from kumpel.core.vehicle.channels import in_units
-from kumpel.core.vehicle.compare import corners, gate_distances
+from kumpel.core.vehicle.compare import gate_distances, slow_places
 from kumpel.core.vehicle.drive import Drive, drive_of, lap_key
 from kumpel.core.vehicle.lap_view import habits_of
 from kumpel.core.vehicle.laps import Bests, Lap, bests, slow_laps
@@ -358,7 +358,7 @@ def _corner_table(drive: Drive) -> Table:
     """Slowest places of each lap that counts, by their distance from the start."""
     laps = list(drive.laps)
     found = (
-        corners(drive.path, drive.way, laps, gate_distances(laps, drive.path, drive.way))
+        slow_places(drive.path, drive.way, laps, gate_distances(laps, drive.path, drive.way))
         if drive.path.has_speed
         else []
     )

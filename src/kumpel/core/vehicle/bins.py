@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from kumpel.core.recording import Channel, Floats, Recording
+from kumpel.core.recording import Channel, Floats, NotThereError, Recording
 from kumpel.core.review import Review
 from kumpel.core.samples import ArraySamples
 from kumpel.core.vehicle.channels import at_times, in_units
@@ -112,11 +112,11 @@ def quantities_of(recording: Recording) -> list[Quantity]:
 
 
 def bin_sheet(recording: Recording, review: Review, asked: Asked) -> BinSheet:
-    """The table of a session. Raises LookupError for a channel or a lap that there is not, ValueError for break points that do not rise."""
+    """The table of a session. Raises NotThereError for a channel or a lap that there is not, ValueError for break points that do not rise."""
     quantities = {each.key: each for each in quantities_of(recording)}
     for key in (asked.quantity, asked.over, asked.and_over):
         if key not in quantities:
-            raise LookupError(f"there is no channel “{key}” in this session")
+            raise NotThereError(f"there is no channel “{key}” in this session")
     if asked.target is not None and not asked.target[0] < asked.target[1]:
         raise ValueError("the target must rise from its lower end to its upper one")
     if max(len(asked.edges), len(asked.and_edges)) > MOST_EDGES:
@@ -192,7 +192,7 @@ def _inside(drive: Drive, review: Review, at_s: Floats, laps: str) -> np.ndarray
         [lap for lap in timed if lap.counts] if laps == "counted" else [lap for lap in timed if str(lap.number) == laps]
     )
     if laps not in ("counted", "all") and not chosen:
-        raise LookupError(f"there is no lap {laps} in this session")
+        raise NotThereError(f"there is no lap {laps} in this session")
     inside = np.full(len(at_s), laps == "all")
     for lap in chosen:
         inside |= (at_s >= lap.start_s) & (at_s < lap.end_s)

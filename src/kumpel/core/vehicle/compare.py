@@ -113,7 +113,7 @@ def over_distance(lap: Along, channel: Channel, distance_m: Floats) -> Floats:
 
 
 @dataclass(frozen=True)
-class Corner:
+class SlowPlace:
     """A slowest place of a lap: its number, distance in m from the start, speed in m/s."""
 
     lap: int
@@ -121,7 +121,7 @@ class Corner:
     speed_m_s: float
 
 
-def corners(path: Path, way: Floats, laps: list[Lap], gates_m: tuple[float, ...]) -> list[Corner]:
+def slow_places(path: Path, way: Floats, laps: list[Lap], gates_m: tuple[float, ...]) -> list[SlowPlace]:
     """Minima of the speed (mean of half a second) at least 2 m/s below the speed before and after them.
 
     Distances are the course's, as in `along`; laps that do not count have none.
@@ -135,12 +135,12 @@ def corners(path: Path, way: Floats, laps: list[Lap], gates_m: tuple[float, ...]
     smooth = np.convolve(np.pad(filled, width // 2, mode="edge"), np.ones(width) / width, "valid")
     at, _ = find_peaks(-smooth, prominence=CORNER_DROP_M_S)
     at = at[~np.isnan(speed[at])]
-    found: list[Corner] = []
+    found: list[SlowPlace] = []
     for lap in good:
         first, end = np.searchsorted(at, [lap.start_s / dt, lap.end_s / dt])
         own, target = _stretch(way, dt, lap, gates_m)
         for i, d in zip(at[first:end], np.interp(way[at[first:end]], own, target), strict=True):
-            found.append(Corner(lap.number, float(d), float(smooth[i])))
+            found.append(SlowPlace(lap.number, float(d), float(smooth[i])))
     return found
 
 

@@ -13,7 +13,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from kumpel.core.recording import Channel, Floats, Recording
+from kumpel.core.recording import Channel, Floats, NotThereError, Recording
 from kumpel.core.review import Review
 from kumpel.core.vehicle.alignment import STEP_M, Grid, aligned
 from kumpel.core.vehicle.channels import at_times, in_units
@@ -110,7 +110,7 @@ class Compared:
 def lap_sheet(recording: Recording, review: Review, lap: int | None = None, reference: int | None = None) -> LapSheet:
     """The sheet of a session for two laps by their numbers; without them the last lap that counts against the best.
 
-    Raises LookupError for a lap that there is not, ValueError when the session cannot be assessed at all.
+    Raises NotThereError for a lap that there is not, ValueError when the session cannot be assessed at all.
     """
     drive = drive_of(recording, review)
     timed = [each for each in drive.laps if each.kind == "timed"]
@@ -118,7 +118,7 @@ def lap_sheet(recording: Recording, review: Review, lap: int | None = None, refe
     known = {each.number for each in timed}
     for wanted in (lap, reference):
         if wanted is not None and wanted not in known:
-            raise LookupError(f"there is no lap {wanted} in this session")
+            raise NotThereError(f"there is no lap {wanted} in this session")
     counted = [each for each in timed if each.counts]
     best = bests(timed).best
     first = reference if reference is not None else best.number if best else None
