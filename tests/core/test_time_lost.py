@@ -18,8 +18,10 @@ from kumpel.core.vehicle.compare import along, gate_distances
 from kumpel.core.vehicle.corners import Corner, corners_of, line_of
 from kumpel.core.vehicle.courses import Course, course_from, turned
 from kumpel.core.vehicle.drive import drive_of
+from kumpel.core.vehicle.driving import seen_on
 from kumpel.core.vehicle.laps import Lap, bests
-from kumpel.core.vehicle.time_lost import losses, seen_on, stretches_of, time_lost
+from kumpel.core.vehicle.stretches import losses, stretches_of
+from kumpel.core.vehicle.time_lost import time_lost
 from kumpel.kinds.registry import KINDS
 from kumpel.standins.lap_driver import STEP_M, Driven, Mistake, Sensors, bends_of, drive, recorded
 from kumpel.standins.vehicle_signal import KART, course_of, practice_loop, ramp, rounded

@@ -20,8 +20,9 @@ from kumpel.core.vehicle.channels import at_times, in_units
 from kumpel.core.vehicle.compare import gate_distances
 from kumpel.core.vehicle.corners import Corner, Line, corners_of, line_of
 from kumpel.core.vehicle.drive import Drive, drive_of, lap_key
+from kumpel.core.vehicle.driving import seen_on
 from kumpel.core.vehicle.laps import Lap, bests
-from kumpel.core.vehicle.time_lost import Habit, TimeLost, habits, seen_on, time_lost
+from kumpel.core.vehicle.time_lost import Habit, TimeLost, habits, time_lost
 
 DECIMALS = 2
 MOST_POINTS = 1500

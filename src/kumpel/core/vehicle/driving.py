@@ -1,0 +1,183 @@
+"""What a driver did in each stretch: where he braked, how slow he was, where the throttle was open.
+
+Source: docs/methods/vehicle.md, "Time lost".
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter1d
+
+from kumpel.core.recording import Channel, Floats
+from kumpel.core.vehicle.alignment import STEP_M, Grid
+from kumpel.core.vehicle.channels import at_times
+from kumpel.core.vehicle.corners import Corner
+from kumpel.core.vehicle.stretches import CourseStretch
+
+AFTER_APEX_M = 12.0
+"""The slowest place of a lap may lie so far behind the apex of the corner."""
+NEAR_M = 5
+"""So far outside of a corner its slowest place may lie."""
+BRAKING = 10.0
+"""Per cent of the brake pedal from which on it is braked."""
+FULL = 92.0
+"""Per cent of the throttle from which on it is open."""
+LIFTED = 70.0
+HELD_M = 4.0
+"""A pedal counts from where it stays so for this long."""
+SLOWING_G, PULLING_G = 0.15, 0.05
+"""Without pedals: slowing down by so much is braking, getting faster by so much is an open throttle."""
+G = 9.80665
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What was measured of laps over the metres of a grid, shape (laps, n) each; None where there is no such sensor.
+
+    Speed in m/s, pedals in %, `ratio` the way in m/s that a thousand turns of the engine make.
+    """
+
+    speed: Floats
+    brake: Floats | None
+    throttle: Floats | None
+    ratio: Floats | None
+    acceleration: Floats
+
+
+def seen_on(grid: Grid, channels: dict[str, Channel]) -> Seen:
+    """Channels over the metres of a grid. Channels: speed (m/s), and where they are there: brake, throttle (%), rpm."""
+
+    def over(key: str) -> Floats | None:
+        channel = channels.get(key)
+        if channel is None:
+            return None
+        found = at_times(channel, grid.at_s)
+        return None if np.isnan(found).all() else found
+
+    slope = np.gradient(grid.at_s, STEP_M, axis=1)
+    speed = over("speed")
+    if speed is None:
+        speed = 1 / np.maximum(slope, 1e-3)
+    speed = uniform_filter1d(_whole(speed), 5, axis=1, mode="nearest")
+    acceleration = np.gradient(uniform_filter1d(speed, 7, axis=1, mode="nearest"), STEP_M, axis=1) * speed
+    rpm = over("rpm")
+    ratio = None if rpm is None else np.where(rpm > 500, 1000 * speed / np.maximum(rpm, 1.0), np.nan)
+    return Seen(speed, over("brake"), over("throttle"), ratio, acceleration)
+
+
+def _whole(values: Floats) -> Floats:
+    """Rows with what is missing in between drawn straight; a row of nothing stays."""
+    if not np.isnan(values).any():
+        return values
+    found = values.copy()
+    at = np.arange(values.shape[1])
+    for row in found:
+        known = ~np.isnan(row)
+        if known.any():
+            row[:] = np.interp(at, at[known], row[known])
+    return found
+
+
+def _held(on: NDArray[np.bool_], first: int, end: int) -> int | None:
+    """The first place in [first, end) from which on it stays so for 4 m."""
+    need = round(HELD_M / STEP_M)
+    part = on[first:end]
+    if len(part) < need:
+        return None
+    runs = np.convolve(part.astype(np.intp), np.ones(need, dtype=np.intp), "valid") == need
+    return first + int(np.argmax(runs)) if runs.any() else None
+
+
+def _begun(on: NDArray[np.bool_], first: int, end: int) -> int | None:
+    """Where the last time before `end` begins that it is so for 4 m or more, from `first` on; short breaks belong to it."""
+    need = round(HELD_M / STEP_M)
+    at = first + np.flatnonzero(on[first:end])
+    if not len(at):
+        return None
+    breaks = np.flatnonzero(np.diff(at) > need)
+    begins, ends = at[np.append(0, breaks + 1)], at[np.append(breaks, len(at) - 1)]
+    long_enough = np.flatnonzero(ends - begins + 1 >= need)
+    return int(begins[long_enough[-1]]) if len(long_enough) else None
+
+
+def _edge(values: Floats, at: int | None, line: float) -> float:
+    """Where a rising line of values passes `line` just before a place, to a part of a metre."""
+    if at is None:
+        return math.nan
+    if at == 0 or not values[at - 1] < line <= values[at]:
+        return float(at)
+    return float(at - 1 + (line - values[at - 1]) / (values[at] - values[at - 1]))
+
+
+@dataclass(frozen=True)
+class Marks:
+    """What the driver did in each stretch of each lap, shape (laps, stretches), nan where it was not seen or does not belong there.
+
+    Where he braked and opened the throttle, the part of the exit with the throttle lifted after it was open, the way really driven (m);
+    the slowest speed near the apex, the speed at the outer end of the stretch (m/s); the seconds from the beginning to the end of the
+    corner; the gear in the exit (m/s per 1000 turns).
+    """
+
+    brake_m: Floats
+    full_m: Floats
+    lifted_m: Floats
+    way_m: Floats
+    apex_m_s: Floats
+    outer_m_s: Floats
+    corner_s: Floats
+    ratio: Floats
+
+
+def marks_of(
+    grid: Grid, seen: Seen, way: Floats, stretches: Sequence[CourseStretch], corners: Sequence[Corner]
+) -> Marks:
+    """What was done in each stretch. `way` is the way driven at each metre, shape (laps, n)."""
+    n = len(grid.metres)
+    after = round(AFTER_APEX_M / STEP_M)
+    force = seen.brake if seen.brake is not None else -seen.acceleration / G / SLOWING_G * BRAKING
+    pull = seen.throttle if seen.throttle is not None else seen.acceleration / G / PULLING_G * FULL
+    marks = {name: np.full((len(grid.laps), len(stretches)), math.nan) for name in Marks.__dataclass_fields__}
+    known = {corner.number: corner for corner in corners}
+    for k, stretch in enumerate(stretches):
+        entry = stretch.part == "entry"
+        first, end = (
+            round(stretch.from_m / STEP_M),
+            max(round(stretch.to_m / STEP_M), round(stretch.from_m / STEP_M) + 1),
+        )
+        wide, back = min(end + after, n), max(first - after, 0)
+        next_m = end if k + 1 == len(stretches) else round(stretches[k + 1].to_m / STEP_M)
+        outer = first if entry else min(end, n - 1)
+        corner = known[stretch.corner]
+        begin, over = (int(np.clip(round(m / STEP_M), 0, n - 1)) for m in (corner.begin_m, corner.end_m))
+        marks["way_m"][:, k] = way[:, min(end, n - 1)] - way[:, first]
+        near = (
+            slice(max(first, begin - NEAR_M), max(wide, first + 1))
+            if entry
+            else slice(back, max(min(end, over + NEAR_M), back + 1))
+        )
+        marks["apex_m_s"][:, k] = seen.speed[:, near].min(axis=1)
+        marks["outer_m_s"][:, k] = seen.speed[:, outer]
+        marks["corner_s"][:, k] = grid.time_s[:, over] - grid.time_s[:, begin]
+        for row in range(len(grid.laps)):
+            if entry:
+                slowest = near.start + int(np.argmin(seen.speed[row, near]))
+                at = _begun(force[row] > BRAKING, first, slowest + 1)
+                marks["brake_m"][row, k] = _edge(force[row], at, BRAKING)
+                if at is not None:
+                    marks["outer_m_s"][row, k] = seen.speed[row, at]
+                continue
+            # It may be opened as late as in what is the entry to the next corner already; and never open, no earlier than there.
+            at = _held(pull[row] > FULL, first, next_m)
+            marks["full_m"][row, k] = next_m * STEP_M if at is None else _edge(pull[row], at, FULL)
+            if at is not None and seen.throttle is not None:
+                braked = _begun(force[row] > BRAKING, at, next_m)
+                marks["lifted_m"][row, k] = np.count_nonzero(pull[row, at : braked or next_m] < LIFTED) * STEP_M
+            if seen.ratio is not None:
+                ratios = seen.ratio[row, first : min(first + 30, end)]
+                marks["ratio"][row, k] = np.nanmedian(ratios) if not np.isnan(ratios).all() else math.nan
+    return Marks(**marks)
