@@ -53,6 +53,9 @@ function begin(kept: string, keys: string[], target: readonly [number, number] |
     quantity: there(asked.quantity, 0),
     over: there(asked.over, 1),
     andOver: there(asked.andOver, 2),
+    // Boundaries belong to the quantity that they were typed for.
+    edges: keys.includes(asked.over) ? asked.edges : [],
+    andEdges: keys.includes(asked.andOver) ? asked.andEdges : [],
     low: same ? (asked.low ?? target?.[0] ?? null) : null,
     high: same ? (asked.high ?? target?.[1] ?? null) : null,
   };
