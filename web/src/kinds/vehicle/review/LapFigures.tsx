@@ -74,7 +74,7 @@ export function LapFigures({
         })}
       </div>
       {limited.length > 0 && (
-        <div className={`${frame} flex-[3]`}>
+        <div className={`${frame} min-w-[300px] flex-[3]`}>
           {limited.map((figure) => {
             const judgement = judgementOf(found, figure);
             return (

@@ -26,7 +26,7 @@ export function LossList({
     <>
       <h2 className="flex items-baseline gap-2 px-2.5 pt-2 pb-1.5 font-narrow font-semibold text-[13.5px]">
         {lost.lost_s < 0 ? "Time gained" : "Time lost"} on lap {lost.lap} against lap {lost.reference}
-        <span className="ml-auto text-[15px]">{Math.abs(lost.lost_s).toFixed(2)} s</span>
+        <span className="ml-auto whitespace-nowrap text-[15px]">{Math.abs(lost.lost_s).toFixed(2)} s</span>
       </h2>
       <ul>
         {rows.map((loss) => {

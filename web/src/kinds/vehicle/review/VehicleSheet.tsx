@@ -123,7 +123,7 @@ function Laps({ review, kind, locked, actions, supposed, onWhy }: ReviewSheetPro
       )}
       <div className="mt-2 grid grid-cols-1 gap-2.5 min-[1000px]:grid-cols-[232px_minmax(0,1fr)] min-[1180px]:grid-cols-[264px_minmax(0,1fr)]">
         {course && (
-          <section aria-label="Course" className={`${panel} px-2 py-2 max-[999px]:hidden`}>
+          <section aria-label="Course" className={`${panel} px-2 py-2`}>
             <div className="flex items-baseline gap-2 px-0.5 text-[13px]">
               <h2 className="font-narrow font-semibold">Course{sheet.lap ? `, lap ${sheet.lap}` : ""}</h2>
               <span className="ml-auto text-[12px] text-soft">
@@ -135,14 +135,16 @@ function Laps({ review, kind, locked, actions, supposed, onWhy }: ReviewSheetPro
                 gained
               </span>
             </div>
-            <CourseView
-              sheet={sheet}
-              course={course}
-              chosen={chosen}
-              cursor={cursor}
-              onCursor={setCursor}
-              onCorner={corner}
-            />
+            <div className="mx-auto max-w-[340px]">
+              <CourseView
+                sheet={sheet}
+                course={course}
+                chosen={chosen}
+                cursor={cursor}
+                onCursor={setCursor}
+                onCorner={corner}
+              />
+            </div>
           </section>
         )}
         {drawn && (
