@@ -1,4 +1,4 @@
-"""Laps over distance, running difference, bin tables, calibrations."""
+"""Laps over distance, running difference, bin tables."""
 
 import math
 import unittest
@@ -7,7 +7,6 @@ import numpy as np
 
 from kumpel.core.recording import Channel
 from kumpel.core.review import Review
-from kumpel.core.vehicle.calibration import CaptureError, PiecewiseLinear, captured, centre_zero, two_point, zeroed
 from kumpel.core.vehicle.channels import at_times
 from kumpel.core.vehicle.compare import bin_table, gate_distances, over_distance, slow_places, time_difference
 from kumpel.core.vehicle.drive import drive_of
@@ -103,47 +102,6 @@ class Bins(unittest.TestCase):
                 self.assertEqual(found.count[i, j], len(inside))
                 if inside:
                     self.assertAlmostEqual(found.mean[i, j], sum(inside) / len(inside))
-
-
-class Calibrations(unittest.TestCase):
-    def test_steering_three_points(self) -> None:
-        # raw 3100 right, 2000 ahead, 1200 left: right side 90/1100 degrees a count, left side 90/800
-        found = centre_zero((3100, 2000, 1200))
-        np.testing.assert_allclose(found(np.array([3100.0, 2000, 1200, 2550, 1600])), [90, 0, -90, 45, -45])
-        self.assertAlmostEqual(float(found(np.array([3210.0]))[0]), 99.0)  # beyond the ends the outer piece goes on
-        self.assertTrue(np.isnan(found(np.array([np.nan]))[0]))
-        np.testing.assert_allclose(found.raw_of(np.array([45.0, -45])), [2550, 1600])
-
-    def test_not_one_way(self) -> None:
-        for raw in ((3100, 1200, 2000), (2000, 2000, 1000)):
-            with self.assertRaisesRegex(CaptureError, "one way"):
-                centre_zero(raw)
-        with self.assertRaisesRegex(CaptureError, "true angles"):
-            centre_zero((3, 2, 1), (90, 0, 90))
-        with self.assertRaises(CaptureError):
-            PiecewiseLinear((1.0,), (1.0,), "g")
-        with self.assertRaises(CaptureError):
-            PiecewiseLinear((1.0, math.nan), (1.0, 2.0), "g")
-
-    def test_pedal_and_one_press(self) -> None:
-        pedal = two_point(410, 890)
-        np.testing.assert_allclose(pedal(np.array([410.0, 650, 890])), [0, 50, 100])
-        with self.assertRaisesRegex(CaptureError, "was the pedal pressed"):
-            two_point(410, 410)
-        x, y, z = zeroed((12.0, -8.0, 1010.0), 1000.0)
-        self.assertEqual(
-            (float(x(np.array([12.0]))[0]), float(y(np.array([992.0]))[0]), float(z(np.array([1010.0]))[0])), (0, 1, 1)
-        )
-        with self.assertRaises(CaptureError):
-            zeroed((0.0, 0.0, 0.0), 0.0)
-
-    def test_an_unsteady_hold_is_refused(self) -> None:
-        self.assertEqual(captured(np.array([100.0, 101, 102, 101, 101]), 4096), 101)
-        with self.assertRaisesRegex(CaptureError, "hold still"):
-            captured(np.array([100.0, 150, 100, 150, 100]), 4096)
-        for wrong in (np.array([100.0, 100]), np.array([100.0, 100, 100, 100, np.nan, 100])):
-            with self.assertRaisesRegex(CaptureError, "arrived"):
-                captured(wrong, 4096)
 
 
 if __name__ == "__main__":

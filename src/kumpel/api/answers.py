@@ -14,7 +14,7 @@ from kumpel.core.assessment import Assessment
 from kumpel.core.recording import POINT
 from kumpel.kinds.kind import Kind, StretchWord
 from kumpel.kinds.registry import KINDS
-from kumpel.services import bays, conclusions, deciding, decisions, hand_out, settings
+from kumpel.services import bays, checks, conclusions, deciding, decisions, hand_out, settings
 from kumpel.services.limits import limits_of
 from kumpel.services.people import PersonRow
 from kumpel.services.plain import plain
@@ -36,11 +36,13 @@ def person(row: PersonRow) -> schemas.Person:
 
 def recorders(db: Db, rows: Sequence[tables.Recorder]) -> list[schemas.Recorder]:
     """Recorders with what they hold that was not taken in."""
-    new = bays.not_taken_in(db, rows)
-    return [recorder(db, row, new[row.serial]) for row in rows]
+    new, overdue = bays.not_taken_in(db, rows), checks.overdue(db, rows)
+    return [recorder(db, row, new[row.serial], overdue[row.id or 0]) for row in rows]
 
 
-def recorder(db: Db, row: tables.Recorder, new_sessions: int | None = None) -> schemas.Recorder:
+def recorder(
+    db: Db, row: tables.Recorder, new_sessions: int | None = None, overdue: Sequence[str] | None = None
+) -> schemas.Recorder:
     slip = hand_out.open_slip(db, row)
     holder = db.get(tables.Person, slip.person_id) if slip else None
     kind, folder = KINDS.get(row.kind), is_folder(row)
@@ -78,6 +80,8 @@ def recorder(db: Db, row: tables.Recorder, new_sessions: int | None = None) -> s
         expected_at=slip.expected_at if slip else None,
         new_sessions=bays.not_taken_in(db, [row])[row.serial] if new_sessions is None else new_sessions,
         check_list=list(kind.check_list) if kind else [],
+        overdue=list(checks.overdue(db, [row])[row.id or 0] if overdue is None else overdue),
+        calibrates=bool(kind and kind.sensors) and "calibrations" in row.status.get("can", []),
     )
 
 

@@ -15,7 +15,7 @@ from sqlmodel import Session as Db
 from starlette.middleware.gzip import GZipMiddleware
 
 from kumpel import __version__
-from kumpel.api import events, hand_out, people, reports, review, sessions, settings, sign_in, take_in, yard
+from kumpel.api import events, hand_out, people, reports, review, sensors, sessions, settings, sign_in, take_in, yard
 from kumpel.api import limits as limit_sets
 from kumpel.api.guard import Guard
 from kumpel.api.problems import PROBLEMS, add_handlers, problem
@@ -26,7 +26,7 @@ from kumpel.services.watch import Lookout
 from kumpel.store import database
 
 log = logging.getLogger("kumpel")
-ROUTERS = (sign_in, people, hand_out, take_in, sessions, review, limit_sets, reports, settings, yard, events)
+ROUTERS = (sign_in, people, hand_out, sensors, take_in, sessions, review, limit_sets, reports, settings, yard, events)
 
 
 class Assets(StaticFiles):

@@ -15,12 +15,14 @@ from kumpel.core.review import Review
 from kumpel.kinds import plain_report
 from kumpel.kinds.plain_report import ReportPart
 from kumpel.kinds.plan import Plan, Situation
+from kumpel.kinds.sensors import SensorWord, Watched
 from kumpel.kinds.setup_fields import SetupField, described, stored_names
 from kumpel.reports.document import Part
 
 Assess = Callable[[Recording, Review, LimitSet], BothWays]
 PlanOf = Callable[[Any, Situation], Plan]
 LapsOf = Callable[[Recording, Review, int | None, int | None], Any]
+WatchedOf = Callable[[Mapping[str, Any]], Sequence[Watched]]
 BinsOf = Callable[[Recording, Review, Mapping[str, Any]], Any]
 ReportParts = Callable[[Recording, Review, BothWays, LimitSet, Sequence[str]], list[Part]]
 
@@ -180,7 +182,8 @@ class Kind:
     else is refused; `tags` what may be said of a session; `registers` the columns that a list of
     its sessions has, `trends` the figures that are followed over the sessions of one person; `plan` tells what a
     setup will do; `laps` lays two laps of a session side by side (`core.vehicle.lap_view`), `bins` one quantity over two
-    others (`core.vehicle.bins`); `parts` what a report may have, made by `own_report` or plainly. `method` is the version of the computation: a new one when figures of the same data would differ.
+    others (`core.vehicle.bins`); `sensors` are calibrated on the recorder, `watched` tells which checks a recorder with a setup
+    should have had lately; `parts` what a report may have, made by `own_report` or plainly. `method` is the version of the computation: a new one when figures of the same data would differ.
     """
 
     key: str
@@ -211,6 +214,8 @@ class Kind:
     plan: PlanOf | None = None
     laps: LapsOf | None = None
     bins: BinsOf | None = None
+    sensors: tuple[SensorWord, ...] = ()
+    watched: WatchedOf | None = None
     own_report: ReportParts | None = None
     parts: tuple[ReportPart, ...] = plain_report.PARTS
 

@@ -49,6 +49,8 @@ def course_hash(course: Mapping[str, Any]) -> bytes:
 
 BASE_NAME, BASE_TIME, RECORD_NAME, UNIT, VALUE, TEXT, TIME = -2, -3, 0, 1, 2, 3, 6
 MISSING: Final = "missing"
+RAW_VALUE: Final = ":raw"
+"""Behind a channel's key: its sensor's raw value."""
 
 
 class LiveAs(Message):
@@ -81,8 +83,8 @@ def senml(serial: str, at: float, values: Sequence[tuple[str, str, float]]) -> l
 
 def live_values(records: object) -> list[LiveValue]:
     """The values of a SenML pack as a recorder sends it. Raises ValueError for what is none."""
-    if not isinstance(records, list) or len(records) > 64:
-        raise ValueError("a pack of live values is a list of 64 records at the most")
+    if not isinstance(records, list) or len(records) > 128:
+        raise ValueError("a pack of live values is a list of 128 records at the most")
     base = 0.0
     found = []
     for record in records:
@@ -90,7 +92,12 @@ def live_values(records: object) -> list[LiveValue]:
             raise ValueError("a record of live values is a map")
         base = _number(record.get(BASE_TIME, base))
         channel, unit = record.get(RECORD_NAME), record.get(UNIT, "")
-        if not isinstance(channel, str) or not isinstance(unit, str) or len(channel) > 40 or len(unit) > 20:
+        if (
+            not isinstance(channel, str)
+            or not isinstance(unit, str)
+            or len(channel) > 40 + len(RAW_VALUE)
+            or len(unit) > 20
+        ):
             raise ValueError("a record of live values without a channel")
         value = math.nan if record.get(TEXT) == MISSING else _number(record.get(VALUE))
         found.append(LiveValue(channel=channel, unit=unit, value=value, at=base + _number(record.get(TIME, 0.0))))

@@ -159,9 +159,13 @@ class RecorderLink:
 
     # -- abilities
 
-    def live(self, channels: Sequence[str], every_ms: int) -> abilities.LiveAs:
-        """Ask for live values from now on; `live_values` gives them. No channel ends it."""
-        return self._typed("live", abilities.LiveAs, channels=list(channels), every_ms=every_ms)
+    def live(self, channels: Sequence[str], every_ms: int, raw: Sequence[str] = ()) -> abilities.LiveAs:
+        """Ask for live values from now on; `live_values` gives them. No channel ends it.
+
+        Of the channels in `raw` (some of `channels`) the raw value comes as well, under the channel's key and `RAW_VALUE`.
+        """
+        wished = {"raw": list(raw)} if raw else {}
+        return self._typed("live", abilities.LiveAs, channels=list(channels), every_ms=every_ms, **wished)
 
     def live_values(self, wait_s: float) -> list[abilities.LiveValue]:
         """The next pack of live values. LinkError when none comes in time."""

@@ -90,6 +90,8 @@ class MeasuredChannel(Message):
     name: Name = Field(max_length=80)
     unit: Name = Field(max_length=20)
     most_hz: float = Field(default=1.0, gt=0, le=100_000, allow_inf_nan=False)
+    raw_unit: Name = Field(default="", max_length=20)
+    """The unit of its sensor's raw value; empty: it tells none."""
 
 
 class Description(Message):

@@ -393,6 +393,22 @@ def _live(probe: Probe) -> None:
     raise Broken("they do not end")
 
 
+@row("8", "a raw value comes beside its live value, in its unit")
+def _live_raw(probe: Probe) -> None:
+    probe.needs(abilities.LIVE)
+    channel = next((each for each in probe.described.channels if each.raw_unit), None)
+    if channel is None:
+        raise NotAsked("it describes no channel with a raw value")
+    with probe.link() as link:
+        given = link.live([channel.key], 200, [channel.key])
+        values = link.live_values(2.0 + 3 * given.every_ms / 1000)
+        _say(
+            [v.channel for v in values] == [channel.key, channel.key + abilities.RAW_VALUE], "the raw value is missing"
+        )
+        _say(values[1].unit == channel.raw_unit, f"its unit is “{values[1].unit}”, described was “{channel.raw_unit}”")
+        link.live([], 200)
+
+
 @row("9", "a raw value is held and told with its spread")
 def _capture(probe: Probe) -> None:
     probe.needs(abilities.RAW)

@@ -13,16 +13,16 @@ from sqlmodel import col, select
 
 from kumpel.kinds.registry import KINDS
 from kumpel.link import abilities
-from kumpel.link.abilities import ListedCourse
+from kumpel.link.abilities import CheckMade, ListedCourse
 from kumpel.link.client import LinkError, RefusedError
 from kumpel.link.discovery import Announcement
 from kumpel.link.errors import InUseError
 from kumpel.link.messages import SHUT, Code, Description, ListedSession, SetupState, Status
 from kumpel.link.networks import address_parts, address_words
-from kumpel.services import deeds, held, settings
+from kumpel.services import checks, deeds, held, settings
 from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, PasscodeNeededError, RecorderError
-from kumpel.services.reaching import AnyLink, is_folder, open_link
+from kumpel.services.reaching import AnyLink, able, is_folder, open_link
 from kumpel.store.database import tell
 from kumpel.store.tables import Recorder, now
 
@@ -57,13 +57,19 @@ def link_to(recorder: Recorder, passcode: str = "", timeout_s: float = 5.0) -> I
     """An open link to a recorder; link errors become problems that name the recorder and say what to do."""
     if not recorder.in_reach or recorder.host is None or recorder.port is None:
         raise RecorderError(f"{recorder.token} is not in reach. Put it in the dock or plug it in, then look again.")
+    with in_words(recorder), open_link(recorder.host, recorder.port, timeout_s) as link:
+        if link.hello.serial != recorder.serial:
+            raise RecorderError(f"Another recorder ({link.hello.serial}) answers in place of {recorder.token}.")
+        if passcode and link.hello.locked:
+            link.unlock(passcode)
+        yield link
+
+
+@contextmanager
+def in_words(recorder: Recorder) -> Iterator[None]:
+    """What goes wrong on a link to a recorder becomes a problem that names it and says what to do."""
     try:
-        with open_link(recorder.host, recorder.port, timeout_s) as link:
-            if link.hello.serial != recorder.serial:
-                raise RecorderError(f"Another recorder ({link.hello.serial}) answers in place of {recorder.token}.")
-            if passcode and link.hello.locked:
-                link.unlock(passcode)
-            yield link
+        yield
     except RefusedError as error:
         raise _refusal(recorder, error) from error
     except LinkError as error:
@@ -103,6 +109,7 @@ class Answer:
     setup: SetupState | None
     """None in a mode in which it does not tell."""
     courses: list[ListedCourse]
+    checks: list[CheckMade]
     asked: float
     answered: float
 
@@ -120,9 +127,10 @@ def ask(host: str, port: int) -> Answer | str | None:
             status = link.status()
             answered = time.time()
             if status.mode in SHUT:
-                return Answer(described, status, None, None, [], asked, answered)
+                return Answer(described, status, None, None, [], [], asked, answered)
             courses = link.courses() if abilities.COURSES in described.can else []
-            return Answer(described, status, link.sessions(), link.setup(), courses, asked, answered)
+            made = able(link).checks() if abilities.CHECKS in described.can else []
+            return Answer(described, status, link.sessions(), link.setup(), courses, made, asked, answered)
     except InUseError:
         return None
     except LinkError as error:
@@ -212,6 +220,9 @@ def _keep(db: Db, recorder: Recorder, answer: Answer | str | None, claimed_by: A
             f"{claimed_by.host}:{claimed_by.port}. Nothing of the second is taken in; switch one of them off"
         )
     db.add(recorder)
+    db.flush()
+    if isinstance(answer, Answer):
+        checks.told(db, recorder, answer.checks)
     if _fingerprint(recorder) != before:
         tell(db, "recorders")
     db.commit()

@@ -6,17 +6,21 @@ import asyncio
 import hashlib
 import math
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from kumpel.link.abilities import CHECKS, MOST_COURSE_VALUES, course_hash, senml
+from kumpel.link.abilities import CHECKS, MOST_COURSE_VALUES, RAW_VALUE, course_hash, senml
 from kumpel.link.messages import Code, Mode
 from kumpel.standins import drawing
-from kumpel.standins.device import Measured, Screen
+from kumpel.standins.device import Measured, Screen, Sensor
 from kumpel.standins.recorder import UPDATE_S, Recorder, Refuse
 from kumpel.standins.talk import Talk
+
+HELD_S, MOVED_S = 6.0, 2.0
+"""How long somebody holds a wheel or a pedal in one place, and takes to the next."""
 
 
 @dataclass
@@ -32,28 +36,49 @@ class AbilityCalls:
         return found
 
     def raw_value(self, channel: Measured) -> float:
-        """The sensor's own value now: as told over the control port, else a slow wave about its level, with noise."""
-        told = self.recorder.state["raw"].get(channel.key)
+        """The sensor's own value now: as told over the control port, else that of where it is held, else a slow wave, with noise."""
+        told, sensor = self.recorder.state["raw"].get(channel.key), channel.sensor
         rng = np.random.default_rng()
         if told is not None:
-            return math.nan if told == "missing" else float(told) + 0.02 * max(channel.swing, 0.01) * rng.normal()
+            noise = sensor.noise if sensor else 0.02 * max(channel.swing, 0.01)
+            return math.nan if told == "missing" else float(told) + noise * rng.normal()
+        if sensor is not None:
+            return raw_of(self._true(channel, sensor), sensor.gives) + sensor.noise * rng.normal()
         wave = math.sin(2 * math.pi * time.time() / 8.0)
         return channel.level + channel.swing * (wave + 0.05 * rng.normal())
 
+    def _true(self, channel: Measured, sensor: Sensor) -> float:
+        """Where the sensor is held: as told, else moved from one position to the next, else at rest."""
+        held = self.recorder.state["held"].get(channel.key)
+        if held is not None:
+            return float(held)
+        if not sensor.turns or not self.recorder.declared.moved:
+            return channel.level
+        turn, at_s = divmod(time.time(), HELD_S + MOVED_S)
+        count = len(sensor.turns)
+        last, there = sensor.turns[int(turn - 1) % count], sensor.turns[int(turn) % count]
+        return there if at_s >= MOVED_S else last + (there - last) * (1 - math.cos(math.pi * at_s / MOVED_S)) / 2
+
     def value(self, channel: Measured) -> float:
-        points = self.recorder.state["calibrations"].get(channel.key, {}).get("points", [])
-        return calibrated(self.raw_value(channel), [(p["raw"], p["true"]) for p in points])
+        kept = self.recorder.state["calibrations"].get(channel.key, {}).get("points", [])
+        believed = channel.sensor.believed if channel.sensor else ()
+        points = [(p["raw"], p["true"]) for p in kept] or list(believed)
+        return calibrated(self.raw_value(channel), points)
 
     def call_live(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
         channels = [self._measured(key) for key in values["channels"]]
         fastest = 1000 / min((m.most_hz for m in channels), default=50.0)
         every_ms = round(max(min(float(values["every_ms"]), 60_000.0), fastest, 20.0))
-        talk.keep_on(self._live(talk, channels, every_ms / 1000) if channels else None)
+        raw = [self._measured(key) for key in values.get("raw", [])]
+        if any(m.sensor is None or m not in channels for m in raw):
+            raise Refuse(Code.BAD_VALUE, "a channel without a raw value, or one that is not asked for")
+        talk.keep_on(self._live(talk, channels, raw, every_ms / 1000) if channels else None)
         return {"channels": [m.key for m in channels], "every_ms": every_ms}
 
-    async def _live(self, talk: Talk, channels: list[Measured], every_s: float) -> None:
+    async def _live(self, talk: Talk, channels: list[Measured], raw: list[Measured], every_s: float) -> None:
         while True:
             values = [(m.key, m.unit, self.value(m)) for m in channels]
+            values += [(m.key + RAW_VALUE, m.sensor.unit, self.raw_value(m)) for m in raw if m.sensor]
             records = senml(self.recorder.declared.serial, self.recorder.clock(), values)
             await talk.send({"note": "live", "with": {"records": records}})
             await asyncio.sleep(every_s)
@@ -262,7 +287,12 @@ class AbilityCalls:
         return self.recorder.memory.folder / "firmware.part"
 
 
-def calibrated(raw: float, points: list[tuple[float, float]]) -> float:
+def raw_of(true: float, points: Sequence[tuple[float, float]]) -> float:
+    """The raw value that a sensor gives at a true one: the same map, read the other way."""
+    return calibrated(true, [(value, raw) for raw, value in points])
+
+
+def calibrated(raw: float, points: Sequence[tuple[float, float]]) -> float:
     """A raw value through its calibration: a shifted zero, a line, or lines from point to point whose outer ones go on."""
     if not points:
         return raw

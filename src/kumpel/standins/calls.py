@@ -12,6 +12,7 @@ from kumpel.formats import krec
 from kumpel.link import abilities, messages
 from kumpel.link.messages import SHUT, Code, Mode
 from kumpel.standins.ability_calls import AbilityCalls
+from kumpel.standins.device import Measured
 from kumpel.standins.recorder import CAPACITY_BYTES, Recorder, Refuse
 from kumpel.standins.talk import Talk
 
@@ -86,7 +87,7 @@ class Calls(AbilityCalls):
             "firmware": self.recorder.state["firmware"],
             "keeps_one": device.keeps_one,
             "can": list(device.can),
-            "channels": [{"key": m.key, "name": m.name, "unit": m.unit, "most_hz": m.most_hz} for m in device.measured],
+            "channels": [_channel(m) for m in device.measured],
         }
 
     def call_status(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
@@ -250,3 +251,8 @@ def _whole_items(data: bytes, most: int) -> int:
     except krec.IncompleteError:
         pass
     return end
+
+
+def _channel(measured: Measured) -> dict[str, Any]:
+    about = {"key": measured.key, "name": measured.name, "unit": measured.unit, "most_hz": measured.most_hz}
+    return about | ({"raw_unit": measured.sensor.unit} if measured.sensor else {})

@@ -44,6 +44,18 @@ Record = Callable[[Began, Wishes], Recorded]
 
 
 @dataclass(frozen=True)
+class Sensor:
+    """What is behind a channel: the raw values it really gives and those the recorder believes in before any calibration, as
+    (raw, true); its noise in raw units; what somebody moves it to in turn (true values) while nobody tells it otherwise."""
+
+    unit: str
+    gives: tuple[tuple[float, float], ...]
+    believed: tuple[tuple[float, float], ...]
+    noise: float
+    turns: tuple[float, ...] = ()
+
+
+@dataclass(frozen=True)
 class Measured:
     """A channel as live values show it: how often at the most, about which level, how far it swings."""
 
@@ -53,6 +65,7 @@ class Measured:
     most_hz: float = 1.0
     level: float = 0.0
     swing: float = 0.0
+    sensor: Sensor | None = None
 
 
 @dataclass(frozen=True)

@@ -52,6 +52,9 @@ class Declared:
     setup: dict[str, Any] = field(default_factory=dict)
     courses: tuple[dict[str, Any], ...] = ()
     checks: tuple[dict[str, Any], ...] = ()
+    calibrations: dict[str, Any] = field(default_factory=dict)
+    moved: bool = False
+    """Somebody turns its wheel and presses its pedals, one position after the other."""
 
 
 @dataclass
@@ -93,7 +96,8 @@ class Recorder:
                 "press": declared.press,
                 "mode_until": None,
                 "raw": {},
-                "calibrations": {},
+                "held": {},
+                "calibrations": dict(declared.calibrations),
                 "checks": list(declared.checks),
                 "checking": None,
                 "courses": list(declared.courses),

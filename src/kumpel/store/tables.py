@@ -150,6 +150,36 @@ class Course(SQLModel, table=True):
     )
 
 
+class SensorCheck(SQLModel, table=True):
+    """A check of a recorder's sensor, a calibration among them. Added only; the newest of its kind counts.
+
+    `points` are (raw, true) by channel; `applied` and `read` what was given to the sensor and what it showed. `made_by` is nobody
+    where the recorder itself tells of it.
+    """
+
+    __tablename__ = "sensor_check"
+    id: int | None = Field(default=None, primary_key=True)
+    recorder_id: int = Field(sa_column=_to("recorder.id", nullable=False, index=False))
+    what: str = Field(max_length=40)
+    sensor: str = Field(default="", max_length=40)
+    serial: str = Field(default="", max_length=40)
+    points: dict[str, Any] = Field(default_factory=dict, sa_column=_json())
+    applied: float | None = None
+    read: float | None = None
+    unit: str = Field(default="", max_length=20)
+    adjusted: bool = False
+    passed: bool = True
+    at: datetime = Field(sa_column=_time())
+    due_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    made_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    certificate: str = Field(default="", max_length=120)
+    note: str = Field(default="", max_length=400)
+    __table_args__ = (
+        CheckConstraint("due_at is null or due_at > at", name="sensor_check_due"),
+        Index("sensor_check_once", "recorder_id", "what", "sensor", "at", unique=True),
+    )
+
+
 class Setup(SQLModel, table=True):
     """Settings as they were written to a recorder."""
 

@@ -43,6 +43,8 @@ class Recorder(Out):
     expected_at: datetime | None
     new_sessions: int
     check_list: list[str]
+    overdue: list[str] = Field(description="what is wrong with its checks and calibrations now, in words")
+    calibrates: bool = Field(description="whether its sensors are calibrated here")
 
 
 class LookedIn(Out):

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Literal, Self
+from collections.abc import Mapping
+from typing import Any, Literal, Self
 
 from pydantic import BaseModel, model_validator
 
@@ -13,6 +14,7 @@ from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, EventWord, Followed, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.sensors import Watched
 from kumpel.kinds.setup_fields import setting
 
 GasName = Literal["o2", "lel", "co", "h2s", "no2", "so2", "nh3", "cl2", "voc"]
@@ -103,6 +105,19 @@ class GasSetup(BaseModel):
     name: str = setting("Setup", "Four gases", max_length=60, fold=_REST)
 
 
+def watched(setup: Mapping[str, Any]) -> list[Watched]:
+    """A bump test and a calibration of every sensor that is on, as often as its setup says."""
+    found = []
+    for each in setup.get("sensors") or ():
+        if not isinstance(each, Mapping) or not each.get("on", True):
+            continue
+        gas = str(each.get("gas", ""))
+        name = _GASES.get(gas, gas).capitalize()
+        found.append(Watched("bump", gas, f"{name}, bump test", float(each.get("bump_days") or 1)))
+        found.append(Watched("span", gas, f"{name}, calibration", float(each.get("calibration_days") or 180)))
+    return found
+
+
 LIBRARY: dict[str, BaseModel] = {
     "Four gases": GasSetup(),
     "Four gases and nitrogen dioxide": GasSetup(name="Blasting", sensors=_blasting()),
@@ -126,6 +141,7 @@ KIND = Kind(
     setup_model=GasSetup,
     setup_library=LIBRARY,
     assess=assess,
+    watched=watched,
     main_channel="co.avg",
     bounds=Bounds(31 * DAY_S, 1.0, 48, 50_000_000, 50_000),
     limit_sets=shipped(__name__),

@@ -17,6 +17,7 @@ from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.plain_report import ReportPart
 from kumpel.kinds.plan import Plan, PlanFact, Situation
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
+from kumpel.kinds.vehicle.sensors import SENSORS, watched
 
 CHANNELS = (
     ChannelWord("lat", "Latitude", "deg", ("latitude",), reduce="angle"),
@@ -168,6 +169,8 @@ KIND = Kind(
     plan=plan,
     laps=laps,
     bins=bins,
+    sensors=SENSORS,
+    watched=watched,
     assess=assess,
     main_channel="speed",
     bounds=Bounds(2 * DAY_S, 1000.0, 256, 250_000_000, 250_000),

@@ -9,9 +9,10 @@ import numpy as np
 
 from kumpel.formats.krec import Channel
 from kumpel.standins import lap_driver, vehicle_signal
-from kumpel.standins.device import Began, Device, Measured, Recorded, Screen, Wishes, of_made, seed_of
+from kumpel.standins.device import Began, Device, Measured, Recorded, Screen, Sensor, Wishes, of_made, seed_of
 from kumpel.standins.made import Made
 
+Points = tuple[tuple[float, float], ...]
 LAP_S = 62.0
 RATES = (
     ("lateral_g", 50),
@@ -85,6 +86,16 @@ def _at_rate(channel: Channel, hz: float | None) -> Channel:
     return Channel(channel.key, channel.name, channel.unit, channel.interval_s * step, channel.values[::step])
 
 
+def _wire(key: str, name: str, unit: str, gives: Points, believed: Points, turns: tuple[float, ...]) -> Measured:
+    """A channel of a sensor on a wire: 0 to 5 V."""
+    return Measured(key, name, unit, 50.0, 0.0, 0.0, Sensor("V", gives, believed, 0.003, turns))
+
+
+def _axis(key: str, name: str, level: float, offset: float) -> Measured:
+    """An axis of the acceleration sensor; `offset` in g is what its zero is off by."""
+    return Measured(key, name, "g", 50.0, level, 0.0, Sensor("g", ((level + offset, level),), (), 0.002))
+
+
 DEVICE = Device(
     "vehicle",
     "VL-16",
@@ -92,12 +103,26 @@ DEVICE = Device(
     FACTORY_SETUP,
     record,
     (
-        Measured("steering", "Steering angle", "deg", 50.0, 0.0, 2.0),
-        Measured("throttle", "Throttle", "%", 50.0, 0.0, 0.5),
-        Measured("brake", "Brake", "%", 50.0, 0.0, 0.5),
-        Measured("lateral_g", "Lateral acceleration", "g", 50.0, 0.0, 0.01),
-        Measured("forward_g", "Forward acceleration", "g", 50.0, 0.0, 0.01),
-        Measured("vertical_g", "Vertical acceleration", "g", 50.0, 1.0, 0.01),
+        _wire(
+            "steering",
+            "Steering angle",
+            "deg",
+            ((3.942, 90.0), (2.487, 0.0), (1.058, -90.0)),
+            ((4.1, 90.0), (2.5, 0.0), (0.9, -90.0)),
+            (90.0, 0.0, -90.0, 0.0),
+        ),
+        _wire(
+            "throttle",
+            "Throttle",
+            "%",
+            ((0.612, 0.0), (4.105, 100.0)),
+            ((0.5, 0.0), (4.5, 100.0)),
+            (0.0, 0.0, 100.0, 0.0),
+        ),
+        _wire("brake", "Brake", "%", ((0.588, 0.0), (3.87, 100.0)), ((0.5, 0.0), (4.5, 100.0)), (0.0, 100.0, 0.0, 0.0)),
+        _axis("lateral_g", "Lateral acceleration", 0.0, -0.018),
+        _axis("forward_g", "Forward acceleration", 0.0, 0.031),
+        _axis("vertical_g", "Vertical acceleration", 1.0, 0.027),
         Measured("water_temp", "Water temperature", "°C", 1.0, 24.0, 0.3),
         Measured("rpm", "Engine speed", "rpm", 50.0, 0.0, 0.0),
     ),
