@@ -87,7 +87,11 @@ class Logger(Dock):
         link, told = self.link("V-02"), self.fleet.running["V-02"].tell
         told("set", raw={"water_temp": "missing"})
         given = link.live(["water_temp", "throttle"], 1)
-        self.assertEqual((given.channels, given.every_ms), (["water_temp", "throttle"], 1000))  # water: once a second
+        self.assertEqual((given.channels, given.every_ms), (["water_temp", "throttle"], 20))
+        both = [[v.channel for v in link.live_values(1.0)] for _ in range(30)]
+        self.assertEqual(both[0], ["water_temp", "throttle"])
+        self.assertEqual(sum("water_temp" in pack for pack in both), 1)  # water: once a second
+        self.assertEqual(link.live(["water_temp"], 1).every_ms, 1000)
         self.assertEqual(link.live(["throttle"], 1).every_ms, 20)
         began, packs = time.monotonic(), 0
         while packs < 25:

@@ -1,44 +1,20 @@
 """Every view and dialog is held against the rules of WCAG 2.2 AA that a program can check (axe-core), in every look."""
 
-import json
-from typing import Any
+from playwright.sync_api import expect
 
-from playwright.sync_api import Page, expect
-
-from kumpel.config import ROOT
 from kumpel.formats import krec
 from kumpel.standins.signals import SIGNALS
-from tests.web.browser import BrowserTest
-
-AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
-RULES = {"runOnly": {"type": "tag", "values": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]}}
+from tests.web.axe import AxeTest
 
 
-class Accessible(BrowserTest):
+class Accessible(AxeTest):
     watch = "0"
-    maxDiff = None
 
     def setUp(self) -> None:
         super().setUp()
         ida = self.person("Ida Brandvik", team="Crusher hall")
         self.noise = self.session(7200, ida)
         self.night = self.stored(krec.write_recording(SIGNALS["oximetry"](2).recording, "S-2"), ida)
-
-    def violations(self, page: Page) -> list[str]:
-        """What axe-core finds, each with the rule and the element."""
-        if not page.evaluate("'axe' in window"):
-            page.evaluate(AXE.read_text())
-        found: dict[str, Any] = page.evaluate(f"axe.run(document, {json.dumps(RULES)})")
-        return [
-            f"{v['id']}: {node['target']} {node['html'][:140]} {(node.get('any') or [{}])[0].get('message', '')[:160]}"
-            for v in found["violations"]
-            for node in v["nodes"][:3]
-        ]
-
-    def check(self, where: str) -> None:
-        with self.subTest(where=where):
-            self.page.wait_for_timeout(400)
-            self.assertEqual(self.violations(self.page), [], where)
 
     def test_sign_in_and_every_view_in_every_look(self) -> None:
         page = self.page

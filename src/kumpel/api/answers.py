@@ -242,8 +242,10 @@ def full_review(db: Db, found: tables.Session, limit_set_id: int | None = None) 
     channels = db.exec(
         select(tables.Channel).where(tables.Channel.session_id == found.id).order_by(col(tables.Channel.index))
     ).all()
+    row = row_of(db, found)
     return schemas.Review(
-        session=session(row_of(db, found)),
+        session=session(row),
+        unchecked=checks.wrong_at(db, row.recorder, found.started_at),
         version=found.review_version,
         figures=found.figures,
         failure=found.failure,

@@ -91,7 +91,8 @@ def calibrate(
 ) -> schemas.SensorBench:
     """Write a calibration, read it back, keep it."""
     if wish.points:
-        found = sensors.write(db, recorder_id, sensor, wish.points, wish.serial, wish.passcode)
+        points = [(each.raw, each.true) for each in wish.points]
+        found = sensors.write(db, recorder_id, sensor, points, wish.serial, wish.passcode)
     else:
         found = sensors.press(db, recorder_id, sensor, wish.serial, wish.passcode)
     return schemas.SensorBench.of(found)

@@ -8,7 +8,7 @@ from pathlib import Path
 from sqlmodel import Session as Db
 
 from kumpel.config import DEMO, ROOT, Config
-from kumpel.demo import first_screen, history, waiting
+from kumpel.demo import checked, first_screen, history, waiting
 from kumpel.demo.fleet import Fleet
 from kumpel.serve import say, serve, step, usable_port
 from kumpel.services import limits
@@ -84,4 +84,5 @@ def _load(url: str, fleet: Fleet) -> None:
         done = step("loading Tarnfels: forty people, three months of shifts")
         history.load(db)
         waiting.put(db, fleet)
+        checked.put(db, fleet)
         done()

@@ -177,3 +177,15 @@ def overdue(db: Db, recorders: Sequence[Recorder], at: datetime | None = None) -
         for r in recorders
         if r.id is not None
     }
+
+
+def wrong_at(db: Db, recorder: Recorder | None, at: datetime) -> list[str]:
+    """What was wrong with the checks of a recorder when a session was recorded, in words.
+
+    Nothing is said of a sensor of which no check is on record: it may have been checked where Kumpel was not told.
+    """
+    if recorder is None or recorder.id is None:
+        return []
+    rows = db.exec(select(SensorCheck).where(SensorCheck.recorder_id == recorder.id)).all()
+    found = standings(recorder, rows, at)
+    return [s.words for s in found if s.state in ("overdue", "failed") or (s.state == "never" and s.at is not None)]

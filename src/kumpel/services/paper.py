@@ -16,7 +16,7 @@ from kumpel.kinds.registry import kind_of
 from kumpel.reports.document import Document, Fact, Facts, Part, TablePart, TextPart
 from kumpel.reports.document import Signature as SignatureLine
 from kumpel.reports.moments import wall_moment
-from kumpel.services import decisions, figures, settings
+from kumpel.services import checks, decisions, figures, settings
 from kumpel.services.figures import Outcome
 from kumpel.services.problems import ConflictError, InvalidError
 from kumpel.services.recordings import recording_of
@@ -59,6 +59,11 @@ def made(db: Db, session: Session, found: Outcome, keys: Sequence[str] | None = 
     by_hand = _by_hand(kind, recording, decisions.of_session(db, session.id))
     if by_hand is not None and LEFT_OUT in parts:
         parts[LEFT_OUT].append(by_hand)
+    unchecked = checks.wrong_at(db, row.recorder, session.started_at)
+    if unchecked and CHECKS in parts:
+        parts[CHECKS].append(
+            TextPart(title="Checks that were due when this was recorded", text=". ".join(unchecked) + ".")
+        )
     begin, end = wall_moment(recording, 0), wall_moment(recording, session.length_s)
     subtitle = f"{kind.name}, {begin:%a %d %b %Y, %H:%M} to {end:%H:%M}"
     if row.tags.get("place"):
@@ -91,6 +96,8 @@ def _house(db: Db, person: Person | None) -> House:
     return House(name=name, address=address, logo=settings.logo_id(db, of))
 
 
+CHECKS = "checks"
+"""The part about the recorder, its setup and its checks; every kind has it."""
 LEFT_OUT = "left-out"
 """The part that says what was left out and why; every kind has it."""
 

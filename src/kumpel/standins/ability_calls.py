@@ -67,7 +67,7 @@ class AbilityCalls:
 
     def call_live(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
         channels = [self._measured(key) for key in values["channels"]]
-        fastest = 1000 / min((m.most_hz for m in channels), default=50.0)
+        fastest = 1000 / max((m.most_hz for m in channels), default=50.0)
         every_ms = round(max(min(float(values["every_ms"]), 60_000.0), fastest, 20.0))
         raw = [self._measured(key) for key in values.get("raw", [])]
         if any(m.sensor is None or m not in channels for m in raw):
@@ -76,11 +76,16 @@ class AbilityCalls:
         return {"channels": [m.key for m in channels], "every_ms": every_ms}
 
     async def _live(self, talk: Talk, channels: list[Measured], raw: list[Measured], every_s: float) -> None:
+        due_s = {m.key: 0.0 for m in channels}
         while True:
-            values = [(m.key, m.unit, self.value(m)) for m in channels]
-            values += [(m.key + RAW_VALUE, m.sensor.unit, self.raw_value(m)) for m in raw if m.sensor]
-            records = senml(self.recorder.declared.serial, self.recorder.clock(), values)
-            await talk.send({"note": "live", "with": {"records": records}})
+            now_s = time.monotonic()
+            new = [m for m in channels if due_s[m.key] <= now_s]
+            due_s |= {m.key: now_s + 1 / m.most_hz - every_s / 2 for m in new}
+            values = [(m.key, m.unit, self.value(m)) for m in new]
+            values += [(m.key + RAW_VALUE, m.sensor.unit, self.raw_value(m)) for m in new if m in raw and m.sensor]
+            if values:
+                records = senml(self.recorder.declared.serial, self.recorder.clock(), values)
+                await talk.send({"note": "live", "with": {"records": records}})
             await asyncio.sleep(every_s)
 
     async def call_capture(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
@@ -108,6 +113,9 @@ class AbilityCalls:
             raise Refuse(Code.BAD_VALUE, "nine points at the most, no two of the same raw value")
         if raws not in (sorted(raws), sorted(raws, reverse=True)):
             raise Refuse(Code.BAD_VALUE, "the raw values have to rise or fall from point to point")
+        if points and self.recorder.faults.misremembers:
+            self.recorder.faults.misremembers = False
+            points[-1]["true"] += 1.0
         if points:
             self.recorder.state["calibrations"][channel.key] = {"points": points, "at": self.recorder.clock()}
         else:

@@ -22,6 +22,8 @@ def obey(serving: Serving, wish: dict[str, Any]) -> dict[str, Any]:
             recorder.faults.corrupt_reads = int(wish.get("reads", 1))
         case "slow":
             recorder.faults.bytes_per_s = wish.get("bytes_per_s")
+        case "misremember":
+            recorder.faults.misremembers = True
         case "garbage":
             recorder.faults.garbage = bytes.fromhex(wish["bytes"])
         case "set":

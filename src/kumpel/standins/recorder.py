@@ -65,6 +65,8 @@ class Faults:
     corrupt_reads: int = 0
     bytes_per_s: float | None = None
     garbage: bytes = b""
+    misremembers: bool = False
+    """The next calibration is kept with another true value."""
 
 
 class Recorder:

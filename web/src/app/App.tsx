@@ -15,6 +15,7 @@ const SCREENS = {
   report: fetched(() => import("@/features/report/Report")),
   people: fetched(() => import("@/features/people/People")),
   recorders: fetched(() => import("@/features/recorders/Recorders")),
+  sensors: fetched(() => import("@/features/sensors/Sensors")),
   sessions: fetched(() => import("@/features/sessions/Sessions")),
   vehicles: fetched(() => import("@/features/yard/Yard")),
   limits: fetched(() => import("@/features/limits/Limits")),
@@ -26,6 +27,7 @@ const Review = lazy(SCREENS.review);
 const Report = lazy(SCREENS.report);
 const People = lazy(SCREENS.people);
 const Recorders = lazy(SCREENS.recorders);
+const Sensors = lazy(SCREENS.sensors);
 const Sessions = lazy(SCREENS.sessions);
 const Yard = lazy(SCREENS.vehicles);
 const Limits = lazy(SCREENS.limits);
@@ -70,6 +72,7 @@ export function App() {
               <Route path="/report/:id?" element={<Report />} />
               <Route path="/people/:id?" element={<People />} />
               <Route path="/recorders" element={<Recorders />} />
+              <Route path="/recorders/:id/sensors" element={<Sensors />} />
               <Route path="/vehicles" element={<Yard />} />
               <Route path="/sessions" element={<Sessions />} />
               <Route path="/limits" element={<Limits />} />

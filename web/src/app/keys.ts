@@ -2,7 +2,7 @@ import { useLayoutEffect } from "react";
 import { flushSync } from "react-dom";
 
 export interface Key {
-  /** "1", "Ctrl K", "Ctrl Z", "?" */
+  /** "1", "Ctrl K", "Ctrl Z", "?", "Space" */
   keys: string;
   does: string;
   run: () => void;
@@ -26,7 +26,14 @@ function covered(): boolean {
   return document.querySelector('[role="dialog"], [role="alertdialog"], [role="menu"]') !== null;
 }
 
+/** What Space presses by itself when it has the focus. */
+const PRESSED = "button, a, summary, [role=radio], [role=checkbox], [role=tab], [role=slider]";
+
 function matches(key: Key, event: KeyboardEvent): boolean {
+  if (key.keys === "Space")
+    return (
+      event.key === " " && !event.repeat && !(event.target instanceof HTMLElement && event.target.matches(PRESSED))
+    );
   const parts = key.keys.split(" ");
   const ctrl = parts.includes("Ctrl");
   const shift = parts.includes("Shift");

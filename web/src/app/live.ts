@@ -11,7 +11,7 @@ interface Note {
 
 /** Which queries a note from the server makes stale. */
 const STALE: Record<string, string[]> = {
-  recorders: ["recorders", "take-in", "line", "draft"],
+  recorders: ["recorders", "take-in", "line", "draft", "sensors"],
   "hand-overs": ["hand-overs", "recorders", "take-in", "line", "people"],
   "take-in": ["take-in", "line"],
   stored: ["take-in", "line", "sessions", "hand-overs", "recorders", "kinds"],

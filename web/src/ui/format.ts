@@ -49,6 +49,14 @@ export function day(iso: string, offsetMin = hereOffset(), year = false): string
   return at.toLocaleDateString(locale, options);
 }
 
+/** "9 Aug", with the year when it is another: for dates that may lie far off. */
+export function dayMonth(iso: string): string {
+  const at = new Date(iso);
+  const options: Intl.DateTimeFormatOptions = { day: "numeric", month: "short" };
+  if (at.getFullYear() !== new Date().getFullYear()) options.year = "numeric";
+  return at.toLocaleDateString(locale, options);
+}
+
 /** "Today 06:04", "Yesterday 22:10", "Fri 20 Nov 06:01". */
 export function moment(iso: string, offsetMin = hereOffset()): string {
   const ago = daysAgo(shifted(iso, offsetMin), offsetMin);

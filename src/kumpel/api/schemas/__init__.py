@@ -100,6 +100,7 @@ from kumpel.api.schemas.reviews import (
     Version,
 )
 from kumpel.api.schemas.sensors import (
+    CalibrationPoint,
     CalibrationWish,
     Capture,
     CaptureWish,
@@ -140,6 +141,7 @@ __all__ = [
     "Begun",
     "BinSheet",
     "Birthday",
+    "CalibrationPoint",
     "CalibrationWish",
     "Capture",
     "CaptureWish",

@@ -46,6 +46,7 @@ class Review(BaseModel):
     """
 
     session: Session
+    unchecked: list[str] = Field(description="checks of the recorder that were due when this was recorded, in words")
     version: int
     figures: Literal["waiting", "assessed", "failed"]
     failure: str

@@ -21,6 +21,13 @@ class LiveChannel(Out):
     raw_unit: str = Field(description="empty: its sensor tells no raw value")
 
 
+class CalibrationPoint(BaseModel):
+    """A raw value and what it really means."""
+
+    raw: RawNumber
+    true: RawNumber
+
+
 class Position(Out):
     """Where a sensor is held, and what it should read there."""
 
@@ -68,8 +75,8 @@ class Sensor(Out):
     every_days: int
     stands: str
     proof: list[ProofStep]
-    on_it: dict[str, list[tuple[float, float]]] | None = Field(
-        description="points (raw, true) by channel as the recorder holds them; null: it was not asked"
+    on_it: dict[str, list[CalibrationPoint]] | None = Field(
+        description="points by channel as the recorder holds them; null: it was not asked"
     )
     serial: str
     standing: CheckStanding | None
@@ -90,7 +97,9 @@ class Sensor(Out):
             every_days=word.every_days,
             stands=word.stands,
             proof=[ProofStep.model_validate(p) for p in word.proof],
-            on_it=state.on_it,
+            on_it=None
+            if state.on_it is None
+            else {key: [CalibrationPoint(raw=r, true=t) for r, t in pairs] for key, pairs in state.on_it.items()},
             serial=state.serial,
             standing=CheckStanding.model_validate(state.standing) if state.standing else None,
             off=state.off,
@@ -157,10 +166,12 @@ class Capture(Out):
 
 
 class CalibrationWish(BaseModel):
-    """Points (raw, true) to write; none: one press takes them now."""
+    """Points to write; none: one press takes them now."""
 
-    model_config = example(points=[[3.942, 90], [2.487, 0], [1.058, -90]], serial="ST-118")
-    points: list[tuple[RawNumber, RawNumber]] = Field(default_factory=list, max_length=9)
+    model_config = example(
+        points=[{"raw": 3.942, "true": 90}, {"raw": 2.487, "true": 0}, {"raw": 1.058, "true": -90}], serial="ST-118"
+    )
+    points: list[CalibrationPoint] = Field(default_factory=list, max_length=9)
     serial: Line = Field(default="", max_length=40)
     passcode: str = ""
 

@@ -33,6 +33,17 @@ function Standing({ recorder }: { recorder: Schemas["Recorder"] }) {
           </Warn>
         </div>
       )}
+      {recorder.overdue.length > 0 && (
+        <div className="px-4 pb-3">
+          <Warn>
+            {recorder.overdue.slice(0, 3).join(". ")}
+            {recorder.overdue.length > 3 ? `, and ${recorder.overdue.length - 3} more` : ""}.{" "}
+            <Link to={`/recorders/${recorder.id}/sensors`} className="text-act underline">
+              {recorder.calibrates ? "Calibrate" : "See its checks"}
+            </Link>
+          </Warn>
+        </div>
+      )}
       {recorder.new_sessions > 0 && (
         <div className="px-4 pb-3">
           <Warn>

@@ -137,11 +137,13 @@ export default function Recorders() {
       <table className="w-full">
         <thead className="text-left font-narrow text-[12.5px] text-soft">
           <tr>
-            {["", "Name", "Where", "With", "Battery", "Memory", "Clock", "Serial number, firmware", ""].map((h) => (
-              <th key={h} className="px-2 py-1 font-medium">
-                {h}
-              </th>
-            ))}
+            {["", "Name", "Where", "With", "Battery", "Memory", "Clock", "Checks", "Serial number, firmware", ""].map(
+              (h) => (
+                <th key={h} className="px-2 py-1 font-medium">
+                  {h}
+                </th>
+              ),
+            )}
           </tr>
         </thead>
         <tbody>
@@ -175,6 +177,17 @@ export default function Recorders() {
               <td className="px-2">{r.in_reach ? percent(r.memory_used) : ""}</td>
               <td className={`px-2 ${Math.abs(r.clock_error_s ?? 0) >= wrongFrom(r.kind) ? "text-action" : ""}`}>
                 {r.in_reach ? clockError(r.clock_error_s) : ""}
+              </td>
+              <td className="px-2">
+                {r.sets_up && (
+                  <Link
+                    to={`/recorders/${r.id}/sensors`}
+                    title={r.overdue.join("; ")}
+                    className={`inline-flex min-h-6 items-center hover:underline ${r.overdue.length > 0 ? "text-action" : "text-act"}`}
+                  >
+                    {r.overdue.length > 0 ? `${r.overdue.length} due` : r.calibrates ? "Sensors" : "in order"}
+                  </Link>
+                )}
               </td>
               <td className="px-2 text-soft">{[r.serial, r.firmware].filter(Boolean).join(", ")}</td>
               <td className="px-2 text-right">

@@ -14,6 +14,7 @@ import { ForThisSession } from "./panel/ForThisSession";
 import { Heading } from "./panel/Heading";
 import { OpenAgain, Signatures } from "./panel/Signatures";
 import { Suggestions } from "./panel/Suggestions";
+import { Unchecked } from "./panel/Unchecked";
 import { StretchDialog } from "./StretchDialog";
 import type { ReviewActions } from "./useReview";
 
@@ -76,6 +77,7 @@ export function SidePanel({
   );
   return (
     <aside ref={panel} aria-label="Decisions" className="overflow-auto border-line border-l bg-panel px-4 py-3.5">
+      <Unchecked words={review.unchecked} />
       <Findings review={review} actions={actions} locked={locked} />
       {hasTasks && <Heading>Tasks</Heading>}
       {hasTasks && tasks.length === 0 && (

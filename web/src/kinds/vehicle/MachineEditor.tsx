@@ -21,9 +21,11 @@ export default function MachineEditor({ settings, fields, put, putAll }: SetupEd
       {fields.map((field) => (
         <div key={field.path} className={`min-w-0 rounded px-1.5 py-1 ${field.differs ? "bg-warn" : ""}`}>
           <span className="block text-[12.5px] text-soft">{field.label}</span>
-          {field.path === "machine" && known.length > 0 ? (
+          {field.path === "machine" && (vehicles.isPending || known.length > 0) ? (
+            // While it is not known which there are it is no field to type in: that would be taken away from under the fingers.
             <select
               aria-label={field.label}
+              disabled={vehicles.isPending}
               className="min-h-8 w-full rounded-md border border-line bg-panel px-1.5"
               value={name}
               onChange={(e) => choose(e.target.value)}

@@ -1,0 +1,299 @@
+"""Calibrating on a simulated logger: captured, refused, written, proved, put back; what is due, for recorders of several kinds."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+from kumpel.demo.fleet import Fleet, Running, StandIn
+from kumpel.link.client import RecorderLink
+from kumpel.link.discovery import Announcement
+from kumpel.services import checks, deeds, live_values, recorders, sensors
+from kumpel.services.deeds import Whom
+from kumpel.services.problems import ConflictError, InvalidError, PasscodeNeededError, RecorderError
+from kumpel.store.tables import Recorder, SensorCheck, now
+from tests.support import DatabaseTest
+
+TRUES = [90.0, 0.0, -90.0]
+DOCK = (
+    StandIn("V-02", "VL-000204", "Logger 2", kind="vehicle", auto_start=False),
+    StandIn("G-01", "GM-000001", "Gas monitor 1", kind="gas", auto_start=False, rest={"time_factor": 60.0}),
+)
+
+
+class Calibrating(DatabaseTest):
+    fleet: Fleet
+
+    def setUp(self) -> None:
+        super().setUp()
+        folder = Path(tempfile.mkdtemp(prefix="kumpel-sensors-"))
+        self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
+        self.fleet = Fleet(folder, 1.0)
+        self.addCleanup(self.fleet.stop)
+        self.fleet.launch(DOCK, False)
+        self.logger = self.heard("V-02")
+
+    def heard(self, token: str) -> Recorder:
+        running = self.fleet.running[token]
+        serial = next(each.serial for each in DOCK if each.token == token)
+        return recorders.heard(self.db, Announcement(serial, "127.0.0.1", running.link, token))
+
+    @property
+    def id(self) -> int:
+        assert self.logger.id is not None
+        return self.logger.id
+
+    @property
+    def wheel(self) -> Running:
+        return self.fleet.running["V-02"]
+
+    def hold(self, **held: float) -> None:
+        self.wheel.tell("set", held=held)
+
+    def captured(self) -> list[tuple[float, float]]:
+        """The three positions of the wheel, captured."""
+        raws: list[float | None] = [None, None, None]
+        for i, true in enumerate(TRUES):
+            self.hold(steering=true)
+            held = sensors.capture(self.db, self.id, "steering", i, TRUES, raws)
+            self.assertEqual(held.refused, "")
+            raws[i] = held.raw
+        return [(raw or 0.0, true) for raw, true in zip(raws, TRUES, strict=True)]
+
+    def on_recorder(self, channel: str = "steering") -> list[tuple[float, float]]:
+        with RecorderLink("127.0.0.1", self.wheel.link) as link:
+            found = {c.channel: [(p.raw, p.true) for p in c.points] for c in link.calibrations()}
+        return found.get(channel, [])
+
+    def test_three_positions_are_captured_written_read_back_and_proved(self) -> None:
+        points = self.captured()
+        # What the simulated sensor really gives: 3.942 V at +90, 2.487 V at 0, 1.058 V at -90 degrees, with 3 mV of noise.
+        for (raw, _), gives in zip(points, (3.942, 2.487, 1.058), strict=True):
+            self.assertAlmostEqual(raw, gives, delta=0.003)
+        before = sensors.bench(self.db, self.id)
+        standing = before.sensors[0].standing
+        assert standing is not None
+        self.assertEqual((standing.state, standing.words), ("never", "Steering angle: never calibrated"))
+        found = sensors.write(self.db, self.id, "steering", points, "ST-118")
+        self.assertEqual(self.on_recorder(), points)
+        steering = found.sensors[0]
+        self.assertEqual((steering.on_it, steering.serial), ({"steering": points}, "ST-118"))
+        assert steering.standing is not None and steering.standing.due_at is not None
+        self.assertEqual(steering.standing.state, "right")
+        self.assertEqual((steering.standing.due_at - now()).days, 91)
+        [row] = [r for r in found.rows if r.what == checks.CALIBRATION]
+        self.assertEqual((row.by, row.points["steering"]), ("", [list(p) for p in points]))
+        with self.assertRaisesRegex(InvalidError, "full left.*-60"):
+            sensors.prove(self.db, self.id, "steering", [96.2, -60.0, 0.2], 30)
+        proved = sensors.prove(self.db, self.id, "steering", [96.2, -93.4, 0.2], 30, "C-2026-14")
+        assert proved.sensors[0].standing is not None and proved.sensors[0].standing.due_at is not None
+        self.assertEqual((proved.sensors[0].standing.due_at - now()).days, 29)
+        self.assertIn("full left, at least 80°: -93.4 °", proved.rows[0].note)
+
+    def test_what_cannot_be_a_point_is_refused_with_the_amount_and_kept_on_record(self) -> None:
+        raws = [3.942, None, None]
+
+        def capture(position: int = 1) -> str:
+            return sensors.capture(self.db, self.id, "steering", position, TRUES, raws).refused
+
+        self.hold(steering=90.0)
+        threading.Timer(0.5, self.hold, kwargs={"steering": 60.0}).start()
+        self.assertRegex(capture(), r"it moved: .* spread by 2\d\d mV while held, 10 mV is the limit")
+        self.hold(steering=82.0)
+        self.assertRegex(capture(), r"only 1[23]\d mV from “turned right”; 0.30 V is the least")
+        self.wheel.tell("set", raw={"steering": 0.03})
+        self.assertRegex(capture(), r"0\.0\d\d V is under 0.20 V: its wire is off or broken")
+        self.wheel.tell("set", raw={"steering": 4.4})
+        raws = [3.942, 2.487, None]
+        self.assertRegex(capture(2), "the order is turned round")
+        kept = [d for d in deeds.of(self.db, Whom("recorder", self.id)) if d.what == "capture refused"]
+        self.assertEqual(len(kept), 4)
+        self.assertEqual(self.on_recorder(), [])
+        self.wheel.tell("set", raw={"steering": "missing"})
+        with self.assertRaisesRegex(RecorderError, "nothing was measured"):
+            capture()
+
+    def test_points_that_are_none_are_not_written(self) -> None:
+        for points in (
+            [(3.9, 90.0), (2.5, 0.0)],
+            [(3.9, 90.0), (2.5, 0.0), (3.2, -90.0)],
+            [(3.9, 90.0), (2.5, 0.0), (0.1, -90.0)],
+            [(3.9, 90.0), (2.5, 90.0), (1.1, -90.0)],
+        ):
+            with self.subTest(points), self.assertRaises(InvalidError):
+                sensors.write(self.db, self.id, "steering", points)
+        self.assertEqual(self.on_recorder(), [])
+
+    def test_a_difference_on_reading_back_is_named_and_the_old_calibration_stays(self) -> None:
+        old = [(4.0, 90.0), (2.5, 0.0), (1.0, -90.0)]
+        sensors.write(self.db, self.id, "steering", old)
+        self.wheel.tell("misremember")
+        with self.assertRaisesRegex(
+            RecorderError, "true value of point 3 of steering reads back as -89, -90 was.*stays on"
+        ):
+            sensors.write(self.db, self.id, "steering", [(3.9, 90.0), (2.4, 0.0), (1.1, -90.0)])
+        self.assertEqual(self.on_recorder(), old)
+        self.assertEqual(len(checks.of_recorder(self.db, self.id)), 1)
+
+    def test_earlier_points_are_put_back_until_the_sensor_is_another(self) -> None:
+        first, second = [(4.0, 90.0), (2.5, 0.0), (1.0, -90.0)], [(3.9, 90.0), (2.4, 0.0), (1.1, -90.0)]
+        sensors.write(self.db, self.id, "steering", first, "ST-118")
+        sensors.write(self.db, self.id, "steering", second, "ST-118")
+        earliest = checks.of_recorder(self.db, self.id)[-1].id
+        found = sensors.put_back(self.db, self.id, earliest)
+        self.assertEqual(self.on_recorder(), first)
+        self.assertIn("put back from", found.rows[0].note)
+        gone = sensors.replaced(self.db, self.id, "steering", "ST-121", "cable torn off")
+        assert gone.sensors[0].standing is not None
+        self.assertRegex(gone.sensors[0].standing.words, "sensor replaced .*, not calibrated since")
+        self.assertEqual(gone.sensors[0].serial, "ST-121")
+        with self.assertRaisesRegex(ConflictError, "those of another one"):
+            sensors.put_back(self.db, self.id, earliest)
+        with self.assertRaisesRegex(ConflictError, "not calibrated"):
+            sensors.prove(self.db, self.id, "steering", [96.2, -93.4, 0.2], 30)
+
+    def test_one_press_zeroes_three_axes_only_level_and_with_the_engine_off(self) -> None:
+        self.wheel.tell("set", raw={"rpm": 1800.0})
+        with self.assertRaisesRegex(ConflictError, "Engine speed is 1800 rpm: switch the engine off"):
+            sensors.press(self.db, self.id, "accelerations")
+        self.wheel.tell("set", raw={})
+        self.hold(vertical_g=0.0, lateral_g=1.0)
+        with self.assertRaisesRegex(ConflictError, "across reads .* lay the logger level"):
+            sensors.press(self.db, self.id, "accelerations")
+        self.assertEqual(self.on_recorder("vertical_g"), [])
+        self.hold()
+        found = sensors.press(self.db, self.id, "accelerations", "AX-3")
+        # What the simulated axes are off by: +0.031 g along, -0.018 g across, 1.027 g where 1 g is.
+        for channel, raw, true in (("forward_g", 0.031, 0.0), ("lateral_g", -0.018, 0.0), ("vertical_g", 1.027, 1.0)):
+            [(held, should)] = self.on_recorder(channel)
+            self.assertAlmostEqual(held, raw, delta=0.003)
+            self.assertEqual(should, true)
+        self.assertEqual(found.rows[0].sensor, "accelerations")
+
+    def test_it_is_captured_over_the_link_of_whoever_watches(self) -> None:
+        self.hold(steering=0.0)
+        with closing_watch(self.logger, ["steering", "throttle"], ["steering"]) as packs:
+            first = next(packs)
+            self.assertEqual([v.channel for v in first], ["steering", "throttle", "steering:raw"])
+            self.assertAlmostEqual(first[2].value, 2.487, delta=0.02)
+            taken: list[sensors.Held] = []
+            other = threading.Thread(
+                target=lambda: taken.append(sensors.capture(self.db, self.id, "steering", 1, TRUES, [None, None, None]))
+            )
+            other.start()
+            until = time.monotonic() + 5
+            while other.is_alive() and time.monotonic() < until:
+                next(packs)
+            other.join(1)
+            self.assertAlmostEqual(taken[0].raw, 2.487, delta=0.003)
+            self.assertEqual(len(next(packs)), 3)
+            self.wheel.tell("vanish")
+            with self.assertRaises(RecorderError):
+                for _ in range(100):
+                    next(packs)
+
+    def test_a_passcode_is_asked_for_before_anything_is_written(self) -> None:
+        self.wheel.tell("set", passcode="2718")
+        points = [(4.0, 90.0), (2.5, 0.0), (1.0, -90.0)]
+        with self.assertRaises(PasscodeNeededError):
+            sensors.write(self.db, self.id, "steering", points)
+        self.assertEqual(self.on_recorder(), [])
+        sensors.write(self.db, self.id, "steering", points, passcode="2718")
+        self.assertEqual(self.on_recorder(), points)
+
+    def test_a_recorder_out_of_reach_shows_what_was_known_and_why(self) -> None:
+        sensors.write(self.db, self.id, "steering", [(4.0, 90.0), (2.5, 0.0), (1.0, -90.0)])
+        self.wheel.tell("vanish")
+        recorders.refresh(self.db, self.logger)
+        found = sensors.bench(self.db, self.id)
+        self.assertIn("not in reach", found.trouble)
+        self.assertIsNone(found.sensors[0].on_it)
+        self.assertEqual([r.what for r in found.rows], [checks.CALIBRATION])
+
+    def test_what_a_recorder_tells_of_its_own_checks_is_kept_once(self) -> None:
+        gas = self.heard("G-01")
+        assert gas.id is not None
+        words = checks.overdue(self.db, [gas])[gas.id]
+        self.assertIn("Carbon monoxide, bump test: never done", words)
+        for sensor, fails in (("co", []), ("h2s", ["h2s"])):
+            self.fleet.running["G-01"].tell("set", raw={"fails": fails})
+            with RecorderLink("127.0.0.1", self.fleet.running["G-01"].link) as link:
+                link.check("bump", sensor, 50.0)
+            time.sleep(1.6)
+        recorders.refresh(self.db, gas)
+        recorders.refresh(self.db, gas)
+        rows = checks.of_recorder(self.db, gas.id)
+        self.assertEqual([(r.what, r.sensor, r.passed) for r in rows], [("bump", "h2s", False), ("bump", "co", True)])
+        words = checks.overdue(self.db, [gas])[gas.id]
+        self.assertNotIn("Carbon monoxide, bump test: never done", words)
+        self.assertTrue(any(w.startswith("Hydrogen sulphide, bump test: failed") for w in words))
+        # The bump test is due every day: two days later it is overdue.
+        later = checks.overdue(self.db, [gas], now() + timedelta(days=2))[gas.id]
+        self.assertTrue(any(w.startswith("Carbon monoxide, bump test: due since") for w in later))
+
+
+class Due(DatabaseTest):
+    def recorder(self, kind: str = "vehicle", **setup: Any) -> Recorder:
+        made = Recorder(serial="VL-1", kind=kind, token="V-01", name="Logger", setup=setup)
+        self.db.add(made)
+        self.db.commit()
+        return made
+
+    def test_overdue_at_the_time_of_a_recording(self) -> None:
+        logger = self.recorder()
+        assert logger.id is not None
+        calibrated = now() - timedelta(days=200)
+        for sensor in ("steering", "throttle", "brake", "accelerations"):
+            row = SensorCheck(
+                recorder_id=0, what="calibration", sensor=sensor, at=calibrated, due_at=calibrated + timedelta(days=92)
+            )
+            checks.keep(self.db, logger, row)
+        since = checks.day(calibrated + timedelta(days=92))
+        expected = f"Steering angle: due since {since}, last calibrated {checks.day(calibrated)}"
+        self.assertIn(expected, checks.overdue(self.db, [logger])[logger.id])
+        in_time = calibrated + timedelta(days=50)
+        self.assertEqual(checks.overdue(self.db, [logger], in_time)[logger.id], [])
+        earlier = checks.overdue(self.db, [logger], calibrated - timedelta(days=1))[logger.id]
+        self.assertIn("Steering angle: never calibrated", earlier)
+
+    def test_a_sensor_that_is_switched_off_is_not_missed(self) -> None:
+        logger = self.recorder(channels=[{"key": "steering", "on": False}, {"key": "throttle", "on": True}])
+        words = checks.overdue(self.db, [logger])[logger.id or 0]
+        self.assertNotIn("Steering angle: never calibrated", words)
+        self.assertIn("Accelerator pedal: never calibrated", words)
+
+    def test_a_check_made_elsewhere_counts_until_it_is_due(self) -> None:
+        meter = self.recorder("noise")
+        assert meter.id is not None
+        self.assertEqual(checks.overdue(self.db, [meter])[meter.id], [])
+        at = now() - timedelta(days=800)
+        wish = {"what": "laboratory check", "at": at, "due_at": at + timedelta(days=730), "certificate": "L-77"}
+        self.assertEqual(checks.add(self.db, meter, wish).certificate, "L-77")
+        [words] = checks.overdue(self.db, [meter])[meter.id]
+        self.assertTrue(words.startswith("Laboratory check: due since"), words)
+        checks.add(self.db, meter, wish | {"at": now() - timedelta(days=1), "due_at": now() + timedelta(days=729)})
+        self.assertEqual(checks.overdue(self.db, [meter])[meter.id], [])
+        for wrong, field in (
+            ({"what": " "}, "what"),
+            ({"at": now() + timedelta(days=1)}, "at"),
+            ({"due_at": at - timedelta(days=1)}, "due_at"),
+        ):
+            with self.subTest(field), self.assertRaises(InvalidError) as caught:
+                checks.add(self.db, meter, wish | wrong)
+            self.assertEqual(caught.exception.field, field)
+
+
+@contextmanager
+def closing_watch(recorder: Recorder, channels: list[str], raw: list[str]) -> Iterator[Iterator[Any]]:
+    packs = live_values.watch(recorder, channels, raw)
+    try:
+        yield packs
+    finally:
+        packs.close()

@@ -1,0 +1,34 @@
+"""A page held against the rules of WCAG 2.2 AA that a program can check (axe-core)."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from playwright.sync_api import Page
+
+from kumpel.config import ROOT
+from tests.web.browser import BrowserTest
+
+AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
+RULES = {"runOnly": {"type": "tag", "values": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]}}
+
+
+class AxeTest(BrowserTest):
+    maxDiff = None
+
+    def violations(self, page: Page) -> list[str]:
+        """What axe-core finds, each with the rule and the element."""
+        if not page.evaluate("'axe' in window"):
+            page.evaluate(AXE.read_text())
+        found: dict[str, Any] = page.evaluate(f"axe.run(document, {json.dumps(RULES)})")
+        return [
+            f"{v['id']}: {node['target']} {node['html'][:140]} {(node.get('any') or [{}])[0].get('message', '')[:160]}"
+            for v in found["violations"]
+            for node in v["nodes"][:3]
+        ]
+
+    def check(self, where: str) -> None:
+        with self.subTest(where=where):
+            self.page.wait_for_timeout(400)
+            self.assertEqual(self.violations(self.page), [], where)
