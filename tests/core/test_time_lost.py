@@ -6,12 +6,13 @@ import math
 import unittest
 from dataclasses import replace
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 
 from kumpel.core.review import Review
 from kumpel.core.samples import ArraySamples
-from kumpel.core.vehicle import lap_view
+from kumpel.core.vehicle import alignment, lap_view
 from kumpel.core.vehicle.alignment import Grid, aligned
 from kumpel.core.vehicle.assess import assess
 from kumpel.core.vehicle.compare import along, gate_distances
@@ -84,7 +85,7 @@ class Over(unittest.TestCase):
         on = drive_of(recording, Review())
         laps = [lap for lap in on.laps if lap.kind == "timed"]
         gates = gate_distances(list(on.laps), on.path, on.way)
-        grid = aligned(on.path, on.way, laps, gates)
+        grid = aligned([alignment.Driven(on.path, on.way, tuple(laps))], gates)
         assert grid is not None
         n = len(LOOP.x)
         place = (np.arange(len(found.index)) - n // 2) * STEP_M
@@ -217,6 +218,58 @@ class Reasons(unittest.TestCase):
                 lost = lap_view.lap_sheet(recording, Review(), lap).lost
                 named += lost is not None and any(r.code for r in lost.rows)
         self.assertLessEqual(named, 1, "of 32 laps")
+
+
+class Beside(unittest.TestCase):
+    """Two sessions, two drivers, on one course."""
+
+    def session(self, seed: int, *mistakes: Mistake, **sensors: float) -> Any:
+        return recorded(driven(seed, *mistakes), np.random.default_rng(seed), Sensors(**sensors)).recording
+
+    def test_where_one_driver_is_slower_than_another(self) -> None:
+        always = tuple(Mistake(lap, 9, "slow apex", 0.35) for lap in range(8))
+        mine, other = self.session(11, *always), self.session(12)
+        sheet = lap_view.lap_sheet(mine, Review(), beside=(other, Review()))
+        alone = {s: lap_view.lap_sheet(r, Review()) for s, r in (("mine", mine), ("other", other))}
+        # Without numbers it is the best of one against the best of the other.
+        self.assertEqual((sheet.lap, sheet.reference), (alone["mine"].reference, alone["other"].reference))
+        self.assertEqual([r.time_s for r in sheet.laps], [r.time_s for r in alone["mine"].laps])
+        self.assertEqual([r.time_s for r in sheet.beside], [r.time_s for r in alone["other"].laps])
+        best = [min(r.time_s for r in rows if r.kind == "timed") for rows in (sheet.laps, sheet.beside)]
+        assert sheet.lost is not None
+        self.assertAlmostEqual(sheet.lost.lost_s, best[0] - best[1], delta=0.005)
+        self.assertAlmostEqual(
+            sum(r.lost_s for r in sheet.lost.rows) + sheet.lost.elsewhere_s, sheet.lost.lost_s, delta=1e-9
+        )
+        self.assertEqual(sheet.lost.rows[0].stretch.corner, 10)
+        lost = sum(r.lost_s for r in sheet.lost.rows if r.stretch.corner == 10)
+        self.assertAlmostEqual(lost, 0.35, delta=0.1)
+        self.assertIn("slow apex", [r.code for r in sheet.lost.rows if r.stretch.corner == 10])
+        chosen = lap_view.lap_sheet(mine, Review(), 3, 5, (other, Review()))
+        self.assertEqual((chosen.lap, chosen.reference), (3, 5))
+        speed = next(lane for lane in chosen.lanes if lane.key == "speed")
+        theirs = next(lane for lane in lap_view.lap_sheet(other, Review(), 5, 5).lanes if lane.key == "speed")
+        # The lane of the reference is that of the other recording, moved by a metre or two at the most.
+        apart = [abs(a - b) for a, b in zip(speed.reference, theirs.reference, strict=False)]
+        self.assertLess(max(apart), 6.0)
+
+    def test_the_other_may_lack_sensors_but_not_the_course(self) -> None:
+        mine, other = self.session(11), self.session(12)
+        bare = replace(other, channels={k: c for k, c in other.channels.items() if k in ("lat", "lon", "speed")})
+        sheet = lap_view.lap_sheet(mine, Review(), beside=(bare, Review()))
+        throttle = next(lane for lane in sheet.lanes if lane.key == "throttle")
+        self.assertTrue(np.isnan(throttle.reference).all())
+        self.assertFalse(np.isnan(throttle.lap).all())
+        far = recorded(
+            drive(ramp("Ramp", 900, 1), KART, 3, (), 0.03, np.random.default_rng(1)), np.random.default_rng(1)
+        )
+        with self.assertRaisesRegex(ValueError, "was not driven on the course Practice loop"):
+            lap_view.lap_sheet(mine, Review(), beside=(far.recording, Review()))
+        keys = frozenset(lap.key for lap in lap_view.lap_sheet(other, Review()).laps)
+        with self.assertRaisesRegex(ValueError, "no lap of the other session counts"):
+            lap_view.lap_sheet(mine, Review(), beside=(other, Review(dropped=keys)))
+        with self.assertRaisesRegex(LookupError, "no lap 40"):
+            lap_view.lap_sheet(mine, Review(), None, 40, (other, Review()))
 
 
 class Hostile(unittest.TestCase):

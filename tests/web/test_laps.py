@@ -104,6 +104,38 @@ class Laps(BrowserTest):
         expect(self.lap(7)).to_contain_text("leave out")
         expect(page.get_by_role("button", name=re.compile("^Laps counted"))).to_have_text(re.compile("8of 8$"))
 
+    def test_two_drivers_are_laid_over_each_other(self) -> None:
+        rng = np.random.default_rng(8)
+        other = recorded(drive(practice_loop(), KART, 6, (), 0.03, rng), rng).recording
+        bela = self.stored(
+            krec.write_recording(replace(other, start=other.start - 86_400), "S-8"), self.person("Bela Szenti")
+        )
+        page = self.opened()
+        page.get_by_role("radio", name="Compare").click()
+        expect(page.get_by_label("Beside which session")).to_contain_text("Bela Szenti")
+        session, of_other = (self.db.get_one(Session, row.id) for row in (self.row, bela))
+        mine, theirs = recording_of(self.db, session), recording_of(self.db, of_other)
+        sheet = lap_sheet(mine, Review(), beside=(theirs, Review()))
+        side = page.get_by_role("region", name="Side by side")
+        best = [
+            min(lap.time_s for lap in laps if lap.counts and lap.kind == "timed") for laps in (sheet.laps, sheet.beside)
+        ]
+        expect(side.get_by_role("row").nth(1)).to_contain_text(f"{best[0]:.2f}")
+        expect(side.get_by_role("row").nth(2)).to_contain_text(f"{best[1]:.2f}")
+        assert sheet.lost is not None
+        region = page.get_by_role("region", name="Time lost")
+        expect(region).to_contain_text(f"on lap {sheet.lap} against Bela, lap {sheet.reference}")
+        expect(region).to_contain_text(f"{abs(sheet.lost.lost_s):.2f} s")
+        page.get_by_label("Lap of Bela").select_option("2")
+        self.lap(4).click()
+        page.keyboard.press("c")
+        chosen = lap_sheet(mine, Review(), 4, 2, (theirs, Review()))
+        assert chosen.lost is not None
+        expect(region).to_contain_text("on lap 4 against Bela, lap 2")
+        for i, loss in enumerate(chosen.lost.rows):
+            expect(region.get_by_role("button").nth(i)).to_contain_text(f"{loss.lost_s:.2f} s")
+        expect(page.get_by_role("region", name="Laps")).to_contain_text("to Bela, lap 2, s")
+
     def test_all_laps_left_out_are_said_and_the_channels_are_one_click_away(self) -> None:
         session = self.db.get_one(Session, self.row.id)
         laps = [lap for lap in self.computed().laps if lap.kind == "timed"]

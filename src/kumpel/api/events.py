@@ -117,7 +117,7 @@ class Broadcast:
             self._open.discard(stream)
 
 
-@router.get("/events", response_class=EventSourceResponse)
+@router.get("/events", response_class=EventSourceResponse, responses={200: {"content": {"text/event-stream": {}}}})
 async def events(request: Request, browser: SignedIn) -> EventSourceResponse:
     """A stream of notes: recorders, hand-overs, take-in, arriving (with bytes), stored, review, sessions, reports."""
     broadcast: Broadcast = request.app.state.broadcast

@@ -54,10 +54,22 @@ def suppose(session_id: int, wish: schemas.Supposed, db: Database, who: Who) -> 
 
 @router.get("/sessions/{session_id}/laps")
 def laps(
-    session_id: int, db: Database, who: Who, lap: int | None = None, reference: int | None = None
+    session_id: int,
+    db: Database,
+    who: Who,
+    lap: int | None = None,
+    reference: int | None = None,
+    beside: int | None = None,
 ) -> schemas.LapSheet:
-    """Two laps side by side, by their numbers: without them the last that counts against the best."""
-    return schemas.LapSheet.model_validate(lap_sheets.sheet(db, session_id, lap, reference))
+    """Two laps side by side, by their numbers: without them the last that counts against the best. With `beside`, another session on
+    the course, `reference` is a lap of that; without numbers best against best."""
+    return schemas.LapSheet.model_validate(lap_sheets.sheet(db, session_id, lap, reference, beside))
+
+
+@router.get("/sessions/{session_id}/laps/others")
+def sessions_beside(session_id: int, db: Database, who: Who) -> list[schemas.OtherSession]:
+    """The other sessions on the same course, the newest first."""
+    return [schemas.OtherSession.model_validate(each) for each in lap_sheets.others(db, session_id)]
 
 
 @router.get("/sessions/{session_id}/bins")

@@ -15,10 +15,9 @@ from sse_starlette import EventSourceResponse, ServerSentEvent
 
 from kumpel.api import schemas
 from kumpel.api.dependencies import Database, SignedIn, Who
-from kumpel.link.abilities import RAW_VALUE, LiveValue
 from kumpel.services import checks, sensors
 from kumpel.services.accounts import Browser, still_signed_in
-from kumpel.services.live_values import watch
+from kumpel.services.live_values import RAW_VALUE, LiveValue, watch
 from kumpel.services.problems import ProblemError
 from kumpel.services.recorders import recorder_of
 from kumpel.store.database import engine
@@ -35,7 +34,11 @@ def sensors_of(recorder_id: int, db: Database, who: Who) -> schemas.SensorBench:
     return schemas.SensorBench.of(sensors.bench(db, recorder_id))
 
 
-@router.get("/recorders/{recorder_id}/live", response_class=EventSourceResponse)
+@router.get(
+    "/recorders/{recorder_id}/live",
+    response_class=EventSourceResponse,
+    responses={200: {"content": {"text/event-stream": {}}}},
+)
 def live(recorder_id: int, request: Request, browser: SignedIn, channels: Keys, raw: Keys) -> EventSourceResponse:
     """A stream of live values: `at` (Unix s by the recorder's clock), `values` and `raw` by channel, null where nothing was measured.
 

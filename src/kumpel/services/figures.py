@@ -21,9 +21,10 @@ from kumpel.services import decisions
 from kumpel.services.limits import limits_of
 from kumpel.services.plain import kept, kept_as
 from kumpel.services.recordings import recording_of
+from kumpel.services.tags import tags_of
 from kumpel.store import locks
 from kumpel.store.database import tell
-from kumpel.store.tables import Decision, FigureValue, LimitSetRow, Result, Session, metadata
+from kumpel.store.tables import Decision, FigureValue, LimitSetRow, Result, Session, Tag, metadata
 
 log = logging.getLogger("kumpel.figures")
 RECORDED, REVIEWED = "as recorded", "as reviewed"
@@ -76,6 +77,7 @@ def assess(db: Db, session: Session) -> BothWays:
         if _keep(db, session.id, each, shared | {"decisions": kept(decided)}):
             _keep_values(db, session.id, session.kind, each, method)
     _show(session, both.reviewed)
+    _tell_tags(db, session, review)
     session.figures, session.failure = ASSESSED, ""
     db.add(session)
     db.flush()
@@ -127,11 +129,25 @@ def _show(session: Session, reviewed: Assessment) -> None:
     """What registers show of a session."""
     session.verdict, session.verdict_step = reviewed.verdict.value, reviewed.step[:80]
     session.key_figure = ""
-    if reviewed.key_figures:
+    brief = kind_of(session.kind).brief
+    if brief is not None:
+        session.key_figure = brief(reviewed)[:80]
+    elif reviewed.key_figures:
         lead = reviewed.figure(reviewed.key_figures[0])
         name = lead.name.split(",")[0] if lead.key.startswith("limit.") else lead.name
         shown = f"{name} {lead.stated:z.{lead.decimals}f} {lead.unit}" if math.isfinite(lead.value) else lead.note
         session.key_figure = shown.strip()[:80]
+
+
+def _tell_tags(db: Db, session: Session, review: Review) -> None:
+    """Tags that the recording tells itself; never over what somebody said."""
+    tells = kind_of(session.kind).tells
+    if tells is None or session.id is None:
+        return
+    said = tags_of(db, [session.id]).get(session.id, {})
+    for key, value in tells(recording_of(db, session), review).items():
+        if value and key not in said:
+            db.add(Tag(session_id=session.id, key=key, value=value[:200]))
 
 
 def _newest(db: Db, session_id: int, basis: str) -> Result | None:

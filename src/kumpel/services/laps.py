@@ -4,30 +4,111 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
+from sqlalchemy import cast, func, literal_column
+from sqlalchemy.dialects.postgresql import JSONPATH
 from sqlmodel import Session as Db
+from sqlmodel import col, select
 
 from kumpel.core.recording import NotThereError
 from kumpel.core.review import Review
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import kind_of
 from kumpel.services import decisions
+from kumpel.services.figures import REVIEWED
 from kumpel.services.problems import ConflictError, NotFoundError
 from kumpel.services.recordings import recording_of, session_of
-from kumpel.store.tables import Session
+from kumpel.services.tags import tags_of
+from kumpel.store.tables import FigureValue, Person, Result, Session
+
+COURSE = func.split_part(
+    func.jsonb_path_query_first(
+        col(Result.content), cast('$.quality.findings[*] ? (@.code == "course").text', JSONPATH)
+    ).op("#>>")(literal_column("'{}'")),
+    ",",
+    1,
+)
+"""The course that a result was driven on, as its finding says it ("Course: Surface loop"); null where it says nothing."""
 
 
-def sheet(db: Db, session_id: int, lap: int | None = None, reference: int | None = None) -> Any:
-    """Two laps of a session as it is reviewed now; see `core.vehicle.lap_view.LapSheet`.
+@dataclass(frozen=True)
+class OtherSession:
+    """A session on the same course, to be laid beside: whose, when, in what, its best lap."""
 
-    NotFoundError for a session or a lap that there is not, ConflictError for a kind without laps and for a session that cannot be
-    assessed.
+    id: int
+    person: str
+    started_at: datetime
+    utc_offset_min: int
+    vehicle: str
+    run: str
+    best_s: float | None
+
+
+def sheet(
+    db: Db, session_id: int, lap: int | None = None, reference: int | None = None, beside: int | None = None
+) -> Any:
+    """Two laps of a session as it is reviewed now, or one of it against one of another; see `core.vehicle.lap_view.LapSheet`.
+
+    NotFoundError for a session or a lap that there is not, ConflictError for a kind without laps, for a session that cannot be
+    assessed, and for one beside it that was driven elsewhere.
     """
     session, kind = _with_laps(db, session_id)
+    other = None
+    if beside is not None:
+        of_other, its_kind = _with_laps(db, beside)
+        if its_kind.key != kind.key:
+            raise ConflictError("Only a session of the same kind can be laid beside.", code="no-laps")
+        other = (recording_of(db, of_other), _review(db, beside))
     with _in_words():
         assert kind.laps is not None
-        return kind.laps(recording_of(db, session), _review(db, session_id), lap, reference)
+        return kind.laps(recording_of(db, session), _review(db, session_id), lap, reference, other)
+
+
+def others(db: Db, session_id: int, most: int = 200) -> list[OtherSession]:
+    """The other sessions on the same course, the newest first."""
+    _, kind = _with_laps(db, session_id)
+    newest = select(func.max(Result.id)).where(Result.basis == REVIEWED).group_by(col(Result.session_id))
+    known = select(col(Result.session_id), COURSE.label("course")).where(col(Result.id).in_(newest)).subquery()
+    mine = db.exec(select(known.c.course).where(known.c.session_id == session_id)).first()
+    if not mine:
+        return []
+    found = db.exec(
+        select(Session, Person.name, FigureValue.value)
+        .join(known, known.c.session_id == Session.id)
+        .outerjoin(Person, col(Session.person_id) == Person.id)
+        .outerjoin(
+            FigureValue,
+            (col(FigureValue.session_id) == Session.id)
+            & (col(FigureValue.key) == "best")
+            & (col(FigureValue.basis) == REVIEWED),
+        )
+        .where(
+            Session.kind == kind.key,
+            Session.state == "stored",
+            col(Session.deleted_at).is_(None),
+            Session.aside == "",
+            Session.id != session_id,
+            known.c.course == mine,
+        )
+        .order_by(col(Session.started_at).desc())
+        .limit(most)
+    ).all()
+    tags = tags_of(db, [each.id for each, _, _ in found])
+    return [
+        OtherSession(
+            each.id or 0,
+            name or "",
+            each.started_at,
+            each.utc_offset_min,
+            tags.get(each.id or 0, {}).get("vehicle", ""),
+            tags.get(each.id or 0, {}).get("run", ""),
+            best,
+        )
+        for each, name, best in found
+    ]
 
 
 def bins(db: Db, session_id: int, asked: Mapping[str, Any]) -> Any:

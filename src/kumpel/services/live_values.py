@@ -12,12 +12,14 @@ from collections.abc import Generator, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 
-from kumpel.link.abilities import LiveValue
+from kumpel.link.abilities import RAW_VALUE, LiveValue
 from kumpel.link.client import RecorderLink
 from kumpel.services.problems import ConflictError
 from kumpel.services.reaching import able
 from kumpel.services.recorders import in_words, link_to
 from kumpel.store.tables import Recorder
+
+__all__ = ["RAW_VALUE", "LiveValue", "talk_to", "watch"]
 
 EVERY_MS = 100
 MOST_WATCHED = 12

@@ -41,6 +41,7 @@ from kumpel.api.schemas.laps import (
     LapSheet,
     Loss,
     OffTarget,
+    OtherSession,
     Quantity,
     TimeLost,
 )
@@ -210,6 +211,7 @@ __all__ = [
     "Number",
     "OffTarget",
     "Opening",
+    "OtherSession",
     "Out",
     "Pages",
     "Passcode",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from datetime import datetime
 from typing import Annotated
 
 from pydantic import BeforeValidator, Field
@@ -108,6 +109,19 @@ class LapSheet(Out):
     behind_s: list[float] = Field(description="time lost so far, a value every `step_m` of the course")
     lost: TimeLost | None
     why_not: str = Field(description="why nothing is compared")
+    beside: list[LapRow] = Field(description="laps of the other session, when the reference is one of them")
+
+
+class OtherSession(Out):
+    """A session on the same course, to be laid beside."""
+
+    id: int
+    person: str
+    started_at: datetime
+    utc_offset_min: int
+    vehicle: str
+    run: str
+    best_s: Known
 
 
 class Quantity(Out):

@@ -35,8 +35,17 @@ ROUNDS = 3
 
 
 @dataclass(frozen=True)
+class Driven:
+    """Laps of one recording, with its path and the way driven."""
+
+    path: Path
+    way: Floats
+    laps: tuple[Lap, ...]
+
+
+@dataclass(frozen=True)
 class Grid:
-    """Laps over the course's metres 0, 1, .. n - 1. `at_s` has shape (laps, n): seconds after the start of the recording at which each
+    """Laps over the course's metres 0, 1, .. n - 1, those of one recording after those of the other. `at_s` has shape (laps, n): seconds after the start of its recording at which each
     lap is there. `time_s`, alike: seconds since the start line; a whole lap takes as long as stated. `moved_m`, alike: how far the lap
     was moved."""
 
@@ -47,20 +56,24 @@ class Grid:
     moved_m: Floats
 
 
-def aligned(path: Path, way: Floats, laps: Sequence[Lap], gates_m: tuple[float, ...]) -> Grid | None:
-    """The laps over the course's metres; None when there is no lap, no line to measure from, or too much of both for memory."""
+def aligned(driven: Sequence[Driven], gates_m: tuple[float, ...]) -> Grid | None:
+    """The laps of one or several recordings over the course's metres, `gates_m` its lines; None when there is no lap, no line to
+    measure from, or too much of both for memory."""
+    laps = [lap for each in driven for lap in each.laps]
     if not laps or not gates_m:
         return None
     length = gates_m[-1]
     if not LEAST_M <= length <= MOST_CELLS / len(laps):
         return None
     metres = np.arange(0.0, math.floor(length) + STEP_M / 2, STEP_M)
-    over = [along(path, way, lap, gates_m) for lap in laps]
-    direction = directions(path)
+    over = [along(each.path, each.way, lap, gates_m) for each in driven for lap in each.laps]
+    turning = [(directions(each.path), each.path) for each in driven]
+    of_lap = [turned for each, turned in zip(driven, turning, strict=True) for _ in each.laps]
     moved = np.zeros((len(laps), len(metres)))
-    if direction is not None and len(laps) > 1:
+    if len(laps) > 1 and all(direction is not None for direction, _ in of_lap):
         for _ in range(ROUNDS):
-            seen = np.stack([_seen(each, direction, path, metres, m) for each, m in zip(over, moved, strict=True)])
+            rows = zip(over, of_lap, moved, strict=True)
+            seen = np.stack([_seen(each, d, path, metres, m) for each, (d, path), m in rows if d is not None])
             moved += _moves(seen)
             moved -= moved.mean(axis=0)
             np.clip(moved, -MOST_M, MOST_M, out=moved)

@@ -53,7 +53,16 @@ def drive_of(recording: Recording, review: Review) -> Drive:
     return replace(found, laps=tuple(_decided(list(found.laps), review)))
 
 
-def _drive_of(recording: Recording, review: Review) -> Drive:
+def drive_on(recording: Recording, review: Review, course: Course) -> Drive:
+    """A session cut by the lines of a given course, to be compared with another one on it.
+
+    Raises ValueError when it was not driven on this course, or the other way round.
+    """
+    found = _drive_of(recording, review, course)
+    return replace(found, laps=tuple(_decided(list(found.laps), review)))
+
+
+def _drive_of(recording: Recording, review: Review, given: Course | None = None) -> Drive:
     """The drive before anything is decided of its laps."""
     lat, lon, speed = (in_units(recording, k) for k in ("lat", "lon", "speed"))
     beacons = [e.at_s for e in recording.events if e.code == "beacon"]
@@ -68,7 +77,9 @@ def _drive_of(recording: Recording, review: Review) -> Drive:
     path = path_of(lat.values[:n], lon.values[:n], lat.interval_s, on_path)
     good = ~np.isnan(path.x)
     where = (np.where(good, lat.values[:n], np.nan), np.where(good, lon.values[:n], np.nan))
-    course, origin, backwards, fits_too = _course(recording, review, *where, lat.interval_s)
+    course, origin, backwards, fits_too = (
+        _course(recording, review, *where, lat.interval_s) if given is None else _given(given, *where)
+    )
     laps = (
         laps_on(path, course)
         if course is not None
@@ -126,6 +137,16 @@ def _course(
         return learn_course("learnt course", lat[span[0] : span[1]], lon[span[0] : span[1]]), "learnt", False, ()
     except ValueError:
         return None, "none", False, ()
+
+
+def _given(course: Course, lat: Floats, lon: Floats) -> tuple[Course | None, str, bool, tuple[str, ...]]:
+    """A course that is to be cut by, as `_course` gives one. Raises ValueError when the positions do not fit it."""
+    matches = recognise(lat, lon, [course])
+    if not matches:
+        raise ValueError(f"it was not driven on the course {course.name}")
+    if matches[0].backwards:
+        raise ValueError(f"it was driven on {course.name} in the other direction")
+    return course, "setup", False, ()
 
 
 def lap_key(lap: Lap) -> str:

@@ -70,6 +70,24 @@ def seen_on(grid: Grid, channels: dict[str, Channel]) -> Seen:
     return Seen(speed, over("brake"), over("throttle"), ratio, acceleration)
 
 
+def seen_together(parts: Sequence[Seen]) -> Seen:
+    """What was measured of the laps of several recordings, one after the other; what one of them lacks is not compared."""
+    if len(parts) == 1:
+        return parts[0]
+
+    def both(name: str) -> Floats | None:
+        found = [getattr(part, name) for part in parts]
+        return None if any(each is None for each in found) else np.concatenate(found)
+
+    return Seen(
+        np.concatenate([part.speed for part in parts]),
+        both("brake"),
+        both("throttle"),
+        both("ratio"),
+        np.concatenate([part.acceleration for part in parts]),
+    )
+
+
 def _whole(values: Floats) -> Floats:
     """Rows with what is missing in between drawn straight; a row of nothing stays."""
     if not np.isnan(values).any():

@@ -15,14 +15,14 @@ import numpy as np
 
 from kumpel.core.recording import Channel, Floats, NotThereError, Recording
 from kumpel.core.review import Review
-from kumpel.core.vehicle.alignment import STEP_M, Grid, aligned
+from kumpel.core.vehicle.alignment import STEP_M, Driven, Grid, aligned
 from kumpel.core.vehicle.channels import at_times, in_units
 from kumpel.core.vehicle.compare import gate_distances
 from kumpel.core.vehicle.corners import Corner, Line, corners_of, line_of
-from kumpel.core.vehicle.drive import Drive, drive_of, lap_key
-from kumpel.core.vehicle.driving import seen_on
+from kumpel.core.vehicle.drive import Drive, drive_of, drive_on, lap_key
+from kumpel.core.vehicle.driving import Seen, seen_on, seen_together
 from kumpel.core.vehicle.laps import Lap, bests
-from kumpel.core.vehicle.time_lost import Habit, TimeLost, habits, time_lost
+from kumpel.core.vehicle.time_lost import MOST_OF_POOLED, Habit, TimeLost, habits, time_lost
 
 DECIMALS = 2
 MOST_POINTS = 1500
@@ -86,7 +86,8 @@ class Lane:
 @dataclass(frozen=True)
 class LapSheet:
     """Everything of the sheet. `lap` and `reference` are numbers of laps, None when there is none to look at; `behind_s` is the time lost
-    so far at each point. `why_not` says why nothing is compared."""
+    so far at each point. `beside` are the laps of the other session when the reference is one of them. `why_not` says why nothing is
+    compared."""
 
     course: CoursePicture | None
     laps: tuple[LapRow, ...]
@@ -96,72 +97,124 @@ class LapSheet:
     behind_s: tuple[float, ...]
     lost: TimeLost | None
     why_not: str
+    beside: tuple[LapRow, ...] = ()
 
 
 @dataclass(frozen=True)
 class Compared:
-    """All timed laps over the metres of the course, its middle line and its corners (in the metres of the grid)."""
+    """All timed laps over the metres of the course, its middle line and its corners (in the metres of the grid). `of` are the recordings
+    that they come from, each with its rows of the grid."""
 
     grid: Grid
     way: Floats
     line: Line | None
     corners: tuple[Corner, ...]
+    of: tuple[tuple[Recording, slice], ...]
+
+    @property
+    def seen(self) -> Seen:
+        """What was measured of the laps."""
+        return seen_together([seen_on(_rows_of(self.grid, rows), _channels(each)) for each, rows in self.of])
+
+    def recording_of(self, row: int) -> Recording:
+        return next(each for each, rows in self.of if rows.start <= row < rows.stop)
 
 
-def lap_sheet(recording: Recording, review: Review, lap: int | None = None, reference: int | None = None) -> LapSheet:
+def _rows_of(grid: Grid, rows: slice) -> Grid:
+    return Grid(grid.laps[rows], grid.metres, grid.at_s[rows], grid.time_s[rows], grid.moved_m[rows])
+
+
+def lap_sheet(
+    recording: Recording,
+    review: Review,
+    lap: int | None = None,
+    reference: int | None = None,
+    beside: tuple[Recording, Review] | None = None,
+) -> LapSheet:
     """The sheet of a session for two laps by their numbers; without them the last lap that counts against the best.
 
-    Raises NotThereError for a lap that there is not, ValueError when the session cannot be assessed at all.
+    With `beside`, another session on the same course, the reference is a lap of that (without a number its best). Raises
+    NotThereError for a lap that there is not, ValueError when the session cannot be assessed at all or the other one was not driven on
+    its course.
     """
     drive = drive_of(recording, review)
-    timed = [each for each in drive.laps if each.kind == "timed"]
+    timed = _timed(drive)
     rows = _rows(recording, drive)
-    known = {each.number for each in timed}
-    for wanted in (lap, reference):
-        if wanted is not None and wanted not in known:
+    why_not = _why_not(drive, timed)
+    other, other_rows = _beside(drive, beside) if beside is not None and not why_not else (None, ())
+    of_reference = _timed(other.drive) if other is not None else timed
+    for wanted, known in ((lap, timed), (reference, of_reference)):
+        if wanted is not None and wanted not in {each.number for each in known}:
             raise NotThereError(f"there is no lap {wanted} in this session")
     counted = [each for each in timed if each.counts]
-    best = bests(timed).best
+    best = bests(of_reference).best
     first = reference if reference is not None else best.number if best else None
-    other = lap if lap is not None else next((c.number for c in reversed(counted) if c.number != first), first)
-    why_not = _why_not(drive, timed, counted)
-    compared = compared_of(recording, drive) if timed and not why_not else None
-    if compared is None or first is None or other is None:
+    passed = None if other is not None else first
+    mine_best = bests(timed).best if other is not None else None
+    usual = mine_best.number if mine_best else next((c.number for c in reversed(counted) if c.number != passed), first)
+    shown = lap if lap is not None else usual
+    compared = compared_of(recording, drive, other) if timed and not why_not else None
+    if compared is None or first is None or shown is None:
         return LapSheet(
             _picture(drive, None),
             rows,
-            other,
+            shown,
             first,
             (),
             (),
             None,
             why_not or "these laps are too many, too long or too short to be laid over each other",
+            other_rows,
         )
+    own = compared.of[0][1].stop
     numbers = [each.number for each in compared.grid.laps]
-    mine, theirs = numbers.index(other), numbers.index(first)
-    seen = seen_on(compared.grid, _channels(recording))
+    mine = numbers.index(shown, 0, own)
+    theirs = numbers.index(first, own if other is not None else 0)
     lost = time_lost(
         compared.grid,
-        seen,
+        compared.seen,
         compared.way,
         compared.corners,
         mine,
         theirs,
         [i for i, each in enumerate(compared.grid.laps) if each.counts],
         decimals=DECIMALS,
+        most=MOST_OF_POOLED if other is not None else math.inf,
     )
     step = max(math.ceil(len(compared.grid.metres) / MOST_POINTS), 1)
     behind = compared.grid.time_s[mine] - compared.grid.time_s[theirs]
     return LapSheet(
         _picture(drive, compared),
         rows,
-        other,
+        shown,
         first,
-        _lanes(recording, compared.grid, mine, theirs, step),
+        _lanes(compared, mine, theirs, step),
         tuple(behind[::step].tolist()),
         lost if compared.corners else None,
         "" if compared.corners else "no corner was found on this course",
+        other_rows,
     )
+
+
+@dataclass(frozen=True)
+class _Other:
+    recording: Recording
+    drive: Drive
+
+
+def _timed(drive: Drive) -> list[Lap]:
+    return [each for each in drive.laps if each.kind == "timed"]
+
+
+def _beside(drive: Drive, beside: tuple[Recording, Review]) -> tuple[_Other, tuple[LapRow, ...]]:
+    """The other session, cut by the lines of this one's course."""
+    recording, review = beside
+    if drive.course is None:
+        raise ValueError("without a course nothing can be laid beside it")
+    other = drive_on(recording, review, drive.course)
+    if not any(each.counts for each in _timed(other)):
+        raise ValueError("no lap of the other session counts")
+    return _Other(recording, other), _rows(recording, other)
 
 
 def habits_of(recording: Recording, drive: Drive) -> list[Habit]:
@@ -172,16 +225,15 @@ def habits_of(recording: Recording, drive: Drive) -> list[Habit]:
         return []
     counted = [i for i, each in enumerate(compared.grid.laps) if each.counts]
     reference = [each.number for each in compared.grid.laps].index(best.number)
-    seen = seen_on(compared.grid, _channels(recording))
-    return habits(compared.grid, seen, compared.way, compared.corners, reference, counted, decimals=DECIMALS)
+    return habits(compared.grid, compared.seen, compared.way, compared.corners, reference, counted, decimals=DECIMALS)
 
 
-def _why_not(drive: Drive, timed: Sequence[Lap], counted: Sequence[Lap]) -> str:
+def _why_not(drive: Drive, timed: Sequence[Lap]) -> str:
     if not timed:
         return "no full lap was driven"
     if drive.course is None:
         return "without positions it is not known where on the course a lap was"
-    if not counted:
+    if not any(each.counts for each in timed):
         return "no lap counts: count one again to compare with it"
     return ""
 
@@ -191,20 +243,34 @@ def _channels(recording: Recording) -> dict[str, Channel]:
     return {key: channel for key, channel in found.items() if channel is not None}
 
 
-def compared_of(recording: Recording, drive: Drive) -> Compared | None:
-    """All timed laps of a drive over its course; None when there is no lap or no line to measure from."""
-    timed = [each for each in drive.laps if each.kind == "timed"]
-    counted = tuple(each.number for each in timed if each.counts)
+def compared_of(recording: Recording, drive: Drive, other: _Other | None = None) -> Compared | None:
+    """All timed laps of a drive over its course, and those that count of another; None when there is no lap or no line to measure
+    from."""
+    timed = _timed(drive)
     gates = gate_distances(timed, drive.path, drive.way)
-    key = f"laps over {drive.course.name if drive.course else ''}, {counted}"
-    grid = recording.once(key, lambda: aligned(drive.path, drive.way, timed, gates))
+    driven = [Driven(drive.path, drive.way, tuple(timed))]
+    if other is not None:
+        driven.append(Driven(other.drive.path, other.drive.way, tuple(_timed(other.drive))))
+        grid = aligned(driven, gates)
+    else:
+        counted = tuple(each.number for each in timed if each.counts)
+        key = f"laps over {drive.course.name if drive.course else ''}, {counted}"
+        grid = recording.once(key, lambda: aligned(driven, gates))
     if grid is None:
         return None
-    now = {each.number: each for each in timed}
-    grid = replace(grid, laps=tuple(now[each.number] for each in grid.laps))
-    way = np.interp(grid.at_s, np.arange(len(drive.way)) * drive.path.interval_s, drive.way)
+    ends = np.cumsum([len(each.laps) for each in driven]).tolist()
+    rows = [slice(a, b) for a, b in pairwise([0, *ends])]
+    # What counts may have changed since the laps were laid over each other.
+    grid = replace(grid, laps=tuple(lap for each in driven for lap in each.laps))
+    way = np.concatenate([_way(each, grid.at_s[part]) for each, part in zip(driven, rows, strict=True)])
     line = line_of(drive.course) if drive.course is not None else None
-    return Compared(grid, way, line, _corners(line, grid, gates))
+    recordings = [recording] if other is None else [recording, other.recording]
+    return Compared(grid, way, line, _corners(line, grid, gates), tuple(zip(recordings, rows, strict=True)))
+
+
+def _way(driven: Driven, at_s: Floats) -> Floats:
+    found: Floats = np.interp(at_s, np.arange(len(driven.way)) * driven.path.interval_s, driven.way)
+    return found
 
 
 def _corners(line: Line | None, grid: Grid, gates_m: tuple[float, ...]) -> tuple[Corner, ...]:
@@ -262,16 +328,19 @@ def _top(speed: Channel | None, lap: Lap) -> float:
     return float(np.nanmax(part)) * 3.6 if len(part) and not np.isnan(part).all() else math.nan
 
 
-def _lanes(recording: Recording, grid: Grid, mine: int, theirs: int, step: int) -> tuple[Lane, ...]:
+def _lanes(compared: Compared, mine: int, theirs: int, step: int) -> tuple[Lane, ...]:
     found = []
     for key, name, unit, factor, decimals in LANES:
-        channel = in_units(recording, key)
-        if channel is None:
-            continue
-        both = [at_times(channel, grid.at_s[row, ::step]) * factor for row in (theirs, mine)]
+        both = [_lane(compared, row, key, step) for row in (theirs, mine)]
         if not all(np.isnan(each).all() for each in both):
-            found.append(Lane(key, name, unit, decimals, *(tuple(each.tolist()) for each in both)))
+            found.append(Lane(key, name, unit, decimals, *(tuple((each * factor).tolist()) for each in both)))
     return tuple(found)
+
+
+def _lane(compared: Compared, row: int, key: str, step: int) -> Floats:
+    at_s = compared.grid.at_s[row, ::step]
+    channel = in_units(compared.recording_of(row), key)
+    return np.full(len(at_s), np.nan) if channel is None else at_times(channel, at_s)
 
 
 def _picture(drive: Drive, compared: Compared | None) -> CoursePicture | None:

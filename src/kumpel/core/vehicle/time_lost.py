@@ -5,6 +5,7 @@ Source: docs/methods/vehicle.md, "Time lost".
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -209,7 +210,7 @@ def _against(
     corners: Sequence[Corner],
     reference: int,
     counted: Sequence[int],
-    most: float = 1e9,
+    most: float = math.inf,
 ) -> _Against | None:
     stretches = stretches_of(corners, seen.speed[list(counted)], grid.metres)
     if not stretches:
@@ -259,16 +260,18 @@ def time_lost(
     counted: Sequence[int],
     rows: int = 5,
     decimals: int = 2,
+    most: float = math.inf,
 ) -> TimeLost:
     """What a lap loses against another. `lap`, `reference` and `counted` are rows of the grid; `way` the way driven, shape (laps, n).
 
     The rows are the stretches that lose most (only those that lose); they are rounded first, and what remains of the difference of the
-    lap times as stated is "everywhere else".
+    lap times as stated is "everywhere else". `most` is how many times as large as in the other corners the spread of one may be
+    taken: MOST_OF_POOLED where the laps of two drivers are compared, whose difference is no spread.
     """
     numbers = [each.number for each in grid.laps]
     times = [round(each.time_s, decimals) for each in grid.laps]
     whole = round(times[lap] - times[reference], decimals) + 0.0
-    against = _against(grid, seen, way, corners, reference, counted) if lap != reference else None
+    against = _against(grid, seen, way, corners, reference, counted, most) if lap != reference else None
     if against is None:
         return TimeLost(numbers[lap], numbers[reference], whole, (), whole, ())
     others = [row for row in counted if row not in (lap, reference)]

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from typing import Any, Literal
 
 from pydantic import BaseModel
 
-from kumpel.core.assessment import BothWays, LimitSet
+from kumpel.core.assessment import Assessment, BothWays, LimitSet
 from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
@@ -136,11 +137,17 @@ def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
     return figures.assess(recording, review, limits)
 
 
-def laps(recording: Recording, review: Review, lap: int | None, reference: int | None) -> Any:
+def laps(
+    recording: Recording,
+    review: Review,
+    lap: int | None,
+    reference: int | None,
+    beside: tuple[Recording, Review] | None,
+) -> Any:
     """See `core.vehicle.lap_view.lap_sheet`."""
     from kumpel.core.vehicle.lap_view import lap_sheet
 
-    return lap_sheet(recording, review, lap, reference)
+    return lap_sheet(recording, review, lap, reference, beside)
 
 
 def bins(recording: Recording, review: Review, asked: Mapping[str, Any]) -> Any:
@@ -148,6 +155,25 @@ def bins(recording: Recording, review: Review, asked: Mapping[str, Any]) -> Any:
     from kumpel.core.vehicle.bins import Asked, bin_sheet
 
     return bin_sheet(recording, review, Asked(**asked))
+
+
+def brief(found: Assessment) -> str:
+    """A session in a row: "best 1:02.13, 8 laps"."""
+    best, count = found.figure("best"), found.figure("laps")
+    if not math.isfinite(best.value):
+        return best.note
+    minutes, seconds = divmod(round(best.value, 2), 60)
+    time = f"{minutes:.0f}:{seconds:05.2f}" if minutes else f"{seconds:.2f} s"
+    return f"best {time}, {count.value:.0f} lap{'' if count.value == 1 else 's'}"
+
+
+def tells(recording: Recording, review: Review) -> dict[str, str]:
+    """The course that was recognised; a learnt one has no name of its own."""
+    from kumpel.core.vehicle.drive import drive_of
+
+    drive = drive_of(recording, review)
+    known = drive.course is not None and drive.origin in ("setup", "position")
+    return {"place": drive.course.name} if drive.course is not None and known else {}
 
 
 LEAFLET = """\
@@ -169,6 +195,8 @@ KIND = Kind(
     plan=plan,
     laps=laps,
     bins=bins,
+    brief=brief,
+    tells=tells,
     sensors=SENSORS,
     watched=watched,
     assess=assess,

@@ -1,11 +1,12 @@
 import { useRef } from "react";
-import { type LapRow, type LapSheet, lapTime, signed } from "./laps";
+import { type LapRow, type LapSheet, lapTime, referenceName, signed } from "./laps";
 
 const key = "rounded border border-line bg-panel px-1 font-narrow text-[12px] hover:bg-act-soft";
 
 /** All laps with their sectors; R makes a lap the reference, C compares it, X leaves it out or counts it again. */
 export function LapTable({
   sheet,
+  whose = "",
   at,
   reasons,
   locked,
@@ -15,6 +16,8 @@ export function LapTable({
   onLeaveOut,
 }: {
   sheet: LapSheet;
+  /** Whose lap the reference is, when it is one of another session. */
+  whose?: string;
   /** The number of the lap that the keys are meant for. */
   at: number | null;
   /** Why laps were left out by hand, by their keys. */
@@ -28,7 +31,7 @@ export function LapTable({
   const body = useRef<HTMLTableSectionElement>(null);
   const timed = sheet.laps.filter((l) => l.kind === "timed");
   const sectors = Math.max(0, ...timed.map((l) => l.sectors_s.length));
-  const reference = timed.find((l) => l.number === sheet.reference);
+  const reference = (whose ? sheet.beside : timed).find((l) => l.number === sheet.reference);
   const rest = sheet.laps.filter((l) => l.kind !== "timed");
   const step = (by: number) => {
     const next = timed[timed.findIndex((l) => l.number === at) + by];
@@ -58,7 +61,7 @@ export function LapTable({
                   S{i + 1}, s
                 </th>
               ))}
-              <th className="px-2 font-medium">to lap {sheet.reference ?? "–"}, s</th>
+              <th className="px-2 font-medium">to {referenceName(sheet, whose)}, s</th>
               <th className="px-2 font-medium">Top, km/h</th>
               <th />
             </tr>
@@ -67,7 +70,11 @@ export function LapTable({
             {timed.map((lap) => {
               const here = lap.number === at;
               const role =
-                lap.number === sheet.reference ? "reference" : lap.number === sheet.lap ? "compared" : undefined;
+                !whose && lap.number === sheet.reference
+                  ? "reference"
+                  : lap.number === sheet.lap
+                    ? "compared"
+                    : undefined;
               return (
                 <tr
                   key={lap.key}
@@ -83,7 +90,7 @@ export function LapTable({
                     if (e.ctrlKey || e.altKey || e.metaKey) return;
                     if (e.key === "ArrowDown") step(1);
                     else if (e.key === "ArrowUp") step(-1);
-                    else if (press === "r") onReference(lap);
+                    else if (press === "r" && !whose) onReference(lap);
                     else if (press === "c" || e.key === "Enter") onCompare(lap);
                     else if (press === "x" && !locked) onLeaveOut(lap);
                     else return;
@@ -111,9 +118,11 @@ export function LapTable({
                   <td className="w-full px-2 text-left">
                     {here ? (
                       <span className="flex gap-1">
-                        <button type="button" tabIndex={-1} className={key} onClick={() => onReference(lap)}>
-                          <b className="font-semibold">R</b> reference
-                        </button>
+                        {!whose && (
+                          <button type="button" tabIndex={-1} className={key} onClick={() => onReference(lap)}>
+                            <b className="font-semibold">R</b> reference
+                          </button>
+                        )}
                         <button type="button" tabIndex={-1} className={key} onClick={() => onCompare(lap)}>
                           <b className="font-semibold">C</b> compare
                         </button>

@@ -1,19 +1,22 @@
-import { type LapSheet, type Loss, lapTime, type Span } from "./laps";
+import { type LapSheet, type Loss, lapTime, referenceName, type Span } from "./laps";
 
 export const spanOf = (loss: Loss): Span => [loss.stretch.from_m, loss.stretch.to_m];
 
 /** Where a lap loses time against another, the most first; a row shows its stretch on the course and in the lanes. */
 export function LossList({
   sheet,
+  whose = "",
   chosen,
   onChoose,
 }: {
   sheet: LapSheet;
+  /** Whose lap the reference is, when it is one of another session. */
+  whose?: string;
   chosen: Span | null;
   onChoose: (span: Span | null) => void;
 }) {
   const { lost } = sheet;
-  if (!lost || sheet.lap === sheet.reference)
+  if (!lost || (!whose && sheet.lap === sheet.reference))
     return (
       <p className="px-2.5 py-2 text-[13px] text-soft">
         {sheet.why_not
@@ -25,7 +28,7 @@ export function LossList({
   return (
     <>
       <h2 className="flex items-baseline gap-2 px-2.5 pt-2 pb-1.5 font-narrow font-semibold text-[13.5px]">
-        {lost.lost_s < 0 ? "Time gained" : "Time lost"} on lap {lost.lap} against lap {lost.reference}
+        {lost.lost_s < 0 ? "Time gained" : "Time lost"} on lap {lost.lap} against {referenceName(sheet, whose)}
         <span className="ml-auto whitespace-nowrap text-[15px]">{Math.abs(lost.lost_s).toFixed(2)} s</span>
       </h2>
       <ul>

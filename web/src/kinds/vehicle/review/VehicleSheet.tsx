@@ -1,23 +1,27 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
 import { createPortal } from "react-dom";
+import type { Schemas } from "@/api/client";
 import type { ReviewSheetProps } from "@/kinds/sheet";
 import PlainSheet from "@/sheet/PlainSheet";
 import { Loading, Trouble } from "@/ui/basics";
 import { ReasonDialog } from "@/ui/reason";
 import { Segmented } from "@/ui/segmented";
 import { BinsView } from "./BinsView";
+import { Compare, shortName } from "./Compare";
 import { CourseView } from "./CourseView";
 import { LapFigures } from "./LapFigures";
 import { LapLanes } from "./LapLanes";
 import { LapTable } from "./LapTable";
 import { LossList, spanOf } from "./LossList";
-import { type LapRow, lapsOf, placeWords, type Span } from "./laps";
+import { type LapRow, lapsOf, placeWords, referenceName, type Span } from "./laps";
+import { SideBySide } from "./SideBySide";
 
 const ROOM_M = 40;
 const panel = "rounded-lg border border-line bg-panel";
 const VIEWS = [
   ["laps", "Laps"],
+  ["compare", "Compare"],
   ["tables", "Mixture"],
   ["channels", "Channels"],
 ] as const;
@@ -33,6 +37,9 @@ export default function VehicleSheet(props: ReviewSheetProps) {
     <>
       {props.bar && createPortal(choice, props.bar)}
       {view === "laps" && <Laps {...props} />}
+      {view === "compare" && (
+        <Compare {...props} laps={(beside) => <Laps key={beside.id} {...props} beside={beside} />} />
+      )}
       {view === "tables" && <Tables {...props} />}
       {view === "channels" && <PlainSheet {...props} />}
     </>
@@ -62,7 +69,15 @@ function Tables({ review, limitSet }: ReviewSheetProps) {
   );
 }
 
-function Laps({ review, kind, locked, actions, supposed, onWhy }: ReviewSheetProps) {
+function Laps({
+  review,
+  kind,
+  locked,
+  actions,
+  supposed,
+  onWhy,
+  beside,
+}: ReviewSheetProps & { beside?: Schemas["OtherSession"] }) {
   const { session } = review;
   const [lap, setLap] = useState<number | null>(null);
   const [reference, setReference] = useState<number | null>(null);
@@ -72,7 +87,8 @@ function Laps({ review, kind, locked, actions, supposed, onWhy }: ReviewSheetPro
   const [chosen, setChosen] = useState<Span | null>(null);
   const [leaving, setLeaving] = useState<LapRow | null>(null);
   const [lastReason, setLastReason] = useState("");
-  const laps = useQuery(lapsOf(session.id, review.version, lap, reference));
+  const laps = useQuery(lapsOf(session.id, review.version, lap, reference, beside?.id ?? null));
+  const whose = beside ? shortName(beside, session.person) : "";
   const sheet = laps.data;
   const course = sheet?.course ?? null;
   const whole = useMemo<Span>(() => [0, course?.length_m ?? 1], [course]);
@@ -93,8 +109,10 @@ function Laps({ review, kind, locked, actions, supposed, onWhy }: ReviewSheetPro
     },
     [sheet, course, choose],
   );
-  if (laps.isError && !sheet)
-    return (
+  if (laps.isError && (!sheet || beside))
+    return beside ? (
+      <Trouble error={laps.error} />
+    ) : (
       <>
         <LapFigures review={review} supposed={supposed.supposed} sheet={undefined} onWhy={onWhy} />
         <Trouble error={laps.error} again={() => laps.refetch()} />
@@ -115,7 +133,16 @@ function Laps({ review, kind, locked, actions, supposed, onWhy }: ReviewSheetPro
   const drawn = course !== null && sheet.lanes.length > 0;
   return (
     <>
-      <LapFigures review={review} supposed={supposed.supposed} sheet={sheet} onWhy={onWhy} />
+      {beside ? (
+        <SideBySide
+          sheet={sheet}
+          mine={session.person || "this session"}
+          whose={whose}
+          onReference={(number) => setReference(number)}
+        />
+      ) : (
+        <LapFigures review={review} supposed={supposed.supposed} sheet={sheet} onWhy={onWhy} />
+      )}
       {sheet.why_not && sheet.lanes.length === 0 && (
         <p className={`${panel} mt-2.5 px-3 py-2 text-[13.5px]`}>
           {sheet.why_not.charAt(0).toUpperCase() + sheet.why_not.slice(1)}.
@@ -153,9 +180,10 @@ function Laps({ review, kind, locked, actions, supposed, onWhy }: ReviewSheetPro
               <h2 className="font-narrow font-semibold">Lap against lap</h2>
               <span>
                 <i className="mr-1.5 inline-block h-[3px] w-4 bg-reference align-middle" />
-                lap {sheet.reference}, reference
+                {referenceName(sheet, whose)}
+                {beside ? "" : ", reference"}
               </span>
-              {sheet.lap !== sheet.reference && (
+              {(beside || sheet.lap !== sheet.reference) && (
                 <span>
                   <i className="mr-1.5 inline-block h-[3px] w-4 bg-compared align-middle" />
                   lap {sheet.lap}
@@ -187,12 +215,13 @@ function Laps({ review, kind, locked, actions, supposed, onWhy }: ReviewSheetPro
         )}
         {course && (
           <section aria-label="Time lost" className={`${panel} min-w-0 overflow-hidden`}>
-            <LossList sheet={sheet} chosen={chosen} onChoose={choose} />
+            <LossList sheet={sheet} whose={whose} chosen={chosen} onChoose={choose} />
           </section>
         )}
         <section aria-label="Laps" className={`${panel} min-w-0 overflow-hidden ${course ? "" : "col-span-full"}`}>
           <LapTable
             sheet={sheet}
+            whose={whose}
             at={at}
             reasons={why}
             locked={locked}

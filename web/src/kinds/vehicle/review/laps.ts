@@ -9,22 +9,47 @@ export type Loss = Schemas["Loss"];
 /** Metres from the start line, from and to. */
 export type Span = readonly [number, number];
 
-/** Two laps of a session as it is reviewed (`version`); without numbers the last lap that counts against the best. */
-export const lapsOf = (session: number, version: number, lap: number | null, reference: number | null) =>
+/**
+ * Two laps of a session as it is reviewed (`version`); without numbers the last lap that counts against the best. With `beside`
+ * the reference is a lap of that session, without numbers its best.
+ */
+export const lapsOf = (
+  session: number,
+  version: number,
+  lap: number | null,
+  reference: number | null,
+  beside: number | null = null,
+) =>
   queryOptions({
-    queryKey: ["laps", session, version, lap, reference],
+    queryKey: ["laps", session, version, lap, reference, beside],
     queryFn: () =>
       ask(
         api.GET("/api/sessions/{session_id}/laps", {
           params: {
             path: { session_id: session },
-            query: { ...(lap === null ? {} : { lap }), ...(reference === null ? {} : { reference }) },
+            query: {
+              ...(lap === null ? {} : { lap }),
+              ...(reference === null ? {} : { reference }),
+              ...(beside === null ? {} : { beside }),
+            },
           },
         }),
       ),
     placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
   });
+
+/** Sessions on the same course, to be laid beside one. */
+export const othersOf = (session: number, version: number) =>
+  queryOptions({
+    queryKey: ["laps", session, "others", version],
+    queryFn: () =>
+      ask(api.GET("/api/sessions/{session_id}/laps/others", { params: { path: { session_id: session } } })),
+  });
+
+/** What the reference is called: a lap of this session, or somebody's. */
+export const referenceName = (sheet: LapSheet, whose = "") =>
+  `${whose ? `${whose}, ` : ""}lap ${sheet.reference ?? "–"}`;
 
 /** A lap time as drivers read it: 1:02.13, or 42.59 below a minute. */
 export function lapTime(seconds: number): string {
