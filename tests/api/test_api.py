@@ -98,7 +98,12 @@ class Problems(ServerTest):
                     good = next(v for k, v in operation["responses"].items() if k.startswith("2"))
                     if (
                         "204" not in operation["responses"]
-                        and not {"application/pdf", "application/gpx+xml", "text/event-stream"}
+                        and not {
+                            "application/pdf",
+                            "application/gpx+xml",
+                            "text/event-stream",
+                            "application/octet-stream",
+                        }
                         & good.get("content", {}).keys()
                         and "original" not in path
                     ):

@@ -6,14 +6,15 @@ from datetime import datetime
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Request
-from fastapi.responses import StreamingResponse
+from fastapi.responses import FileResponse, StreamingResponse
 from sqlmodel import Session as Db
+from starlette.background import BackgroundTask
 
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, SignedIn, Who
 from kumpel.api.downloads import attachment
 from kumpel.api.people import Limit, Offset
-from kumpel.services import recordings, sessions
+from kumpel.services import exports, recordings, sessions
 from kumpel.services.plain import plain
 from kumpel.store.database import engine
 
@@ -130,3 +131,15 @@ def original(session_id: int, request: Request, browser: SignedIn) -> StreamingR
         }
     pieces = sessions.original(store, session_id)
     return StreamingResponse(pieces, media_type="application/cbor-seq", headers=headers)
+
+
+@router.get(
+    "/sessions/{session_id}/file",
+    response_class=FileResponse,
+    responses={200: {"content": {"application/octet-stream": {}}}},
+)
+def export(session_id: int, form: exports.Form, db: Database, who: Who) -> FileResponse:
+    """The session as a workbook (figures, tables, events, samples), or its samples as a CSV file at the recorded rates."""
+    name, path = exports.write(db, session_id, form)
+    done = BackgroundTask(exports.remove, path)
+    return FileResponse(path, headers={"Content-Disposition": attachment(name)}, background=done)

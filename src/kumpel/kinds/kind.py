@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel
 
-from kumpel.core.assessment import Assessment, BothWays, LimitSet
+from kumpel.core.assessment import Assessment, BothWays, LimitSet, Table
 from kumpel.core.bounds import ANY, Bounds
 from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
@@ -23,6 +23,7 @@ Assess = Callable[[Recording, Review, LimitSet], BothWays]
 PlanOf = Callable[[Any, Situation], Plan]
 LapsOf = Callable[[Recording, Review, int | None, int | None, tuple[Recording, Review] | None], Any]
 WatchedOf = Callable[[Mapping[str, Any]], Sequence[Watched]]
+SheetsOf = Callable[[Recording, Review], Sequence[Table]]
 BriefOf = Callable[[Assessment], str]
 TellsOf = Callable[[Recording, Review], Mapping[str, str]]
 BinsOf = Callable[[Recording, Review, Mapping[str, Any]], Any]
@@ -184,7 +185,7 @@ class Kind:
     else is refused; `tags` what may be said of a session; `registers` the columns that a list of
     its sessions has, `trends` the figures that are followed over the sessions of one person; `plan` tells what a
     setup will do; `laps` lays two laps of a session side by side (`core.vehicle.lap_view`), `bins` one quantity over two
-    others (`core.vehicle.bins`); `brief` says the result in a row, else the first figure does; `tells` are tags that the recording itself tells, where nobody said them;
+    others (`core.vehicle.bins`); `brief` says the result in a row, else the first figure does; `sheets` are tables beside those of the assessment, for a workbook; `tells` are tags that the recording itself tells, where nobody said them;
     `sensors` are calibrated on the recorder, `watched` tells which checks a recorder with a setup
     should have had lately; `parts` what a report may have, made by `own_report` or plainly. `method` is the version of the computation: a new one when figures of the same data would differ.
     """
@@ -219,6 +220,7 @@ class Kind:
     bins: BinsOf | None = None
     brief: BriefOf | None = None
     tells: TellsOf | None = None
+    sheets: SheetsOf | None = None
     sensors: tuple[SensorWord, ...] = ()
     watched: WatchedOf | None = None
     own_report: ReportParts | None = None

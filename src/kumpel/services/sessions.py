@@ -347,9 +347,13 @@ def _pieces(store: Engine, session_id: int, wanted: bytes) -> Iterator[bytes]:
     yield held
 
 
+def wall_start(session: Session) -> datetime:
+    """The start of a session by the wall clock of its recorder, to the nearest second: starts lie on fractions of one."""
+    return session.started_at.astimezone(UTC) + timedelta(minutes=session.utc_offset_min, seconds=0.5)
+
+
 def file_name(row: SessionRow) -> str:
     """What a session's file is called: day, person, recorder, session."""
-    # Half a second on: starts lie on fractions of one.
-    local = row.session.started_at.astimezone(UTC) + timedelta(minutes=row.session.utc_offset_min, seconds=0.5)
+    local = wall_start(row.session)
     parts = (f"{local:%Y-%m-%d}", row.person.name if row.person else "", row.session.recorder_session)
     return " ".join(p for p in parts if p) + ".krec"

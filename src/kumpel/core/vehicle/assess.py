@@ -25,6 +25,7 @@ from kumpel.core.reckoning import Reckoning, both_ways, conclude, own_events, ta
 from kumpel.core.recording import PLAUSIBLE_BPM, POINT, Channel, Floats, Recording
 from kumpel.core.review import Review, samples_inside
 from kumpel.core.samples import ArraySamples
+from kumpel.core.vehicle.beyond import Beyond, beyond
 from kumpel.core.vehicle.channels import in_units
 from kumpel.core.vehicle.compare import gate_distances, slow_places
 from kumpel.core.vehicle.drive import Drive, drive_of, lap_key
@@ -82,6 +83,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
     wanted = replace(
         limits, rules=tuple(r for r in limits.rules if not r.figure.startswith(("max.", "min.")) or r.figure in there)
     )
+    past = _beyond(reckoning, wanted, extremes)
     length = recording.length_s
     return conclude(
         recording,
@@ -109,8 +111,38 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
             _maxima_table(extremes, laps),
             _corner_table(drive),
         ),
-        events=own_events(recording, review, (POINT,)),
+        events=sorted(
+            [*own_events(recording, review, (POINT,)), *(event for each in past for event in each.events())],
+            key=lambda event: event.at_s,
+        ),
     )
+
+
+def _beyond(reckoning: Reckoning, limits: LimitSet, found: _Extremes) -> list[Beyond]:
+    """The time beyond the first step of each limit that is about an extreme, as figures."""
+    made = []
+    for rule in limits.rules:
+        extreme, _, key = rule.figure.partition(".")
+        channel = found.believed.get(key)
+        if extreme not in ("max", "min") or channel is None:
+            continue
+        factor = MAXIMA[key][2]
+        values = (np.abs(channel.values) if key in SIGNED else channel.values) * factor
+        past = beyond(rule, key, values, channel.interval_s)
+        if past is None:
+            continue
+        made.append(past)
+        name = f"{rule.name}, time {past.words}"
+        first = past.stretches[0][0] if past.stretches else None
+        formula = (
+            "sum of dt while x is at or beyond the first step of the limit, whole session without what was left out"
+        )
+        put = Put("n", "times", float(len(past.stretches)), "")
+        cover = found.coverage[key]
+        reckoning.put(
+            f"beyond.{rule.figure}", name, past.seconds, "s", 1, formula, SOURCE, put, at_s=first, coverage=cover
+        )
+    return made
 
 
 def _lap_figures(reckoning: Reckoning, drive: Drive, found: Bests) -> None:
@@ -187,6 +219,7 @@ class _Extremes:
     high: dict[str, Floats]
     coverage: dict[str, float]
     wrong_s: dict[str, float]
+    believed: dict[str, Channel]
 
 
 def _extremes(recording: Recording, review: Review, laps: list[Lap]) -> _Extremes:
@@ -195,6 +228,7 @@ def _extremes(recording: Recording, review: Review, laps: list[Lap]) -> _Extreme
     high: dict[str, Floats] = {}
     coverage: dict[str, float] = {}
     wrong_s: dict[str, float] = {}
+    believed: dict[str, Channel] = {}
     for key, (_, _, factor, _) in MAXIMA.items():
         channel = in_units(recording, key)
         if channel is not None:
@@ -207,12 +241,13 @@ def _extremes(recording: Recording, review: Review, laps: list[Lap]) -> _Extreme
             if wrong.any():
                 wrong_s[key] = float(np.count_nonzero(wrong)) * channel.interval_s
                 channel = replace(channel, samples=ArraySamples(np.where(wrong, np.nan, channel.values)))
+            believed[key] = channel
             measured = np.count_nonzero(~np.isnan(channel.values))
             whole = max(recording.length_s / channel.interval_s, 1.0)
             coverage[key] = min(float(measured) / whole, 1.0)
             bottom, top = _by_part(channel, edges)
             low[key], high[key] = bottom * factor, (np.fmax(top, -bottom) if key in SIGNED else top) * factor
-    return _Extremes(low, high, coverage, wrong_s)
+    return _Extremes(low, high, coverage, wrong_s, believed)
 
 
 def _maxima(reckoning: Reckoning, found: _Extremes, laps: list[Lap]) -> None:

@@ -8,9 +8,12 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 
+from kumpel.core.assessment import Table
+from kumpel.core.reckoning import table as table_of
 from kumpel.core.recording import Channel, Floats, NotThereError, Recording
 from kumpel.core.review import Review
 from kumpel.core.samples import ArraySamples
@@ -54,6 +57,10 @@ class Asked:
     target: tuple[float, float] | None = None
     fewest: int = 20
     laps: str = "counted"
+
+
+USUAL = ("mixture", "rpm", "throttle")
+"""The quantity of the first table, and what it is laid over."""
 
 
 @dataclass(frozen=True)
@@ -279,3 +286,27 @@ def _where(table: BinTable, places: _Places | None, x: Floats, y: Floats, i: int
     codes, counts = np.unique(2 * nearest + before, return_counts=True)
     most = int(codes[np.argmax(counts)])
     return f"{'before' if most % 2 else 'after'} corner {most // 2 + 1}"
+
+
+def usual_tables(recording: Recording, review: Review) -> list[Table]:
+    """The table that a vehicle's engineer asks first, the mixture over engine speed and throttle, as means and as counts of readings;
+    none when one of the three was not recorded."""
+    if not set(USUAL) <= recording.channels.keys():
+        return []
+    sheet = bin_sheet(recording, review, Asked(*USUAL))
+    heads = [(_span(a, b), "", None) for a, b in pairwise(sheet.edges)]
+    over, down = (f"{q.name} {q.unit}".strip() for q in (sheet.over, sheet.and_over))
+    columns = [(f"{down} \\ {over}", "", None), *heads]
+
+    def rows(cells: Sequence[Sequence[float]]) -> list[tuple[str | float, ...]]:
+        spans = [_span(a, b) for a, b in pairwise(sheet.and_edges)]
+        return [(span, *(float(v) for v in row)) for span, row in zip(spans, cells, strict=True)]
+
+    return [
+        table_of("bins.mean", f"{sheet.quantity.name} mean", columns, rows(sheet.mean)),
+        table_of("bins.count", f"{sheet.quantity.name} readings", columns, rows(sheet.count)),
+    ]
+
+
+def _span(low: float, high: float) -> str:
+    return f"{low:g} to {high:g}"

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
+from scipy.ndimage import uniform_filter1d
 
 from kumpel.core.recording import Channel, Floats, NotThereError, Recording
 from kumpel.core.review import Review
@@ -21,7 +22,7 @@ from kumpel.core.vehicle.compare import gate_distances
 from kumpel.core.vehicle.corners import Corner, Line, corners_of, line_of
 from kumpel.core.vehicle.drive import Drive, drive_of, drive_on, lap_key
 from kumpel.core.vehicle.driving import Seen, seen_on, seen_together
-from kumpel.core.vehicle.laps import Lap, bests
+from kumpel.core.vehicle.laps import Lap, bests, slow_laps
 from kumpel.core.vehicle.time_lost import MOST_OF_POOLED, Habit, TimeLost, habits, time_lost
 
 DECIMALS = 2
@@ -218,14 +219,54 @@ def _beside(drive: Drive, beside: tuple[Recording, Review]) -> tuple[_Other, tup
 
 
 def habits_of(recording: Recording, drive: Drive) -> list[Habit]:
-    """Where the laps that count lose time against the best of them; empty when there is nothing to compare."""
+    """Where the usual laps (see `_usual`) lose time against the best of them; empty when there is nothing to compare."""
     compared = compared_of(recording, drive)
     best = bests(list(drive.laps)).best
     if compared is None or best is None or not compared.corners:
         return []
-    counted = [i for i, each in enumerate(compared.grid.laps) if each.counts]
+    counted = _usual(compared.grid)
     reference = [each.number for each in compared.grid.laps].index(best.number)
     return habits(compared.grid, compared.seen, compared.way, compared.corners, reference, counted, decimals=DECIMALS)
+
+
+@dataclass(frozen=True)
+class CourseLoss:
+    """The course with, at each of its points, how much slower the laps that count are in the mean than the best of them (s a m; None
+    when there are no two to compare). `x`, `y` and `rate` have one value every `course.step_m`."""
+
+    course: CoursePicture
+    x: Floats
+    y: Floats
+    rate: Floats | None
+
+
+def _usual(grid: Grid) -> list[int]:
+    """Rows of the laps that count and are no longer than 115 % of the median: one spin would hide what is done in every lap."""
+    slow = {each.number for each in slow_laps(list(grid.laps))}
+    return [i for i, each in enumerate(grid.laps) if each.counts and each.number not in slow]
+
+
+SMOOTH_M = 15
+"""Over so many metres the time lost is levelled before it is drawn."""
+
+
+def course_loss(recording: Recording, review: Review) -> CourseLoss | None:
+    """Where on the course time is lost in the mean; None without a course."""
+    drive = drive_of(recording, review)
+    compared = compared_of(recording, drive) if _timed(drive) else None
+    picture = _picture(drive, compared)
+    if picture is None:
+        return None
+    x, y = np.array(picture.x), np.array(picture.y)
+    best = bests(list(drive.laps)).best
+    counted = _usual(compared.grid) if compared else []
+    if compared is None or best is None or len(counted) < 2:
+        return CourseLoss(picture, x, y, None)
+    reference = [each.number for each in compared.grid.laps].index(best.number)
+    behind = compared.grid.time_s[counted].mean(axis=0) - compared.grid.time_s[reference]
+    rate = uniform_filter1d(np.gradient(behind, STEP_M), SMOOTH_M, mode="nearest")
+    there = np.arange(len(x)) * picture.step_m
+    return CourseLoss(picture, x, y, np.interp(there, compared.grid.metres, rate))
 
 
 def _why_not(drive: Drive, timed: Sequence[Lap]) -> str:

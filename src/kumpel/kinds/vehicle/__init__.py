@@ -3,22 +3,23 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
 from pydantic import BaseModel
 
-from kumpel.core.assessment import Assessment, BothWays, LimitSet
+from kumpel.core.assessment import Assessment, BothWays, LimitSet, Table
 from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import DecisionWord, EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.plain_report import ReportPart
 from kumpel.kinds.plan import Plan, PlanFact, Situation
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
+from kumpel.kinds.vehicle import report
 from kumpel.kinds.vehicle.sensors import SENSORS, watched
+from kumpel.reports.document import Part
 
 CHANNELS = (
     ChannelWord("lat", "Latitude", "deg", ("latitude",), reduce="angle"),
@@ -176,6 +177,19 @@ def tells(recording: Recording, review: Review) -> dict[str, str]:
     return {"place": drive.course.name} if drive.course is not None and known else {}
 
 
+def sheets(recording: Recording, review: Review) -> Sequence[Table]:
+    """See `core.vehicle.bins.usual_tables`."""
+    from kumpel.core.vehicle.bins import usual_tables
+
+    return usual_tables(recording, review)
+
+
+def own_report(
+    recording: Recording, review: Review, both: BothWays, limits: LimitSet, chosen: Sequence[str]
+) -> list[Part]:
+    return report.parts(KIND, recording, review, both, limits, chosen)
+
+
 LEAFLET = """\
 The logger is fixed to the vehicle; please do not move it or its sensors.
 Wait until it has found its position before you drive out.
@@ -191,12 +205,13 @@ KIND = Kind(
     leaflet=LEAFLET,
     setup_model=VehicleSetup,
     setup_library=LIBRARY,
-    method="2",
+    method="3",
     plan=plan,
     laps=laps,
     bins=bins,
     brief=brief,
     tells=tells,
+    sheets=sheets,
     sensors=SENSORS,
     watched=watched,
     assess=assess,
@@ -211,6 +226,7 @@ KIND = Kind(
     channels=CHANNELS,
     decisions=(DecisionWord("course", "Course", "text", hint="the best fitting"),),
     events=(
+        EventWord("beyond", "time beyond a limit", "times beyond a limit", around_s=20.0),
         EventWord(
             "lap",
             "lap",
@@ -220,18 +236,8 @@ KIND = Kind(
             reasons=("traffic", "spun", "wrong course", "pit"),
         ),
     ),
-    parts=(
-        ReportPart("checks", "Recorder and setup", size="strip"),
-        ReportPart("figures", "Figures with limits"),
-        ReportPart("table.laps", "Laps", one_page=False),
-        ReportPart("table.lost", "Where time is lost", one_page=False),
-        ReportPart("quality", "Quality of the data"),
-        ReportPart("left-out", "What was left out and why"),
-        ReportPart("lanes", "The recording over time"),
-        ReportPart("all-figures", "All figures", one_page=False),
-        ReportPart("tables", "Other tables", one_page=False),
-        ReportPart("methods", "How each figure is computed", one_page=False, size="page"),
-    ),
+    parts=report.PARTS,
+    own_report=own_report,
     tags=(
         TagWord("run", "Kind of session", "practice, race", ("practice", "qualifying", "race", "test"), "run"),
         TagWord("vehicle", "Vehicle", "number or name", setting="machine"),

@@ -226,6 +226,15 @@ function Desk({ id }: { id: number }) {
             </Button>
           </>
         )}
+        <p className="mt-4 flex flex-wrap gap-x-4 border-hair border-t pt-3 text-[13px]">
+          <span className="w-full text-soft">To go on working with, not a record:</span>
+          <a className="min-h-6 text-act hover:underline" href={`/api/sessions/${id}/file?form=xlsx`} download>
+            Workbook (XLSX)
+          </a>
+          <a className="min-h-6 text-act hover:underline" href={`/api/sessions/${id}/file?form=csv`} download>
+            Samples (CSV)
+          </a>
+        </p>
         {issued && (
           <p className="mt-3">
             <a className="text-act underline" href={`/api/reports/${issued.id}/pdf`} download>

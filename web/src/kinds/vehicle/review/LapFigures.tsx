@@ -32,6 +32,12 @@ function beneath(key: string, found: Assessment, sheet: LapSheet | undefined): s
   return "";
 }
 
+/** How long what a limit is about was beyond it: ", 12.3 s". */
+function beyondFor(found: Assessment, key: string): string {
+  const seconds = figureOf(found, `beyond.${key}`)?.value;
+  return seconds ? `, ${seconds.toFixed(seconds < 100 ? 1 : 0)} s` : "";
+}
+
 /** The laps in four figures, and what has a limit with its verdict; each says why on a click. */
 export function LapFigures({
   review,
@@ -97,7 +103,7 @@ export function LapFigures({
                       words={
                         judgement.verdict === "within" && judgement.limit !== null
                           ? `limit ${judgement.limit.toLocaleString("en")}`
-                          : judgement.words
+                          : `${judgement.words}${beyondFor(found, figure.key)}`
                       }
                     />
                   </span>

@@ -1,0 +1,108 @@
+"""The driver's page: laps, where time is lost on the course and in the list, beside what every kind prints."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from kumpel.core.assessment import Assessment, BothWays, LimitSet
+from kumpel.core.recording import Recording
+from kumpel.core.review import Review
+from kumpel.kinds import plain_report
+from kumpel.kinds.plain_report import Declared, ReportPart, number
+from kumpel.reports import course
+from kumpel.reports.document import Part, Picture, TablePart, TextPart
+
+COURSE, NEXT, LAPS = "course", "next", "laps"
+PARTS = (
+    ReportPart("checks", "Recorder and setup", size="strip"),
+    ReportPart("figures", "Figures with limits"),
+    ReportPart(COURSE, "The course with the time lost", size="half"),
+    ReportPart(NEXT, "Where to look next", size="half"),
+    ReportPart(LAPS, "Laps in short", size="half"),
+    ReportPart("quality", "Quality of the data", size="half"),
+    ReportPart("left-out", "What was left out and why", size="half"),
+    ReportPart("table.laps", "Laps with all sectors", one_page=False),
+    ReportPart("table.lost", "Where time is lost, all places", one_page=False),
+    ReportPart("lanes", "The recording over time", one_page=False),
+    ReportPart("all-figures", "All figures", one_page=False),
+    ReportPart("tables", "Other tables", one_page=False),
+    ReportPart("methods", "How each figure is computed", one_page=False, size="page"),
+)
+MOST_LAPS, MOST_PLACES = 24, 5
+"""On the one page; all of them are in the long version."""
+
+
+def parts(
+    kind: Declared, recording: Recording, review: Review, both: BothWays, limits: LimitSet, chosen: Sequence[str]
+) -> list[Part]:
+    """The chosen parts in their fixed order."""
+    own = {COURSE: _course, NEXT: _next, LAPS: _laps}
+    found: list[Part] = []
+    for key in chosen:
+        if key in own:
+            found += own[key](recording, review, both.reviewed)
+        else:
+            found += plain_report.parts(kind, recording, review, both, limits, (key,))
+    return found
+
+
+def _course(recording: Recording, review: Review, leading: Assessment) -> list[Part]:
+    # Imported here: SciPy's signal tools take longer to load than the server.
+    from kumpel.core.vehicle.lap_view import course_loss
+
+    seen = course_loss(recording, review)
+    if seen is None:
+        return []
+    picture = seen.course
+    length = picture.length_m
+    svg = course.draw(
+        seen.x,
+        seen.y,
+        picture.closed,
+        [(line.at_m / length, line.name) for line in picture.lines],
+        [(corner.apex_m / length, str(corner.number)) for corner in picture.corners],
+        seen.rate,
+    )
+    title = f"{picture.name}, {length:.0f} m"
+    told = "lost outside, gained inside" if seen.rate is not None else ""
+    # In the mean of the laps that count and are no longer than 115 % of the median, against the best one.
+    words = f"The course {picture.name} with its {len(picture.corners)} corners{'; ' + told if told else ''}."
+    return [Picture(title=f"{title}: {told}" if told else title, svg=svg, text=words)]
+
+
+def _next(recording: Recording, review: Review, leading: Assessment) -> list[Part]:
+    """The places that cost most over all laps that count, in the words of a driver."""
+    lost = next((t for t in leading.tables if t.key == "lost"), None)
+    rows = lost.rows[:MOST_PLACES] if lost else ()
+    if not rows:
+        return [TextPart(title="Where to look next", text="No two laps that count to compare.")]
+    cells = [[str(where), f"{seconds:.2f} s", str(laps), str(mostly)] for where, _, seconds, laps, mostly in rows]
+    whole = sum(float(row[2]) for row in rows)
+    title = f"Where to look next: {whole:.2f} s a lap in {len(rows)} place{'s' if len(rows) > 1 else ''}"
+    return [TablePart(title=title, columns=["Where", "Lost a lap", "In laps", "Mostly"], rows=cells)]
+
+
+def _laps(recording: Recording, review: Review, leading: Assessment) -> list[Part]:
+    """The timed laps side by side in two columns; the best is marked, one left out says why."""
+    table = next((t for t in leading.tables if t.key == "laps"), None)
+    if table is None:
+        return []
+    names = [column.name for column in table.columns]
+    lap, time, behind, state = (names.index(n) for n in ("Lap", "Time", "To the best", "State"))
+    rows = []
+    for row in table.rows:
+        seconds = row[time]
+        if isinstance(seconds, str) or math.isnan(seconds):
+            continue
+        beyond = float(row[behind])
+        words = str(row[state]) or ("best" if beyond == 0 else "")
+        rows.append([f"{float(row[lap]):.0f}", number(seconds, 2), "" if beyond == 0 else f"{beyond:+.2f}", words])
+    shown = rows[:MOST_LAPS]
+    middle = (len(shown) + 1) // 2
+    more = f", {len(rows) - len(shown)} more in the long version" if len(rows) > len(shown) else ""
+    columns = ["Lap", "Time s", "To the best", ""]
+    first = TablePart(title=f"Laps{more}", columns=columns, rows=shown[:middle], empty="no full lap")
+    if not shown[middle:]:
+        return [first]
+    return [first, TablePart(title="Laps, continued", columns=columns, rows=shown[middle:])]

@@ -1,0 +1,97 @@
+"""A session as a workbook or a CSV file: what is in it is what was computed and recorded, and its name says which session it is."""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+from dataclasses import replace
+from unittest import mock
+
+import openpyxl
+
+from kumpel.core.review import Review
+from kumpel.core.vehicle.bins import Asked, bin_sheet
+from kumpel.formats import krec
+from kumpel.services import exports, figures, sessions
+from kumpel.services.problems import ConflictError
+from kumpel.services.recordings import recording_of
+from kumpel.standins.signals import SIGNALS
+from kumpel.store.tables import Session
+from tests.support import DatabaseTest
+
+
+class Exports(DatabaseTest):
+    def drive(self, session: str = "S-1", later_s: float = 0.0) -> Session:
+        made = SIGNALS["vehicle"](2).recording
+        row = self.stored(
+            krec.write_recording(replace(made, start=made.start + later_s), session), self.person(f"Jonas {session}")
+        )
+        sessions.change(self.db, row.id or 0, {"tags": {"run": "practice"}})
+        return row
+
+    def test_a_workbook_with_laps_table_and_samples(self) -> None:
+        row = self.drive()
+        name, path = exports.write(self.db, row.id or 0, "xlsx")
+        self.addCleanup(exports.remove, path)
+        book = openpyxl.load_workbook(path, read_only=True)
+        outcome, recording = figures.outcome(self.db, row.id or 0), recording_of(self.db, row)
+        assert outcome is not None
+        laps = next(t for t in outcome.both.reviewed.tables if t.key == "laps")
+        rows = list(book["Laps"].iter_rows(values_only=True))
+        self.assertEqual(len(rows) - 1, len(laps.rows))
+        column = rows[0].index("Time [s]")
+        timed = [(cells[column], made[2]) for cells, made in zip(rows[1:], laps.rows, strict=True)]
+        for written, made in timed:
+            if isinstance(made, float) and not math.isnan(made):
+                self.assertAlmostEqual(float(str(written)), made, places=6)
+        sheet = bin_sheet(recording, Review(), Asked("mixture", "rpm", "throttle"))
+        for title, cells in (("Mixture ratio mean", sheet.mean), ("Mixture ratio readings", sheet.count)):
+            written_rows = list(book[title].iter_rows(values_only=True))[1:]
+            self.assertEqual(len(written_rows), len(cells))
+            for written_row, wanted in zip(written_rows, cells, strict=True):
+                for cell, value in zip(written_row[1:], wanted, strict=True):
+                    if math.isnan(value):
+                        self.assertIn(cell, (None, ""))
+                    else:
+                        self.assertAlmostEqual(float(str(cell)), value, places=9)
+        self.assertEqual(name, f"{sessions.wall_start(row):%Y-%m-%d} Practice loop Jonas S-1 practice 1.xlsx")
+
+    def test_the_samples_at_the_recorded_rate_and_the_number_of_the_day(self) -> None:
+        self.drive()
+        second = self.drive("S-2", 3600)
+        name, path = exports.write(self.db, second.id or 0, "csv")
+        self.addCleanup(exports.remove, path)
+        self.assertIn("Jonas S-2 practice 2.csv", name)
+        recording = recording_of(self.db, second)
+        rows = list(csv.reader(io.StringIO(path.read_text("utf-8-sig")), delimiter=";"))
+        head = next(i for i, cells in enumerate(rows) if any(cell.lower().startswith("speed") for cell in cells))
+        column = next(i for i, cell in enumerate(rows[head]) if cell.lower().startswith("speed"))
+        speed = recording.channels["speed"]
+        written = [float(cells[column]) for cells in rows[head + 1 :] if cells[column]]
+        self.assertEqual(len(written), speed.count)
+        self.assertAlmostEqual(max(written), float(speed.values.max()), places=3)
+
+    def test_every_kind_gives_both(self) -> None:
+        for key, make in SIGNALS.items():
+            with self.subTest(key):
+                recording = make(3).recording
+                row = self.stored(krec.write_recording(recording, f"K-{key}"))
+                values = sum(channel.count for channel in recording.channels.values())
+                forms: list[exports.Form] = ["xlsx", "csv"] if values < 300_000 else ["xlsx"]
+                for form in forms:
+                    _, path = exports.write(self.db, row.id or 0, form)
+                    self.assertGreater(path.stat().st_size, 200)
+                    if form == "xlsx":
+                        names = openpyxl.load_workbook(path, read_only=True).sheetnames
+                        self.assertEqual("Samples left out" in names, values > exports.MOST_CELLS)
+                    exports.remove(path)
+                    self.assertFalse(path.parent.exists())
+
+    def test_a_night_of_a_thousand_samples_a_second_is_refused_as_csv(self) -> None:
+        row = self.drive()
+        with (
+            mock.patch.object(exports, "MOST_VALUES", 1000),
+            self.assertRaisesRegex(ConflictError, "Fetch the original"),
+        ):
+            exports.write(self.db, row.id or 0, "csv")
