@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import json
+
 from fastapi import APIRouter
 from fastapi.responses import Response
 
 from kumpel.api import schemas
 from kumpel.api.dependencies import Database, Who
-from kumpel.api.downloads import shown
+from kumpel.api.downloads import attachment, shown
 from kumpel.services import course_register, vehicles
 
 router = APIRouter(tags=["yard"])
@@ -50,6 +52,38 @@ def course_gpx(course_id: int, db: Database, who: Who) -> Response:
     """The line of a course as a GPX route."""
     name, made = course_register.as_gpx(db, course_id)
     return Response(made, media_type="application/gpx+xml", headers={"Content-Disposition": shown(f"{name}.gpx")})
+
+
+@router.post("/courses/learnt", status_code=201)
+def learn_course(wish: schemas.LearntCourse, db: Database, who: Who) -> schemas.Course:
+    """A course from a driven lap of a session."""
+    return schemas.Course.model_validate(course_register.learn(db, wish.session_id, wish.lap, wish.name, who.id))
+
+
+@router.get("/courses/{course_id}")
+def get_course(course_id: int, db: Database, who: Who) -> schemas.CourseDetail:
+    """A course, also in a version of before."""
+    return schemas.CourseDetail.model_validate(course_register.detail(db, course_id))
+
+
+@router.put("/courses/{course_id}")
+def change_course(course_id: int, wish: schemas.CourseChange, db: Database, who: Who) -> schemas.CourseDetail:
+    """A new version: another name, or its lines elsewhere."""
+    return schemas.CourseDetail.model_validate(
+        course_register.change(db, course_id, wish.name, wish.at_m, wish.half_width_m, who.id)
+    )
+
+
+@router.get(
+    "/courses/{course_id}/plain",
+    response_class=Response,
+    responses={200: {"content": {"application/octet-stream": {}}}},
+)
+def course_plain(course_id: int, db: Database, who: Who) -> Response:
+    """The course in its plain form, as JSON."""
+    row = course_register.course_of(db, course_id)
+    name = {"Content-Disposition": attachment(f"{row.name}.json")}
+    return Response(json.dumps(row.plain), media_type="application/json", headers=name)
 
 
 @router.delete("/courses/{course_id}", status_code=204)

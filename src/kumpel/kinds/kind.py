@@ -35,12 +35,13 @@ class DecisionWord:
     """Something a reviewer may set for one session: its name, what it is called, its type and bounds.
 
     `key` is a field of `core.review.Review`, else an option of the kind's assessment. A "length" is kept in seconds and typed
-    as hours and minutes; `choices` are values with their words.
+    as hours and minutes; `choices` are values with their words. A "course" is chosen from the register and kept in its plain form
+    (JSON), so that it stays what it was.
     """
 
     key: str
     label: str
-    type: Literal["number", "length", "text", "choice"]
+    type: Literal["number", "length", "text", "choice", "course"]
     unit: str = ""
     low: float | None = None
     high: float | None = None

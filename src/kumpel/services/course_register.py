@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import datetime
 from typing import Any
 
 import numpy as np
@@ -15,18 +16,23 @@ from sqlmodel import col, select
 from kumpel.core.geo import plane_of
 from kumpel.core.names import clean_line
 from kumpel.core.vehicle import courses as core
+from kumpel.core.vehicle.corners import Corner, corners_of, line_of
+from kumpel.core.vehicle.course_lines import STEP_M, drawn, moved
+from kumpel.core.vehicle.drive import learnt_from
 from kumpel.formats import gpx_line
 from kumpel.formats.errors import GpxError
 from kumpel.link.abilities import MOST_COURSE_VALUES, course_hash
 from kumpel.link.client import RecorderLink
-from kumpel.services import deeds
+from kumpel.services import decisions, deeds
 from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.recordings import recording_of, session_of
 from kumpel.store.database import tell
-from kumpel.store.tables import Course, Recorder, now
+from kumpel.store.tables import Account, Course, Recorder, now
 
 OUTLINE_POINTS = 80
 LONGEST_NAME = 80
+MOST_DRAWN = 2000
 MOST_SECTOR_LINES = 30
 MOST_POINTS = MOST_COURSE_VALUES // 4
 
@@ -52,6 +58,123 @@ class CourseOnIt:
     on_it: bool
     same: bool
     outline: list[list[float]]
+
+
+@dataclass(frozen=True)
+class LineOn:
+    """A line of a course: "start", "S2" and so on, "finish"; its place in m along the points, how far it reaches to each side."""
+
+    name: str
+    at_m: float
+    half_width_m: float
+
+
+@dataclass(frozen=True)
+class Version:
+    """How a course was at a time; `by` is who made it so."""
+
+    id: int
+    made_at: datetime
+    by: str
+    current: bool
+
+
+@dataclass(frozen=True)
+class CourseDetail:
+    """A course with its points (m east and north, every `step_m`, of a loop from the start line on), lines, corners and versions.
+    Without points there is nothing to draw."""
+
+    id: int
+    name: str
+    closed: bool
+    current: bool
+    length_m: float
+    step_m: float
+    x: list[float]
+    y: list[float]
+    lines: list[LineOn]
+    corners: list[Corner]
+    versions: list[Version]
+
+
+def detail(db: Db, course_id: int) -> CourseDetail:
+    """A course of the register, also in a version of before."""
+    row = db.get(Course, course_id)
+    if row is None:
+        raise NotFoundError("This course is not on record.")
+    course = core.course_from(row.plain)
+    found, line = drawn(course), line_of(course)
+    names = ["start", *(f"S{i}" for i in range(2, len(course.sectors) + 2)), *([] if course.closed else ["finish"])]
+    step = max(len(found.x) // MOST_DRAWN, 1) if found else 1
+    first = found.at_m[0] if found and not found.closed else 0.0
+    corners = corners_of(line) if line is not None else []
+    return CourseDetail(
+        course_id,
+        row.name,
+        course.closed,
+        row.removed_at is None,
+        round(course.length_m, 1),
+        step * STEP_M,
+        found.x[::step].round(2).tolist() if found else [],
+        found.y[::step].round(2).tolist() if found else [],
+        [LineOn(n, m, g.half_width_m) for n, m, g in zip(names, found.at_m, course.gates, strict=True)]
+        if found
+        else [],
+        [replace(c, begin_m=c.begin_m + first, apex_m=c.apex_m + first, end_m=c.end_m + first) for c in corners],
+        _versions(db, row.name),
+    )
+
+
+def _versions(db: Db, name: str) -> list[Version]:
+    found = db.exec(
+        select(Course, Account.name)
+        .outerjoin(Account, col(Course.made_by) == Account.id)
+        .where(Course.name == name)
+        .order_by(col(Course.made_at).desc(), col(Course.id).desc())
+    ).all()
+    return [Version(row.id or 0, row.made_at, by or "", row.removed_at is None) for row, by in found]
+
+
+def change(
+    db: Db, course_id: int, name: str, at_m: Sequence[float], half_width_m: float, who: int | None
+) -> CourseDetail:
+    """The course under another name or with its lines elsewhere: a new version; the one before stays on record.
+
+    InvalidError for places that are none, ConflictError when it was changed meanwhile or another course has the name.
+    """
+    deeds.ask(db, "course changed", Whom("course", course_id))
+    row = course_of(db, course_id)
+    try:
+        made = moved(core.course_from(row.plain), at_m, half_width_m)
+    except ValueError as error:
+        raise InvalidError(f"{str(error)[:1].upper()}{str(error)[1:]}. Nothing was changed.", field="lines") from error
+    named = clean_line(name)[:LONGEST_NAME] or row.name
+    row.removed_at = now()
+    db.add(row)
+    db.flush()
+    new = Course(name=named, plain=core.course_data(replace(made, name=named)), made_by=who)
+    db.add(new)
+    try:
+        db.flush()
+    except IntegrityError as error:
+        db.rollback()
+        raise ConflictError(f"There is a course “{named}” already. Nothing was changed.") from error
+    about = {"name": row.name, "version": row.id}
+    deeds.keep(db, "course changed", Whom("course", course_id), about, {"name": named, "version": new.id}, who)
+    tell(db, "courses")
+    db.commit()
+    return detail(db, new.id or 0)
+
+
+def learn(db: Db, session_id: int, lap: int, name: str, who: int | None = None) -> CourseRow:
+    """A course from a driven lap of a session. InvalidError when the lap does not make one."""
+    session = session_of(db, session_id)
+    recording, review = recording_of(db, session), decisions.review_of(decisions.of_session(db, session_id))
+    try:
+        made = learnt_from(recording, review, lap, clean_line(name)[:LONGEST_NAME] or "learnt course")
+    except ValueError as error:
+        raise InvalidError(f"No course can be learnt from lap {lap}: {error}.", field="lap") from error
+    return add(db, made.name, json.dumps(core.course_data(made)), who)
 
 
 def all_courses(db: Db) -> list[CourseRow]:

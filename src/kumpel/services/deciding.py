@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 from collections.abc import Sequence
 from typing import Any
@@ -12,6 +13,7 @@ from sqlmodel import col, delete, select
 from kumpel.core.assessment import BothWays, LimitSet
 from kumpel.core.names import clean_line
 from kumpel.core.review import EventName
+from kumpel.core.vehicle.courses import course_data, course_from
 from kumpel.kinds.kind import DecisionWord, Kind
 from kumpel.kinds.registry import kind_of
 from kumpel.services import decisions, deeds, figures
@@ -34,7 +36,7 @@ from kumpel.services.limits import limits_of
 from kumpel.services.plain import plain
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.store.database import tell
-from kumpel.store.tables import Change, Decision, Session, now
+from kumpel.store.tables import Change, Course, Decision, Session, now
 
 MOST_AT_ONCE = 2_000
 """Decisions in one step."""
@@ -60,6 +62,8 @@ def checked(db: Db, session: Session, wish: Wish) -> Wish:
         word = kind.decision(wish.key)
         if word is None:
             raise InvalidError(f"“{wish.key}” cannot be set for a recording of this kind.", field="key")
+        if word.type == "course" and wish.value is not None:
+            return Wish(SETTING, wish.key, value=_course(db, word, wish.value), reason=reason)
         value = None if wish.value is None else _value(word, wish.value)
         if value is not None and word.needs_reason and not reason:
             raise InvalidError(f"{word.label}: changing it needs a reason.", field="reason")
@@ -109,6 +113,19 @@ def _value(word: DecisionWord, value: Any) -> float | str:
     if word.choices and text not in [choice for choice, _ in word.choices]:
         raise InvalidError(f"{word.meaning}; “{text}” is none of them.", field=word.key)
     return text
+
+
+def _course(db: Db, word: DecisionWord, value: Any) -> str:
+    """The plain form of a course of the register, of whatever version; one that is kept already stays as it is."""
+    if isinstance(value, str) and len(value) <= 1_000_000:
+        try:
+            return json.dumps(course_data(course_from(json.loads(value))))
+        except (ValueError, TypeError, RecursionError) as error:
+            raise InvalidError(f"{word.key}: this is no course.", field=word.key) from error
+    row = db.get(Course, int(value)) if is_finite(value) and 0 < value < 2**31 else None
+    if row is None:
+        raise InvalidError(f"{word.key}: no such course.", field=word.key)
+    return json.dumps(row.plain)
 
 
 def _limit_set(db: Db, session: Session, value: Any) -> int | None:

@@ -18,6 +18,7 @@ const SCREENS = {
   sensors: fetched(() => import("@/features/sensors/Sensors")),
   sessions: fetched(() => import("@/features/sessions/Sessions")),
   vehicles: fetched(() => import("@/features/yard/Yard")),
+  courses: fetched(() => import("@/features/yard/CoursePage")),
   limits: fetched(() => import("@/features/limits/Limits")),
   settings: fetched(() => import("@/features/settings/Settings")),
 };
@@ -30,6 +31,7 @@ const Recorders = lazy(SCREENS.recorders);
 const Sensors = lazy(SCREENS.sensors);
 const Sessions = lazy(SCREENS.sessions);
 const Yard = lazy(SCREENS.vehicles);
+const CoursePage = lazy(SCREENS.courses);
 const Limits = lazy(SCREENS.limits);
 const Settings = lazy(SCREENS.settings);
 
@@ -74,6 +76,7 @@ export function App() {
               <Route path="/recorders" element={<Recorders />} />
               <Route path="/recorders/:id/sensors" element={<Sensors />} />
               <Route path="/vehicles" element={<Yard />} />
+              <Route path="/courses/:id" element={<CoursePage />} />
               <Route path="/sessions" element={<Sessions />} />
               <Route path="/limits" element={<Limits />} />
               <Route path="/settings" element={<Settings />} />

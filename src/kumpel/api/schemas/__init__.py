@@ -134,7 +134,18 @@ from kumpel.api.schemas.sessions import (
 )
 from kumpel.api.schemas.site import KeptSetting, Settings, SettingWish, SettingWord
 from kumpel.api.schemas.taking_in import Bay, Begun, Clear, Cleared, Found, Stopped, TakeIn, TakeInWish
-from kumpel.api.schemas.yard import Course, NewCourse, NewVehicle, Vehicle, VehicleChange
+from kumpel.api.schemas.yard import (
+    Course,
+    CourseChange,
+    CourseDetail,
+    CourseVersion,
+    LearntCourse,
+    LineOn,
+    NewCourse,
+    NewVehicle,
+    Vehicle,
+    VehicleChange,
+)
 
 __all__ = [
     "Assessment",
@@ -157,11 +168,14 @@ __all__ = [
     "ConclusionKept",
     "ConclusionText",
     "Course",
+    "CourseChange",
     "CourseCorner",
+    "CourseDetail",
     "CourseOnIt",
     "CoursePicture",
     "CoursePlace",
     "CourseStretch",
+    "CourseVersion",
     "Decision",
     "DecisionWish",
     "DecisionWord",
@@ -191,12 +205,14 @@ __all__ = [
     "LapLane",
     "LapRow",
     "LapSheet",
+    "LearntCourse",
     "Level",
     "LimitRule",
     "LimitSet",
     "LimitStep",
     "LimitWish",
     "Line",
+    "LineOn",
     "LiveChannel",
     "LookedIn",
     "Loss",

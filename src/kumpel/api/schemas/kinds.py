@@ -25,7 +25,7 @@ class Choice(BaseModel):
 class DecisionWord(BaseModel):
     key: str
     label: str
-    type: Literal["number", "length", "text", "choice"]
+    type: Literal["number", "length", "text", "choice", "course"]
     unit: str
     low: float | None
     high: float | None

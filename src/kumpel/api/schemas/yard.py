@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from datetime import datetime
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from kumpel.api.schemas.common import Line, Out, Text, example
+from kumpel.api.schemas.laps import CourseCorner
 
 Profile = Literal["kart", "geared kart", "car", "motorcycle", "hauler"]
 
@@ -58,3 +60,50 @@ class NewCourse(BaseModel):
     content: str = Field(
         max_length=8_000_000, examples=['{"start": {"lat": 51.6, "lon": 12.1, "bearing_deg": 90}, "points": []}']
     )
+
+
+class LineOn(Out):
+    """A line of a course: its place in m along the points, how far it reaches to each side."""
+
+    name: str
+    at_m: float
+    half_width_m: float
+
+
+class CourseVersion(Out):
+    id: int
+    made_at: datetime
+    by: str
+    current: bool
+
+
+class CourseDetail(Out):
+    """A course as drawn: points every `step_m` in m east and north, of a loop from the start line on; lines, corners, versions."""
+
+    id: int
+    name: str
+    closed: bool
+    current: bool
+    length_m: float
+    step_m: float
+    x: list[float]
+    y: list[float]
+    lines: list[LineOn]
+    corners: list[CourseCorner]
+    versions: list[CourseVersion]
+
+
+class CourseChange(BaseModel):
+    """Its lines in driving order: start, those between and, when open, finish, in m along its points."""
+
+    model_config = example(name="Surface loop", at_m=[0, 420, 810], half_width_m=15)
+    name: Line = Field(default="", max_length=80)
+    at_m: list[Annotated[float, Field(allow_inf_nan=False)]] = Field(min_length=1, max_length=32)
+    half_width_m: float = Field(default=15.0, allow_inf_nan=False)
+
+
+class LearntCourse(BaseModel):
+    model_config = example(session_id=12, lap=2, name="Surface loop")
+    session_id: int
+    lap: int
+    name: Line = Field(default="", max_length=80)

@@ -267,7 +267,7 @@ def learn_course(name: str, lat: Floats, lon: Floats, sectors: int = 3, half_wid
         raise ValueError(f"the lap ends {open_end:.0f} m from where it began: it is not closed")
     ox, oy = resampled(x, y, OUTLINE_STEP_M, closed=True)
     at = [round(len(ox) * k / sectors) for k in range(sectors)]
-    gates = [_gate_at(plane, ox, oy, i, half_width_m) for i in at]
+    gates = [gate_at(plane, ox, oy, i, half_width_m) for i in at]
     out_lat, out_lon = plane.lat_lon(ox, oy)
     return Course(name, gates[0], None, tuple(gates[1:]), out_lat, out_lon)
 
@@ -292,16 +292,18 @@ def course_of_line(name: str, lat: Floats, lon: Floats, sectors: int = 3, half_w
     ox, oy = resampled(x, y, OUTLINE_STEP_M, closed=False)
     ox, oy = np.append(ox, x[-1]), np.append(oy, y[-1])
     at = [round((len(ox) - 1) * k / sectors) for k in range(sectors + 1)]
-    start, *between, finish = (_gate_at(plane, ox, oy, i, half_width_m, closed=False) for i in at)
+    start, *between, finish = (gate_at(plane, ox, oy, i, half_width_m, closed=False) for i in at)
     out_lat, out_lon = plane.lat_lon(ox, oy)
     return Course(name, start, finish, tuple(between), out_lat, out_lon)
 
 
-def _gate_at(plane: Plane, x: Floats, y: Floats, i: int, half_width_m: float, closed: bool = True) -> Gate:
-    """A line across the track at a point of the outline; its direction is that of the 30 m around."""
-    ahead, behind = (i + 3) % len(x), (i - 3) % len(x)
+def gate_at(
+    plane: Plane, x: Floats, y: Floats, i: int, half_width_m: float, closed: bool = True, reach: int = 3
+) -> Gate:
+    """A line across the track at a point of the outline; its direction is that of `reach` points to both sides (30 m)."""
+    ahead, behind = (i + reach) % len(x), (i - reach) % len(x)
     if not closed:
-        ahead, behind = min(i + 3, len(x) - 1), max(i - 3, 0)
+        ahead, behind = min(i + reach, len(x) - 1), max(i - reach, 0)
     bearing = math.degrees(math.atan2(x[ahead] - x[behind], y[ahead] - y[behind])) % 360
     lat, lon = plane.lat_lon(x[i : i + 1], y[i : i + 1])
     return Gate(float(lat[0]), float(lon[0]), bearing, half_width_m)

@@ -6,6 +6,7 @@ the `course` driven.
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,6 +18,8 @@ from kumpel.core.vehicle.channels import in_units
 from kumpel.core.vehicle.compare import Along, along, gate_distances, way_of
 from kumpel.core.vehicle.courses import Course, alike, course_from, find_lap, learn_course, recognise, turned
 from kumpel.core.vehicle.laps import Lap, Path, laps_from_beacons, laps_on, path_of
+
+CUT_BY = "cut_by"
 
 
 @dataclass(frozen=True)
@@ -45,12 +48,18 @@ class Drive:
 def drive_of(recording: Recording, review: Review) -> Drive:
     """Find the course and the laps of a session.
 
-    The course is the one that the reviewer (option `course`) or the setup names, when the session fits it; else the best
+    The course is that whose lines the reviewer chose to cut by (option `cut_by`, its plain form as JSON); else the one that the reviewer (option `course`) or the setup names, when the session fits it; else the best
     fitting one of `setup["courses"]`; else one learnt from the session itself. Events `beacon` make laps when
     there are no positions. Raises ValueError when there are neither positions, beacons nor speed.
     """
-    found = recording.once(f"drive on {review.options.get('course')}", lambda: _drive_of(recording, review))
+    key = f"drive on {review.options.get('course')} by {review.options.get(CUT_BY)}"
+    found = recording.once(key, lambda: _drive_of(recording, review, _cut_by(review)))
     return replace(found, laps=tuple(_decided(list(found.laps), review)))
+
+
+def _cut_by(review: Review) -> Course | None:
+    plain = review.options.get(CUT_BY)
+    return course_from(json.loads(plain)) if isinstance(plain, str) and plain else None
 
 
 def drive_on(recording: Recording, review: Review, course: Course) -> Drive:
@@ -165,3 +174,13 @@ def _decided(laps: list[Lap], review: Review) -> list[Lap]:
         out = bool(why) and not stays and lap.kind == "timed"
         found.append(replace(lap, counts=False, why=why) if out else lap)
     return found
+
+
+def learnt_from(recording: Recording, review: Review, number: int, name: str) -> Course:
+    """A course from the positions of one driven lap. Raises ValueError when there is no such lap, or it makes no course."""
+    lap = next((each for each in drive_of(recording, review).laps if each.number == number), None)
+    lat, lon = in_units(recording, "lat"), in_units(recording, "lon")
+    if lap is None or lat is None or lon is None:
+        raise ValueError("there is no such lap with positions")
+    part = slice(round(lap.start_s / lat.interval_s), round(lap.end_s / lat.interval_s) + 1)
+    return learn_course(name, lat.values[part], lon.values[part])

@@ -224,7 +224,10 @@ KIND = Kind(
         "Has it a sky view? Without position it records, but finds no course.",
     ),
     channels=CHANNELS,
-    decisions=(DecisionWord("course", "Course", "text", hint="the best fitting"),),
+    decisions=(
+        DecisionWord("course", "Course", "text", hint="the best fitting"),
+        DecisionWord("cut_by", "Cut by the lines of", "course", hint="as recorded"),
+    ),
     events=(
         EventWord("beyond", "time beyond a limit", "times beyond a limit", around_s=20.0),
         EventWord(

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
+import { Link } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { Outline } from "@/charts/Outline";
 import { Button, Empty, Field, inputLook, Loading, Trouble } from "@/ui/basics";
@@ -286,7 +287,13 @@ export default function Yard() {
             <li key={row.id} className="flex items-center gap-3 border-line border-t py-1.5">
               <Outline points={row.outline} />
               <span className="min-w-0 flex-1">
-                <b className="block truncate font-medium">{row.name}</b>
+                {row.length_m > 0 ? (
+                  <Link to={`/courses/${row.id}`} className="block min-h-6 truncate font-medium hover:underline">
+                    {row.name}
+                  </Link>
+                ) : (
+                  <b className="block truncate font-medium">{row.name}</b>
+                )}
                 <span className="text-[12.5px] text-soft">
                   {row.length_m ? `${number(row.length_m, 0)} m, ` : "no points, "}
                   {row.closed ? "loop" : "open"}, {row.sectors} sector{row.sectors > 1 ? "s" : ""}

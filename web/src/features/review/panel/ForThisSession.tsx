@@ -1,4 +1,6 @@
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { api, ask } from "@/api/client";
 import { type Assessed, type Kind, settingOf } from "@/sheet/assessed";
 import type { Supposed } from "@/sheet/useSupposed";
 import { Refused } from "@/ui/basics";
@@ -80,6 +82,55 @@ function Setting({
   );
 }
 
+/** The name in a course's plain form. */
+function courseName(plain: string): string {
+  try {
+    return String((JSON.parse(plain) as { name?: unknown }).name ?? "a course");
+  } catch {
+    return "a course";
+  }
+}
+
+/** A course of the register whose lines a session is cut by; kept as it is now, whatever becomes of it. */
+function CourseChoice({
+  word,
+  value,
+  locked,
+  onSet,
+}: {
+  word: Kind["decisions"][number];
+  value: string | null;
+  locked: boolean;
+  onSet: (course: number | null) => unknown;
+}) {
+  const courses = useQuery({ queryKey: ["courses"], queryFn: () => ask(api.GET("/api/courses")) });
+  return (
+    <label className="flex items-center justify-between gap-2 border-hair border-t py-1 text-[13px]">
+      <span className="text-soft">{word.label}</span>
+      <select
+        className="min-h-6 max-w-40 rounded border border-transparent bg-transparent text-right hover:border-line"
+        value={value === null ? "" : "kept"}
+        disabled={locked || !courses.data}
+        onChange={(e) => onSet(e.target.value === "" ? null : Number(e.target.value))}
+      >
+        <option value="">{word.hint || "as usual"}</option>
+        {value !== null && (
+          <option value="kept" disabled>
+            {courseName(value)}, as chosen
+          </option>
+        )}
+        {courses.data
+          ?.filter((c) => c.length_m > 0)
+          .map((c) => (
+            <option key={c.id} value={c.id}>
+              {c.name}, as it is now
+            </option>
+          ))}
+      </select>
+    </label>
+  );
+}
+
 /** What the kind lets a reviewer set for one session; empty is as usual. */
 export function ForThisSession({
   review,
@@ -101,6 +152,16 @@ export function ForThisSession({
       <Heading>For this session</Heading>
       {kind.decisions.map((word) => {
         const value = settingOf(review, word.key);
+        if (word.type === "course")
+          return (
+            <CourseChoice
+              key={word.key}
+              word={word}
+              value={typeof value === "string" ? value : null}
+              locked={locked}
+              onSet={(course) => actions.set(word.key, course)}
+            />
+          );
         if (word.type === "choice")
           return (
             <label

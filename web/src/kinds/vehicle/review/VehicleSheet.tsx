@@ -10,6 +10,7 @@ import { Segmented } from "@/ui/segmented";
 import { BinsView } from "./BinsView";
 import { Compare, shortName } from "./Compare";
 import { CourseView } from "./CourseView";
+import { KeepCourse } from "./KeepCourse";
 import { LapFigures } from "./LapFigures";
 import { LapLanes } from "./LapLanes";
 import { LapTable } from "./LapTable";
@@ -162,6 +163,7 @@ function Laps({
                 gained
               </span>
             </div>
+            {course.origin === "learnt" && sheet.lap !== null && <KeepCourse session={session.id} lap={sheet.lap} />}
             <div className="mx-auto max-w-[340px]">
               <CourseView
                 sheet={sheet}
