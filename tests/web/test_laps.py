@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from dataclasses import replace
 
@@ -12,10 +13,10 @@ from kumpel.core.review import Review
 from kumpel.core.vehicle.bins import Asked, bin_sheet
 from kumpel.core.vehicle.lap_view import LapSheet, lap_sheet
 from kumpel.formats import krec
-from kumpel.services import deciding, decisions
+from kumpel.services import course_register, deciding, decisions
 from kumpel.services.recordings import recording_of
 from kumpel.standins.lap_driver import Mistake, drive, recorded
-from kumpel.standins.vehicle_signal import KART, practice_loop
+from kumpel.standins.vehicle_signal import KART, course_of, practice_loop
 from kumpel.store.tables import Session
 from tests.web.browser import BrowserTest
 
@@ -135,6 +136,19 @@ class Laps(BrowserTest):
         for i, loss in enumerate(chosen.lost.rows):
             expect(region.get_by_role("button").nth(i)).to_contain_text(f"{loss.lost_s:.2f} s")
         expect(page.get_by_role("region", name="Laps")).to_contain_text("to Bela, lap 2, s")
+
+    def test_a_session_is_cut_by_the_lines_of_today(self) -> None:
+        loop = course_register.add(self.db, "", json.dumps(course_of(practice_loop())), self.who)
+        ends = [line.at_m for line in course_register.detail(self.db, loop.id).lines]
+        course_register.change(self.db, loop.id, "Practice loop", [ends[0] + 80, *ends[1:]], 15.0, self.who)
+        page = self.opened()
+        before = self.lap(2).inner_text()
+        page.get_by_label("Cut by the lines of").select_option("Practice loop, as it is now")
+        expect(self.lap(2)).not_to_have_text(before)
+        self.listed(self.computed())
+        expect(page.get_by_label("Cut by the lines of")).to_contain_text("Practice loop, as chosen")
+        page.keyboard.press("Control+z")
+        expect(self.lap(2)).to_have_text(before, use_inner_text=True)
 
     def test_all_laps_left_out_are_said_and_the_channels_are_one_click_away(self) -> None:
         session = self.db.get_one(Session, self.row.id)

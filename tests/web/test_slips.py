@@ -258,6 +258,43 @@ class Logger(SlipTest):
         with RecorderLink("127.0.0.1", fleet.running["V-02"].link) as link:
             self.assertEqual([c.name for c in link.courses()], ["Ring"])
 
+    def test_the_lines_of_a_course_are_moved_and_a_version_is_kept(self) -> None:
+        ring = course_register.add(self.db, "Ring", gpx(circle()), self.who)
+        page = self.sign_in()
+        page.goto(f"{self.address}/vehicles")
+        page.get_by_role("region", name="Courses").get_by_role("link", name="Ring").click()
+        expect(page.get_by_role("heading", name="Ring")).to_be_visible()
+        keep = page.get_by_role("button", name="Keep as a new version")
+        expect(keep).to_be_disabled()
+        # By keys: S2 ten metres on; by hand: S3 dragged a good way; typed: the start.
+        second = page.get_by_role("slider", name="Place of S2")
+        before = int(second.get_attribute("aria-valuenow") or 0)
+        second.press("Shift+ArrowRight")
+        expect(second).to_have_attribute("aria-valuenow", str(before + 10))
+        expect(page.get_by_label("S2, m")).to_have_value(str(before + 10))
+        third = page.get_by_role("slider", name="Place of S3")
+        was = int(third.get_attribute("aria-valuenow") or 0)
+        self.pull(third.locator("circle"), -60)
+        moved = int(third.get_attribute("aria-valuenow") or 0)
+        self.assertNotEqual(moved, was)
+        page.get_by_label("start, m").fill("5")
+        page.get_by_label("Reach to each side, m").fill("12")
+        keep.click()
+        expect(page.get_by_role("region", name="Versions").get_by_role("link")).to_have_count(
+            3
+        )  # the old one, GPX, JSON
+        self.db.expire_all()
+        [now] = course_register.all_courses(self.db)
+        self.assertNotEqual(now.id, ring.id)
+        lines = course_register.detail(self.db, now.id).lines
+        # The start is 5 m further on: everything else lies 5 m less behind it.
+        for line, wanted in zip(lines, (0, before + 10 - 5, moved - 5), strict=True):
+            self.assertAlmostEqual(line.at_m, wanted, delta=2)
+        self.assertEqual({line.half_width_m for line in lines}, {12.0})
+        page.get_by_label("start, m").fill(str(before + 20))
+        keep.click()
+        expect(page.get_by_role("alert")).to_contain_text("driving order")
+
     def test_the_registers_by_hand_and_from_a_file(self) -> None:
         page = self.sign_in()
         page.goto(f"{self.address}/vehicles")

@@ -46,8 +46,13 @@ FACTORY_SETUP: dict[str, Any] = {
 }
 
 
+HAULER = vehicle_signal.Vehicle(grip=0.45, brakes=0.4, power=22.0, top_m_s=13.0, gears=(3.0, 4.5, 6.5))
+
+
 def record(began: Began, wishes: Wishes) -> Recorded:
-    """Wishes: laps, spoilt (lap numbers), improvement."""
+    """Wishes: laps, spoilt (lap numbers), improvement, water_c (added to the water's temperature), belt (False: not worn)."""
+    if began.setup.get("vehicle") == "hauler":
+        return _hauled(began, wishes)
     seed, setup = seed_of(began, wishes), began.setup
     rng = np.random.default_rng(seed)
     laps = max(int(wishes.get("laps", began.length_s / LAP_S)), 1)
@@ -69,12 +74,36 @@ def record(began: Began, wishes: Wishes) -> Recorded:
     )
     sensors = lap_driver.Sensors(interval_s=1 / float(setup.get("position_hz") or 10), white_m=0.4, drift_m=1.0)
     made = lap_driver.recorded(driven, rng, sensors)
+    return _logged(made, began, wishes)
+
+
+def _hauled(began: Began, wishes: Wishes) -> Recorded:
+    """A hauler on the ramp: up loaded, down empty."""
+    laps = max(int(wishes.get("laps", began.length_s / 280)), 1)
+    drive = vehicle_signal.Drive(
+        vehicle_signal.ramp("Ramp", 900, 1),
+        HAULER,
+        laps,
+        seed_of(began, wishes),
+        position_noise_m=0.8,
+        noise_memory_s=20.0,
+    )
+    return _logged(vehicle_signal.make(drive), began, wishes)
+
+
+def _logged(made: Made, began: Began, wishes: Wishes) -> Recorded:
+    """What the logger keeps of it: the channels that are on, as often as they are to be."""
+    setup = began.setup
     wished = {str(c["key"]): c for c in setup.get("channels") or ()}
     channels = {
         key: _at_rate(each, wished.get(key, {}).get("hz"))
         for key, each in made.recording.channels.items()
-        if wished.get(key, {}).get("on", True)
+        if wished.get(key, {}).get("on", True) and (key != "heart_rate" or wishes.get("belt", True))
     }
+    water = channels.get("water_temp")
+    if water is not None and wishes.get("water_c"):
+        warmer = np.asarray(water.values) + float(wishes["water_c"])
+        channels["water_temp"] = Channel(water.key, water.name, water.unit, water.interval_s, warmer)
     return of_made(Made(replace(made.recording, channels=channels, setup={}), made.truth), began)
 
 

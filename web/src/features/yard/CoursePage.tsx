@@ -51,7 +51,7 @@ function Picture({
   return (
     <svg
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-      className="block w-full touch-none select-none"
+      className="mx-auto block max-h-[calc(100vh-160px)] w-full touch-none select-none"
       onPointerMove={drag}
       onPointerUp={() => setHeld(null)}
       onPointerCancel={() => setHeld(null)}
@@ -79,11 +79,18 @@ function Picture({
           </text>
         );
       })}
+      {/* Which way it is driven. */}
+      <path
+        d={`M${line([view.at(inside((places[0] ?? 0) + 34), 6), view.at(inside((places[0] ?? 0) + 44)), view.at(inside((places[0] ?? 0) + 34), -6)])}`}
+        fill="none"
+        className="stroke-act"
+        strokeWidth={2.5}
+      />
       {places.map((m, i) => {
         const name = nameOf(detail, i, places.length);
         const [ax, ay] = view.at(inside(m), 14);
         const [bx, by] = view.at(inside(m), -14);
-        const [nx, ny] = view.at(inside(m), view.outside * 30);
+        const [nx, ny] = view.at(inside(m), view.outside * 38);
         const [dx, dy] = view.at(inside(m), view.outside * 14);
         return (
           <g
@@ -217,7 +224,7 @@ function Editor({ detail }: { detail: Detail }) {
               <tr>
                 <th className="font-medium">Line</th>
                 <th className="text-right font-medium">at, m</th>
-                <th className="text-right font-medium">from the one before, m</th>
+                <th className="text-right font-medium">from before, m</th>
                 <th />
               </tr>
             </thead>
@@ -229,7 +236,7 @@ function Editor({ detail }: { detail: Detail }) {
                   <td className="text-right">
                     <input
                       aria-label={`${nameOf(detail, i, places.length)}, m`}
-                      className={`${inputLook} w-24 text-right`}
+                      className={`${inputLook} max-w-20 text-right`}
                       inputMode="decimal"
                       readOnly={locked}
                       value={texts[i] ?? String(Math.round(m * 10) / 10)}
