@@ -52,7 +52,7 @@ class Page(unittest.TestCase):
             time = row[names.index("Time")]
             if isinstance(time, str) or math.isnan(time):
                 continue
-            behind = "" if time == best else f" {time - best:+.2f}"
+            behind = " best" if time == best else f" {time - best:+.2f}"
             self.assertIn(f"{row[0]:.0f} {time:.2f}{behind}", text)
         for where, _, seconds, laps, mostly in tables["lost"].rows[:5]:
             self.assertIn(" ".join(f"{where} {seconds:.2f} s {laps} {mostly}".split()), text)

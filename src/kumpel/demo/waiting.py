@@ -126,9 +126,9 @@ WAITING = (
     ),
     Waits("W-02", 1, 16.3, 3120, "", {"place": "hill run"}, {"seed": 20}, {"split_m": 500.0}),
     Waits("V-01", 1, 9.6, 1900, "Goran Petric", {"place": "Ramp"}, {"seed": 21, "laps": 7}),
-    Waits("V-02", 0, 4.5, 840, "Jonas Tveter", {"kind": "practice"}, {"seed": 22, "spoilt": [6], "improvement": 0.05}),
-    Waits("V-02", 0, 5.5, 1140, "Jonas Tveter", {"kind": "practice"}, {"seed": 23, "spoilt": [9], "water_c": 26.0}),
-    Waits("V-03", 0, 5.0, 960, "Bela Szenti", {"kind": "practice"}, {"seed": 24, "belt": False}),
+    Waits("V-02", 0, 4.5, 840, "Jonas Tveter", {}, {"seed": 22, "spoilt": [6], "improvement": 0.05}),
+    Waits("V-02", 0, 5.5, 1140, "Jonas Tveter", {}, {"seed": 23, "spoilt": [9], "water_c": 26.0}),
+    Waits("V-03", 0, 5.0, 960, "Bela Szenti", {}, {"seed": 24, "belt": False}),
     Waits("R-01", 0, 3.7, 560, "", {"place": "pit head"}, {"seed": 25, "pause_s": 9.0, "shocks": 2}),
 )
 

@@ -19,7 +19,7 @@ PARTS = (
     ReportPart("figures", "Figures with limits"),
     ReportPart(COURSE, "The course with the time lost", size="half"),
     ReportPart(NEXT, "Where to look next", size="half"),
-    ReportPart(LAPS, "Laps in short", size="half"),
+    ReportPart(LAPS, "Laps in short"),
     ReportPart("quality", "Quality of the data", size="half"),
     ReportPart("left-out", "What was left out and why", size="half"),
     ReportPart("table.laps", "Laps with all sectors", one_page=False),
@@ -29,8 +29,10 @@ PARTS = (
     ReportPart("tables", "Other tables", one_page=False),
     ReportPart("methods", "How each figure is computed", one_page=False, size="page"),
 )
-MOST_LAPS, MOST_PLACES = 24, 5
+MOST_LAPS, MOST_PLACES = 36, 5
 """On the one page; all of them are in the long version."""
+ACROSS = 3
+"""Laps stand beside each other in so many columns."""
 
 
 def parts(
@@ -84,25 +86,26 @@ def _next(recording: Recording, review: Review, leading: Assessment) -> list[Par
 
 
 def _laps(recording: Recording, review: Review, leading: Assessment) -> list[Part]:
-    """The timed laps side by side in two columns; the best is marked, one left out says why."""
+    """The timed laps beside each other, down the page first: number, time, what it is to the best, or why it was left out."""
     table = next((t for t in leading.tables if t.key == "laps"), None)
     if table is None:
         return []
     names = [column.name for column in table.columns]
     lap, time, behind, state = (names.index(n) for n in ("Lap", "Time", "To the best", "State"))
-    rows = []
+    cells = []
     for row in table.rows:
         seconds = row[time]
         if isinstance(seconds, str) or math.isnan(seconds):
             continue
         beyond = float(row[behind])
-        words = str(row[state]) or ("best" if beyond == 0 else "")
-        rows.append([f"{float(row[lap]):.0f}", number(seconds, 2), "" if beyond == 0 else f"{beyond:+.2f}", words])
-    shown = rows[:MOST_LAPS]
-    middle = (len(shown) + 1) // 2
-    more = f", {len(rows) - len(shown)} more in the long version" if len(rows) > len(shown) else ""
-    columns = ["Lap", "Time s", "To the best", ""]
-    first = TablePart(title=f"Laps{more}", columns=columns, rows=shown[:middle], empty="no full lap")
-    if not shown[middle:]:
-        return [first]
-    return [first, TablePart(title="Laps, continued", columns=columns, rows=shown[middle:])]
+        words = str(row[state]) or ("best" if beyond == 0 else f"{beyond:+.2f}")
+        cells.append([f"{float(row[lap]):.0f}", number(seconds, 2), words])
+    shown = cells[:MOST_LAPS]
+    tall = math.ceil(len(shown) / ACROSS)
+    columns = [shown[i : i + tall] for i in range(0, len(shown), tall)] if tall else []
+    rows = [
+        [cell for column in columns for cell in (column[i] if i < len(column) else ["", "", ""])] for i in range(tall)
+    ]
+    more = f", {len(cells) - len(shown)} more in the long version" if len(cells) > len(shown) else ""
+    heads = ["Lap", "Time s", "To the best"] * max(len(columns), 1)
+    return [TablePart(title=f"Laps{more}", columns=heads, rows=rows, empty="no full lap")]
