@@ -58,11 +58,14 @@ class Picture(Sized):
 
 
 class TablePart(Sized):
+    """A table; with `even` all columns are of one width, else the first takes what the others leave."""
+
     part: Literal["table"] = "table"
     title: str
     columns: list[str]
     rows: list[list[str]]
     empty: str = ""
+    even: bool = False
 
 
 class TextPart(Sized):

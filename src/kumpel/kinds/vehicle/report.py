@@ -108,4 +108,4 @@ def _laps(recording: Recording, review: Review, leading: Assessment) -> list[Par
     ]
     more = f", {len(cells) - len(shown)} more in the long version" if len(cells) > len(shown) else ""
     heads = ["Lap", "Time s", "To the best"] * max(len(columns), 1)
-    return [TablePart(title=f"Laps{more}", columns=heads, rows=rows, empty="no full lap")]
+    return [TablePart(title=f"Laps{more}", columns=heads, rows=rows, empty="no full lap", even=True)]
