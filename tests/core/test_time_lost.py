@@ -253,6 +253,21 @@ class Beside(unittest.TestCase):
         apart = [abs(a - b) for a, b in zip(speed.reference, theirs.reference, strict=False)]
         self.assertLess(max(apart), 6.0)
 
+    def test_further_channels_are_lanes_of_both(self) -> None:
+        mine, other = self.session(11), self.session(12)
+        bare = replace(other, channels={k: c for k, c in other.channels.items() if k != "mixture"})
+        sheet = lap_view.lap_sheet(
+            mine, Review(), 3, 2, (bare, Review()), ("rpm", "mixture", "no such", "speed", "rpm")
+        )
+        self.assertEqual([lane.key for lane in sheet.lanes], ["speed", "throttle", "brake", "rpm", "mixture"])
+        rpm, mixture = sheet.lanes[3:]
+        self.assertEqual((rpm.name, rpm.unit, len(rpm.lap)), ("Engine speed", "rpm", len(sheet.behind_s)))
+        self.assertTrue(np.isnan(mixture.reference).all())
+        self.assertFalse(np.isnan(mixture.lap).any())
+        # One gear: engine speed and speed are in one ratio all along.
+        ratio = np.array(rpm.lap) / np.array(sheet.lanes[0].lap)
+        self.assertLess(float(np.nanstd(ratio) / np.nanmean(ratio)), 0.02)
+
     def test_the_other_may_lack_sensors_but_not_the_course(self) -> None:
         mine, other = self.session(11), self.session(12)
         bare = replace(other, channels={k: c for k, c in other.channels.items() if k in ("lat", "lon", "speed")})

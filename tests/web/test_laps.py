@@ -137,6 +137,28 @@ class Laps(BrowserTest):
             expect(region.get_by_role("button").nth(i)).to_contain_text(f"{loss.lost_s:.2f} s")
         expect(page.get_by_role("region", name="Laps")).to_contain_text("to Bela, lap 2, s")
 
+    def test_further_lanes_are_picked_and_remembered(self) -> None:
+        page = self.opened()
+        lanes = page.get_by_role("slider", name="Place on the course")
+        expect(lanes.locator("svg")).to_have_count(1)
+        page.get_by_role("button", name="more lanes").click()
+        page.get_by_label("Engine speed", exact=True).check()
+        page.get_by_label("Mixture ratio", exact=True).check()
+        page.keyboard.press("Escape")
+        expect(lanes.locator("svg")).to_have_count(3)
+        lanes.press("Shift+ArrowRight")
+        rpm = lanes.locator("svg").nth(1)
+        expect(rpm).to_contain_text("Engine speed")
+        sheet = lap_sheet(recording_of(self.db, self.db.get_one(Session, self.row.id)), Review(), lanes=("rpm",))
+        assert sheet.course is not None
+        value = next(lane for lane in sheet.lanes if lane.key == "rpm").lap[round(10 / sheet.course.step_m)]
+        expect(rpm).to_contain_text(f"{value:.0f}")
+        page.reload()
+        expect(lanes.locator("svg")).to_have_count(3)
+        page.get_by_role("button", name="more lanes").click()
+        page.get_by_role("button", name="as usual").click()
+        expect(lanes.locator("svg")).to_have_count(1)
+
     def test_a_session_is_cut_by_the_lines_of_today(self) -> None:
         loop = course_register.add(self.db, "", json.dumps(course_of(practice_loop())), self.who)
         ends = [line.at_m for line in course_register.detail(self.db, loop.id).lines]

@@ -21,13 +21,25 @@ from kumpel.reports.document import Part
 
 Assess = Callable[[Recording, Review, LimitSet], BothWays]
 PlanOf = Callable[[Any, Situation], Plan]
-LapsOf = Callable[[Recording, Review, int | None, int | None, tuple[Recording, Review] | None], Any]
 WatchedOf = Callable[[Mapping[str, Any]], Sequence[Watched]]
 SheetsOf = Callable[[Recording, Review], Sequence[Table]]
 BriefOf = Callable[[Assessment], str]
 TellsOf = Callable[[Recording, Review], Mapping[str, str]]
 BinsOf = Callable[[Recording, Review, Mapping[str, Any]], Any]
 ReportParts = Callable[[Recording, Review, BothWays, LimitSet, Sequence[str]], list[Part]]
+
+
+@dataclass(frozen=True)
+class LapsWish:
+    """Which laps are looked at: two by their numbers, the reference of another session (`beside`); further channels as `lanes`."""
+
+    lap: int | None = None
+    reference: int | None = None
+    beside: tuple[Recording, Review] | None = None
+    lanes: tuple[str, ...] = ()
+
+
+LapsOf = Callable[[Recording, Review, LapsWish], Any]
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
@@ -15,7 +15,7 @@ from sqlmodel import col, select
 
 from kumpel.core.recording import NotThereError
 from kumpel.core.review import Review
-from kumpel.kinds.kind import Kind
+from kumpel.kinds.kind import Kind, LapsWish
 from kumpel.kinds.registry import kind_of
 from kumpel.services import decisions
 from kumpel.services.figures import REVIEWED
@@ -48,7 +48,12 @@ class OtherSession:
 
 
 def sheet(
-    db: Db, session_id: int, lap: int | None = None, reference: int | None = None, beside: int | None = None
+    db: Db,
+    session_id: int,
+    lap: int | None = None,
+    reference: int | None = None,
+    beside: int | None = None,
+    lanes: Sequence[str] = (),
 ) -> Any:
     """Two laps of a session as it is reviewed now, or one of it against one of another; see `core.vehicle.lap_view.LapSheet`.
 
@@ -64,7 +69,8 @@ def sheet(
         other = (recording_of(db, of_other), _review(db, beside))
     with _in_words():
         assert kind.laps is not None
-        return kind.laps(recording_of(db, session), _review(db, session_id), lap, reference, other)
+        wish = LapsWish(lap, reference, other, tuple(lanes))
+        return kind.laps(recording_of(db, session), _review(db, session_id), wish)
 
 
 def others(db: Db, session_id: int, most: int = 200) -> list[OtherSession]:

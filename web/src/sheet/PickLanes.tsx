@@ -5,11 +5,14 @@ export function PickLanes({
   channels,
   shown,
   changed,
+  words = "pick, order",
   onPick,
 }: {
   channels: { key: string; name: string }[];
   shown: string[];
   changed: boolean;
+  /** What opens it. */
+  words?: string;
   onPick: (keys: string[] | null) => void;
 }) {
   const ordered = [...shown, ...channels.map((c) => c.key).filter((k) => !shown.includes(k))];
@@ -24,7 +27,7 @@ export function PickLanes({
   };
   return (
     <Popover.Root>
-      <Popover.Trigger className="text-act hover:underline">pick, order</Popover.Trigger>
+      <Popover.Trigger className="min-h-6 text-act hover:underline">{words}</Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
           align="start"

@@ -4,6 +4,7 @@ import { api, ask, type Schemas } from "@/api/client";
 import type { Binned, Lane } from "@/charts/Lanes";
 import { unitWords } from "@/ui/format";
 import type { Assessed, Kind } from "./assessed";
+import { useChosen } from "./useChosen";
 
 const AT_ONCE = 8;
 const POINTS = 1600;
@@ -29,30 +30,11 @@ export function nameOf(kind: Kind, channel: Schemas["Channel"]): string {
 
 /** Which channels are shown, in which order; remembered for the kind in this browser. */
 export function usePicked(kind: Kind, channels: Schemas["Channel"][]) {
-  const key = `kumpel.lanes.${kind.key}`;
   const usual = useMemo(() => {
     const out = new Set(kind.channels.filter((c) => c.reduce === "angle" || !c.usual).map((c) => c.key));
     return channels.filter((c) => !out.has(c.key)).map((c) => c.key);
   }, [kind, channels]);
-  const [picked, setPicked] = useState<string[] | null>(() => {
-    try {
-      const found = JSON.parse(localStorage.getItem(key) ?? "null");
-      return Array.isArray(found) ? found.filter((k): k is string => typeof k === "string") : null;
-    } catch {
-      return null;
-    }
-  });
-  const known = new Set(channels.map((c) => c.key));
-  const shown = (picked ?? usual).filter((k) => known.has(k));
-  return {
-    shown,
-    pick: (keys: string[] | null) => {
-      setPicked(keys);
-      if (keys) localStorage.setItem(key, JSON.stringify(keys));
-      else localStorage.removeItem(key);
-    },
-    changed: picked !== null,
-  };
+  return useChosen(`kumpel.lanes.${kind.key}`, usual, new Set(channels.map((c) => c.key)));
 }
 
 /** The lanes of a span: channels as bins, readings as points. */

@@ -131,10 +131,12 @@ def lap_sheet(
     lap: int | None = None,
     reference: int | None = None,
     beside: tuple[Recording, Review] | None = None,
+    lanes: Sequence[str] = (),
 ) -> LapSheet:
     """The sheet of a session for two laps by their numbers; without them the last lap that counts against the best.
 
-    With `beside`, another session on the same course, the reference is a lap of that (without a number its best). Raises
+    With `beside`, another session on the same course, the reference is a lap of that (without a number its best). `lanes` are channels
+    to be shown beside speed and pedals. Raises
     NotThereError for a lap that there is not, ValueError when the session cannot be assessed at all or the other one was not driven on
     its course.
     """
@@ -189,7 +191,7 @@ def lap_sheet(
         rows,
         shown,
         first,
-        _lanes(compared, mine, theirs, step),
+        _lanes(compared, mine, theirs, step, lanes),
         tuple(behind[::step].tolist()),
         lost if compared.corners else None,
         "" if compared.corners else "no corner was found on this course",
@@ -369,13 +371,25 @@ def _top(speed: Channel | None, lap: Lap) -> float:
     return float(np.nanmax(part)) * 3.6 if len(part) and not np.isnan(part).all() else math.nan
 
 
-def _lanes(compared: Compared, mine: int, theirs: int, step: int) -> tuple[Lane, ...]:
+def _lanes(compared: Compared, mine: int, theirs: int, step: int, more: Sequence[str]) -> tuple[Lane, ...]:
+    usual = {key for key, *_ in LANES}
     found = []
-    for key, name, unit, factor, decimals in LANES:
+    for key, name, unit, factor, decimals in (*LANES, *_further(compared, [k for k in more if k not in usual])):
         both = [_lane(compared, row, key, step) for row in (theirs, mine)]
         if not all(np.isnan(each).all() for each in both):
             found.append(Lane(key, name, unit, decimals, *(tuple((each * factor).tolist()) for each in both)))
     return tuple(found)
+
+
+def _further(compared: Compared, keys: Sequence[str]) -> list[tuple[str, str, str, float, int]]:
+    """Other channels as lanes, named by the first recording that has them."""
+    found = []
+    for key in dict.fromkeys(keys):
+        channel = next((c for r, _ in compared.of if (c := in_units(r, key)) is not None), None)
+        if channel is not None:
+            decimals = {"rpm": 0, "bpm": 0, "%": 0, "deg": 0, "°C": 1}.get(channel.unit, 2)
+            found.append((key, channel.name, channel.unit, 1.0, decimals))
+    return found
 
 
 def _lane(compared: Compared, row: int, key: str, step: int) -> Floats:

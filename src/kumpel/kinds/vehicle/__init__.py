@@ -13,7 +13,7 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds.kind import DecisionWord, EventWord, Followed, Kind, TagWord
+from kumpel.kinds.kind import DecisionWord, EventWord, Followed, Kind, LapsWish, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.plan import Plan, PlanFact, Situation
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
@@ -138,17 +138,11 @@ def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
     return figures.assess(recording, review, limits)
 
 
-def laps(
-    recording: Recording,
-    review: Review,
-    lap: int | None,
-    reference: int | None,
-    beside: tuple[Recording, Review] | None,
-) -> Any:
+def laps(recording: Recording, review: Review, wish: LapsWish) -> Any:
     """See `core.vehicle.lap_view.lap_sheet`."""
     from kumpel.core.vehicle.lap_view import lap_sheet
 
-    return lap_sheet(recording, review, lap, reference, beside)
+    return lap_sheet(recording, review, wish.lap, wish.reference, wish.beside, wish.lanes)
 
 
 def bins(recording: Recording, review: Review, asked: Mapping[str, Any]) -> Any:

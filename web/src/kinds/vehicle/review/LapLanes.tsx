@@ -1,5 +1,7 @@
 import { memo, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { niceRange } from "@/charts/drawing";
+import { path, type Values } from "./curve";
+import { FurtherLane } from "./FurtherLane";
 import { type Course, type LapSheet, placeWords, type Span, signed, valueAt } from "./laps";
 
 const HEIGHT = 262;
@@ -12,24 +14,9 @@ const SPEED: [number, number] = [8, 116];
 const LOST: [number, number] = [126, 172];
 const PEDALS: [number, number] = [184, 232];
 
-type Values = (number | null)[];
-
-function path(values: Values, stepM: number, x: (m: number) => number, y: (v: number) => number, span: Span): string {
-  const first = Math.max(Math.floor(span[0] / stepM) - 1, 0);
-  const last = Math.min(Math.ceil(span[1] / stepM) + 1, values.length - 1);
-  let text = "";
-  let pen = false;
-  for (let i = first; i <= last; i++) {
-    const value = values[i];
-    if (value === null || value === undefined) {
-      pen = false;
-      continue;
-    }
-    text += `${pen ? "L" : "M"}${x(i * stepM).toFixed(1)} ${y(value).toFixed(1)}`;
-    pen = true;
-  }
-  return text;
-}
+/** The lanes with a place of their own in the picture; others stand below it. */
+const USUAL = ["speed", "throttle", "brake"];
+const isUsual = (lane: LapSheet["lanes"][number]) => USUAL.includes(lane.key);
 
 interface Axes {
   x: (m: number) => number;
@@ -116,12 +103,12 @@ const Picture = memo(function Picture({
       />,
     );
   }
-  const lanes = sheet.lanes.map((lane) => ({
+  const lanes = sheet.lanes.filter(isUsual).map((lane) => ({
     lane,
     y: lane.key === "speed" ? axes.speed : lane.key === "brake" ? axes.down : axes.up,
     wide: lane.key === "speed" ? 1.6 : 1.2,
   }));
-  const pedals = sheet.lanes.some((l) => l.key !== "speed");
+  const pedals = sheet.lanes.some((l) => l.key === "throttle" || l.key === "brake");
   return (
     <>
       {chosen && (
@@ -197,7 +184,7 @@ function Readout({ sheet, stepM, atM, left }: { sheet: LapSheet; stepM: number; 
       <text x={left + 46} y={SPEED[0] + 2} className="fill-soft">
         lap {sheet.lap}
       </text>
-      {sheet.lanes.map((lane) => {
+      {sheet.lanes.filter(isUsual).map((lane) => {
         const y = top[lane.key] ?? 0;
         const read = (values: Values) => {
           const value = atM === null ? null : valueAt(values, stepM, at);
@@ -341,6 +328,20 @@ export function LapLanes({
           {Math.round(end).toLocaleString("en")} m
         </text>
       </svg>
+      {sheet.lanes
+        .filter((lane) => !isUsual(lane))
+        .map((lane) => (
+          <FurtherLane
+            key={lane.key}
+            lane={lane}
+            x={axes.x}
+            span={span}
+            stepM={course.step_m}
+            right={right}
+            width={width}
+            cursor={shown ? cursor : null}
+          />
+        ))}
     </div>
   );
 }

@@ -3,7 +3,10 @@ import { useCallback, useMemo, useState } from "react";
 import { createPortal } from "react-dom";
 import type { Schemas } from "@/api/client";
 import type { ReviewSheetProps } from "@/kinds/sheet";
+import { PickLanes } from "@/sheet/PickLanes";
 import PlainSheet from "@/sheet/PlainSheet";
+import { useChosen } from "@/sheet/useChosen";
+import { nameOf } from "@/sheet/useLanes";
 import { Loading, Trouble } from "@/ui/basics";
 import { ReasonDialog } from "@/ui/reason";
 import { Segmented } from "@/ui/segmented";
@@ -19,6 +22,8 @@ import { type LapRow, lapsOf, placeWords, referenceName, type Span } from "./lap
 import { SideBySide } from "./SideBySide";
 
 const ROOM_M = 40;
+/** Channels that the picture always has, or that are no lane. */
+const ALWAYS = ["lat", "lon", "speed", "throttle", "brake"];
 const panel = "rounded-lg border border-line bg-panel";
 const VIEWS = [
   ["laps", "Laps"],
@@ -88,7 +93,14 @@ function Laps({
   const [chosen, setChosen] = useState<Span | null>(null);
   const [leaving, setLeaving] = useState<LapRow | null>(null);
   const [lastReason, setLastReason] = useState("");
-  const laps = useQuery(lapsOf(session.id, review.version, lap, reference, beside?.id ?? null));
+  // Which channels stand beside speed and pedals is remembered for the vehicle.
+  const others = useMemo(() => review.channels.filter((c) => !ALWAYS.includes(c.key)), [review.channels]);
+  const further = useChosen(
+    `kumpel.lap-lanes.${session.tags.vehicle ?? ""}`,
+    [],
+    useMemo(() => new Set(others.map((c) => c.key)), [others]),
+  );
+  const laps = useQuery(lapsOf(session.id, review.version, lap, reference, beside?.id ?? null, further.shown));
   const whose = beside ? shortName(beside, session.person) : "";
   const sheet = laps.data;
   const course = sheet?.course ?? null;
@@ -191,6 +203,13 @@ function Laps({
                   lap {sheet.lap}
                 </span>
               )}
+              <PickLanes
+                channels={others.map((c) => ({ key: c.key, name: nameOf(kind, c) }))}
+                shown={further.shown}
+                changed={further.changed}
+                words="more lanes"
+                onPick={further.pick}
+              />
               <span className="ml-auto text-soft">
                 {cursor !== null && (
                   <>

@@ -19,9 +19,10 @@ export const lapsOf = (
   lap: number | null,
   reference: number | null,
   beside: number | null = null,
+  lanes: string[] = [],
 ) =>
   queryOptions({
-    queryKey: ["laps", session, version, lap, reference, beside],
+    queryKey: ["laps", session, version, lap, reference, beside, lanes.join(" ")],
     queryFn: () =>
       ask(
         api.GET("/api/sessions/{session_id}/laps", {
@@ -31,6 +32,7 @@ export const lapsOf = (
               ...(lap === null ? {} : { lap }),
               ...(reference === null ? {} : { reference }),
               ...(beside === null ? {} : { beside }),
+              ...(lanes.length === 0 ? {} : { lane: lanes }),
             },
           },
         }),
