@@ -30,6 +30,13 @@ def change_vehicle(vehicle_id: int, wish: schemas.VehicleChange, db: Database, w
     return schemas.Vehicle.model_validate(vehicles.put(db, wish.model_dump(exclude_unset=True), vehicle_id))
 
 
+@router.post("/formulas/check")
+def check_formula(wish: schemas.FormulaWish, who: Who) -> schemas.FormulaCheck:
+    """Whether a formula could be computed, while it is typed."""
+    before = [each.model_dump() for each in wish.before]
+    return schemas.FormulaCheck.model_validate(vehicles.check_formula(wish.formula, before))
+
+
 @router.delete("/vehicles/{vehicle_id}", status_code=204)
 def remove_vehicle(vehicle_id: int, db: Database, who: Who) -> None:
     vehicles.remove(db, vehicle_id)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal, TypeVar
 
@@ -146,6 +146,12 @@ class Recording:
         if key not in self.derived:
             self.derived[key] = make()
         made: T = self.derived[key]
+        return made
+
+    def and_channels(self, more: Mapping[str, Channel]) -> Recording:
+        """The recording with further channels, under keys that it does not have; what was worked out from it stays."""
+        made = replace(self, channels={**self.channels, **more})
+        object.__setattr__(made, "derived", self.derived)
         return made
 
     @property

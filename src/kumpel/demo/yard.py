@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from typing import Any
 
 from sqlmodel import Session as Db
 
@@ -19,11 +20,12 @@ COURSES = (
     course_of(loop("Haul road", 2400, 11)),
     course_of(loop("Wet pad", 420, 5)),
 )
-VEHICLES = (
+COMBINED = {"name": "Combined acceleration", "unit": "g", "formula": "sqrt(lateral_g^2 + forward_g^2)"}
+VEHICLES: tuple[dict[str, Any], ...] = (
     {"name": "hauler 4", "number": "4", "profile": "hauler", "team": "Haulage"},
     {"name": "hauler 7", "number": "7", "profile": "hauler", "team": "Haulage"},
-    {"name": "kart K-1", "number": "26", "profile": "kart", "team": "Haulage"},
-    {"name": "kart K-2", "number": "27", "profile": "kart", "team": "Haulage"},
+    {"name": "kart K-1", "number": "26", "profile": "kart", "team": "Haulage", "derived": (COMBINED,)},
+    {"name": "kart K-2", "number": "27", "profile": "kart", "team": "Haulage", "derived": (COMBINED,)},
 )
 
 

@@ -18,6 +18,7 @@ from kumpel.core.review import Review
 from kumpel.kinds.kind import Kind, LapsWish
 from kumpel.kinds.registry import kind_of
 from kumpel.services import decisions
+from kumpel.services.derived import with_derived
 from kumpel.services.figures import REVIEWED
 from kumpel.services.problems import ConflictError, NotFoundError
 from kumpel.services.recordings import recording_of, session_of
@@ -66,11 +67,11 @@ def sheet(
         of_other, its_kind = _with_laps(db, beside)
         if its_kind.key != kind.key:
             raise ConflictError("Only a session of the same kind can be laid beside.", code="no-laps")
-        other = (recording_of(db, of_other), _review(db, beside))
+        other = (with_derived(db, of_other, recording_of(db, of_other)), _review(db, beside))
     with _in_words():
         assert kind.laps is not None
         wish = LapsWish(lap, reference, other, tuple(lanes))
-        return kind.laps(recording_of(db, session), _review(db, session_id), wish)
+        return kind.laps(with_derived(db, session, recording_of(db, session)), _review(db, session_id), wish)
 
 
 def others(db: Db, session_id: int, most: int = 200) -> list[OtherSession]:
@@ -122,7 +123,7 @@ def bins(db: Db, session_id: int, asked: Mapping[str, Any]) -> Any:
     session, kind = _with_laps(db, session_id)
     with _in_words():
         assert kind.bins is not None
-        return kind.bins(recording_of(db, session), _review(db, session_id), asked)
+        return kind.bins(with_derived(db, session, recording_of(db, session)), _review(db, session_id), asked)
 
 
 def _with_laps(db: Db, session_id: int) -> tuple[Session, Kind]:

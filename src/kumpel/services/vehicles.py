@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,7 +11,9 @@ from sqlmodel import Session as Db
 from sqlmodel import col, select
 
 from kumpel.core.names import clean_line
-from kumpel.services import deeds
+from kumpel.kinds.kind import Kind
+from kumpel.kinds.registry import KINDS
+from kumpel.services import deeds, derived
 from kumpel.services.deeds import Whom
 from kumpel.services.people import team_named
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
@@ -31,6 +34,7 @@ class VehicleRow:
     profile: str
     team: str
     notes: str
+    derived: list[dict[str, Any]]
 
 
 def all_vehicles(db: Db) -> list[VehicleRow]:
@@ -44,7 +48,9 @@ def all_vehicles(db: Db) -> list[VehicleRow]:
 
 
 def _row(vehicle: Vehicle, team: str) -> VehicleRow:
-    return VehicleRow(vehicle.id or 0, vehicle.name, vehicle.number, vehicle.profile, team, vehicle.notes)
+    return VehicleRow(
+        vehicle.id or 0, vehicle.name, vehicle.number, vehicle.profile, team, vehicle.notes, vehicle.derived
+    )
 
 
 def put(db: Db, facts: dict[str, Any], vehicle_id: int | None = None) -> VehicleRow:
@@ -54,6 +60,8 @@ def put(db: Db, facts: dict[str, Any], vehicle_id: int | None = None) -> Vehicle
     vehicle = Vehicle(name="", profile="") if vehicle_id is None else vehicle_of(db, vehicle_id)
     before = _facts(vehicle)
     team = facts.pop("team", None)
+    if "derived" in facts:
+        facts["derived"] = derived.checked(_driven(), facts["derived"])
     for key, value in facts.items():
         setattr(vehicle, key, value)
     vehicle.name = clean_line(vehicle.name)
@@ -114,3 +122,13 @@ def bring_back(db: Db, vehicle_id: int) -> None:
     deeds.keep(db, "vehicle changed", Whom(YARD_VEHICLE, vehicle_id), after=_facts(vehicle))
     tell(db, "vehicles")
     db.commit()
+
+
+def check_formula(formula: str, before: Sequence[Mapping[str, Any]]) -> derived.Checked:
+    """What is wrong with a formula for a vehicle, while it is typed."""
+    return derived.check(_driven(), formula, [{"key": derived.key_of(str(each["name"])), **each} for each in before])
+
+
+def _driven() -> Kind:
+    """The kind whose recorders are mounted in vehicles: the one with laps."""
+    return next(kind for kind in KINDS.values() if kind.laps is not None)

@@ -1,7 +1,7 @@
 import { useState } from "react";
 
-/** Keys chosen and ordered by the user, remembered in this browser under a name; those not known here are not among them. */
-export function useChosen(name: string, usual: string[], known: ReadonlySet<string>) {
+/** Keys chosen and ordered by the user, remembered in this browser under a name; those not known here are not among them (null: not known yet). */
+export function useChosen(name: string, usual: string[], known: ReadonlySet<string> | null) {
   const [picked, setPicked] = useState<string[] | null>(() => {
     try {
       const found = JSON.parse(localStorage.getItem(name) ?? "null");
@@ -11,7 +11,7 @@ export function useChosen(name: string, usual: string[], known: ReadonlySet<stri
     }
   });
   return {
-    shown: (picked ?? usual).filter((k) => known.has(k)),
+    shown: (picked ?? usual).filter((k) => known === null || known.has(k)),
     pick: (keys: string[] | null) => {
       setPicked(keys);
       if (keys) localStorage.setItem(name, JSON.stringify(keys));

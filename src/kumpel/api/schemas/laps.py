@@ -109,6 +109,7 @@ class LapSheet(Out):
     behind_s: list[float] = Field(description="time lost so far, a value every `step_m` of the course")
     lost: TimeLost | None
     why_not: str = Field(description="why nothing is compared")
+    offered: dict[str, str] = Field(description="channels (name by key) that may be lanes as well")
     beside: list[LapRow] = Field(description="laps of the other session, when the reference is one of them")
 
 

@@ -13,6 +13,32 @@ from kumpel.api.schemas.laps import CourseCorner
 Profile = Literal["kart", "geared kart", "car", "motorcycle", "hauler"]
 
 
+class DerivedChannel(BaseModel):
+    """A channel that a formula makes of recorded ones (docs/formulas.md)."""
+
+    model_config = example(name="Combined acceleration", unit="g", formula="sqrt(lateral_g^2 + forward_g^2)")
+    name: Line = Field(min_length=1, max_length=40)
+    unit: Line = Field(default="", max_length=12)
+    formula: str = Field(min_length=1, max_length=1000)
+
+
+class FormulaWish(BaseModel):
+    """A formula being typed, and the derived channels that stand before it."""
+
+    model_config = example(formula="sqrt(lateral_g^2 + forward_g^2)", before=[])
+    formula: str = Field(max_length=1100)
+    before: list[DerivedChannel] = Field(default_factory=list, max_length=12)
+
+
+class FormulaCheck(Out):
+    """What is wrong with a formula and where (from 1); the channels that it reads, and those there are."""
+
+    error: str
+    position: int
+    reads: list[str]
+    there: list[str]
+
+
 class Vehicle(Out):
     id: int
     name: str = Field(examples=["kart K-2"])
@@ -20,6 +46,7 @@ class Vehicle(Out):
     profile: str
     team: str
     notes: str
+    derived: list[DerivedChannel]
 
 
 class NewVehicle(BaseModel):
@@ -29,6 +56,7 @@ class NewVehicle(BaseModel):
     profile: Profile = "kart"
     team: Line = Field(default="", max_length=120)
     notes: Text = Field(default="", max_length=400)
+    derived: list[DerivedChannel] = Field(default_factory=list, max_length=12)
 
 
 class VehicleChange(BaseModel):
@@ -40,6 +68,7 @@ class VehicleChange(BaseModel):
     profile: Profile = Field(default_factory=lambda: "kart")
     team: Line = Field(default_factory=str, max_length=120)
     notes: Text = Field(default_factory=str, max_length=400)
+    derived: list[DerivedChannel] = Field(default_factory=list, max_length=12)
 
 
 class Course(Out):

@@ -7,8 +7,8 @@ Source: docs/methods/vehicle.md, "Time lost".
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 import numpy as np
@@ -87,7 +87,7 @@ class Lane:
 @dataclass(frozen=True)
 class LapSheet:
     """Everything of the sheet. `lap` and `reference` are numbers of laps, None when there is none to look at; `behind_s` is the time lost
-    so far at each point. `beside` are the laps of the other session when the reference is one of them. `why_not` says why nothing is
+    so far at each point. `beside` are the laps of the other session when the reference is one of them, `offered` the channels (name by key) that may be lanes as well. `why_not` says why nothing is
     compared."""
 
     course: CoursePicture | None
@@ -99,6 +99,7 @@ class LapSheet:
     lost: TimeLost | None
     why_not: str
     beside: tuple[LapRow, ...] = ()
+    offered: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -196,7 +197,15 @@ def lap_sheet(
         lost if compared.corners else None,
         "" if compared.corners else "no corner was found on this course",
         other_rows,
+        _offered(recording),
     )
+
+
+NO_LANE = ("lat", "lon", *(key for key, *_ in LANES))
+
+
+def _offered(recording: Recording) -> dict[str, str]:
+    return {key: channel.name for key, channel in recording.channels.items() if key not in NO_LANE}
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ import { Dialog } from "@/ui/dialog";
 import { number } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
+import { DerivedChannels } from "./DerivedChannels";
 
 const PROFILES = ["kart", "geared kart", "car", "motorcycle", "hauler"] as const;
 type Profile = (typeof PROFILES)[number];
@@ -19,6 +20,7 @@ function VehicleDialog({ vehicle, onClose }: { vehicle: Schemas["Vehicle"] | nul
     profile: (vehicle?.profile ?? "kart") as Profile,
     team: vehicle?.team ?? "",
     notes: vehicle?.notes ?? "",
+    derived: vehicle?.derived ?? [],
   });
   const queries = useQueryClient();
   const { fail } = useNotices();
@@ -44,7 +46,7 @@ function VehicleDialog({ vehicle, onClose }: { vehicle: Schemas["Vehicle"] | nul
     </Field>
   );
   return (
-    <Dialog title={vehicle ? vehicle.name : "Add a vehicle"} open onClose={onClose}>
+    <Dialog title={vehicle ? vehicle.name : "Add a vehicle"} open onClose={onClose} wide>
       <form
         className="grid gap-3"
         onSubmit={(e) => {
@@ -67,6 +69,7 @@ function VehicleDialog({ vehicle, onClose }: { vehicle: Schemas["Vehicle"] | nul
         </Field>
         {text("team", "Team", 120)}
         {text("notes", "Notes", 400)}
+        <DerivedChannels rows={facts.derived} onChange={(derived) => setFacts({ ...facts, derived })} />
         <div>
           <Button look="primary" type="submit" disabled={!facts.name.trim() || keep.isPending}>
             {vehicle ? "Keep" : `Add ${facts.name.trim()}`}

@@ -6,7 +6,6 @@ import type { ReviewSheetProps } from "@/kinds/sheet";
 import { PickLanes } from "@/sheet/PickLanes";
 import PlainSheet from "@/sheet/PlainSheet";
 import { useChosen } from "@/sheet/useChosen";
-import { nameOf } from "@/sheet/useLanes";
 import { Loading, Trouble } from "@/ui/basics";
 import { ReasonDialog } from "@/ui/reason";
 import { Segmented } from "@/ui/segmented";
@@ -18,12 +17,10 @@ import { LapFigures } from "./LapFigures";
 import { LapLanes } from "./LapLanes";
 import { LapTable } from "./LapTable";
 import { LossList, spanOf } from "./LossList";
-import { type LapRow, lapsOf, placeWords, referenceName, type Span } from "./laps";
+import { type LapRow, type LapSheet, lapsOf, placeWords, referenceName, type Span } from "./laps";
 import { SideBySide } from "./SideBySide";
 
 const ROOM_M = 40;
-/** Channels that the picture always has, or that are no lane. */
-const ALWAYS = ["lat", "lon", "speed", "throttle", "brake"];
 const panel = "rounded-lg border border-line bg-panel";
 const VIEWS = [
   ["laps", "Laps"],
@@ -94,15 +91,16 @@ function Laps({
   const [leaving, setLeaving] = useState<LapRow | null>(null);
   const [lastReason, setLastReason] = useState("");
   // Which channels stand beside speed and pedals is remembered for the vehicle.
-  const others = useMemo(() => review.channels.filter((c) => !ALWAYS.includes(c.key)), [review.channels]);
+  const [offered, setOffered] = useState<LapSheet["offered"] | null>(null);
   const further = useChosen(
     `kumpel.lap-lanes.${session.tags.vehicle ?? ""}`,
     [],
-    useMemo(() => new Set(others.map((c) => c.key)), [others]),
+    useMemo(() => offered && new Set(Object.keys(offered)), [offered]),
   );
   const laps = useQuery(lapsOf(session.id, review.version, lap, reference, beside?.id ?? null, further.shown));
   const whose = beside ? shortName(beside, session.person) : "";
   const sheet = laps.data;
+  if (sheet && Object.keys(sheet.offered).join() !== Object.keys(offered ?? {}).join()) setOffered(sheet.offered);
   const course = sheet?.course ?? null;
   const whole = useMemo<Span>(() => [0, course?.length_m ?? 1], [course]);
   const choose = useCallback(
@@ -204,7 +202,10 @@ function Laps({
                 </span>
               )}
               <PickLanes
-                channels={others.map((c) => ({ key: c.key, name: nameOf(kind, c) }))}
+                channels={Object.entries(sheet.offered).map(([key, name]) => ({
+                  key,
+                  name: kind.channels.find((c) => c.key === key)?.name ?? name,
+                }))}
                 shown={further.shown}
                 changed={further.changed}
                 words="more lanes"

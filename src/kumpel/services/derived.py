@@ -1,0 +1,104 @@
+"""Channels that a vehicle's formulas make of those that were recorded: for lanes and tables, never for figures or verdicts."""
+
+from __future__ import annotations
+
+import logging
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from sqlmodel import Session as Db
+from sqlmodel import col, select
+
+from kumpel.core.names import clean_line
+from kumpel.core.recording import Channel, Recording
+from kumpel.core.samples import ArraySamples
+from kumpel.core.vehicle.formulas import FormulaError, parse
+from kumpel.kinds.kind import Kind
+from kumpel.services.problems import InvalidError
+from kumpel.services.tags import tags_of
+from kumpel.store.tables import Session, Vehicle
+
+log = logging.getLogger("kumpel.derived")
+MOST = 12
+VEHICLE = "vehicle"
+"""The tag that says which vehicle it was."""
+
+
+@dataclass(frozen=True)
+class Checked:
+    """What is wrong with a formula, and where (from 1; 0: nothing is); the channels that it reads, and those there are."""
+
+    error: str
+    position: int
+    reads: tuple[str, ...]
+    there: tuple[str, ...]
+
+
+def check(kind: Kind, formula: str, before: Sequence[Mapping[str, Any]] = ()) -> Checked:
+    """Whether a formula could be computed in a session that has every channel of the kind, and the derived ones `before` it."""
+    channels = _usual(kind, before)
+    there = tuple(channels)
+    try:
+        made = parse(formula)
+        made.evaluate(channels, "x", "x", "")
+    except FormulaError as error:
+        return Checked(str(error), error.position, (), there)
+    except ValueError as error:
+        return Checked(str(error), 1, (), there)
+    return Checked("", 0, made.channels, there)
+
+
+def checked(kind: Kind, wishes: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
+    """Derived channels as they are kept. InvalidError names the one that is wrong and where."""
+    if len(wishes) > MOST:
+        raise InvalidError(f"A vehicle has {MOST} derived channels at the most.", field="derived")
+    recorded = {word.key for word in kind.channels}
+    found: list[dict[str, Any]] = []
+    for wish in wishes:
+        name = clean_line(str(wish["name"]))
+        key = key_of(name)
+        if not key or not key[0].isalpha():
+            raise InvalidError("A derived channel needs a name that begins with a letter.", field="derived")
+        if key in recorded or key in {each["key"] for each in found}:
+            raise InvalidError(f"“{name}”: there is a channel of this name already.", field="derived")
+        seen = check(kind, str(wish["formula"]), found)
+        if seen.error:
+            raise InvalidError(f"“{name}”: {seen.error}. Nothing was kept.", field="derived")
+        found.append({"key": key, "name": name, "unit": clean_line(str(wish["unit"])), "formula": str(wish["formula"])})
+    return found
+
+
+def key_of(name: str) -> str:
+    """What formulas call a derived channel: "combined_acceleration"."""
+    return re.sub(r"[^a-z0-9]+", "_", clean_line(name).lower()).strip("_")
+
+
+def _usual(kind: Kind, derived: Sequence[Mapping[str, Any]]) -> dict[str, Channel]:
+    """A few samples of every channel that the kind declares, and of derived ones."""
+    words = [(word.key, word.name, word.unit) for word in kind.channels]
+    words += [(str(each["key"]), str(each["name"]), str(each["unit"])) for each in derived]
+    return {key: Channel(key, name, unit, 0.1, ArraySamples(np.ones(20))) for key, name, unit in words}
+
+
+def with_derived(db: Db, session: Session, recording: Recording) -> Recording:
+    """The recording with the channels that its vehicle's formulas make; one that cannot be computed here is not among them."""
+    name = tags_of(db, [session.id]).get(session.id or 0, {}).get(VEHICLE, "")
+    if not name:
+        return recording
+    vehicle = db.exec(select(Vehicle).where(Vehicle.name == name, col(Vehicle.removed_at).is_(None))).first()
+    more: dict[str, Channel] = {}
+    for each in vehicle.derived if vehicle else ():
+        if each["key"] in recording.channels:
+            continue
+        try:
+            made = parse(each["formula"]).evaluate(
+                {**recording.channels, **more}, each["key"], each["name"], each["unit"]
+            )
+        except ValueError as error:
+            log.info("a derived channel is left out: %s", type(error).__name__)
+            continue
+        more[each["key"]] = made
+    return recording.and_channels(more) if more else recording
