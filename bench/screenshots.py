@@ -151,9 +151,16 @@ def mixture(page: Page) -> None:
     page.get_by_role("region", name="Cells off target").get_by_role("button").first.click()
 
 
-def by_figure(page: Page) -> None:
-    page.get_by_label("Kind", exact=True).select_option("oximetry")
-    page.get_by_label("Figure", exact=True).select_option("odi4")
+def sensors(page: Page) -> None:
+    """A logger whose wheel is turned by itself: the first position captured, the live values coming."""
+    row = page.get_by_role("row").filter(has_text="Logger, kart K-1")
+    row.get_by_role("link").first.click()
+    for words, raw in (("turned right", re.compile(r"3\.9\d\d")), ("straight ahead", re.compile(r"2\.4\d\d"))):
+        held = page.get_by_role("row").filter(has_text=words).filter(has_text="steady").filter(has_text=raw)
+        held.wait_for(timeout=60_000)
+        page.keyboard.press("Space")
+        page.get_by_role("row").filter(has_text=words).filter(has_text="captured").wait_for()
+    page.wait_for_timeout(2500)
 
 
 def nothing(page: Page) -> None:
@@ -184,9 +191,9 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("review-mixture", "", mixture),
     ("report", "/report", nothing),
     ("sessions", "/sessions", nothing),
-    ("sessions-by-figure", "/sessions", by_figure),
     ("people", "/people", person),
     ("recorders", "/recorders", nothing),
+    ("sensors", "/recorders", sensors),
     ("limits", "/limits", copying),
     ("settings", "/settings", nothing),
     ("hand-out-cuff", "/hand-out", cuff),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import unittest
 from dataclasses import replace
 
@@ -41,7 +42,11 @@ class Times(unittest.TestCase):
         self.assertEqual((found.seconds, found.stretches, found.words), (2.0, ((1.0, 3.0),), "below 0.75"))
         none = beyond(ABOVE, "rpm", np.full(10, np.nan), 1.0)
         assert none is not None
-        self.assertEqual((none.seconds, none.stretches), (0.0, ()))
+        self.assertTrue(math.isnan(none.seconds))
+        self.assertEqual(none.stretches, ())
+        quiet = beyond(ABOVE, "rpm", np.full(10, 9000.0), 1.0)
+        assert quiet is not None
+        self.assertEqual(quiet.seconds, 0.0)
         self.assertIsNone(beyond(replace(ABOVE, steps=()), "rpm", np.zeros(3), 1.0))
 
     def test_in_a_session_with_what_was_left_out(self) -> None:

@@ -22,7 +22,7 @@ from kumpel.standins.jaw_muscle_signal import make as make_night
 from kumpel.standins.made import Made
 from kumpel.standins.signals import SIGNALS
 
-COUNTS = ("tries", "valid", "alarms", "stretches", "shocks", "compressions", "laps", "measured", "unlogged", "above_", "time", "elapsed", "moving", "distance", "peaks_", "contractions", "dose", "count", "strokes", "t90", "t88", "odi", "pulse_rises")  # fmt: skip
+COUNTS = ("tries", "valid", "alarms", "stretches", "shocks", "compressions", "laps", "measured", "unlogged", "above_", "time", "elapsed", "moving", "distance", "peaks_", "contractions", "dose", "count", "strokes", "t90", "t88", "odi", "pulse_rises", "beyond.")  # fmt: skip
 
 
 def made(kind: str, seed: int = 2) -> Made:

@@ -1,5 +1,6 @@
 """Decisions: every figure follows, everything can be undone, two people do not overwrite each other, nothing wrong is kept."""
 
+import json
 from dataclasses import replace
 from unittest import mock
 
@@ -10,9 +11,10 @@ from kumpel.core.recording import Recording
 from kumpel.core.review import Review
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, deciding, decisions, figures, limits, sessions
+from kumpel.services import conclusions, course_register, deciding, decisions, figures, limits, sessions
 from kumpel.services.decisions import Wish
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.recordings import recording_of
 from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import Decision, Result, Session
 from tests.services.reviewing import ReviewTest
@@ -226,6 +228,15 @@ class Events(DatabaseTest):
                     good: float | str = (
                         word.choices[-1][0] if word.choices else "co,no2" if word.type == "text" else 60.0
                     )
+                    if word.type == "course":
+                        courses = recording_of(self.db, row).setup["courses"]
+                        assert isinstance(courses, list)
+                        added = course_register.add(self.db, "", json.dumps(courses[0]))
+                        wish = Wish("setting", word.key, value=added.id)
+                        row = deciding.decide(self.db, row.id or 0, row.review_version, [wish])
+                        kept = decisions.setting(decisions.of_session(self.db, row.id or 0), word.key)
+                        self.assertEqual(json.loads(kept)["name"], added.name)
+                        continue
                     if word.high is not None:
                         good = (max(word.low or 0.0, 0.5) + min(word.high, 10_000)) / 2
                     wish = Wish("setting", word.key, value=good, reason="measured")

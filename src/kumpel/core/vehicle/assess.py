@@ -139,8 +139,11 @@ def _beyond(reckoning: Reckoning, limits: LimitSet, found: _Extremes) -> list[Be
         )
         put = Put("n", "times", float(len(past.stretches)), "")
         cover = found.coverage[key]
+        # That a limit was passed is known from what was measured; that it was not, only when enough was.
+        known = past.seconds > 0 or round(cover, 9) >= limits.minimum_coverage
+        value, note = (past.seconds, "") if known else (math.nan, "measured for too little of the time")
         reckoning.put(
-            f"beyond.{rule.figure}", name, past.seconds, "s", 1, formula, SOURCE, put, at_s=first, coverage=cover
+            f"beyond.{rule.figure}", name, value, "s", 1, formula, SOURCE, put, note=note, at_s=first, coverage=cover
         )
     return made
 
@@ -326,7 +329,7 @@ def _channel_findings(recording: Recording, found: _Extremes, minimum: float) ->
     for key, share in found.coverage.items():
         if round(share, 9) < minimum:
             text = f"{recording.channels[key].name}: measured for {100 * share:.0f} % of the time, {100 * minimum:.0f} % needed"
-            figures = (f"max.{key}", f"min.{key}")
+            figures = tuple(f"{what}{end}.{key}" for what in ("", "beyond.") for end in ("max", "min"))
             made.append(Finding(f"coverage.{key}", text, blocks=True, figures=figures, at_least=True))
     return made
 

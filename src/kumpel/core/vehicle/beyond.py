@@ -5,6 +5,7 @@ Source: docs/methods/vehicle.md, "Limits".
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -45,10 +46,12 @@ class Beyond:
 def beyond(rule: Rule, channel: str, values: Floats, interval_s: float) -> Beyond | None:
     """Samples in the unit of the rule, shape (n,), nan where nothing was measured, against its first step; None without steps.
 
-    A sample stands for its interval.
+    A sample stands for its interval. The time is nan where nothing at all was measured.
     """
     if not rule.steps:
         return None
+    if np.isnan(values).all():
+        return Beyond(rule, channel, math.nan, ())
     step = rule.steps[0]
     with np.errstate(invalid="ignore"):
         there = values <= step.value if step.below else values >= step.value

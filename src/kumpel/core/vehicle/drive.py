@@ -19,8 +19,6 @@ from kumpel.core.vehicle.compare import Along, along, gate_distances, way_of
 from kumpel.core.vehicle.courses import Course, alike, course_from, find_lap, learn_course, recognise, turned
 from kumpel.core.vehicle.laps import Lap, Path, laps_from_beacons, laps_on, path_of
 
-CUT_BY = "cut_by"
-
 
 @dataclass(frozen=True)
 class Drive:
@@ -52,13 +50,13 @@ def drive_of(recording: Recording, review: Review) -> Drive:
     fitting one of `setup["courses"]`; else one learnt from the session itself. Events `beacon` make laps when
     there are no positions. Raises ValueError when there are neither positions, beacons nor speed.
     """
-    key = f"drive on {review.options.get('course')} by {review.options.get(CUT_BY)}"
+    key = f"drive on {review.options.get('course')} by {review.options.get('cut_by')}"
     found = recording.once(key, lambda: _drive_of(recording, review, _cut_by(review)))
     return replace(found, laps=tuple(_decided(list(found.laps), review)))
 
 
 def _cut_by(review: Review) -> Course | None:
-    plain = review.options.get(CUT_BY)
+    plain = review.options.get("cut_by")
     return course_from(json.loads(plain)) if isinstance(plain, str) and plain else None
 
 

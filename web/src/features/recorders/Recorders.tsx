@@ -78,7 +78,8 @@ function AddByAddress() {
 /** Where recorders are looked for, and how many are in reach there. */
 function LookedIn() {
   const places = useQuery({ queryKey: ["recorders", "networks"], queryFn: () => ask(api.GET("/api/networks")) });
-  if (!places.data) return null;
+  // Its line is there from the beginning: what comes later would push the table away under a click.
+  if (!places.data) return <p className="mb-3 min-h-[26px] text-[13px] text-soft">Looked in …</p>;
   return (
     <section aria-label="Looked in" className="mb-3 flex flex-wrap items-baseline gap-x-5 gap-y-1 text-[13px]">
       <span className="text-soft">{places.data.length > 0 ? "Looked in" : "Looked in nowhere"}</span>
