@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+import time
 from dataclasses import replace
 
 import numpy as np
@@ -12,6 +13,7 @@ from playwright.sync_api import Locator, Page, expect
 from kumpel.core.review import Review
 from kumpel.core.vehicle.bins import Asked, bin_sheet
 from kumpel.core.vehicle.lap_view import LapSheet, lap_sheet
+from kumpel.demo.fleet import StandIn
 from kumpel.formats import krec
 from kumpel.services import course_register, deciding, decisions
 from kumpel.services.recordings import recording_of
@@ -239,3 +241,20 @@ class Laps(BrowserTest):
         self.assertEqual((answer.status, answer.json()["code"]), (409, "no-laps"))
         self.assertEqual(page.request.get(f"{self.address}/api/sessions/{self.row.id}/laps?lap=99").status, 404)
         self.assertEqual(lap_sheet(recording_of(self.db, self.row), Review()).lap, self.computed().lap)
+
+
+class FromTheCable(BrowserTest):
+    """A logger is plugged in after half an hour of driving: how far it is to "where did I lose time"."""
+
+    def test_two_presses_lead_from_the_cable_to_the_list(self) -> None:
+        fleet = self.launch(StandIn("V-02", "VL-000204", "Logger 2", kind="vehicle", auto_start=False))
+        fleet.running["V-02"].tell("record", start=time.time() - 2000, length_s=1800, seed=5)
+        page = self.sign_in()
+        page.goto(f"{self.address}/take-in")
+        page.get_by_role("button", name="Take in all 1").click()
+        row = page.get_by_role("row").filter(has_text="V-02").first
+        expect(row).to_contain_text(re.compile(r"best \d.*, 29 laps"), timeout=60_000)
+        row.get_by_role("link", name="review", exact=True).click()
+        lost = page.get_by_role("region", name="Time lost")
+        expect(lost).to_contain_text(re.compile(r"Corner \d+, (entry|exit)"), timeout=30_000)
+        expect(page.get_by_role("region", name="Lap against lap")).to_be_visible()

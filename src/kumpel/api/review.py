@@ -6,13 +6,15 @@ from collections.abc import Sequence
 from typing import Annotated
 
 from fastapi import APIRouter, Query
+from fastapi.responses import Response
 from pydantic import Field
 
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, Who
+from kumpel.api.downloads import shown
 from kumpel.api.limits import wished_limits
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, deciding, figures, settings, tags
+from kumpel.services import conclusions, day_sheet, deciding, figures, settings, tags
 from kumpel.services import laps as lap_sheets
 from kumpel.services.decisions import Wish
 from kumpel.services.problems import ConflictError
@@ -72,6 +74,17 @@ def laps(
 def sessions_beside(session_id: int, db: Database, who: Who) -> list[schemas.OtherSession]:
     """The other sessions on the same course, the newest first."""
     return [schemas.OtherSession.model_validate(each) for each in lap_sheets.others(db, session_id)]
+
+
+@router.get(
+    "/sessions/{session_id}/day-sheet",
+    response_class=Response,
+    responses={200: {"content": {"application/pdf": {}}}},
+)
+def sheet_of_the_day(session_id: int, db: Database, who: Who) -> Response:
+    """Every session of the day on this course, the fastest first, as PDF."""
+    name, made = day_sheet.pdf(db, session_id)
+    return Response(made, media_type="application/pdf", headers={"Content-Disposition": shown(name)})
 
 
 @router.get("/sessions/{session_id}/bins")

@@ -79,7 +79,7 @@ def others(db: Db, session_id: int, most: int = 200) -> list[OtherSession]:
     _, kind = _with_laps(db, session_id)
     newest = select(func.max(Result.id)).where(Result.basis == REVIEWED).group_by(col(Result.session_id))
     known = select(col(Result.session_id), COURSE.label("course")).where(col(Result.id).in_(newest)).subquery()
-    mine = db.exec(select(known.c.course).where(known.c.session_id == session_id)).first()
+    mine = _course(db, session_id)
     if not mine:
         return []
     found = db.exec(
@@ -116,6 +116,16 @@ def others(db: Db, session_id: int, most: int = 200) -> list[OtherSession]:
         )
         for each, name, best in found
     ]
+
+
+def _course(db: Db, session_id: int) -> str | None:
+    mine = select(COURSE).where(Result.session_id == session_id, Result.basis == REVIEWED)
+    return db.exec(mine.order_by(col(Result.id).desc()).limit(1)).first()
+
+
+def course_name(db: Db, session_id: int) -> str:
+    """The course of a session as its result names it; empty where it names none."""
+    return (_course(db, session_id) or "").removeprefix("Course: ")
 
 
 def bins(db: Db, session_id: int, asked: Mapping[str, Any]) -> Any:

@@ -36,12 +36,18 @@ export function Ready({
             ref={i === 0 ? first : undefined}
             type="button"
             aria-pressed={r.id === chosen}
-            aria-label={`${r.token}, ${r.name}, ${r.place}`}
-            title={`${r.name}, ${r.place}, battery ${percent(r.battery) || "not known"}`}
+            aria-label={`${r.token}, ${r.name}, ${r.place}${r.overdue.length > 0 ? ", a check is due" : ""}`}
+            title={[`${r.name}, ${r.place}, battery ${percent(r.battery) || "not known"}`, ...r.overdue].join("; ")}
             onClick={() => onChoose(r.id)}
-            className={`rounded-full ${r.id === chosen ? "outline-3 outline-act" : ""}`}
+            className={`relative rounded-full ${r.id === chosen ? "outline-3 outline-act" : ""}`}
           >
             <Token name={r.token} />
+            {r.overdue.length > 0 && (
+              <i
+                className="absolute -top-0.5 -right-0.5 size-3.5 rounded-full border-2 border-action"
+                style={{ background: "linear-gradient(90deg, var(--action) 50%, var(--panel) 50%)" }}
+              />
+            )}
           </button>
         ))}
         {away.map((r) => (

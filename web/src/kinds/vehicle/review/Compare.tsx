@@ -33,32 +33,42 @@ export function Compare({ review, laps }: ReviewSheetProps & { laps: (beside: Ot
     );
   return (
     <>
-      <label className="mt-2 flex flex-wrap items-center gap-2 text-[13.5px]">
-        Beside
-        <select
-          className="min-h-8 max-w-full rounded-md border border-line bg-panel px-1.5"
-          aria-label="Beside which session"
-          value={beside.id}
-          onChange={(e) => setChosen(Number(e.target.value))}
+      <div className="mt-2 flex flex-wrap items-center gap-2 text-[13.5px]">
+        <label className="flex flex-wrap items-center gap-2">
+          Beside
+          <select
+            className="min-h-8 max-w-full rounded-md border border-line bg-panel px-1.5"
+            aria-label="Beside which session"
+            value={beside.id}
+            onChange={(e) => setChosen(Number(e.target.value))}
+          >
+            {others.data.map((o) => (
+              <option key={o.id} value={o.id}>
+                {[
+                  o.person || "nobody",
+                  moment(o.started_at, o.utc_offset_min),
+                  o.vehicle,
+                  o.run,
+                  o.best_s === null ? "no lap counts" : `best ${lapTime(o.best_s)}`,
+                ]
+                  .filter(Boolean)
+                  .join(", ")}
+              </option>
+            ))}
+          </select>
+          <span className="text-soft">
+            {others.data.length} session{others.data.length === 1 ? "" : "s"} on this course
+          </span>
+        </label>
+        <a
+          className="ml-auto min-h-6 text-act hover:underline"
+          href={`/api/sessions/${session.id}/day-sheet`}
+          target="_blank"
+          rel="noreferrer"
         >
-          {others.data.map((o) => (
-            <option key={o.id} value={o.id}>
-              {[
-                o.person || "nobody",
-                moment(o.started_at, o.utc_offset_min),
-                o.vehicle,
-                o.run,
-                o.best_s === null ? "no lap counts" : `best ${lapTime(o.best_s)}`,
-              ]
-                .filter(Boolean)
-                .join(", ")}
-            </option>
-          ))}
-        </select>
-        <span className="text-soft">
-          {others.data.length} session{others.data.length === 1 ? "" : "s"} on this course
-        </span>
-      </label>
+          Sheet of the day (PDF)
+        </a>
+      </div>
       {laps(beside)}
     </>
   );
