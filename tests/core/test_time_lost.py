@@ -268,6 +268,17 @@ class Beside(unittest.TestCase):
         ratio = np.array(rpm.lap) / np.array(sheet.lanes[0].lap)
         self.assertLess(float(np.nanstd(ratio) / np.nanmean(ratio)), 0.02)
 
+    def test_further_laps_lie_over_both(self) -> None:
+        mine = self.session(11)
+        sheet = lap_view.lap_sheet(mine, Review(), 3, 2, lanes=("rpm",), also=(5, 99, 3, 2, 7, 5))
+        self.assertEqual(sheet.also, (5, 7))
+        for lane in sheet.lanes:
+            self.assertEqual([len(each) for each in lane.also], [len(lane.lap)] * 2)
+        fifth = lap_view.lap_sheet(mine, Review(), 5, 2)
+        self.assertEqual(sheet.lanes[0].also[0], fifth.lanes[0].lap)
+        many = lap_view.lap_sheet(mine, Review(), 1, 2, also=range(3, 9))
+        self.assertEqual(len(many.also), lap_view.MOST_ALSO)
+
     def test_the_other_may_lack_sensors_but_not_the_course(self) -> None:
         mine, other = self.session(11), self.session(12)
         bare = replace(other, channels={k: c for k, c in other.channels.items() if k in ("lat", "lon", "speed")})

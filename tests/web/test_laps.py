@@ -155,6 +155,14 @@ class Laps(BrowserTest):
         assert sheet.course is not None
         value = next(lane for lane in sheet.lanes if lane.key == "rpm").lap[round(10 / sheet.course.step_m)]
         expect(rpm).to_contain_text(f"{value:.0f}")
+        # Two more laps lie over these, in every lane, by key; one is taken away again.
+        for number in (3, 5):
+            self.lap(number).click()
+            page.keyboard.press("o")
+        expect(page.get_by_role("region", name="Lap against lap")).to_contain_text("laps 3, 5")
+        expect(rpm.locator("g path")).to_have_count(4)
+        page.keyboard.press("o")
+        expect(rpm.locator("g path")).to_have_count(3)
         page.reload()
         expect(lanes.locator("svg")).to_have_count(3)
         page.get_by_role("button", name="more lanes").click()

@@ -63,11 +63,14 @@ def laps(
     reference: int | None = None,
     beside: int | None = None,
     lane: Annotated[list[str] | None, Query(max_length=12)] = None,
+    also: Annotated[list[int] | None, Query(max_length=12)] = None,
 ) -> schemas.LapSheet:
     """Two laps side by side, by their numbers: without them the last that counts against the best. With `beside`, another session on
     the course, `reference` is a lap of that; without numbers best against best. Each `lane` is a channel to be shown beside
-    speed and pedals."""
-    return schemas.LapSheet.model_validate(lap_sheets.sheet(db, session_id, lap, reference, beside, lane or ()))
+    speed and pedals, each `also` a further lap of this session."""
+    return schemas.LapSheet.model_validate(
+        lap_sheets.sheet(db, session_id, lap, reference, beside, lane or (), also or ())
+    )
 
 
 @router.get("/sessions/{session_id}/laps/others")

@@ -31,12 +31,13 @@ ReportParts = Callable[[Recording, Review, BothWays, LimitSet, Sequence[str]], l
 
 @dataclass(frozen=True)
 class LapsWish:
-    """Which laps are looked at: two by their numbers, the reference of another session (`beside`); further channels as `lanes`."""
+    """Which laps are looked at: two by their numbers, the reference of another session (`beside`); further channels as `lanes`, further laps as `also`."""
 
     lap: int | None = None
     reference: int | None = None
     beside: tuple[Recording, Review] | None = None
     lanes: tuple[str, ...] = ()
+    also: tuple[int, ...] = ()
 
 
 LapsOf = Callable[[Recording, Review, LapsWish], Any]

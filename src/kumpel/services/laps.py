@@ -55,6 +55,7 @@ def sheet(
     reference: int | None = None,
     beside: int | None = None,
     lanes: Sequence[str] = (),
+    also: Sequence[int] = (),
 ) -> Any:
     """Two laps of a session as it is reviewed now, or one of it against one of another; see `core.vehicle.lap_view.LapSheet`.
 
@@ -70,7 +71,7 @@ def sheet(
         other = (with_derived(db, of_other, recording_of(db, of_other)), _review(db, beside))
     with _in_words():
         assert kind.laps is not None
-        wish = LapsWish(lap, reference, other, tuple(lanes))
+        wish = LapsWish(lap, reference, other, tuple(lanes), tuple(also))
         return kind.laps(with_derived(db, session, recording_of(db, session)), _review(db, session_id), wish)
 
 

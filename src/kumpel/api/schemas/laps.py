@@ -69,6 +69,7 @@ class LapLane(Out):
     decimals: int
     reference: list[Known]
     lap: list[Known]
+    also: list[list[Known]]
 
 
 class CourseStretch(Out):
@@ -110,6 +111,7 @@ class LapSheet(Out):
     lost: TimeLost | None
     why_not: str = Field(description="why nothing is compared")
     offered: dict[str, str] = Field(description="channels (name by key) that may be lanes as well")
+    also: list[int] = Field(description="further laps of this session whose lanes are there")
     beside: list[LapRow] = Field(description="laps of the other session, when the reference is one of them")
 
 

@@ -27,6 +27,7 @@ from kumpel.core.vehicle.time_lost import MOST_OF_POOLED, Habit, TimeLost, habit
 
 DECIMALS = 2
 MOST_POINTS = 1500
+MOST_ALSO = 6
 LANES = (("speed", "Speed", "km/h", 3.6, 1), ("throttle", "Throttle", "%", 1.0, 0), ("brake", "Brake", "%", 1.0, 0))
 
 
@@ -74,7 +75,8 @@ class LapRow:
 
 @dataclass(frozen=True)
 class Lane:
-    """A quantity over the course for both laps, one value every `step_m`; nan where it was not measured."""
+    """A quantity over the course for both laps, one value every `step_m`; nan where it was not measured. `also` are further laps, in the
+    order of `LapSheet.also`."""
 
     key: str
     name: str
@@ -82,12 +84,14 @@ class Lane:
     decimals: int
     reference: tuple[float, ...]
     lap: tuple[float, ...]
+    also: tuple[tuple[float, ...], ...] = ()
 
 
 @dataclass(frozen=True)
 class LapSheet:
     """Everything of the sheet. `lap` and `reference` are numbers of laps, None when there is none to look at; `behind_s` is the time lost
-    so far at each point. `beside` are the laps of the other session when the reference is one of them, `offered` the channels (name by key) that may be lanes as well. `why_not` says why nothing is
+    so far at each point. `beside` are the laps of the other session when the reference is one of them, `offered` the channels (name by key) that may be lanes as well, `also` further laps
+    of this session whose lanes are there. `why_not` says why nothing is
     compared."""
 
     course: CoursePicture | None
@@ -100,6 +104,7 @@ class LapSheet:
     why_not: str
     beside: tuple[LapRow, ...] = ()
     offered: Mapping[str, str] = field(default_factory=dict)
+    also: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -133,11 +138,13 @@ def lap_sheet(
     reference: int | None = None,
     beside: tuple[Recording, Review] | None = None,
     lanes: Sequence[str] = (),
+    also: Sequence[int] = (),
 ) -> LapSheet:
     """The sheet of a session for two laps by their numbers; without them the last lap that counts against the best.
 
     With `beside`, another session on the same course, the reference is a lap of that (without a number its best). `lanes` are channels
-    to be shown beside speed and pedals. Raises
+    to be shown beside speed and pedals, `also` further laps of this session (at most `MOST_ALSO`; those that there are not are not
+    shown). Raises
     NotThereError for a lap that there is not, ValueError when the session cannot be assessed at all or the other one was not driven on
     its course.
     """
@@ -174,6 +181,10 @@ def lap_sheet(
     numbers = [each.number for each in compared.grid.laps]
     mine = numbers.index(shown, 0, own)
     theirs = numbers.index(first, own if other is not None else 0)
+    further = [
+        n for n in dict.fromkeys(also) if n in numbers[:own] and n != shown and (other is not None or n != first)
+    ]
+    further = further[:MOST_ALSO]
     lost = time_lost(
         compared.grid,
         compared.seen,
@@ -192,12 +203,13 @@ def lap_sheet(
         rows,
         shown,
         first,
-        _lanes(compared, mine, theirs, step, lanes),
+        _lanes(compared, (theirs, mine, *(numbers.index(n, 0, own) for n in further)), step, lanes),
         tuple(behind[::step].tolist()),
         lost if compared.corners else None,
         "" if compared.corners else "no corner was found on this course",
         other_rows,
         _offered(recording),
+        tuple(further),
     )
 
 
@@ -380,13 +392,15 @@ def _top(speed: Channel | None, lap: Lap) -> float:
     return float(np.nanmax(part)) * 3.6 if len(part) and not np.isnan(part).all() else math.nan
 
 
-def _lanes(compared: Compared, mine: int, theirs: int, step: int, more: Sequence[str]) -> tuple[Lane, ...]:
+def _lanes(compared: Compared, rows: Sequence[int], step: int, more: Sequence[str]) -> tuple[Lane, ...]:
+    """The lanes of some rows of the grid: the reference, the lap, and further ones."""
     usual = {key for key, *_ in LANES}
     found = []
     for key, name, unit, factor, decimals in (*LANES, *_further(compared, [k for k in more if k not in usual])):
-        both = [_lane(compared, row, key, step) for row in (theirs, mine)]
-        if not all(np.isnan(each).all() for each in both):
-            found.append(Lane(key, name, unit, decimals, *(tuple((each * factor).tolist()) for each in both)))
+        all_of = [_lane(compared, row, key, step) for row in rows]
+        if not all(np.isnan(each).all() for each in all_of):
+            first, second, *also = (tuple((each * factor).tolist()) for each in all_of)
+            found.append(Lane(key, name, unit, decimals, first, second, tuple(also)))
     return tuple(found)
 
 

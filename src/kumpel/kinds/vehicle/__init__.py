@@ -142,7 +142,7 @@ def laps(recording: Recording, review: Review, wish: LapsWish) -> Any:
     """See `core.vehicle.lap_view.lap_sheet`."""
     from kumpel.core.vehicle.lap_view import lap_sheet
 
-    return lap_sheet(recording, review, wish.lap, wish.reference, wish.beside, wish.lanes)
+    return lap_sheet(recording, review, wish.lap, wish.reference, wish.beside, wish.lanes, wish.also)
 
 
 def bins(recording: Recording, review: Review, asked: Mapping[str, Any]) -> Any:

@@ -24,6 +24,10 @@ const Curves = memo(function Curves({
 }) {
   return (
     <g fill="none" strokeWidth={1.3} strokeLinejoin="round" clipPath="url(#lanes-clip)">
+      {lane.also.map((values, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: laps keep their order
+        <path key={i} d={path(values, stepM, x, y, span)} stroke="var(--none)" strokeWidth={0.8} />
+      ))}
       <path d={path(lane.reference, stepM, x, y, span)} className="stroke-reference" />
       <path d={path(lane.lap, stepM, x, y, span)} className="stroke-compared" />
     </g>

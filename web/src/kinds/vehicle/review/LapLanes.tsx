@@ -131,6 +131,10 @@ const Picture = memo(function Picture({
         <path d={path(behind_s, step, x, axes.lost, span)} fill="none" className="stroke-ink" strokeWidth={1.2} />
         {lanes.map(({ lane, y, wide }) => (
           <g key={lane.key} fill="none" strokeWidth={wide} strokeLinejoin="round">
+            {lane.also.map((values, i) => (
+              // biome-ignore lint/suspicious/noArrayIndexKey: laps keep their order
+              <path key={i} d={path(values, step, x, y, span)} stroke="var(--none)" strokeWidth={0.8} />
+            ))}
             <path d={path(lane.reference, step, x, y, span)} className="stroke-reference" />
             <path d={path(lane.lap, step, x, y, span)} className="stroke-compared" />
           </g>

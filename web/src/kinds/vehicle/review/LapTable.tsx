@@ -3,7 +3,7 @@ import { type LapRow, type LapSheet, lapTime, referenceName, signed } from "./la
 
 const key = "rounded border border-line bg-panel px-1 font-narrow text-[12px] hover:bg-act-soft";
 
-/** All laps with their sectors; R makes a lap the reference, C compares it, X leaves it out or counts it again. */
+/** All laps with their sectors; R makes a lap the reference, C compares it, O lays it over as well, X leaves it out or counts it again. */
 export function LapTable({
   sheet,
   whose = "",
@@ -13,6 +13,7 @@ export function LapTable({
   onMove,
   onReference,
   onCompare,
+  onOver,
   onLeaveOut,
 }: {
   sheet: LapSheet;
@@ -26,6 +27,7 @@ export function LapTable({
   onMove: (lap: number) => void;
   onReference: (lap: LapRow) => void;
   onCompare: (lap: LapRow) => void;
+  onOver: (lap: LapRow) => void;
   onLeaveOut: (lap: LapRow) => void;
 }) {
   const body = useRef<HTMLTableSectionElement>(null);
@@ -75,6 +77,7 @@ export function LapTable({
                   : lap.number === sheet.lap
                     ? "compared"
                     : undefined;
+              const over = sheet.also.includes(lap.number);
               return (
                 <tr
                   key={lap.key}
@@ -92,6 +95,7 @@ export function LapTable({
                     else if (e.key === "ArrowUp") step(-1);
                     else if (press === "r" && !whose) onReference(lap);
                     else if (press === "c" || e.key === "Enter") onCompare(lap);
+                    else if (press === "o") onOver(lap);
                     else if (press === "x" && !locked) onLeaveOut(lap);
                     else return;
                     e.preventDefault();
@@ -126,6 +130,11 @@ export function LapTable({
                         <button type="button" tabIndex={-1} className={key} onClick={() => onCompare(lap)}>
                           <b className="font-semibold">C</b> compare
                         </button>
+                        {!role && (
+                          <button type="button" tabIndex={-1} className={key} onClick={() => onOver(lap)}>
+                            <b className="font-semibold">O</b> {over ? "not over" : "over"}
+                          </button>
+                        )}
                         {!locked && (
                           <button type="button" tabIndex={-1} className={key} onClick={() => onLeaveOut(lap)}>
                             <b className="font-semibold">X</b> {lap.counts ? "leave out" : "count it"}
@@ -139,6 +148,7 @@ export function LapTable({
                             className={`inline-block h-[3px] w-4 ${role === "reference" ? "bg-reference" : "bg-compared"}`}
                           />
                         )}
+                        {!role && over && <span className="inline-block h-[2px] w-4 bg-none" />}
                         {role ??
                           (lap.counts
                             ? lap.unsure

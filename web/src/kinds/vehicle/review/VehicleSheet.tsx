@@ -84,6 +84,7 @@ function Laps({
   const { session } = review;
   const [lap, setLap] = useState<number | null>(null);
   const [reference, setReference] = useState<number | null>(null);
+  const [also, setAlso] = useState<number[]>([]);
   const [at, setAt] = useState<number | null>(null);
   const [cursor, setCursor] = useState<number | null>(null);
   const [zoom, setZoom] = useState<Span | null>(null);
@@ -97,7 +98,7 @@ function Laps({
     [],
     useMemo(() => offered && new Set(Object.keys(offered)), [offered]),
   );
-  const laps = useQuery(lapsOf(session.id, review.version, lap, reference, beside?.id ?? null, further.shown));
+  const laps = useQuery(lapsOf(session.id, review.version, lap, reference, beside?.id ?? null, further.shown, also));
   const whose = beside ? shortName(beside, session.person) : "";
   const sheet = laps.data;
   if (sheet && Object.keys(sheet.offered).join() !== Object.keys(offered ?? {}).join()) setOffered(sheet.offered);
@@ -201,6 +202,12 @@ function Laps({
                   lap {sheet.lap}
                 </span>
               )}
+              {sheet.also.length > 0 && (
+                <span>
+                  <i className="mr-1.5 inline-block h-[2px] w-4 bg-none align-middle" />
+                  lap{sheet.also.length > 1 ? "s" : ""} {sheet.also.join(", ")}
+                </span>
+              )}
               <PickLanes
                 channels={Object.entries(sheet.offered).map(([key, name]) => ({
                   key,
@@ -250,6 +257,11 @@ function Laps({
             onMove={setAt}
             onReference={(row) => setReference(row.number)}
             onCompare={(row) => setLap(row.number)}
+            onOver={(row) =>
+              setAlso((all) =>
+                all.includes(row.number) ? all.filter((n) => n !== row.number) : [...all, row.number].slice(-6),
+              )
+            }
             onLeaveOut={leaveOut}
           />
         </section>

@@ -20,9 +20,10 @@ export const lapsOf = (
   reference: number | null,
   beside: number | null = null,
   lanes: string[] = [],
+  also: number[] = [],
 ) =>
   queryOptions({
-    queryKey: ["laps", session, version, lap, reference, beside, lanes.join(" ")],
+    queryKey: ["laps", session, version, lap, reference, beside, lanes.join(" "), also.join(" ")],
     queryFn: () =>
       ask(
         api.GET("/api/sessions/{session_id}/laps", {
@@ -33,6 +34,7 @@ export const lapsOf = (
               ...(reference === null ? {} : { reference }),
               ...(beside === null ? {} : { beside }),
               ...(lanes.length === 0 ? {} : { lane: lanes }),
+              ...(also.length === 0 ? {} : { also }),
             },
           },
         }),
