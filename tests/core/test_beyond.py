@@ -49,6 +49,22 @@ class Times(unittest.TestCase):
         self.assertEqual(quiet.seconds, 0.0)
         self.assertIsNone(beyond(replace(ABOVE, steps=()), "rpm", np.zeros(3), 1.0))
 
+    def test_accelerations_together_are_the_length_of_both(self) -> None:
+        recording = SIGNALS["vehicle"](2).recording
+        lateral, forward = (recording.channels[key] for key in ("lateral_g", "forward_g"))
+        # A steady 0.3 g forward and 0.4 g sideways are 0.5 g together; once 1.2 and 0.5, which are 1.3.
+        sides, along = np.full(lateral.count, 0.4), np.full(forward.count, -0.3)
+        sides[500], along[500] = -1.2, 0.5
+        made = {
+            "lateral_g": replace(lateral, samples=ArraySamples(sides)),
+            "forward_g": replace(forward, samples=ArraySamples(along)),
+        }
+        limits = KINDS["vehicle"].limit_sets[0]
+        both = assess(replace(recording, channels=recording.channels | made), Review(), limits).reviewed
+        self.assertAlmostEqual(both.figure("max.combined_g").value, 1.3)
+        alone = replace(recording, channels={k: c for k, c in recording.channels.items() if k != "forward_g"})
+        self.assertNotIn("max.combined_g", [f.key for f in assess(alone, Review(), limits).reviewed.figures])
+
     def test_in_a_session_with_what_was_left_out(self) -> None:
         recording = SIGNALS["vehicle"](2).recording
         water = recording.channels["water_temp"]

@@ -26,7 +26,7 @@ from kumpel.core.recording import PLAUSIBLE_BPM, POINT, Channel, Floats, Recordi
 from kumpel.core.review import Review, samples_inside
 from kumpel.core.samples import ArraySamples
 from kumpel.core.vehicle.beyond import Beyond, beyond
-from kumpel.core.vehicle.channels import in_units
+from kumpel.core.vehicle.channels import at_times, in_units
 from kumpel.core.vehicle.compare import gate_distances, slow_places
 from kumpel.core.vehicle.drive import Drive, drive_of, lap_key
 from kumpel.core.vehicle.lap_view import habits_of
@@ -261,10 +261,29 @@ def _maxima(reckoning: Reckoning, found: _Extremes, laps: list[Lap]) -> None:
         formula = f"max of {'|x|' if key in SIGNED else 'x'} over the laps that count"
         value, cover = _nan_or(np.fmax, top[counts]), found.coverage[key]
         reckoning.put(f"max.{key}", name, value, unit, decimals, formula, SOURCE, coverage=cover)
+    combined = _combined(found, laps)
+    if combined is not None:
+        value, cover = combined
+        formula = "max of sqrt(lateral2 + forward2) over the laps that count"
+        reckoning.put("max.combined_g", "Highest combined acceleration", value, "g", 2, formula, SOURCE, coverage=cover)
     if "mixture" in found.low:
         low = _nan_or(np.fmin, found.low["mixture"][counts])
         formula, cover = "min of x over the laps that count", found.coverage["mixture"]
         reckoning.put("min.mixture", "Lowest mixture ratio", low, "", 2, formula, SOURCE, coverage=cover)
+
+
+def _combined(found: _Extremes, laps: list[Lap]) -> tuple[float, float] | None:
+    """Highest length of the sideways and forward acceleration together, as a circle of grip shows it; and how much was measured."""
+    lateral, forward = (found.believed.get(key) for key in SIGNED)
+    if lateral is None or forward is None or not lateral.count:
+        return None
+    at = np.arange(lateral.count) * lateral.interval_s
+    both = np.hypot(lateral.values, at_times(forward, at))
+    for lap in laps:
+        if lap.kind == "timed" and not lap.counts:
+            both[(at >= lap.start_s) & (at < lap.end_s)] = np.nan
+    cover = min(found.coverage[key] for key in SIGNED)
+    return (float(np.nanmax(both)) if not np.isnan(both).all() else math.nan), cover
 
 
 def _nan_or(pick: np.ufunc, values: Floats) -> float:
