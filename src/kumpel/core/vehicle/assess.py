@@ -277,7 +277,7 @@ def _combined(found: _Extremes, laps: list[Lap]) -> tuple[float, float] | None:
     lateral, forward = (found.believed.get(key) for key in SIGNED)
     if lateral is None or forward is None or not lateral.count:
         return None
-    at = np.arange(lateral.count) * lateral.interval_s
+    at: Floats = np.arange(lateral.count, dtype=np.float64) * lateral.interval_s
     both = np.hypot(lateral.values, at_times(forward, at))
     for lap in laps:
         if lap.kind == "timed" and not lap.counts:
