@@ -11,7 +11,7 @@ import numpy as np
 from kumpel.core.review import Review
 from kumpel.core.vehicle.lap_view import LapSheet, lap_sheet
 from kumpel.standins.lap_driver import Mistake, Sensors, What, drive, recorded, suits
-from kumpel.standins.vehicle_signal import KART, practice_loop
+from kumpel.standins.vehicle_signal import KART, Vehicle, practice_loop
 
 LAPS = 8
 SIZES = (0.1, 0.2, 0.3, 0.5)
@@ -24,6 +24,8 @@ RIGHT: dict[What, set[str]] = {
     # What the positions cannot tell is to be called "a little slower", in the right corner.
     "longer way": {"longer way", ""},
 }
+GEARED: dict[What, set[str]] = {"long shift": {"long shift"}, "wrong gear": {"wrong gear"}}
+"""On a vehicle with gears."""
 
 
 def named(sheet: LapSheet, corner: int) -> set[str]:
@@ -31,22 +33,24 @@ def named(sheet: LapSheet, corner: int) -> set[str]:
     return {loss.code for loss in sheet.lost.rows if loss.cause == corner} if sheet.lost else set()
 
 
-def case(number: int, spread_s: float, sensors: Sensors) -> tuple[What, float, bool, bool, bool]:
+def case(
+    number: int, spread_s: float, sensors: Sensors, vehicle: Vehicle = KART, right: dict[What, set[str]] = RIGHT
+) -> tuple[What, float, bool, bool, bool]:
     """One session with one mistake: what, size, whether its corner was listed, with the right reason; whether a lap without a
     mistake has a reason named."""
     rng = np.random.default_rng(10_000 + number)
     track = practice_loop()
-    usual = drive(track, KART, 1, (), 0.0, rng)
-    what = list(RIGHT)[number % len(RIGHT)]
-    size = SIZES[number // len(RIGHT) % len(SIZES)]
+    usual = drive(track, vehicle, 1, (), 0.0, rng)
+    what = list(right)[number % len(right)]
+    size = SIZES[number // len(right) % len(SIZES)]
     corner = int(rng.choice([i for i in range(len(usual.bends)) if suits(usual, i, what)]))
     lap = int(rng.integers(1, LAPS - 1))
-    driven = drive(track, KART, LAPS, (Mistake(lap, corner, what, size),), spread_s, rng)
+    driven = drive(track, vehicle, LAPS, (Mistake(lap, corner, what, size),), spread_s, rng)
     recording = recorded(driven, rng, sensors).recording
     found = named(lap_sheet(recording, Review(), lap + 1), corner + 1)
     clean = lap_sheet(recording, Review(), (lap + 2) % LAPS + 1)
     others = {loss.code for loss in clean.lost.rows} - {""} if clean.lost else set()
-    return what, size, bool(found), bool(found & RIGHT[what]), bool(others)
+    return what, size, bool(found), bool(found & right[what]), bool(others)
 
 
 def main() -> None:
@@ -74,6 +78,13 @@ def main() -> None:
     for what in RIGHT:
         cells = [f"{usual[what, s, 'right']} of {usual[what, s, 'of']}" for s in SIZES]
         print(f"| {what} | " + " | ".join(cells) + " |")
+    geared: Counter[tuple[What, float, bool]] = Counter()
+    for number in range(cases // 6):
+        what, size, _, ok, _ = case(number, 0.03, Sensors(), CAR, GEARED)
+        geared.update([(what, size, ok)])
+    for what in GEARED:
+        of_size = [(geared[what, s, True], geared[what, s, False]) for s in SIZES]
+        print(f"| {what}, a car, own spread 0.03 s | " + " | ".join(f"{a} of {a + b}" for a, b in of_size) + " |")
     print(f"\n{time.monotonic() - began:.0f} s", file=sys.stderr)
 
 

@@ -24,8 +24,8 @@ from kumpel.core.vehicle.laps import Lap, bests
 from kumpel.core.vehicle.stretches import losses, stretches_of
 from kumpel.core.vehicle.time_lost import time_lost
 from kumpel.kinds.registry import KINDS
-from kumpel.standins.lap_driver import STEP_M, Driven, Mistake, Sensors, bends_of, drive, recorded
-from kumpel.standins.vehicle_signal import KART, course_of, practice_loop, ramp, rounded
+from kumpel.standins.lap_driver import STEP_M, Driven, Mistake, Sensors, What, bends_of, drive, recorded, suits
+from kumpel.standins.vehicle_signal import CAR, KART, course_of, practice_loop, ramp, rounded
 
 LOOP = practice_loop()
 
@@ -174,6 +174,23 @@ class Reasons(unittest.TestCase):
                 self.assertIn(mistake.what, [r.code for r in mine])
                 self.assertRegex(next(r.reason for r in mine if r.code == mistake.what), words)
                 self.assertEqual(sheet.lost.rows[0].cause, mistake.corner + 1, "it costs most")
+
+    def test_with_gears_a_long_shift_and_another_gear_are_named(self) -> None:
+        cases: tuple[tuple[What, str, str], ...] = (
+            ("long shift", "long shift", r"^a long shift of \d+ m$"),
+            ("wrong gear", "wrong gear", r"^in a higher gear"),
+        )
+        for what, code, words in cases:
+            rng = np.random.default_rng(5)
+            usual = drive(LOOP, CAR, 1, (), 0.0, rng)
+            corner = next(i for i in range(2, len(usual.bends)) if suits(usual, i, what))
+            made = recorded(drive(LOOP, CAR, 8, (Mistake(3, corner, what, 0.4),), 0.03, rng), rng).recording
+            lost = lap_view.lap_sheet(made, Review(), 4).lost
+            with self.subTest(what):
+                assert lost is not None
+                mine = [r for r in lost.rows if r.cause == corner + 1 and r.code]
+                self.assertEqual({r.code for r in mine}, {code})
+                self.assertRegex(mine[0].reason.split(": ")[-1], words)
 
     def test_without_pedals_the_speed_alone_tells(self) -> None:
         mistake = Mistake(3, 3, "early brake", 0.5)

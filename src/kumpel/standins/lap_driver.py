@@ -81,20 +81,23 @@ def bends_of(track: Track) -> list[Bend]:
 @dataclass
 class _Road:
     """What holds at each half metre of a drive: share of the grip, of the power and of the brakes; the highest speed wanted; the
-    length of the step that is really driven."""
+    length of the step that is really driven, gears above the usual one."""
 
     grip: Floats
     power: Floats
     brakes: Floats
     wanted: Floats
     step: Floats
+    gear: Floats
 
     @classmethod
     def plain(cls, n: int) -> _Road:
-        return cls(np.ones(n), np.ones(n), np.ones(n), np.full(n, np.inf), np.full(n, STEP_M))
+        return cls(np.ones(n), np.ones(n), np.ones(n), np.full(n, np.inf), np.full(n, STEP_M), np.zeros(n))
 
     def part(self, at: slice) -> _Road:
-        return _Road(*(each[at].copy() for each in (self.grip, self.power, self.brakes, self.wanted, self.step)))
+        return _Road(
+            *(each[at].copy() for each in (self.grip, self.power, self.brakes, self.wanted, self.step, self.gear))
+        )
 
 
 def _speeds(curvature: Floats, road: _Road, vehicle: Vehicle, first: float | None = None) -> Floats:
@@ -146,14 +149,18 @@ def _err(road: _Road, at: int, bend: Bend, what: What, strength: float, v: Float
     elif what == "long shift":
         begin = at + bend.end + round(6 / STEP_M)
         road.power[begin : begin + far] = 0.0
+        # The next gear is in when the throttle opens again.
+        road.gear[begin : begin + far + round(40 / STEP_M)] = 1
     else:
         road.power[turn : turn + round(70 / STEP_M)] *= 1 - strength
+        road.gear[turn - 20 : turn + round(70 / STEP_M)] = 1
 
 
 @dataclass(frozen=True)
 class Driven:
     """Laps of a closed track: for each half metre, without gaps from lap to lap, the place on the track (index), the speed, the
-    time, the way past the usual line (m of extra length so far), how much longer each mistake made it, and the share of power."""
+    time, the way past the usual line (m of extra length so far), how much longer each mistake made it, the share of power, and gears
+    above the usual one."""
 
     track: Track
     vehicle: Vehicle
@@ -164,6 +171,7 @@ class Driven:
     times: Floats
     step: Floats
     power: Floats
+    gear: Floats
     mistakes: tuple[Mistake, ...]
 
 
@@ -202,7 +210,7 @@ def drive(
         _made(mistake, road, v, curvature, vehicle, bends, lead + mistake.lap * n, lead) for mistake in mistakes
     )
     v = _speeds(curvature, road, vehicle)
-    return Driven(track, vehicle, bends, laps, index, v, _times(v, road.step), road.step, road.power, done)
+    return Driven(track, vehicle, bends, laps, index, v, _times(v, road.step), road.step, road.power, road.gear, done)
 
 
 def _made(
@@ -221,7 +229,7 @@ def _made(
         return float(_times(slower, tried.step)[-1]) - whole, tried
 
     cost, tried = _strength(costs, mistake.size_s, STRENGTHS[mistake.what])
-    for name in ("grip", "power", "brakes", "wanted", "step"):
+    for name in ("grip", "power", "brakes", "wanted", "step", "gear"):
         getattr(road, name)[around] = getattr(tried, name)
     return Mistake(mistake.lap, mistake.corner, mistake.what, cost)
 
@@ -305,7 +313,7 @@ def recorded(driven: Driven, rng: np.random.Generator, sensors: Sensors = Sensor
     brake = np.clip(-100 * (pull + 0.7) / (vehicle.brakes * G), 0, 100)
     curvature = track.curvature[driven.index]
     gears = np.array(vehicle.gears)
-    gear = np.clip(np.searchsorted(gears * 12.0, driven.v), 0, len(gears) - 1)
+    gear = np.clip(np.searchsorted(gears * 12.0, driven.v) + driven.gear.astype(np.intp), 0, len(gears) - 1)
     made = {
         "speed": ("Speed", "m/s", at(driven.v), sensors.speed_m_s),
         "throttle": ("Throttle", "%", at(pedal), sensors.pedal_percent),

@@ -30,6 +30,8 @@ FULL = 92.0
 LIFTED = 70.0
 HELD_M = 4.0
 """A pedal counts from where it stays so for this long."""
+GEAR_M = 8
+"""Over so many metres a gear is taken, before and after it was changed."""
 SLOWING_G, PULLING_G = 0.15, 0.05
 """Without pedals: slowing down by so much is braking, getting faster by so much is an open throttle."""
 G = 9.80665
@@ -123,6 +125,14 @@ def _begun(on: NDArray[np.bool_], first: int, end: int) -> int | None:
     return int(begins[long_enough[-1]]) if len(long_enough) else None
 
 
+def _changed(ratio: Floats, first: int, last: int) -> float:
+    """The gear just after a stretch against that just before it, as a ratio; nan where it is not known."""
+    before, after = ratio[max(first - GEAR_M, 0) : first], ratio[last + 1 : last + 1 + GEAR_M]
+    if np.isnan(before).all() or np.isnan(after).all():
+        return math.nan
+    return float(np.nanmedian(after) / np.nanmedian(before))
+
+
 def _edge(values: Floats, at: int | None, line: float) -> float:
     """Where a rising line of values passes `line` just before a place, to a part of a metre."""
     if at is None:
@@ -138,7 +148,7 @@ class Marks:
 
     Where he braked and opened the throttle, the part of the exit with the throttle lifted after it was open, the way really driven (m);
     the slowest speed near the apex, the speed at the outer end of the stretch (m/s); the seconds from the beginning to the end of the
-    corner; the gear in the exit (m/s per 1000 turns).
+    corner; the gear in the exit (m/s per 1000 turns), and after a lifted throttle against before it (1: the same gear).
     """
 
     brake_m: Floats
@@ -149,6 +159,7 @@ class Marks:
     outer_m_s: Floats
     corner_s: Floats
     ratio: Floats
+    shift: Floats
 
 
 def marks_of(
@@ -194,7 +205,10 @@ def marks_of(
             marks["full_m"][row, k] = next_m * STEP_M if at is None else _edge(pull[row], at, FULL)
             if at is not None and seen.throttle is not None:
                 braked = _begun(force[row] > BRAKING, at, next_m)
-                marks["lifted_m"][row, k] = np.count_nonzero(pull[row, at : braked or next_m] < LIFTED) * STEP_M
+                off = at + np.flatnonzero(pull[row, at : braked or next_m] < LIFTED)
+                marks["lifted_m"][row, k] = len(off) * STEP_M
+                if seen.ratio is not None and len(off):
+                    marks["shift"][row, k] = _changed(seen.ratio[row], int(off[0]), int(off[-1]))
             if seen.ratio is not None:
                 ratios = seen.ratio[row, first : min(first + 30, end)]
                 marks["ratio"][row, k] = np.nanmedian(ratios) if not np.isnan(ratios).all() else math.nan

@@ -133,8 +133,10 @@ class _Difference:
 
     def _opened(self, k: int, lost_s: float) -> list[tuple[float, str, str]]:
         found = []
+        lifted = self._of("lifted_m", k)
+        shifted = lifted >= LEAST_LIFT_M and abs(float(self.marks.shift[self.lap, k]) - 1) > ANOTHER_GEAR
         mine, theirs = (float(self.marks.ratio[row, k]) for row in (self.lap, self.reference))
-        if abs(mine / theirs - 1) > ANOTHER_GEAR:
+        if abs(mine / theirs - 1) > ANOTHER_GEAR and not shifted:
             words = f"in a {'higher' if mine > theirs else 'lower'} gear{self._also(k)}"
             found.append((lost_s, words, "wrong gear"))
         later = self._of("full_m", k)
@@ -142,9 +144,9 @@ class _Difference:
             found.append(
                 (self.with_speed("throttle", k), f"full throttle {later:.0f} m later{self._also(k)}", "late throttle")
             )
-        lifted = self._of("lifted_m", k)
         if lifted >= LEAST_LIFT_M:
-            found.append((lost_s, f"throttle lifted for {lifted:.0f} m", "lifted throttle"))
+            words, code = ("a long shift of", "long shift") if shifted else ("throttle lifted for", "lifted throttle")
+            found.append((lost_s, f"{words} {lifted:.0f} m", code))
         return found
 
     def _drove(self, k: int) -> list[tuple[float, str, str]]:
@@ -178,6 +180,7 @@ CODE_WORDS = {
     "late throttle": "full throttle later",
     "lifted throttle": "throttle lifted",
     "wrong gear": "another gear",
+    "long shift": "long shift",
     "longer way": "longer way",
 }
 
