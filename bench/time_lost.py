@@ -11,7 +11,7 @@ import numpy as np
 from kumpel.core.review import Review
 from kumpel.core.vehicle.lap_view import LapSheet, lap_sheet
 from kumpel.standins.lap_driver import Mistake, Sensors, What, drive, recorded, suits
-from kumpel.standins.vehicle_signal import KART, Vehicle, practice_loop
+from kumpel.standins.vehicle_signal import CAR, KART, Vehicle, practice_loop
 
 LAPS = 8
 SIZES = (0.1, 0.2, 0.3, 0.5)
