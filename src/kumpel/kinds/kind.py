@@ -301,5 +301,9 @@ class Kind:
         found = {tag.key: settings.get(tag.setting) for tag in self.tags if tag.setting}
         return {key: value.strip() for key, value in found.items() if isinstance(value, str) and value.strip()}
 
+    def tag_for(self, setting: str) -> str:
+        """The tag that a setting says; empty when none does."""
+        return next((tag.key for tag in self.tags if tag.setting == setting), "")
+
     def event(self, code: str) -> EventWord | None:
         return next((e for e in self.events if e.covers(code)), None)

@@ -9,9 +9,11 @@ from sqlmodel import Session as Db
 
 from kumpel.core.assessment import Assessment
 from kumpel.kinds.plain_report import number
+from kumpel.kinds.registry import kind_of
 from kumpel.reports import pages
 from kumpel.reports.document import Document, TablePart
 from kumpel.services import figures, laps
+from kumpel.services.derived import MACHINE
 from kumpel.services.problems import ConflictError
 from kumpel.services.recordings import session_of
 from kumpel.services.sessions import SessionRow, row_of, wall_start
@@ -88,11 +90,11 @@ def pdf(db: Db, session_id: int) -> tuple[str, bytes]:
     session = session_of(db, session_id)
     course = laps.course_name(db, session_id) or "Course"
     day = wall_start(session)
-    first = rows[0].best_s
+    first, machine = rows[0].best_s, kind_of(session.kind).tag_for(MACHINE)
     cells = [
         [
             each.row.person.name if each.row.person else "nobody",
-            each.row.tags.get("vehicle", ""),
+            each.row.tags.get(machine, ""),
             each.row.tags.get("run", ""),
             f"{wall_start(each.row.session):%H:%M}",
             str(each.laps),

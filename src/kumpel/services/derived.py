@@ -17,14 +17,15 @@ from kumpel.core.recording import Channel, Recording
 from kumpel.core.samples import ArraySamples
 from kumpel.core.vehicle.formulas import FormulaError, parse
 from kumpel.kinds.kind import Kind
+from kumpel.kinds.registry import kind_of
 from kumpel.services.problems import InvalidError
 from kumpel.services.tags import tags_of
 from kumpel.store.tables import Session, Vehicle
 
 log = logging.getLogger("kumpel.derived")
 MOST = 12
-VEHICLE = "vehicle"
-"""The tag that says which vehicle it was."""
+MACHINE = "machine"
+"""The setting that says which vehicle it is; as a tag it comes back with the session."""
 
 
 @dataclass(frozen=True)
@@ -85,7 +86,7 @@ def _usual(kind: Kind, derived: Sequence[Mapping[str, Any]]) -> dict[str, Channe
 
 def with_derived(db: Db, session: Session, recording: Recording) -> Recording:
     """The recording with the channels that its vehicle's formulas make; one that cannot be computed here is not among them."""
-    name = tags_of(db, [session.id]).get(session.id or 0, {}).get(VEHICLE, "")
+    name = tags_of(db, [session.id]).get(session.id or 0, {}).get(kind_of(session.kind).tag_for(MACHINE), "")
     if not name:
         return recording
     vehicle = db.exec(select(Vehicle).where(Vehicle.name == name, col(Vehicle.removed_at).is_(None))).first()

@@ -18,7 +18,7 @@ from kumpel.core.review import Review
 from kumpel.kinds.kind import Kind, LapsWish
 from kumpel.kinds.registry import kind_of
 from kumpel.services import decisions
-from kumpel.services.derived import with_derived
+from kumpel.services.derived import MACHINE, with_derived
 from kumpel.services.figures import REVIEWED
 from kumpel.services.problems import ConflictError, NotFoundError
 from kumpel.services.recordings import recording_of, session_of
@@ -111,7 +111,7 @@ def others(db: Db, session_id: int, most: int = 200) -> list[OtherSession]:
             name or "",
             each.started_at,
             each.utc_offset_min,
-            tags.get(each.id or 0, {}).get("vehicle", ""),
+            tags.get(each.id or 0, {}).get(kind.tag_for(MACHINE), ""),
             tags.get(each.id or 0, {}).get("run", ""),
             best,
         )
