@@ -1,4 +1,4 @@
-import { memo } from "react";
+import { memo, useCallback, useMemo } from "react";
 import { niceRange } from "@/charts/drawing";
 import { unitWords } from "@/ui/format";
 import { path } from "./curve";
@@ -52,15 +52,17 @@ export function FurtherLane({
   width: number;
   cursor: number | null;
 }) {
-  let [lowest, highest] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
-  for (const values of [lane.reference, lane.lap])
-    for (const v of values)
-      if (v !== null) {
-        lowest = Math.min(lowest, v);
-        highest = Math.max(highest, v);
-      }
-  const [low, high] = lowest > highest ? [0, 1] : niceRange(lowest, highest);
-  const y = (v: number) => BOTTOM - ((v - low) / (high - low || 1)) * (BOTTOM - TOP);
+  const [low, high] = useMemo(() => {
+    let [lowest, highest] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
+    for (const values of [lane.reference, lane.lap])
+      for (const v of values)
+        if (v !== null) {
+          lowest = Math.min(lowest, v);
+          highest = Math.max(highest, v);
+        }
+    return lowest > highest ? [0, 1] : niceRange(lowest, highest);
+  }, [lane]);
+  const y = useCallback((v: number) => BOTTOM - ((v - low) / (high - low || 1)) * (BOTTOM - TOP), [low, high]);
   const read = (values: (number | null)[]) => {
     const value = cursor === null ? null : valueAt(values, stepM, cursor);
     return value === null || value === undefined ? "–" : value.toFixed(lane.decimals);

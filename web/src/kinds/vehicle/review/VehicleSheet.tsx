@@ -3,7 +3,6 @@ import { useCallback, useMemo, useState } from "react";
 import { createPortal } from "react-dom";
 import type { Schemas } from "@/api/client";
 import type { ReviewSheetProps } from "@/kinds/sheet";
-import { PickLanes } from "@/sheet/PickLanes";
 import PlainSheet from "@/sheet/PlainSheet";
 import { useChosen } from "@/sheet/useChosen";
 import { Loading, Trouble } from "@/ui/basics";
@@ -11,13 +10,11 @@ import { ReasonDialog } from "@/ui/reason";
 import { Segmented } from "@/ui/segmented";
 import { BinsView } from "./BinsView";
 import { Compare, shortName } from "./Compare";
-import { CourseView } from "./CourseView";
-import { KeepCourse } from "./KeepCourse";
 import { LapFigures } from "./LapFigures";
-import { LapLanes } from "./LapLanes";
+import { LapPictures } from "./LapPictures";
 import { LapTable } from "./LapTable";
 import { LossList, spanOf } from "./LossList";
-import { type LapRow, type LapSheet, lapsOf, placeWords, referenceName, type Span } from "./laps";
+import { type LapRow, type LapSheet, lapsOf, type Span } from "./laps";
 import { SideBySide } from "./SideBySide";
 
 const ROOM_M = 40;
@@ -86,7 +83,6 @@ function Laps({
   const [reference, setReference] = useState<number | null>(null);
   const [also, setAlso] = useState<number[]>([]);
   const [at, setAt] = useState<number | null>(null);
-  const [cursor, setCursor] = useState<number | null>(null);
   const [zoom, setZoom] = useState<Span | null>(null);
   const [chosen, setChosen] = useState<Span | null>(null);
   const [leaving, setLeaving] = useState<LapRow | null>(null);
@@ -108,7 +104,6 @@ function Laps({
     (span: Span | null) => {
       setChosen(span);
       setZoom(span && [Math.max(span[0] - ROOM_M, 0), Math.min(span[1] + ROOM_M, whole[1])]);
-      if (span) setCursor((span[0] + span[1]) / 2);
     },
     [whole],
   );
@@ -162,85 +157,20 @@ function Laps({
       )}
       <div className="mt-2 grid grid-cols-1 gap-2.5 min-[1000px]:grid-cols-[232px_minmax(0,1fr)] min-[1180px]:grid-cols-[264px_minmax(0,1fr)]">
         {course && (
-          <section aria-label="Course" className={`${panel} px-2 py-2`}>
-            <div className="flex items-baseline gap-2 px-0.5 text-[13px]">
-              <h2 className="font-narrow font-semibold">Course{sheet.lap ? `, lap ${sheet.lap}` : ""}</h2>
-              <span className="ml-auto text-[12px] text-soft">
-                <i className="mr-1 inline-block h-1.5 w-3.5 bg-lost align-middle" />
-                lost
-              </span>
-              <span className="text-[12px] text-soft">
-                <i className="mr-1 inline-block h-1.5 w-3.5 bg-gained align-middle" />
-                gained
-              </span>
-            </div>
-            {course.origin === "learnt" && sheet.lap !== null && <KeepCourse session={session.id} lap={sheet.lap} />}
-            <div className="mx-auto max-w-[340px]">
-              <CourseView
-                sheet={sheet}
-                course={course}
-                chosen={chosen}
-                cursor={cursor}
-                onCursor={setCursor}
-                onCorner={corner}
-              />
-            </div>
-          </section>
-        )}
-        {drawn && (
-          <section aria-label="Lap against lap" className={`${panel} min-w-0 px-2 py-2`}>
-            <div className="flex flex-wrap items-baseline gap-x-3 px-0.5 text-[13px]">
-              <h2 className="font-narrow font-semibold">Lap against lap</h2>
-              <span>
-                <i className="mr-1.5 inline-block h-[3px] w-4 bg-reference align-middle" />
-                {referenceName(sheet, whose)}
-                {beside ? "" : ", reference"}
-              </span>
-              {(beside || sheet.lap !== sheet.reference) && (
-                <span>
-                  <i className="mr-1.5 inline-block h-[3px] w-4 bg-compared align-middle" />
-                  lap {sheet.lap}
-                </span>
-              )}
-              {sheet.also.length > 0 && (
-                <span>
-                  <i className="mr-1.5 inline-block h-[2px] w-4 bg-none align-middle" />
-                  lap{sheet.also.length > 1 ? "s" : ""} {sheet.also.join(", ")}
-                </span>
-              )}
-              <PickLanes
-                channels={Object.entries(sheet.offered).map(([key, name]) => ({
-                  key,
-                  name: kind.channels.find((c) => c.key === key)?.name ?? name,
-                }))}
-                shown={further.shown}
-                changed={further.changed}
-                words="more lanes"
-                onPick={further.pick}
-              />
-              <span className="ml-auto text-soft">
-                {cursor !== null && (
-                  <>
-                    at <b className="font-semibold text-ink">{Math.round(cursor)} m</b>, {placeWords(sheet, cursor)}
-                  </>
-                )}
-              </span>
-              {zoom && (
-                <button type="button" className="min-h-6 text-act hover:underline" onClick={() => choose(null)}>
-                  whole lap
-                </button>
-              )}
-            </div>
-            <LapLanes
-              sheet={sheet}
-              course={course}
-              span={zoom ?? whole}
-              chosen={chosen}
-              cursor={cursor}
-              onCursor={setCursor}
-              onSpan={(span) => (span ? setZoom(span) : choose(null))}
-            />
-          </section>
+          <LapPictures
+            sheet={sheet}
+            course={course}
+            session={session.id}
+            whose={whose}
+            drawn={drawn}
+            span={zoom ?? whole}
+            zoomed={zoom !== null}
+            chosen={chosen}
+            lanes={further}
+            nameOf={(key, name) => kind.channels.find((c) => c.key === key)?.name ?? name}
+            onCorner={corner}
+            onSpan={(span) => (span ? setZoom(span) : choose(null))}
+          />
         )}
         {course && (
           <section aria-label="Time lost" className={`${panel} min-w-0 overflow-hidden`}>

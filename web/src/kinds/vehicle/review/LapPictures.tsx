@@ -1,0 +1,126 @@
+import { useEffect, useState } from "react";
+import { PickLanes } from "@/sheet/PickLanes";
+import { CourseView } from "./CourseView";
+import { KeepCourse } from "./KeepCourse";
+import { LapLanes } from "./LapLanes";
+import { type Course, type LapSheet, placeWords, referenceName, type Span } from "./laps";
+
+const panel = "rounded-lg border border-line bg-panel";
+
+/** The course and the lanes, which share one cursor; what stands beside them does not move with it. */
+export function LapPictures({
+  sheet,
+  course,
+  session,
+  whose,
+  drawn,
+  span,
+  zoomed,
+  chosen,
+  lanes,
+  nameOf,
+  onCorner,
+  onSpan,
+}: {
+  sheet: LapSheet;
+  course: Course;
+  session: number;
+  whose: string;
+  /** Whether there is anything to draw over the course. */
+  drawn: boolean;
+  span: Span;
+  zoomed: boolean;
+  chosen: Span | null;
+  /** Further lanes: those shown, and what changes them. */
+  lanes: { shown: string[]; changed: boolean; pick: (keys: string[] | null) => void };
+  nameOf: (key: string, name: string) => string;
+  onCorner: (corner: number) => void;
+  /** Shows a stretch; nothing: the whole lap. */
+  onSpan: (span: Span | null) => void;
+}) {
+  const [cursor, setCursor] = useState<number | null>(null);
+  // What was chosen in the list is looked at in its middle.
+  useEffect(() => {
+    if (chosen) setCursor((chosen[0] + chosen[1]) / 2);
+  }, [chosen]);
+  return (
+    <>
+      <section aria-label="Course" className={`${panel} px-2 py-2`}>
+        <div className="flex items-baseline gap-2 px-0.5 text-[13px]">
+          <h2 className="font-narrow font-semibold">Course{sheet.lap ? `, lap ${sheet.lap}` : ""}</h2>
+          <span className="ml-auto text-[12px] text-soft">
+            <i className="mr-1 inline-block h-1.5 w-3.5 bg-lost align-middle" />
+            lost
+          </span>
+          <span className="text-[12px] text-soft">
+            <i className="mr-1 inline-block h-1.5 w-3.5 bg-gained align-middle" />
+            gained
+          </span>
+        </div>
+        {course.origin === "learnt" && sheet.lap !== null && <KeepCourse session={session} lap={sheet.lap} />}
+        <div className="mx-auto max-w-[340px]">
+          <CourseView
+            sheet={sheet}
+            course={course}
+            chosen={chosen}
+            cursor={cursor}
+            onCursor={setCursor}
+            onCorner={onCorner}
+          />
+        </div>
+      </section>
+      {drawn && (
+        <section aria-label="Lap against lap" className={`${panel} min-w-0 px-2 py-2`}>
+          <div className="flex flex-wrap items-baseline gap-x-3 px-0.5 text-[13px]">
+            <h2 className="font-narrow font-semibold">Lap against lap</h2>
+            <span>
+              <i className="mr-1.5 inline-block h-[3px] w-4 bg-reference align-middle" />
+              {referenceName(sheet, whose)}
+              {whose ? "" : ", reference"}
+            </span>
+            {(whose || sheet.lap !== sheet.reference) && (
+              <span>
+                <i className="mr-1.5 inline-block h-[3px] w-4 bg-compared align-middle" />
+                lap {sheet.lap}
+              </span>
+            )}
+            {sheet.also.length > 0 && (
+              <span>
+                <i className="mr-1.5 inline-block h-[2px] w-4 bg-none align-middle" />
+                lap{sheet.also.length > 1 ? "s" : ""} {sheet.also.join(", ")}
+              </span>
+            )}
+            <PickLanes
+              channels={Object.entries(sheet.offered).map(([key, name]) => ({ key, name: nameOf(key, name) }))}
+              shown={lanes.shown}
+              changed={lanes.changed}
+              words="more lanes"
+              onPick={lanes.pick}
+            />
+            <span className="ml-auto text-soft">
+              {cursor !== null && (
+                <>
+                  at <b className="font-semibold text-ink">{Math.round(cursor)} m</b>, {placeWords(sheet, cursor)}
+                </>
+              )}
+            </span>
+            {zoomed && (
+              <button type="button" className="min-h-6 text-act hover:underline" onClick={() => onSpan(null)}>
+                whole lap
+              </button>
+            )}
+          </div>
+          <LapLanes
+            sheet={sheet}
+            course={course}
+            span={span}
+            chosen={chosen}
+            cursor={cursor}
+            onCursor={setCursor}
+            onSpan={onSpan}
+          />
+        </section>
+      )}
+    </>
+  );
+}
