@@ -76,7 +76,7 @@ def review(page: Page) -> None:
         page.get_by_role("row").filter(has_text="Ida Brandvik").get_by_role("button").first.click()
         page.get_by_label("shift this session").check()
         page.get_by_role("button", name="Take in all").click()
-        page.get_by_role("button", name="Nothing to take in").wait_for(timeout=480_000)
+        page.get_by_role("button", name="Nothing to take in").wait_for(timeout=720_000)
     page.goto(page.url.replace("/take-in", "/review"))
     page.get_by_role("button", name="Ida Brandvik").first.click()
     page.get_by_role("button", name="leave out", exact=True).first.click()

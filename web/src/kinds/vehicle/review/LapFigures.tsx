@@ -32,6 +32,12 @@ function beneath(key: string, found: Assessment, sheet: LapSheet | undefined): s
   return "";
 }
 
+/** The step that was reached, in the few words that a cell has room for: "warning 95". */
+function reached({ steps, verdict, words }: NonNullable<ReturnType<typeof judgementOf>>): string {
+  const step = steps.findLast((s) => s.verdict === verdict);
+  return step ? `${step.name} ${step.value.toLocaleString("en")}` : words;
+}
+
 /** How long what a limit is about was beyond it: ", 12.3 s". */
 function beyondFor(found: Assessment, key: string): string {
   const seconds = figureOf(found, `beyond.${key}`)?.value;
@@ -103,7 +109,7 @@ export function LapFigures({
                       words={
                         judgement.verdict === "within" && judgement.limit !== null
                           ? `limit ${judgement.limit.toLocaleString("en")}`
-                          : `${judgement.words}${beyondFor(found, figure.key)}`
+                          : `${reached(judgement)}${beyondFor(found, figure.key)}`
                       }
                     />
                   </span>
