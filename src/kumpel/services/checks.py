@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any, Literal
 
+from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
@@ -18,7 +19,7 @@ from kumpel.services import deeds
 from kumpel.services.deeds import Whom
 from kumpel.services.problems import InvalidError
 from kumpel.store.database import tell
-from kumpel.store.tables import Account, Recorder, SensorCheck, now
+from kumpel.store.tables import Account, Recorder, SensorCheck, metadata, now
 
 CALIBRATION, PROOF, REPLACED = "calibration", "proof", "replaced"
 BEGINS_ANEW = (CALIBRATION, PROOF, REPLACED)
@@ -115,7 +116,10 @@ def told(db: Db, recorder: Recorder, made: Sequence[CheckMade]) -> None:
         known.add(key)
         facts = each.model_dump(exclude={"check", "at"})
         at = datetime.fromtimestamp(round(each.at, 3), UTC)
-        db.add(SensorCheck(recorder_id=recorder.id, what=each.check, at=at, **facts))
+        made_here = SensorCheck(recorder_id=recorder.id, what=each.check, at=at, **facts)
+        # Somebody else may be asking the same recorder just now, and keep the same check.
+        row = insert(metadata.tables["sensor_check"]).values(**made_here.model_dump(exclude={"id"}))
+        db.connection().execute(row.on_conflict_do_nothing())
 
 
 def standings(recorder: Recorder, rows: Sequence[SensorCheck | CheckRow], at: datetime | None = None) -> list[Standing]:

@@ -50,12 +50,11 @@ def rows_of(db: Db, session_id: int) -> list[DayRow]:
     """The sessions on the same course on the same day by the recorders' clocks, this one among them, the fastest first."""
     session = session_of(db, session_id)
     day = wall_start(session).date()
-    ids = [session_id, *(each.id for each in laps.others(db, session_id, 1000))]
+    beside = [session_of(db, each.id) for each in laps.others(db, session_id, 1000)]
     found = []
-    for each in ids:
-        other = session_of(db, each)
-        outcome = figures.outcome(db, each)
-        if wall_start(other).date() == day and outcome is not None:
+    for other in [session, *(each for each in beside if wall_start(each).date() == day)]:
+        outcome = figures.outcome(db, other.id or 0)
+        if outcome is not None:
             found.append(_row(row_of(db, other), outcome.both.reviewed))
     return sorted(found, key=lambda each: (math.isnan(each.best_s), each.best_s))
 

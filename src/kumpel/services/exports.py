@@ -61,9 +61,11 @@ def write(db: Db, session_id: int, form: Form) -> tuple[str, Path]:
     readings = kind.reading_code if form == "csv" and kind.readings and not recording.channels else ""
     try:
         files.write(recording, path, found, "", readings)
-    except FileFormatError as error:
+    except BaseException as error:
         path.unlink(missing_ok=True)
         folder.rmdir()
+        if not isinstance(error, FileFormatError):
+            raise
         raise ConflictError(f"No file was made: {error}. The recording is safe.", code="no-file") from error
     return name, path
 

@@ -78,7 +78,12 @@ def sheet(
 def others(db: Db, session_id: int, most: int = 200) -> list[OtherSession]:
     """The other sessions on the same course, the newest first."""
     _, kind = _with_laps(db, session_id)
-    newest = select(func.max(Result.id)).where(Result.basis == REVIEWED).group_by(col(Result.session_id))
+    newest = (
+        select(func.max(Result.id))
+        .join(Session, col(Session.id) == Result.session_id)
+        .where(Result.basis == REVIEWED, Session.kind == kind.key)
+        .group_by(col(Result.session_id))
+    )
     known = select(col(Result.session_id), COURSE.label("course")).where(col(Result.id).in_(newest)).subquery()
     mine = _course(db, session_id)
     if not mine:

@@ -22,6 +22,7 @@ from kumpel.store.tables import Recorder
 __all__ = ["RAW_VALUE", "LiveValue", "talk_to", "watch"]
 
 EVERY_MS = 100
+LEAST_S = 0.02
 MOST_WATCHED = 12
 """Watchers at once: each has a thread while it waits for the next values."""
 
@@ -74,8 +75,13 @@ def watch(recorder: Recorder, channels: Sequence[str], raw: Sequence[str]) -> Ge
             shared = _Shared(link)
             _watched[recorder.id or 0] = shared
             try:
+                last_s = 0.0
                 while True:
-                    yield shared.next_values(3.0 + 3 * every_ms / 1000)
+                    values = shared.next_values(3.0 + 3 * every_ms / 1000)
+                    # One that sends faster than it said is not shown faster.
+                    if time.monotonic() - last_s >= LEAST_S:
+                        last_s = time.monotonic()
+                        yield values
             finally:
                 if _watched.get(recorder.id or 0) is shared:
                     del _watched[recorder.id or 0]
