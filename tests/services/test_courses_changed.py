@@ -85,6 +85,10 @@ class CutAnew(DatabaseTest):
             (ring.id, "was not driven on the course Ring"),
             (9999, "no such course"),
             ("{", "no course"),
+            ("[]", "no course"),
+            ("null", "no course"),
+            ("5", "no course"),
+            (-1, "no such course"),
         ):
             with self.subTest(why), self.assertRaisesRegex(InvalidError, why):
                 deciding.decide(self.db, row.id or 0, row.review_version, [Wish("setting", "cut_by", value=value)])

@@ -12,12 +12,15 @@ from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
+from sqlmodel import Session as Db
+
 from kumpel.demo.fleet import Fleet, Running, StandIn
 from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
 from kumpel.services import checks, deeds, live_values, recorders, sensors
 from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, PasscodeNeededError, RecorderError
+from kumpel.store import database
 from kumpel.store.tables import Recorder, SensorCheck, now
 from tests.support import DatabaseTest
 
@@ -229,7 +232,19 @@ class Calibrating(DatabaseTest):
             time.sleep(1.6)
         recorders.refresh(self.db, gas)
         recorders.refresh(self.db, gas)
-        rows = checks.of_recorder(self.db, gas.id)
+        # Two who ask at once: the second knows nothing of what the first has not committed yet.
+        with RecorderLink("127.0.0.1", self.fleet.running["G-01"].link) as link:
+            made = link.checks()
+        with Db(database.engine(self.url)) as other:
+            checks.told(other, gas, [replace_at(made[0], 1.0e9)])
+            second = threading.Thread(target=lambda: checks.told(self.db, gas, [replace_at(made[0], 1.0e9)]))
+            second.start()
+            time.sleep(0.3)
+            other.commit()
+            second.join(10)
+            self.db.commit()
+        self.assertEqual(sum(r.at.year < 2020 for r in checks.of_recorder(self.db, gas.id)), 1)
+        rows = [r for r in checks.of_recorder(self.db, gas.id) if r.at.year > 2020]
         self.assertEqual([(r.what, r.sensor, r.passed) for r in rows], [("bump", "h2s", False), ("bump", "co", True)])
         words = checks.overdue(self.db, [gas])[gas.id]
         self.assertNotIn("Carbon monoxide, bump test: never done", words)
@@ -297,3 +312,7 @@ def closing_watch(recorder: Recorder, channels: list[str], raw: list[str]) -> It
         yield packs
     finally:
         packs.close()
+
+
+def replace_at(made: Any, at: float) -> Any:
+    return made.model_copy(update={"at": at})

@@ -101,6 +101,8 @@ def _gate(data: Mapping[str, Any], where: str) -> Gate:
 
 def course_from(data: Mapping[str, Any]) -> Course:
     """A course from its plain form (JSON). Raises ValueError saying what is wrong in which course."""
+    if not isinstance(data, Mapping):
+        raise ValueError(f"a course is a map with a name and a start line, not {type(data).__name__}")
     name = str(data.get("name", ""))
     if not name:
         raise ValueError("a course needs a name")
