@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import shutil
 import subprocess
-import sys
 import tempfile
 import time
 import unittest
@@ -26,9 +25,11 @@ from kumpel.standins.devices import noise
 from kumpel.store import database
 from kumpel.store.cluster import Cluster, free_port
 from kumpel.store.tables import Account, HandOver, Person, Recorder, Session
+from tests.forks import Mother
 
 SCOPE = f"t{os.getpid() % 10**7}"
 _cluster: Cluster | None = None
+_mother: Mother | None = None
 _counter = 0
 
 
@@ -58,7 +59,17 @@ def fresh_database() -> str:
     return url.rsplit("/", 1)[0] + f"/{name}"
 
 
+def mother() -> Mother:
+    """One for the whole run: what all servers are forked from."""
+    global _mother
+    if _mother is None:
+        _mother = Mother()
+    return _mother
+
+
 def tear_down() -> None:
+    if _mother is not None:
+        _mother.end()
     if _cluster is not None:
         _cluster.stop()
 
@@ -188,20 +199,9 @@ class ServerTest(DatabaseTest):
             "KUMPEL_SCOPE": SCOPE,
             "PYTHONPATH": str(ROOT / "src"),
         }
-        command = [
-            sys.executable,
-            "-m",
-            "uvicorn",
-            "--factory",
-            "kumpel.api.app:create_app",
-            "--port",
-            str(self.port),
-            "--log-level",
-            "warning",
-            "--timeout-graceful-shutdown",
-            "1",
-        ]
-        self.server = subprocess.Popen(command, env=environment, stdout=self.log, stderr=self.log)
+        arguments = ["--factory", "kumpel.api.app:create_app", "--port", str(self.port)]
+        arguments += ["--log-level", "warning", "--timeout-graceful-shutdown", "1"]
+        self.server = mother().server(arguments, environment, self.log)
         self.eventually(lambda: httpx.get(f"{self.address}/api/state").status_code == 200, 60)
 
     def stop_server(self) -> None:
