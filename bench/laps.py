@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from kumpel.core.laps_wish import LapsWish
 from kumpel.core.recording import Channel, Recording
 from kumpel.core.review import Review
 from kumpel.core.vehicle.bins import Asked, bin_sheet
@@ -46,7 +47,7 @@ def measured(recording: Recording) -> list[tuple[str, float]]:
     return [
         ("course and laps", spent(lambda: drive_of(recording, review))),
         ("loss list, first", spent(lambda: lap_sheet(recording, review))),
-        ("loss list of another lap", min(spent(lambda: lap_sheet(recording, review, 3)) for _ in range(5))),
+        ("loss list of another lap", min(spent(lambda: lap_sheet(recording, review, LapsWish(3))) for _ in range(5))),
         ("table", min(spent(lambda: bin_sheet(recording, review, asked)) for _ in range(5))),
     ]
 

@@ -8,6 +8,7 @@ from collections import Counter
 
 import numpy as np
 
+from kumpel.core.laps_wish import LapsWish
 from kumpel.core.review import Review
 from kumpel.core.vehicle.lap_view import LapSheet, lap_sheet
 from kumpel.standins.lap_driver import Mistake, Sensors, What, drive, recorded, suits
@@ -47,8 +48,8 @@ def case(
     lap = int(rng.integers(1, LAPS - 1))
     driven = drive(track, vehicle, LAPS, (Mistake(lap, corner, what, size),), spread_s, rng)
     recording = recorded(driven, rng, sensors).recording
-    found = named(lap_sheet(recording, Review(), lap + 1), corner + 1)
-    clean = lap_sheet(recording, Review(), (lap + 2) % LAPS + 1)
+    found = named(lap_sheet(recording, Review(), LapsWish(lap + 1)), corner + 1)
+    clean = lap_sheet(recording, Review(), LapsWish((lap + 2) % LAPS + 1))
     others = {loss.code for loss in clean.lost.rows} - {""} if clean.lost else set()
     return what, size, bool(found), bool(found & right[what]), bool(others)
 

@@ -13,6 +13,7 @@ from typing import Any, ClassVar
 
 import httpx
 import psycopg
+from argon2 import PasswordHasher
 from sqlmodel import Session as Db
 
 from kumpel.config import ROOT
@@ -28,6 +29,9 @@ from kumpel.store.tables import Account, HandOver, Person, Recorder, Session
 from tests.forks import Mother
 
 SCOPE = f"t{os.getpid() % 10**7}"
+# As strong as they are, passwords of tests would take a fifth of a second each, and every test has one. What a hash costs stands in the
+# hash itself: servers of tests read these as they are.
+accounts._hasher = PasswordHasher(time_cost=1, memory_cost=64, parallelism=1)
 _cluster: Cluster | None = None
 _mother: Mother | None = None
 _counter = 0
@@ -55,7 +59,7 @@ def fresh_database() -> str:
     url, name = cluster().url, f"test_{_counter}"
     with psycopg.connect(cluster().keeper_url, autocommit=True) as connection:
         connection.execute(f"drop database if exists {name}")
-        connection.execute(f"create database {name} template kumpel owner kumpel")
+        connection.execute(f"create database {name} template kumpel owner kumpel strategy file_copy")
     return url.rsplit("/", 1)[0] + f"/{name}"
 
 

@@ -43,10 +43,11 @@ class Streams(ServerTest):
         before, _ = self.connections()
         with self.streams(client, 60):
             time.sleep(0.3)
-            now, waiting = self.connections()
+            now, _ = self.connections()
             # Not one each: what else the server does meanwhile (it looks at recorders, works on jobs) may open a few.
             self.assertLessEqual(now, before + 6)
-            self.assertEqual(waiting, 0)
+            # A moment may catch one at work; none stays in its transaction.
+            self.eventually(lambda: self.connections()[1] == 0)
             # Were connections kept, the first answer would wait for one of the pool until it gives up after 30 s.
             self.assertLess(self.ten_answers(client), 20.0)
 

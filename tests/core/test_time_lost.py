@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import math
 import unittest
+from collections.abc import Iterable
 from dataclasses import replace
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
 
+from kumpel.core.laps_wish import FurtherLap, LapsWish
+from kumpel.core.recording import Channel, Recording
 from kumpel.core.review import Review
 from kumpel.core.samples import ArraySamples
 from kumpel.core.vehicle import alignment, lap_view
@@ -72,9 +75,22 @@ def driven(seed: int, *mistakes: Mistake, laps: int = 8, spread_s: float = 0.03)
     return drive(LOOP, KART, laps, mistakes, spread_s, np.random.default_rng(seed))
 
 
+def looked_at(
+    recording: Recording,
+    review: Review,
+    lap: int | None = None,
+    reference: int | None = None,
+    beside: tuple[Recording, Review] | None = None,
+    lanes: tuple[str, ...] = (),
+    also: Iterable[int] = (),
+) -> lap_view.LapSheet:
+    wish = LapsWish(lap, reference, beside, lanes, tuple(FurtherLap(n) for n in also))
+    return lap_view.lap_sheet(recording, review, wish)
+
+
 def sheet_of(found: Driven, lap: int | None = None, seed: int = 1, **sensors: float) -> lap_view.LapSheet:
     recording = recorded(found, np.random.default_rng(seed), Sensors(**sensors)).recording
-    return lap_view.lap_sheet(recording, Review(), lap)
+    return looked_at(recording, Review(), lap)
 
 
 class Over(unittest.TestCase):
@@ -106,7 +122,7 @@ class Over(unittest.TestCase):
 
     def test_one_lap_alone_is_not_moved(self) -> None:
         recording = recorded(driven(3, laps=1), np.random.default_rng(5)).recording
-        sheet = lap_view.lap_sheet(recording, Review())
+        sheet = looked_at(recording, Review())
         self.assertEqual((sheet.lap, sheet.reference), (1, 1))
         assert sheet.lost is not None
         self.assertEqual((sheet.lost.lost_s, sheet.lost.rows), (0.0, ()))
@@ -146,11 +162,11 @@ class Sums(unittest.TestCase):
     def test_the_parts_are_the_whole_to_the_last_digit(self) -> None:
         found = driven(8, Mistake(2, 4, "early brake", 0.3), Mistake(5, 8, "slow apex", 0.4))
         recording = recorded(found, np.random.default_rng(2)).recording
-        sheet = lap_view.lap_sheet(recording, Review())
+        sheet = looked_at(recording, Review())
         times = {row.number: row.time_s for row in sheet.laps}
         for lap in range(1, 9):
             for reference in range(1, 9):
-                lost = lap_view.lap_sheet(recording, Review(), lap, reference).lost
+                lost = looked_at(recording, Review(), lap, reference).lost
                 assert lost is not None
                 self.assertEqual(lost.lost_s, round(times[lap] - times[reference], 2))
                 self.assertEqual(round(sum(r.lost_s for r in lost.rows) + lost.elsewhere_s, 2), lost.lost_s)
@@ -185,7 +201,7 @@ class Reasons(unittest.TestCase):
             usual = drive(LOOP, CAR, 1, (), 0.0, rng)
             corner = next(i for i in range(2, len(usual.bends)) if suits(usual, i, what))
             made = recorded(drive(LOOP, CAR, 8, (Mistake(3, corner, what, 0.4),), 0.03, rng), rng).recording
-            lost = lap_view.lap_sheet(made, Review(), 4).lost
+            lost = looked_at(made, Review(), 4).lost
             with self.subTest(what):
                 assert lost is not None
                 mine = [r for r in lost.rows if r.cause == corner + 1 and r.code]
@@ -198,10 +214,10 @@ class Reasons(unittest.TestCase):
         bare = replace(
             recording, channels={k: c for k, c in recording.channels.items() if k in ("lat", "lon", "speed")}
         )
-        lost = lap_view.lap_sheet(bare, Review(), 4).lost
+        lost = looked_at(bare, Review(), 4).lost
         assert lost is not None
         self.assertEqual((lost.rows[0].cause, lost.rows[0].code), (4, "early brake"))
-        self.assertEqual([lane.key for lane in lap_view.lap_sheet(bare, Review(), 4).lanes], ["speed"])
+        self.assertEqual([lane.key for lane in looked_at(bare, Review(), 4).lanes], ["speed"])
 
     def test_a_habit_is_told_from_a_slip(self) -> None:
         habit = tuple(Mistake(k, 9, "slow apex", 0.35) for k in (0, 1, 2, 4, 5, 6, 7))
@@ -232,7 +248,7 @@ class Reasons(unittest.TestCase):
         for seed in range(4):
             recording = recorded(driven(100 + seed), np.random.default_rng(seed)).recording
             for lap in range(1, 9):
-                lost = lap_view.lap_sheet(recording, Review(), lap).lost
+                lost = looked_at(recording, Review(), lap).lost
                 named += lost is not None and any(r.code for r in lost.rows)
         self.assertLessEqual(named, 1, "of 32 laps")
 
@@ -246,8 +262,8 @@ class Beside(unittest.TestCase):
     def test_where_one_driver_is_slower_than_another(self) -> None:
         always = tuple(Mistake(lap, 9, "slow apex", 0.35) for lap in range(8))
         mine, other = self.session(11, *always), self.session(12)
-        sheet = lap_view.lap_sheet(mine, Review(), beside=(other, Review()))
-        alone = {s: lap_view.lap_sheet(r, Review()) for s, r in (("mine", mine), ("other", other))}
+        sheet = looked_at(mine, Review(), beside=(other, Review()))
+        alone = {s: looked_at(r, Review()) for s, r in (("mine", mine), ("other", other))}
         # Without numbers it is the best of one against the best of the other.
         self.assertEqual((sheet.lap, sheet.reference), (alone["mine"].reference, alone["other"].reference))
         self.assertEqual([r.time_s for r in sheet.laps], [r.time_s for r in alone["mine"].laps])
@@ -262,10 +278,10 @@ class Beside(unittest.TestCase):
         lost = sum(r.lost_s for r in sheet.lost.rows if r.stretch.corner == 10)
         self.assertAlmostEqual(lost, 0.35, delta=0.1)
         self.assertIn("slow apex", [r.code for r in sheet.lost.rows if r.stretch.corner == 10])
-        chosen = lap_view.lap_sheet(mine, Review(), 3, 5, (other, Review()))
+        chosen = looked_at(mine, Review(), 3, 5, (other, Review()))
         self.assertEqual((chosen.lap, chosen.reference), (3, 5))
         speed = next(lane for lane in chosen.lanes if lane.key == "speed")
-        theirs = next(lane for lane in lap_view.lap_sheet(other, Review(), 5, 5).lanes if lane.key == "speed")
+        theirs = next(lane for lane in looked_at(other, Review(), 5, 5).lanes if lane.key == "speed")
         # The lane of the reference is that of the other recording, moved by a metre or two at the most.
         apart = [abs(a - b) for a, b in zip(speed.reference, theirs.reference, strict=False)]
         self.assertLess(max(apart), 6.0)
@@ -273,9 +289,7 @@ class Beside(unittest.TestCase):
     def test_further_channels_are_lanes_of_both(self) -> None:
         mine, other = self.session(11), self.session(12)
         bare = replace(other, channels={k: c for k, c in other.channels.items() if k != "mixture"})
-        sheet = lap_view.lap_sheet(
-            mine, Review(), 3, 2, (bare, Review()), ("rpm", "mixture", "no such", "speed", "rpm")
-        )
+        sheet = looked_at(mine, Review(), 3, 2, (bare, Review()), ("rpm", "mixture", "no such", "speed", "rpm"))
         self.assertEqual([lane.key for lane in sheet.lanes], ["speed", "throttle", "brake", "rpm", "mixture"])
         rpm, mixture = sheet.lanes[3:]
         self.assertEqual((rpm.name, rpm.unit, len(rpm.lap)), ("Engine speed", "rpm", len(sheet.behind_s)))
@@ -287,19 +301,96 @@ class Beside(unittest.TestCase):
 
     def test_further_laps_lie_over_both(self) -> None:
         mine = self.session(11)
-        sheet = lap_view.lap_sheet(mine, Review(), 3, 2, lanes=("rpm",), also=(5, 99, 3, 2, 7, 5))
-        self.assertEqual(sheet.also, (5, 7))
+        sheet = looked_at(mine, Review(), 3, 2, lanes=("rpm",), also=(5, 99, 3, 2, 7, 5))
+        self.assertEqual([(each.session, each.lap) for each in sheet.also], [(None, 5), (None, 7)])
         for lane in sheet.lanes:
             self.assertEqual([len(each) for each in lane.also], [len(lane.lap)] * 2)
-        fifth = lap_view.lap_sheet(mine, Review(), 5, 2)
+        fifth = looked_at(mine, Review(), 5, 2)
         self.assertEqual(sheet.lanes[0].also[0], fifth.lanes[0].lap)
-        many = lap_view.lap_sheet(mine, Review(), 1, 2, also=range(3, 9))
+        many = looked_at(mine, Review(), 1, 2, also=range(3, 9))
         self.assertEqual(len(many.also), lap_view.MOST_ALSO)
+
+    def test_laps_of_three_sessions_lie_over_each_other(self) -> None:
+        mine, second, third = (self.session(seed) for seed in (11, 12, 13))
+        further = (
+            FurtherLap(4, (second, Review()), 21),
+            FurtherLap(None, (third, Review()), 22),
+            FurtherLap(5),
+            FurtherLap(77, (third, Review()), 22),
+        )
+        sheet = lap_view.lap_sheet(mine, Review(), LapsWish(3, 2, also=further))
+        best = bests(list(drive_of(third, Review()).laps)).best
+        assert best is not None
+        named = [(each.session, each.lap) for each in sheet.also]
+        self.assertEqual(named, [(None, 5), (21, 4), (22, best.number)])
+        self.assertAlmostEqual(sheet.also[2].time_s, best.time_s, delta=0.02)
+        # What is lost against each other is as without them, and so are the two laps.
+        alone = looked_at(mine, Review(), 3, 2)
+        self.assertEqual((sheet.lost, sheet.behind_s), (alone.lost, alone.behind_s))
+        speed = sheet.lanes[0]
+        fourth = looked_at(second, Review(), 4, 4).lanes[0]
+        apart = np.abs(np.array(speed.also[1][: len(fourth.lap)]) - np.array(fourth.lap[: len(speed.also[1])]))
+        self.assertLess(float(apart.max()), 6.0)
+
+    def test_every_lap_has_its_own_clock(self) -> None:
+        mine = self.session(11)
+        sheet = looked_at(mine, Review(), 3, 2, also=(5,))
+        clock = sheet.clock
+        for lap, times in ((3, clock.lap), (2, clock.reference), (5, clock.also[0])):
+            row = next(each for each in sheet.laps if each.number == lap)
+            self.assertEqual(len(times), len(sheet.behind_s))
+            self.assertEqual(times[0], 0.0)
+            self.assertTrue(all(b > a for a, b in pairwise(times)))
+            # The last metre lies less than one before the line: at 20 m/s that is 0.05 s.
+            self.assertAlmostEqual(times[-1], row.time_s, delta=0.1)
+        behind = np.array(clock.lap) - np.array(clock.reference)
+        np.testing.assert_allclose(behind, sheet.behind_s, atol=1e-9)
+
+    def test_where_positions_are_missing_nothing_is_named_and_the_sum_stays(self) -> None:
+        mine = self.session(11)
+        whole = looked_at(mine, Review(), 3, 2)
+        assert whole.lost is not None and whole.course is not None
+        lost = whole.lost.rows[0]
+        third = next(each for each in whole.laps if each.number == 3)
+        at = [
+            third.start_s + whole.clock.lap[round(m / whole.course.step_m)]
+            for m in (lost.stretch.from_m + 4, lost.stretch.to_m - 4)
+        ]
+        lat, lon = mine.channels["lat"], mine.channels["lon"]
+
+        def without(channel: Channel) -> Channel:
+            values = channel.values.copy()
+            values[round(at[0] / channel.interval_s) : round(at[1] / channel.interval_s)] = np.nan
+            return replace(channel, samples=ArraySamples(values))
+
+        torn = replace(mine, channels=mine.channels | {"lat": without(lat), "lon": without(lon)})
+        sheet = looked_at(torn, Review(), 3, 2)
+        assert sheet.lost is not None
+        self.assertEqual([gap.of for gap in sheet.gaps], ["lap"])
+        self.assertAlmostEqual(sheet.gaps[0].from_m, lost.stretch.from_m + 4, delta=4)
+        self.assertAlmostEqual(sheet.gaps[0].to_m, lost.stretch.to_m - 4, delta=4)
+        self.assertEqual(
+            [(each.corner, each.part) for each in sheet.lost.unknown], [(lost.stretch.corner, lost.stretch.part)]
+        )
+        self.assertNotIn(lost.stretch, [each.stretch for each in sheet.lost.rows])
+        self.assertAlmostEqual(sheet.lost.lost_s, whole.lost.lost_s, delta=0.03)
+        self.assertAlmostEqual(
+            sum(each.lost_s for each in sheet.lost.rows) + sheet.lost.elsewhere_s, sheet.lost.lost_s, delta=1e-9
+        )
+        # Another pair of laps is whole; the reference with the gap is as blind as the lap with it.
+        self.assertEqual(looked_at(torn, Review(), 4, 2).gaps, ())
+        self.assertEqual([gap.of for gap in looked_at(torn, Review(), 4, 3).gaps], ["reference"])
+        # Among the habits, the torn lap is not one of those that were seen there.
+        drive = drive_of(torn, Review())
+        of = {(h.stretch.corner, h.stretch.part): h.of for h in lap_view.habits_of(torn, drive)}
+        counts = set(of.values())
+        if (lost.stretch.corner, lost.stretch.part) in of:
+            self.assertEqual(of[lost.stretch.corner, lost.stretch.part], max(counts) - 1)
 
     def test_the_other_may_lack_sensors_but_not_the_course(self) -> None:
         mine, other = self.session(11), self.session(12)
         bare = replace(other, channels={k: c for k, c in other.channels.items() if k in ("lat", "lon", "speed")})
-        sheet = lap_view.lap_sheet(mine, Review(), beside=(bare, Review()))
+        sheet = looked_at(mine, Review(), beside=(bare, Review()))
         throttle = next(lane for lane in sheet.lanes if lane.key == "throttle")
         self.assertTrue(np.isnan(throttle.reference).all())
         self.assertFalse(np.isnan(throttle.lap).all())
@@ -307,12 +398,12 @@ class Beside(unittest.TestCase):
             drive(ramp("Ramp", 900, 1), KART, 3, (), 0.03, np.random.default_rng(1)), np.random.default_rng(1)
         )
         with self.assertRaisesRegex(ValueError, "was not driven on the course Practice loop"):
-            lap_view.lap_sheet(mine, Review(), beside=(far.recording, Review()))
-        keys = frozenset(lap.key for lap in lap_view.lap_sheet(other, Review()).laps)
+            looked_at(mine, Review(), beside=(far.recording, Review()))
+        keys = frozenset(lap.key for lap in looked_at(other, Review()).laps)
         with self.assertRaisesRegex(ValueError, "no lap of the other session counts"):
-            lap_view.lap_sheet(mine, Review(), beside=(other, Review(dropped=keys)))
+            looked_at(mine, Review(), beside=(other, Review(dropped=keys)))
         with self.assertRaisesRegex(LookupError, "no lap 40"):
-            lap_view.lap_sheet(mine, Review(), None, 40, (other, Review()))
+            looked_at(mine, Review(), None, 40, (other, Review()))
 
 
 class Hostile(unittest.TestCase):
@@ -325,7 +416,7 @@ class Hostile(unittest.TestCase):
         recording = recorded(driven(5, laps=3), np.random.default_rng(1)).recording
         speed = recording.channels["speed"]
         mad = replace(speed, samples=ArraySamples(speed.values * 1e9))
-        found = lap_view.lap_sheet(replace(recording, channels=recording.channels | {"speed": mad}), Review())
+        found = looked_at(replace(recording, channels=recording.channels | {"speed": mad}), Review())
         self.assertIsNone(found.lost)
         self.assertIn("too long", found.why_not)
 
@@ -333,21 +424,21 @@ class Hostile(unittest.TestCase):
 class Sheets(unittest.TestCase):
     def test_what_cannot_be_compared_is_said(self) -> None:
         recording = recorded(driven(5, laps=3), np.random.default_rng(1)).recording
-        keys = {lap.key for lap in lap_view.lap_sheet(recording, Review()).laps if lap.kind == "timed"}
-        none = lap_view.lap_sheet(recording, Review(dropped=frozenset(keys)))
+        keys = {lap.key for lap in looked_at(recording, Review()).laps if lap.kind == "timed"}
+        none = looked_at(recording, Review(dropped=frozenset(keys)))
         self.assertEqual((none.lap, none.lost, none.lanes), (None, None, ()))
         self.assertIn("no lap counts", none.why_not)
         self.assertIsNotNone(none.course)
         nowhere = replace(recording, channels={k: c for k, c in recording.channels.items() if k not in ("lat", "lon")})
-        self.assertTrue(lap_view.lap_sheet(nowhere, Review()).why_not)
+        self.assertTrue(looked_at(nowhere, Review()).why_not)
         with self.assertRaisesRegex(LookupError, "no lap 40"):
-            lap_view.lap_sheet(recording, Review(), 40)
+            looked_at(recording, Review(), 40)
 
     def test_a_lap_left_out_is_never_the_reference_and_an_unsure_one_never_the_best(self) -> None:
         recording = recorded(driven(5, laps=4), np.random.default_rng(1)).recording
-        first = lap_view.lap_sheet(recording, Review())
+        first = looked_at(recording, Review())
         best = next(lap for lap in first.laps if lap.number == first.reference)
-        second = lap_view.lap_sheet(recording, Review(dropped=frozenset({best.key})))
+        second = looked_at(recording, Review(dropped=frozenset({best.key})))
         self.assertNotEqual(second.reference, best.number)
         laps = [Lap(1, "timed", 0, 60.0, (60.0,), estimated=True), Lap(2, "timed", 60, 121.0, (61.0,))]
         self.assertEqual(getattr(bests(laps).best, "number", None), 2)

@@ -13,7 +13,7 @@ import pypdf
 
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review
-from kumpel.core.vehicle.lap_view import course_loss
+from kumpel.core.vehicle.course_picture import course_loss
 from kumpel.kinds.registry import KINDS
 from kumpel.reports import course, pages
 from kumpel.reports.document import Document, Picture, TablePart

@@ -3,7 +3,7 @@
 import re
 from dataclasses import replace
 
-from playwright.sync_api import expect
+from playwright.sync_api import APIResponse, Route, expect
 from sqlalchemy import text
 
 from kumpel.demo.fleet import StandIn
@@ -273,6 +273,21 @@ class Away(BrowserTest):
         expect(page.get_by_role("button", name=re.compile("^ODI4")).first).to_be_visible()
         page.get_by_role("link", name="Limits").click()
         expect(page.get_by_role("heading", name="Limits", exact=True)).to_be_visible()
+
+    def test_what_changes_while_it_is_fetched_for_the_first_time_is_fetched_again(self) -> None:
+        row = self.session(7200, self.person("Ida Brandvik"))
+        page = self.sign_in()
+        held: list[tuple[Route, APIResponse]] = []
+        page.route(f"**/api/sessions/{row.id}/review", lambda route: held.append((route, route.fetch())), times=1)
+        page.goto(f"{self.address}/review/{row.id}")
+        self.eventually(lambda: page.wait_for_timeout(50) or held)
+        page.wait_for_timeout(1000)  # the first note of the stream, which makes everything stale, has passed
+        told = self.client().put(f"/api/sessions/{row.id}/conclusion", json={"text": "Wear the muffs.", "version": 0})
+        self.assertEqual(told.status_code, 200, told.text)
+        page.wait_for_timeout(1000)
+        ((route, answer),) = held
+        route.fulfill(response=answer)
+        expect(page.get_by_label("Conclusion")).to_have_value("Wear the muffs.")
 
     def test_what_one_browser_changes_the_other_shows(self) -> None:
         row = self.session(7200, self.person("Ida Brandvik"))

@@ -10,6 +10,7 @@ from dataclasses import replace
 import numpy as np
 from playwright.sync_api import Locator, Page, expect
 
+from kumpel.core.laps_wish import LapsWish
 from kumpel.core.review import Review
 from kumpel.core.vehicle.bins import Asked, bin_sheet
 from kumpel.core.vehicle.lap_view import LapSheet, lap_sheet
@@ -39,7 +40,7 @@ class Laps(BrowserTest):
         self.db.rollback()
         session = self.db.get_one(Session, self.row.id)
         review = decisions.review_of(decisions.of_session(self.db, session.id or 0))
-        return lap_sheet(recording_of(self.db, session), review, lap, reference)
+        return lap_sheet(recording_of(self.db, session), review, LapsWish(lap, reference))
 
     def opened(self) -> Page:
         page = self.sign_in()
@@ -118,7 +119,7 @@ class Laps(BrowserTest):
         expect(page.get_by_label("Beside which session")).to_contain_text("Bela Szenti")
         session, of_other = (self.db.get_one(Session, row.id) for row in (self.row, bela))
         mine, theirs = recording_of(self.db, session), recording_of(self.db, of_other)
-        sheet = lap_sheet(mine, Review(), beside=(theirs, Review()))
+        sheet = lap_sheet(mine, Review(), LapsWish(beside=(theirs, Review())))
         side = page.get_by_role("region", name="Side by side")
         best = [
             min(lap.time_s for lap in laps if lap.counts and lap.kind == "timed") for laps in (sheet.laps, sheet.beside)
@@ -132,7 +133,7 @@ class Laps(BrowserTest):
         page.get_by_label("Lap of Bela").select_option("2")
         self.lap(4).click()
         page.keyboard.press("c")
-        chosen = lap_sheet(mine, Review(), 4, 2, (theirs, Review()))
+        chosen = lap_sheet(mine, Review(), LapsWish(4, 2, (theirs, Review())))
         assert chosen.lost is not None
         expect(region).to_contain_text("on lap 4 against Bela, lap 2")
         for i, loss in enumerate(chosen.lost.rows):
@@ -151,7 +152,9 @@ class Laps(BrowserTest):
         lanes.press("Shift+ArrowRight")
         rpm = lanes.locator("svg").nth(1)
         expect(rpm).to_contain_text("Engine speed")
-        sheet = lap_sheet(recording_of(self.db, self.db.get_one(Session, self.row.id)), Review(), lanes=("rpm",))
+        sheet = lap_sheet(
+            recording_of(self.db, self.db.get_one(Session, self.row.id)), Review(), LapsWish(lanes=("rpm",))
+        )
         assert sheet.course is not None
         value = next(lane for lane in sheet.lanes if lane.key == "rpm").lap[round(10 / sheet.course.step_m)]
         expect(rpm).to_contain_text(f"{value:.0f}")

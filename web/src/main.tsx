@@ -1,14 +1,15 @@
 import "./app/theme.css";
 import "uplot/dist/uPlot.min.css";
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 import { Problem } from "./api/client";
 import { App, goAhead } from "./app/App";
+import { Queries } from "./app/queries";
 import { NoticesProvider } from "./ui/notices";
 
-const queries = new QueryClient({
+const queries = new Queries({
   defaultOptions: {
     queries: {
       staleTime: 30_000,

@@ -7,7 +7,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query
 from fastapi.responses import Response
-from pydantic import Field
+from pydantic import Field, StringConstraints
 
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, Who
@@ -54,6 +54,15 @@ def suppose(session_id: int, wish: schemas.Supposed, db: Database, who: Who) -> 
     return answers.assessment(found.reviewed)
 
 
+AlsoLap = Annotated[str, StringConstraints(pattern=r"^(\d{1,9}:)?(\d{1,6}|best)$")]
+
+
+def _named(lap: str) -> tuple[int | None, int | None]:
+    """The session of a lap (None: the one that is looked at) and its number (None: the best)."""
+    session, _, number = lap.rpartition(":")
+    return int(session) if session else None, None if number == "best" else int(number)
+
+
 @router.get("/sessions/{session_id}/laps")
 def laps(
     session_id: int,
@@ -63,13 +72,13 @@ def laps(
     reference: int | None = None,
     beside: int | None = None,
     lane: Annotated[list[str] | None, Query(max_length=12)] = None,
-    also: Annotated[list[int] | None, Query(max_length=12)] = None,
+    also: Annotated[list[AlsoLap] | None, Query(max_length=12)] = None,
 ) -> schemas.LapSheet:
     """Two laps side by side, by their numbers: without them the last that counts against the best. With `beside`, another session on
     the course, `reference` is a lap of that; without numbers best against best. Each `lane` is a channel to be shown beside
-    speed and pedals, each `also` a further lap of this session."""
+    speed and pedals, each `also` a further lap: "5" of this session, "77:5" of session 77, "77:best" the best of it."""
     return schemas.LapSheet.model_validate(
-        lap_sheets.sheet(db, session_id, lap, reference, beside, lane or (), also or ())
+        lap_sheets.sheet(db, session_id, lap, reference, beside, lane or (), [_named(each) for each in also or ()])
     )
 
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import json
+from typing import Annotated
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Path
 from fastapi.responses import Response
 
 from kumpel.api import schemas
@@ -28,6 +29,18 @@ def add_vehicle(wish: schemas.NewVehicle, db: Database, who: Who) -> schemas.Veh
 @router.patch("/vehicles/{vehicle_id}")
 def change_vehicle(vehicle_id: int, wish: schemas.VehicleChange, db: Database, who: Who) -> schemas.Vehicle:
     return schemas.Vehicle.model_validate(vehicles.put(db, wish.model_dump(exclude_unset=True), vehicle_id))
+
+
+@router.put("/vehicles/{vehicle_id}/looks/{what}")
+def arrange_vehicle(
+    vehicle_id: int,
+    what: Annotated[str, Path(pattern="^[a-z-]{1,30}$")],
+    wish: schemas.Arrangement,
+    db: Database,
+    who: Who,
+) -> schemas.Vehicle:
+    """Remember how sessions of this vehicle are looked at, such as which lanes are shown; null forgets it."""
+    return schemas.Vehicle.model_validate(vehicles.arrange(db, vehicle_id, what, wish.value))
 
 
 @router.post("/formulas/check")

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import nctdtrit, ndtr
+import scipy
 
 from kumpel.core.recording import Floats
 
@@ -51,7 +51,7 @@ def u_t(count: int) -> float:
     if count < 2:
         raise ValueError(f"U_T needs at least 2 results, not {count}")
     root = math.sqrt(count)
-    return float(nctdtrit(count - 1, P95 * root, 0.70)) / root
+    return float(scipy.special.nctdtrit(count - 1, P95 * root, 0.70)) / root
 
 
 def screening(results: Floats, limit: float) -> str:
@@ -105,7 +105,7 @@ def group(
         highest=float(values.max()),
         p95=back(centre + P95 * spread) if not math.isnan(spread) else math.nan,
         limit=limit,
-        share_above=float(ndtr(-u_r)) if not math.isnan(u_r) else math.nan,
+        share_above=float(scipy.special.ndtr(-u_r)) if not math.isnan(u_r) else math.nan,
         u_r=u_r,
         u_t=needed,
         screening=first,

@@ -10,7 +10,7 @@ import numpy as np
 from sqlmodel import Session as Db
 from sqlmodel import select
 
-from kumpel.demo import other_kinds, stick, yard
+from kumpel.demo import other_kinds, stick, yard_register
 from kumpel.demo.people import NOISE_WEARERS, PLACES, TEAMS, team_of
 from kumpel.demo.recorders import METERS, RECORDERS
 from kumpel.kinds.noise import NoiseSetup
@@ -70,7 +70,7 @@ def load(db: Db) -> None:
     db.add(Recorder(**AWAY.model_dump(exclude={"id"}) | {"seen_at": now() - timedelta(days=3, hours=2)}))
     db.commit()
     _history(db, account.id)
-    yard.put(db, account.id)
+    yard_register.put(db, account.id)
     stick.put(db, account.id)
     other_kinds.load(db, account.id, local_offset())
 

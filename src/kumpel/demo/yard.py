@@ -2,13 +2,9 @@
 
 from __future__ import annotations
 
-import json
 from typing import Any
 
-from sqlmodel import Session as Db
-
 from kumpel.config import DEMO
-from kumpel.services import course_register, settings, vehicles
 from kumpel.standins.vehicle_signal import course_of, loop, practice_loop, ramp
 
 PORTS = DEMO / "ports"
@@ -27,12 +23,3 @@ VEHICLES: tuple[dict[str, Any], ...] = (
     {"name": "kart K-1", "number": "26", "profile": "kart", "team": "Haulage", "derived": (COMBINED,)},
     {"name": "kart K-2", "number": "27", "profile": "kart", "team": "Haulage", "derived": (COMBINED,)},
 )
-
-
-def put(db: Db, who: int | None) -> None:
-    for each in VEHICLES:
-        vehicles.put(db, dict(each))
-    for course in COURSES:
-        course_register.add(db, "", json.dumps(course), who)
-    settings.add_line(db, settings.PORTS, f"{PORTS}/*", who)
-    db.commit()

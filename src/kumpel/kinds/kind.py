@@ -10,7 +10,8 @@ from pydantic import BaseModel
 
 from kumpel.core.assessment import Assessment, BothWays, LimitSet, Table
 from kumpel.core.bounds import ANY, Bounds
-from kumpel.core.recording import ChannelWord, Recording
+from kumpel.core.laps_wish import LapsWish
+from kumpel.core.recording import Channel, ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.kinds import plain_report
 from kumpel.kinds.plain_report import ReportPart
@@ -22,22 +23,12 @@ from kumpel.reports.document import Part
 Assess = Callable[[Recording, Review, LimitSet], BothWays]
 PlanOf = Callable[[Any, Situation], Plan]
 WatchedOf = Callable[[Mapping[str, Any]], Sequence[Watched]]
+ComputedOf = Callable[[Recording], Mapping[str, Channel]]
 SheetsOf = Callable[[Recording, Review], Sequence[Table]]
 BriefOf = Callable[[Assessment], str]
 TellsOf = Callable[[Recording, Review], Mapping[str, str]]
 BinsOf = Callable[[Recording, Review, Mapping[str, Any]], Any]
 ReportParts = Callable[[Recording, Review, BothWays, LimitSet, Sequence[str]], list[Part]]
-
-
-@dataclass(frozen=True)
-class LapsWish:
-    """Which laps are looked at: two by their numbers, the reference of another session (`beside`); further channels as `lanes`, further laps as `also`."""
-
-    lap: int | None = None
-    reference: int | None = None
-    beside: tuple[Recording, Review] | None = None
-    lanes: tuple[str, ...] = ()
-    also: tuple[int, ...] = ()
 
 
 LapsOf = Callable[[Recording, Review, LapsWish], Any]
@@ -199,7 +190,7 @@ class Kind:
     else is refused; `tags` what may be said of a session; `registers` the columns that a list of
     its sessions has, `trends` the figures that are followed over the sessions of one person; `plan` tells what a
     setup will do; `laps` lays two laps of a session side by side (`core.vehicle.lap_view`), `bins` one quantity over two
-    others (`core.vehicle.bins`); `brief` says the result in a row, else the first figure does; `sheets` are tables beside those of the assessment, for a workbook; `tells` are tags that the recording itself tells, where nobody said them;
+    others (`core.vehicle.bins`); `brief` says the result in a row, else the first figure does; `sheets` are tables beside those of the assessment, for a workbook; `computed` channels that no sensor measured, for lanes and tables, never for figures; `tells` are tags that the recording itself tells, where nobody said them;
     `sensors` are calibrated on the recorder, `watched` tells which checks a recorder with a setup
     should have had lately; `parts` what a report may have, made by `own_report` or plainly. `method` is the version of the computation: a new one when figures of the same data would differ.
     """
@@ -235,6 +226,7 @@ class Kind:
     brief: BriefOf | None = None
     tells: TellsOf | None = None
     sheets: SheetsOf | None = None
+    computed: ComputedOf | None = None
     sensors: tuple[SensorWord, ...] = ()
     watched: WatchedOf | None = None
     own_report: ReportParts | None = None

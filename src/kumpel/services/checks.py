@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any, Literal
 
@@ -15,7 +15,7 @@ from kumpel.core.names import clean_line
 from kumpel.kinds.registry import KINDS
 from kumpel.kinds.sensors import Watched
 from kumpel.link.abilities import CheckMade
-from kumpel.services import deeds
+from kumpel.services import deeds, mounted
 from kumpel.services.deeds import Whom
 from kumpel.services.problems import InvalidError
 from kumpel.store.database import tell
@@ -122,12 +122,22 @@ def told(db: Db, recorder: Recorder, made: Sequence[CheckMade]) -> None:
         db.connection().execute(row.on_conflict_do_nothing())
 
 
-def standings(recorder: Recorder, rows: Sequence[SensorCheck | CheckRow], at: datetime | None = None) -> list[Standing]:
-    """How the sensors of a recorder stand at a moment (now): those that its kind watches, then every other check that is due once."""
+def standings(
+    recorder: Recorder,
+    rows: Sequence[SensorCheck | CheckRow],
+    at: datetime | None = None,
+    days: Mapping[str, int] | None = None,
+) -> list[Standing]:
+    """How the sensors of a recorder stand at a moment (now): those that its kind watches, then every other check that is due once.
+
+    `days` is for how long a calibration holds, by sensor, where its vehicle says so (`mounted.check_days`).
+    """
     at = at or now()
     before = [row for row in rows if row.at <= at]
     kind = KINDS.get(recorder.kind)
     watched = list(kind.watched(recorder.setup)) if kind and kind.watched else []
+    own = days or {}
+    watched = [replace(each, every_days=own.get(each.sensor, each.every_days)) for each in watched]
     found = [_standing(each, before, at) for each in watched]
     seen = {(each.check, each.sensor) for each in watched} | {(w, e.sensor) for e in watched for w in BEGINS_ANEW}
     for row in sorted(before, key=lambda r: r.at, reverse=True):
@@ -176,8 +186,9 @@ def overdue(db: Db, recorders: Sequence[Recorder], at: datetime | None = None) -
     rows: dict[int, list[SensorCheck]] = {i: [] for i in ids}
     for row in db.exec(select(SensorCheck).where(col(SensorCheck.recorder_id).in_(ids))).all():
         rows[row.recorder_id].append(row)
+    days = mounted.check_days(db, recorders)
     return {
-        r.id: [s.words for s in standings(r, rows[r.id], at) if s.state != "right"]
+        r.id: [s.words for s in standings(r, rows[r.id], at, days.get(r.id)) if s.state != "right"]
         for r in recorders
         if r.id is not None
     }
@@ -191,5 +202,5 @@ def wrong_at(db: Db, recorder: Recorder | None, at: datetime) -> list[str]:
     if recorder is None or recorder.id is None:
         return []
     rows = db.exec(select(SensorCheck).where(SensorCheck.recorder_id == recorder.id)).all()
-    found = standings(recorder, rows, at)
+    found = standings(recorder, rows, at, mounted.check_days(db, [recorder]).get(recorder.id))
     return [s.words for s in found if s.state in ("overdue", "failed") or (s.state == "never" and s.at is not None)]

@@ -13,7 +13,7 @@ from kumpel.kinds.registry import kind_of
 from kumpel.reports import pages
 from kumpel.reports.document import Document, TablePart
 from kumpel.services import figures, laps
-from kumpel.services.derived import MACHINE
+from kumpel.services.mounted import MACHINE
 from kumpel.services.problems import ConflictError
 from kumpel.services.recordings import session_of
 from kumpel.services.sessions import SessionRow, row_of, wall_start

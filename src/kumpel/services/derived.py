@@ -10,7 +10,6 @@ from typing import Any
 
 import numpy as np
 from sqlmodel import Session as Db
-from sqlmodel import col, select
 
 from kumpel.core.names import clean_line
 from kumpel.core.recording import Channel, Recording
@@ -18,14 +17,12 @@ from kumpel.core.samples import ArraySamples
 from kumpel.core.vehicle.formulas import FormulaError, parse
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import kind_of
+from kumpel.services.mounted import vehicle_of_session
 from kumpel.services.problems import InvalidError
-from kumpel.services.tags import tags_of
-from kumpel.store.tables import Session, Vehicle
+from kumpel.store.tables import Session
 
 log = logging.getLogger("kumpel.derived")
 MOST = 12
-MACHINE = "machine"
-"""The setting that says which vehicle it is; as a tag it comes back with the session."""
 
 
 @dataclass(frozen=True)
@@ -85,12 +82,11 @@ def _usual(kind: Kind, derived: Sequence[Mapping[str, Any]]) -> dict[str, Channe
 
 
 def with_derived(db: Db, session: Session, recording: Recording) -> Recording:
-    """The recording with the channels that its vehicle's formulas make; one that cannot be computed here is not among them."""
-    name = tags_of(db, [session.id]).get(session.id or 0, {}).get(kind_of(session.kind).tag_for(MACHINE), "")
-    if not name:
-        return recording
-    vehicle = db.exec(select(Vehicle).where(Vehicle.name == name, col(Vehicle.removed_at).is_(None))).first()
-    more: dict[str, Channel] = {}
+    """The recording with the channels that its kind and its vehicle's formulas make; one that cannot be computed here is not among
+    them."""
+    vehicle = vehicle_of_session(db, session)
+    computed = kind_of(session.kind).computed
+    more = dict(computed(recording)) if computed else {}
     for each in vehicle.derived if vehicle else ():
         if each["key"] in recording.channels:
             continue

@@ -17,7 +17,7 @@ from kumpel.core.review import Review
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.limit_sets import limit_set_data, limit_set_from
 from kumpel.kinds.registry import KINDS, kind_of
-from kumpel.services import decisions
+from kumpel.services import decisions, mounted
 from kumpel.services.limits import limits_of
 from kumpel.services.plain import kept, kept_as
 from kumpel.services.recordings import recording_of
@@ -56,11 +56,13 @@ def compute(
     limit_set_id: int | None = None,
     wished: LimitSet | None = None,
 ) -> tuple[LimitSetRow, LimitSet, Review, BothWays]:
-    """The assessment under decisions, and under their limit set, another one or one that is only wished; nothing is kept.
+    """The assessment under decisions, and under their limit set (else that of the vehicle, else the kind's), another one or one that
+    is only wished; nothing is kept.
 
     Raises ValueError with a sentence when the recording cannot be assessed.
     """
-    row, limits = limits_of(db, session.kind, limit_set_id or decisions.setting(rows, decisions.LIMIT_SET))
+    chosen = limit_set_id or decisions.setting(rows, decisions.LIMIT_SET) or mounted.limit_set_id(db, session)
+    row, limits = limits_of(db, session.kind, chosen)
     limits = wished or limits
     review = decisions.review_of(rows)
     return row, limits, review, kind_of(session.kind).assess(recording_of(db, session), review, limits)

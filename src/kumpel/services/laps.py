@@ -13,13 +13,15 @@ from sqlalchemy.dialects.postgresql import JSONPATH
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
-from kumpel.core.recording import NotThereError
+from kumpel.core.laps_wish import FurtherLap, LapsWish
+from kumpel.core.recording import NotThereError, Recording
 from kumpel.core.review import Review
-from kumpel.kinds.kind import Kind, LapsWish
+from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import kind_of
 from kumpel.services import decisions
-from kumpel.services.derived import MACHINE, with_derived
+from kumpel.services.derived import with_derived
 from kumpel.services.figures import REVIEWED
+from kumpel.services.mounted import MACHINE
 from kumpel.services.problems import ConflictError, NotFoundError
 from kumpel.services.recordings import recording_of, session_of
 from kumpel.services.tags import tags_of
@@ -55,24 +57,32 @@ def sheet(
     reference: int | None = None,
     beside: int | None = None,
     lanes: Sequence[str] = (),
-    also: Sequence[int] = (),
+    also: Sequence[tuple[int | None, int | None]] = (),
 ) -> Any:
-    """Two laps of a session as it is reviewed now, or one of it against one of another; see `core.vehicle.lap_view.LapSheet`.
+    """Two laps of a session as it is reviewed now, or one of it against one of another; see `core.vehicle.lap_view.LapSheet`. Further
+    laps are named by their session (None: this one) and their number (None: its best).
 
     NotFoundError for a session or a lap that there is not, ConflictError for a kind without laps, for a session that cannot be
     assessed, and for one beside it that was driven elsewhere.
     """
     session, kind = _with_laps(db, session_id)
-    other = None
-    if beside is not None:
-        of_other, its_kind = _with_laps(db, beside)
-        if its_kind.key != kind.key:
-            raise ConflictError("Only a session of the same kind can be laid beside.", code="no-laps")
-        other = (with_derived(db, of_other, recording_of(db, of_other)), _review(db, beside))
+    other = _other(db, kind, beside) if beside is not None else None
+    further = [
+        FurtherLap(number, None if of is None else _other(db, kind, of), of)
+        for of, number in also
+        if of is not None or number is not None
+    ]
     with _in_words():
         assert kind.laps is not None
-        wish = LapsWish(lap, reference, other, tuple(lanes), tuple(also))
+        wish = LapsWish(lap, reference, other, tuple(lanes), tuple(further))
         return kind.laps(with_derived(db, session, recording_of(db, session)), _review(db, session_id), wish)
+
+
+def _other(db: Db, kind: Kind, session_id: int) -> tuple[Recording, Review]:
+    session, its_kind = _with_laps(db, session_id)
+    if its_kind.key != kind.key:
+        raise ConflictError("Only a session of the same kind can be laid beside.", code="no-laps")
+    return with_derived(db, session, recording_of(db, session)), _review(db, session_id)
 
 
 def others(db: Db, session_id: int, most: int = 200) -> list[OtherSession]:

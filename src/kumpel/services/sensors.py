@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from sqlmodel import Session as Db
@@ -17,7 +17,7 @@ from kumpel.link.abilities import Calibration, Captured
 from kumpel.link.client import RecorderLink
 from kumpel.link.errors import LinkError, RefusedError
 from kumpel.link.messages import MeasuredChannel
-from kumpel.services import checks, deeds
+from kumpel.services import checks, deeds, mounted
 from kumpel.services.checks import CheckRow, Standing
 from kumpel.services.deeds import Whom
 from kumpel.services.live_values import talk_to
@@ -86,13 +86,15 @@ def _bench(
     db: Db, recorder: Recorder, channels: list[MeasuredChannel], on_it: list[Calibration] | None, trouble: str = ""
 ) -> Bench:
     rows = checks.of_recorder(db, recorder.id or 0)
-    standings = checks.standings(recorder, rows)
+    standings = checks.standings(recorder, rows, days=_days(db, recorder))
     kind = KINDS.get(recorder.kind)
     known = {channel.key for channel in channels}
     listed = {str(c.get("key")): c for c in recorder.setup.get("channels") or () if isinstance(c, dict)}
     there = None if on_it is None else {c.channel: [(p.raw, p.true) for p in c.points] for c in on_it}
+    days = _days(db, recorder)
     found = []
     for word in kind.sensors if kind else ():
+        word = replace(word, every_days=days.get(word.key, word.every_days))
         if known and not known.intersection(word.channels):
             continue
         off = [listed[key] for key in word.channels if not listed.get(key, {}).get("on", True)]
@@ -107,6 +109,10 @@ def _bench(
             )
         )
     return Bench(channels, found, standings, rows, trouble)
+
+
+def _days(db: Db, recorder: Recorder) -> Mapping[str, int]:
+    return mounted.check_days(db, [recorder]).get(recorder.id or 0, {})
 
 
 def sensor_of(recorder: Recorder, key: str) -> SensorWord:
@@ -256,7 +262,7 @@ def _written(
                 f"{word.label}: {error}. {'The old calibration stays on the recorder' if kept else _HALF}; nothing was kept here."
             ) from error
         on_it, channels = link.calibrations(), link.describe().channels
-    due_at = now() + timedelta(days=word.every_days)
+    due_at = now() + timedelta(days=_days(db, recorder).get(word.key, word.every_days))
     made = SensorCheck(
         recorder_id=0,
         what=checks.CALIBRATION,

@@ -12,7 +12,7 @@ from sqlalchemy import Engine
 from sqlmodel import Session as Db
 from sqlmodel import col, delete, func, or_, select
 
-from kumpel.services import deeds, figures
+from kumpel.services import deeds, figures, mounted
 from kumpel.services.arrival import shift_clock
 from kumpel.services.deeds import Whom
 from kumpel.services.figures import REVIEWED
@@ -216,6 +216,7 @@ def change(db: Db, session_id: int, changes: dict[str, Any]) -> Session:
     deeds.ask(db, "session changed", Whom("session", session_id))
     session = session_of(db, session_id)
     before = _facts(db, session)
+    limits_before = mounted.limit_set_id(db, session)
     if session.signed_at is not None and changes.keys() - {"note"}:
         raise ConflictError("This session is signed off. Open it again before changing it.", code="signed")
     if "person_id" in changes:
@@ -236,7 +237,12 @@ def change(db: Db, session_id: int, changes: dict[str, Any]) -> Session:
         session.aside = changes["aside"]
     db.add(session)
     db.flush()
-    if not session.aside and session.signed_at is None and changes.keys() & {"clock_shift_s", "aside"}:
+    other_limits = "tags" in changes and mounted.limit_set_id(db, session) != limits_before
+    if (
+        not session.aside
+        and session.signed_at is None
+        and (changes.keys() & {"clock_shift_s", "aside"} or other_limits)
+    ):
         figures.refresh(db, session)
     after = _facts(db, session)
     changed = {key for key in after if after[key] != before[key]}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -13,13 +14,14 @@ from sqlmodel import col, select
 from kumpel.core.names import clean_line
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import KINDS
-from kumpel.services import deeds, derived
+from kumpel.services import deeds, derived, limits
 from kumpel.services.deeds import Whom
 from kumpel.services.people import team_named
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.store.database import tell
 from kumpel.store.tables import Team, Vehicle, now
 
+MOST_LOOKS, LONGEST_LOOKS = 12, 40_000
 YARD_VEHICLE = "yard vehicle"
 """What deeds call one: a vehicle is no kind of recorder."""
 
@@ -35,6 +37,9 @@ class VehicleRow:
     team: str
     notes: str
     derived: list[dict[str, Any]]
+    limit_set_id: int | None
+    check_days: dict[str, int]
+    looks: dict[str, Any]
 
 
 def all_vehicles(db: Db) -> list[VehicleRow]:
@@ -48,9 +53,8 @@ def all_vehicles(db: Db) -> list[VehicleRow]:
 
 
 def _row(vehicle: Vehicle, team: str) -> VehicleRow:
-    return VehicleRow(
-        vehicle.id or 0, vehicle.name, vehicle.number, vehicle.profile, team, vehicle.notes, vehicle.derived
-    )
+    facts = vehicle.model_dump(exclude={"id", "team_id", "removed_at"})
+    return VehicleRow(id=vehicle.id or 0, team=team, **facts)
 
 
 def put(db: Db, facts: dict[str, Any], vehicle_id: int | None = None) -> VehicleRow:
@@ -62,6 +66,10 @@ def put(db: Db, facts: dict[str, Any], vehicle_id: int | None = None) -> Vehicle
     team = facts.pop("team", None)
     if "derived" in facts:
         facts["derived"] = derived.checked(_driven(), facts["derived"])
+    if facts.get("limit_set_id") is not None:
+        limits.limits_of(db, _driven().key, facts["limit_set_id"])
+    if facts.get("check_days"):
+        _check_days(facts["check_days"])
     for key, value in facts.items():
         setattr(vehicle, key, value)
     vehicle.name = clean_line(vehicle.name)
@@ -84,6 +92,32 @@ def put(db: Db, facts: dict[str, Any], vehicle_id: int | None = None) -> Vehicle
     return _row(vehicle, owner.name if owner else "")
 
 
+def _check_days(days: Mapping[str, int]) -> None:
+    known = {word.key: word.label for word in _driven().sensors}
+    unknown = sorted(set(days) - set(known))
+    if unknown:
+        raise InvalidError(f"“{unknown[0]}” is no sensor that is calibrated: {', '.join(known)}.", field="check_days")
+
+
+def arrange(db: Db, vehicle_id: int, what: str, arrangement: Any) -> VehicleRow:
+    """Remember how something of a vehicle's sessions is looked at (its lanes, its tables), for everybody; None forgets it.
+
+    It changes no figure, so that it is no deed. InvalidError when it is too much to be an arrangement.
+    """
+    vehicle = vehicle_of(db, vehicle_id)
+    looks = {key: value for key, value in vehicle.looks.items() if key != what}
+    if arrangement is not None:
+        looks[what] = arrangement
+    if len(looks) > MOST_LOOKS or len(json.dumps(looks)) > LONGEST_LOOKS:
+        raise InvalidError("This is too much to be remembered of a vehicle.", field="value")
+    vehicle.looks = looks
+    db.add(vehicle)
+    tell(db, "vehicles")
+    db.commit()
+    team = db.get(Team, vehicle.team_id) if vehicle.team_id else None
+    return _row(vehicle, team.name if team else "")
+
+
 def vehicle_of(db: Db, vehicle_id: int) -> Vehicle:
     vehicle = db.get(Vehicle, vehicle_id)
     if vehicle is None or vehicle.removed_at is not None:
@@ -92,7 +126,7 @@ def vehicle_of(db: Db, vehicle_id: int) -> Vehicle:
 
 
 def _facts(vehicle: Vehicle) -> dict[str, Any]:
-    return vehicle.model_dump(exclude={"id", "removed_at"})
+    return vehicle.model_dump(exclude={"id", "looks", "removed_at"})
 
 
 def remove(db: Db, vehicle_id: int) -> None:

@@ -129,6 +129,9 @@ class Vehicle(SQLModel, table=True):
     team_id: int | None = Field(default=None, sa_column=_to("team.id"))
     notes: str = Field(default="", max_length=400)
     derived: list[dict[str, Any]] = Field(default_factory=list, sa_column=_json())
+    limit_set_id: int | None = Field(default=None, sa_column=_to("limit_set.id"))
+    check_days: dict[str, int] = Field(default_factory=dict, sa_column=_json())
+    looks: dict[str, Any] = Field(default_factory=dict, sa_column=_json())
     removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
     __table_args__ = (
         CheckConstraint("length(trim(name)) > 0", name="vehicle_has_name"),

@@ -135,6 +135,7 @@ from kumpel.api.schemas.sessions import (
 from kumpel.api.schemas.site import KeptSetting, Settings, SettingWish, SettingWord
 from kumpel.api.schemas.taking_in import Bay, Begun, Clear, Cleared, Found, Stopped, TakeIn, TakeInWish
 from kumpel.api.schemas.yard import (
+    Arrangement,
     Course,
     CourseChange,
     CourseDetail,
@@ -151,6 +152,7 @@ from kumpel.api.schemas.yard import (
 )
 
 __all__ = [
+    "Arrangement",
     "Assessment",
     "Bay",
     "Begun",

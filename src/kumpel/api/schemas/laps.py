@@ -72,6 +72,26 @@ class LapLane(Out):
     also: list[list[Known]]
 
 
+class LapClock(Out):
+    """When the laps of the lanes are at each of their points: seconds since the start line."""
+
+    reference: list[float]
+    lap: list[float]
+    also: list[list[float]]
+
+
+class LapGap(Out):
+    of: str = Field(description="reference or lap")
+    from_m: float
+    to_m: float
+
+
+class AlsoLap(Out):
+    session: int | None = Field(description="whose lap it is; null: of this session")
+    lap: int
+    time_s: float
+
+
 class CourseStretch(Out):
     corner: int
     part: str = Field(description="entry or exit")
@@ -92,13 +112,15 @@ class Loss(Out):
 
 
 class TimeLost(Out):
-    """`lost_s` is the difference of the lap times as stated: the sum of the rows and of `elsewhere_s`."""
+    """`lost_s` is the difference of the lap times as stated: the sum of the rows and of `elsewhere_s`. In `unknown` stretches positions
+    are missing: they have no row."""
 
     lap: int
     reference: int
     lost_s: float
     rows: list[Loss]
     elsewhere_s: float
+    unknown: list[CourseStretch]
 
 
 class LapSheet(Out):
@@ -111,7 +133,9 @@ class LapSheet(Out):
     lost: TimeLost | None
     why_not: str = Field(description="why nothing is compared")
     offered: dict[str, str] = Field(description="channels (name by key) that may be lanes as well")
-    also: list[int] = Field(description="further laps of this session whose lanes are there")
+    also: list[AlsoLap] = Field(description="further laps whose lanes are there")
+    clock: LapClock
+    gaps: list[LapGap] = Field(description="where positions of the two laps were missing")
     beside: list[LapRow] = Field(description="laps of the other session, when the reference is one of them")
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -39,6 +39,9 @@ class FormulaCheck(Out):
     there: list[str]
 
 
+CheckDays = Annotated[dict[str, Annotated[int, Field(ge=1, le=3650)]], Field(max_length=20)]
+
+
 class Vehicle(Out):
     id: int
     name: str = Field(examples=["kart K-2"])
@@ -47,6 +50,14 @@ class Vehicle(Out):
     team: str
     notes: str
     derived: list[DerivedChannel]
+    limit_set_id: int | None = Field(description="what its sessions are held against; null: the set of the kind")
+    check_days: CheckDays = Field(description="for how many days a calibration holds, by sensor; others as usual")
+    looks: dict[str, Any] = Field(description="how its sessions are looked at, such as which lanes are shown")
+
+
+class Arrangement(BaseModel):
+    model_config = example(value=["rpm", "lateral_g"]) | ConfigDict(extra="forbid")
+    value: Any
 
 
 class NewVehicle(BaseModel):
@@ -57,6 +68,8 @@ class NewVehicle(BaseModel):
     team: Line = Field(default="", max_length=120)
     notes: Text = Field(default="", max_length=400)
     derived: list[DerivedChannel] = Field(default_factory=list, max_length=12)
+    limit_set_id: int | None = Field(default=None, gt=0, lt=2**31)
+    check_days: CheckDays = Field(default_factory=dict)
 
 
 class VehicleChange(BaseModel):
@@ -69,6 +82,8 @@ class VehicleChange(BaseModel):
     team: Line = Field(default_factory=str, max_length=120)
     notes: Text = Field(default_factory=str, max_length=400)
     derived: list[DerivedChannel] = Field(default_factory=list, max_length=12)
+    limit_set_id: int | None = Field(default=None, gt=0, lt=2**31)
+    check_days: CheckDays = Field(default_factory=dict)
 
 
 class Course(Out):

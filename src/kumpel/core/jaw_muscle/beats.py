@@ -12,9 +12,8 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d, median_filter, uniform_filter1d
-from scipy.signal import butter, find_peaks, sosfilt
 
 from kumpel.core.recording import Flags, Floats
 from kumpel.core.runs import runs
@@ -64,7 +63,7 @@ class Beats:
         for a, b in self.masked:
             first, end = np.searchsorted(self.at_s, [a, b])
             good[max(first - 1, 0) : end] = False
-        usual = median_filter(step, size=9, mode="mirror")
+        usual = scipy.ndimage.median_filter(step, size=9, mode="mirror")
         good &= np.abs(step - usual) <= 0.3 * usual
         return self.at_s[1:][good], 60.0 / step[good]
 
@@ -106,16 +105,16 @@ def _filled(values: Floats) -> tuple[Floats, Flags]:
 
 def slope_energy(ecg: Floats, interval_s: float) -> Floats:
     """Energy of the slopes in the band of the QRS, shape (n,): band-pass, derivative, square, mean over 0.12 s."""
-    sos = butter(1, BAND_HZ, "bandpass", fs=1 / interval_s, output="sos")
+    sos = scipy.signal.butter(1, BAND_HZ, "bandpass", fs=1 / interval_s, output="sos")
     # Forwards and backwards, so that a beat's energy lies at the beat.
-    once = sosfilt(sos, ecg - ecg[0])[::-1]
-    band = sosfilt(sos, once)[::-1]
+    once = scipy.signal.sosfilt(sos, ecg - ecg[0])[::-1]
+    band = scipy.signal.sosfilt(sos, once)[::-1]
     slope = np.empty_like(band)
     slope[1:-1] = band[2:] - band[:-2]
     slope[:1] = slope[-1:] = 0.0
     np.square(slope, out=slope)
     width = max(round(ENERGY_WINDOW_S / interval_s), 1)
-    found: Floats = uniform_filter1d(slope, width)
+    found: Floats = scipy.ndimage.uniform_filter1d(slope, width)
     return found
 
 
@@ -179,7 +178,7 @@ def _peaks(energy: Floats, height: float, dt: float) -> NDArray[np.intp]:
     found = []
     for first in range(0, len(energy), size):
         low = max(first - around, 0)
-        at, _ = find_peaks(
+        at, _ = scipy.signal.find_peaks(
             energy[low : first + size + around], distance=max(round(REFRACTORY_S / dt), 1), height=height
         )
         found.append(at[(at + low >= first) & (at + low < first + size)] + low)
@@ -202,7 +201,7 @@ def _level(energy: Floats, dt: float) -> tuple[Floats, Flags]:
     """Usual height of a beat's energy by windows of 2 s (median of the highest of 9 windows), and windows of bursts."""
     window = max(round(LEVEL_WINDOW_S / dt), 1)
     tops = np.maximum.reduceat(energy, np.arange(0, len(energy), window))
-    level: Floats = median_filter(tops, size=LEVEL_WINDOWS, mode="mirror")
+    level: Floats = scipy.ndimage.median_filter(tops, size=LEVEL_WINDOWS, mode="mirror")
     return level, tops > BURST * level
 
 
@@ -225,7 +224,7 @@ def _second_look(peaks: NDArray[np.intp], energy: Floats, local: Floats, strong:
         return chosen
     steps = np.diff(chosen)
     # Mirrored at the ends, so that a long last step does not count as the usual one.
-    usual = median_filter(steps, size=9, mode="mirror")
+    usual = scipy.ndimage.median_filter(steps, size=9, mode="mirror")
     added: list[int] = []
 
     def look(from_at: float, to_at: float, step: float) -> None:
@@ -290,7 +289,7 @@ def _at_peak(ecg: Floats, interval_s: float, near_s: Floats) -> Floats:
     first = first + cut * step
     apart = 2 * max(round(WAVE_S / dt), 1) + 1
     high = height >= FIRST_WAVE * height.max(axis=1, keepdims=True)
-    waves = high & (height >= maximum_filter1d(height, apart, axis=1, mode="nearest"))
+    waves = high & (height >= scipy.ndimage.maximum_filter1d(height, apart, axis=1, mode="nearest"))
     best = np.clip(np.argmax(waves, axis=1), 1, height.shape[1] - 2)
     row = np.arange(len(near_s))
     left, top, right = height[row, best - 1], height[row, best], height[row, best + 1]

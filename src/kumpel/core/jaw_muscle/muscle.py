@@ -11,8 +11,8 @@ from enum import IntEnum
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.signal import butter, iirnotch, lfilter
 
 from kumpel.core.recording import Channel, Flags, Floats
 from kumpel.core.runs import runs
@@ -79,8 +79,8 @@ def _filters(rate_hz: float, notch_hz: float) -> list[tuple[Floats, Floats]]:
     As coefficients (b, a) each: at these orders and frequencies they are as exact as sections, and faster.
     """
     high = BAND_HZ[1] < 0.48 * rate_hz
-    band = butter(2, BAND_HZ if high else BAND_HZ[0], "bandpass" if high else "highpass", fs=rate_hz)
-    return [band, *([iirnotch(notch_hz, 30.0, fs=rate_hz)] if notch_hz > 0 else [])]
+    band = scipy.signal.butter(2, BAND_HZ if high else BAND_HZ[0], "bandpass" if high else "highpass", fs=rate_hz)
+    return [band, *([scipy.signal.iirnotch(notch_hz, 30.0, fs=rate_hz)] if notch_hz > 0 else [])]
 
 
 def activity(channel: Channel, notch_hz: float = 0.0) -> Activity:
@@ -107,7 +107,7 @@ def activity(channel: Channel, notch_hz: float = 0.0) -> Activity:
         states.append(electrode_states(part, gone, rate, EMG_LIMITS))
         band = part
         for i, (b, a) in enumerate(filters):
-            band, memory[i] = lfilter(b, a, band, zi=memory[i])
+            band, memory[i] = scipy.signal.lfilter(b, a, band, zi=memory[i])
         n = len(band) // per * per
         rows = band[:n].reshape(-1, per)
         energy = np.einsum("ij,ij->i", rows, rows)

@@ -13,8 +13,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.linalg import solveh_banded
-from scipy.signal import savgol_filter
+import scipy
 
 from kumpel.core.recording import Floats
 from kumpel.core.vehicle.compare import Along, along
@@ -91,7 +90,7 @@ def directions(path: Path) -> Floats | None:
     samples = np.arange(len(path.x))
     x, y = (np.interp(samples, known, v[known]) for v in (path.x, path.y))
     window = max(window, 3)
-    vx, vy = (savgol_filter(v, window, 1, deriv=1, delta=path.interval_s, mode="interp") for v in (x, y))
+    vx, vy = (scipy.signal.savgol_filter(v, window, 1, deriv=1, delta=path.interval_s, mode="interp") for v in (x, y))
     found: Floats = np.unwrap(np.arctan2(vy, vx))
     near = np.convolve(np.isnan(path.x), np.ones(window), "same") > 0
     return np.where(near | (np.hypot(vx, vy) < 1.0), np.nan, found)
@@ -131,7 +130,7 @@ def _moves(seen: Floats) -> Floats:
         bands[1] = weight[i] * slope**2 + 2 * stiff + 1e-4
         bands[1, [0, -1]] -= stiff
         bands[0, 1:] = -stiff
-        moves[i] = solveh_banded(bands, weight[i] * slope * rest[i])
+        moves[i] = scipy.linalg.solveh_banded(bands, weight[i] * slope * rest[i])
     return moves
 
 

@@ -19,8 +19,8 @@ from kumpel.core.review import Review
 from kumpel.core.samples import ArraySamples
 from kumpel.core.vehicle.channels import at_times, in_units
 from kumpel.core.vehicle.compare import BinTable, bin_table
+from kumpel.core.vehicle.compared import Compared, Outing, compared_of
 from kumpel.core.vehicle.drive import Drive, drive_of
-from kumpel.core.vehicle.lap_view import Compared, compared_of
 
 COLUMNS = 10
 MOST_EDGES = 40
@@ -245,7 +245,7 @@ class _Places:
 
 
 def _places(recording: Recording, drive: Drive, at_s: Floats) -> _Places | None:
-    compared: Compared | None = compared_of(recording, drive)
+    compared: Compared | None = compared_of(Outing(recording, drive))
     if compared is None or not compared.corners:
         return None
     metres = np.full(len(at_s), math.nan)

@@ -6,8 +6,8 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.signal import find_peaks
 
 from kumpel.core.recording import Channel, Floats
 from kumpel.core.track import growth_m
@@ -133,7 +133,7 @@ def slow_places(path: Path, way: Floats, laps: list[Lap], gates_m: tuple[float, 
     width = max(round(0.5 / dt), 1) | 1
     filled = np.interp(np.arange(len(speed)), np.flatnonzero(~np.isnan(speed)), speed[~np.isnan(speed)])
     smooth = np.convolve(np.pad(filled, width // 2, mode="edge"), np.ones(width) / width, "valid")
-    at, _ = find_peaks(-smooth, prominence=CORNER_DROP_M_S)
+    at, _ = scipy.signal.find_peaks(-smooth, prominence=CORNER_DROP_M_S)
     at = at[~np.isnan(speed[at])]
     found: list[SlowPlace] = []
     for lap in good:

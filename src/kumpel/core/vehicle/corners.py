@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.ndimage import gaussian_filter1d
+import scipy
 
 from kumpel.core.geo import plane_of
 from kumpel.core.recording import Floats
@@ -64,7 +64,7 @@ def line_of(course: Course) -> Line | None:
         x, y = x[at[0] : at[-1] + 1], y[at[0] : at[-1] + 1]
         gates = [each - at[0] for each in at[1:-1]]
     mode = "wrap" if course.closed else "nearest"
-    dx, dy = (gaussian_filter1d(v, SMOOTH_M, order=1, mode=mode) for v in (x, y))
+    dx, dy = (scipy.ndimage.gaussian_filter1d(v, SMOOTH_M, order=1, mode=mode) for v in (x, y))
     heading = np.unwrap(np.arctan2(dy, dx))
     turned = np.diff(heading, append=heading[-1] + (_wrapped(heading[0] - heading[-1]) if course.closed else 0.0))
     return Line(x, y, turned / STEP_M, tuple(float(g) * STEP_M for g in gates), course.closed)

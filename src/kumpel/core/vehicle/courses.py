@@ -9,7 +9,7 @@ from itertools import pairwise
 from typing import Any
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from kumpel.core.geo import Plane, plane_of
 from kumpel.core.recording import Floats
@@ -191,7 +191,7 @@ def _match(course: Course, plane: Plane, x: Floats, y: Floats, reach: float) -> 
     ahead = _directions(ox, oy, course.closed)
     going = _directions(x, y, False)
     # A place on the course is near only when it is driven in the course's direction there: direction counts as distance.
-    tree = cKDTree(np.column_stack((ox, oy, DIRECTION_M * ahead[0], DIRECTION_M * ahead[1])))
+    tree = scipy.spatial.cKDTree(np.column_stack((ox, oy, DIRECTION_M * ahead[0], DIRECTION_M * ahead[1])))
     best: Match | None = None
     for backwards in (False, True):
         sign = -1 if backwards else 1

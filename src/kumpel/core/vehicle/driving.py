@@ -10,8 +10,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter1d
 
 from kumpel.core.recording import Channel, Floats
 from kumpel.core.vehicle.alignment import STEP_M, Grid
@@ -65,8 +65,8 @@ def seen_on(grid: Grid, channels: dict[str, Channel]) -> Seen:
     speed = over("speed")
     if speed is None:
         speed = 1 / np.maximum(slope, 1e-3)
-    speed = uniform_filter1d(_whole(speed), 5, axis=1, mode="nearest")
-    acceleration = np.gradient(uniform_filter1d(speed, 7, axis=1, mode="nearest"), STEP_M, axis=1) * speed
+    speed = scipy.ndimage.uniform_filter1d(_whole(speed), 5, axis=1, mode="nearest")
+    acceleration = np.gradient(scipy.ndimage.uniform_filter1d(speed, 7, axis=1, mode="nearest"), STEP_M, axis=1) * speed
     rpm = over("rpm")
     ratio = None if rpm is None else np.where(rpm > 500, 1000 * speed / np.maximum(rpm, 1.0), np.nan)
     return Seen(speed, over("brake"), over("throttle"), ratio, acceleration)

@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from kumpel.core.recording import Floats
 from kumpel.core.vehicle.alignment import Grid
@@ -31,6 +32,8 @@ LEAST_BRAKE_M, LEAST_THROTTLE_M, LEAST_APEX_SHARE, LEAST_WAY_M, LEAST_LIFT_M = 3
 LEAST_LOSS_S = 0.08
 """A reason is looked for from this loss on."""
 ANOTHER_GEAR = 0.08
+
+Gaps = Sequence[Sequence[tuple[float, float]]]
 
 
 @dataclass(frozen=True)
@@ -62,6 +65,8 @@ class TimeLost:
     elsewhere_s: float
     stretches: tuple[Loss, ...]
     """All of them, in the order of the course."""
+    unknown: tuple[CourseStretch, ...]
+    """Where positions are missing in one of the two laps."""
 
 
 def _explaining(found: list[tuple[float, str, str]], lost_s: float) -> tuple[float, str, str]:
@@ -187,10 +192,12 @@ CODE_WORDS = {
 
 @dataclass(frozen=True)
 class _Against:
-    """All laps of a grid against one of them: stretches, seconds lost, what was done, what it costs, what is clear."""
+    """All laps of a grid against one of them: stretches, seconds lost and whether that is known, what was done, what it costs, what is
+    clear."""
 
     stretches: list[CourseStretch]
     lost: Floats
+    known: NDArray[np.bool_]
     marks: Marks
     costs: Costs
     lines: Costs
@@ -203,7 +210,8 @@ class _Against:
         why = ("", "", stretch.corner)
         if lost_s >= LEAST_LOSS_S:
             why = differs.reason(self.stretches, k, stated)
-        return Loss(stretch, stated, int(np.count_nonzero(self.lost[others, k] > LOSES_S)), len(others), *why)
+        seen = [row for row in others if self.known[row, k]]
+        return Loss(stretch, stated, int(np.count_nonzero(self.lost[seen, k] > LOSES_S)), len(seen), *why)
 
 
 def _against(
@@ -213,6 +221,7 @@ def _against(
     corners: Sequence[Corner],
     reference: int,
     counted: Sequence[int],
+    gaps: Gaps,
     most: float = math.inf,
 ) -> _Against | None:
     stretches = stretches_of(corners, seen.speed[list(counted)], grid.metres)
@@ -222,7 +231,17 @@ def _against(
     marks = marks_of(grid, seen, way, stretches, corners)
     costs = costs_of(marks, lost + took(grid, stretches)[reference], reference)
     lines = Costs(*(clear_lines(getattr(costs, name), counted, most) for name in Costs.__dataclass_fields__))
-    return _Against(stretches, lost, marks, costs, lines, reference)
+    known = ~_blind(stretches, gaps, len(grid.laps))
+    return _Against(stretches, lost, known & known[reference], marks, costs, lines, reference)
+
+
+def _blind(stretches: Sequence[CourseStretch], gaps: Gaps, laps: int) -> NDArray[np.bool_]:
+    """Whether positions of a lap are missing in a stretch, shape (laps, stretches)."""
+    found = np.zeros((laps, len(stretches)), dtype=np.bool_)
+    for row, of_lap in enumerate(gaps):
+        for begin, end in of_lap:
+            found[row] |= [each.from_m < end and begin < each.to_m for each in stretches]
+    return found
 
 
 def habits(
@@ -232,16 +251,20 @@ def habits(
     corners: Sequence[Corner],
     reference: int,
     counted: Sequence[int],
+    gaps: Gaps = (),
     rows: int = 6,
     decimals: int = 2,
 ) -> list[Habit]:
-    """Where the laps `counted` (rows of the grid) lose time against the row `reference`, the most in the mean first; only where they do."""
-    found = _against(grid, seen, way, corners, reference, counted, MOST_OF_POOLED)
-    others = [row for row in counted if row != reference]
-    if found is None or not others:
+    """Where the laps `counted` (rows of the grid) lose time against the row `reference`, the most in the mean first; only where they do,
+    and of the laps only those whose positions are known there (`gaps` as in `time_lost`)."""
+    found = _against(grid, seen, way, corners, reference, counted, gaps, MOST_OF_POOLED)
+    if found is None:
         return []
     made = []
     for k, stretch in enumerate(found.stretches):
+        others = [row for row in counted if row != reference and found.known[row, k]]
+        if not others:
+            continue
         mean = round(float(found.lost[others, k].mean()), decimals)
         if mean <= 0:
             continue
@@ -261,24 +284,29 @@ def time_lost(
     lap: int,
     reference: int,
     counted: Sequence[int],
+    gaps: Gaps = (),
     rows: int = 5,
     decimals: int = 2,
     most: float = math.inf,
 ) -> TimeLost:
-    """What a lap loses against another. `lap`, `reference` and `counted` are rows of the grid; `way` the way driven, shape (laps, n).
+    """What a lap loses against another. `lap`, `reference` and `counted` are rows of the grid; `way` the way driven, shape (laps, n);
+    `gaps` for each lap from which metre to which its positions are missing.
 
-    The rows are the stretches that lose most (only those that lose); they are rounded first, and what remains of the difference of the
+    A stretch with a gap in one of the two laps has no row: what is lost there is in "everywhere else". The rows are the stretches that lose most (only those that lose); they are rounded first, and what remains of the difference of the
     lap times as stated is "everywhere else". `most` is how many times as large as in the other corners the spread of one may be
     taken: MOST_OF_POOLED where the laps of two drivers are compared, whose difference is no spread.
     """
     numbers = [each.number for each in grid.laps]
     times = [round(each.time_s, decimals) for each in grid.laps]
     whole = round(times[lap] - times[reference], decimals) + 0.0
-    against = _against(grid, seen, way, corners, reference, counted, most) if lap != reference else None
+    against = _against(grid, seen, way, corners, reference, counted, gaps, most) if lap != reference else None
     if against is None:
-        return TimeLost(numbers[lap], numbers[reference], whole, (), whole, ())
+        return TimeLost(numbers[lap], numbers[reference], whole, (), whole, (), ())
     others = [row for row in counted if row not in (lap, reference)]
     found = [against.loss(lap, k, others, decimals) for k in range(len(against.stretches))]
-    largest = sorted((each for each in found if each.lost_s > 0), key=lambda each: -each.lost_s)[:rows]
+    known = against.known[lap].tolist()
+    slower = (each for each, seen in zip(found, known, strict=True) if seen and each.lost_s > 0)
+    largest = sorted(slower, key=lambda each: -each.lost_s)[:rows]
     rest = round(whole - sum(each.lost_s for each in largest), decimals) + 0.0
-    return TimeLost(numbers[lap], numbers[reference], whole, tuple(largest), rest, tuple(found))
+    unknown = tuple(each.stretch for each, seen in zip(found, known, strict=True) if not seen)
+    return TimeLost(numbers[lap], numbers[reference], whole, tuple(largest), rest, tuple(found), unknown)

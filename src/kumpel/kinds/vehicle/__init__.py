@@ -10,10 +10,11 @@ from pydantic import BaseModel
 
 from kumpel.core.assessment import Assessment, BothWays, LimitSet, Table
 from kumpel.core.bounds import Bounds
-from kumpel.core.recording import ChannelWord, Recording
+from kumpel.core.laps_wish import LapsWish
+from kumpel.core.recording import Channel, ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds.kind import DecisionWord, EventWord, Followed, Kind, LapsWish, TagWord
+from kumpel.kinds.kind import DecisionWord, EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.plan import Plan, PlanFact, Situation
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
@@ -142,7 +143,7 @@ def laps(recording: Recording, review: Review, wish: LapsWish) -> Any:
     """See `core.vehicle.lap_view.lap_sheet`."""
     from kumpel.core.vehicle.lap_view import lap_sheet
 
-    return lap_sheet(recording, review, wish.lap, wish.reference, wish.beside, wish.lanes, wish.also)
+    return lap_sheet(recording, review, wish)
 
 
 def bins(recording: Recording, review: Review, asked: Mapping[str, Any]) -> Any:
@@ -169,6 +170,14 @@ def tells(recording: Recording, review: Review) -> dict[str, str]:
     drive = drive_of(recording, review)
     known = drive.course is not None and drive.origin in ("setup", "position")
     return {"place": drive.course.name} if drive.course is not None and known else {}
+
+
+def computed(recording: Recording) -> dict[str, Channel]:
+    """Channels for lanes and tables that no sensor measured: the gear."""
+    from kumpel.core.vehicle.gears import gear_channel
+
+    found = gear_channel(recording)
+    return {} if found is None else {found.key: found}
 
 
 def sheets(recording: Recording, review: Review) -> Sequence[Table]:
@@ -199,13 +208,14 @@ KIND = Kind(
     leaflet=LEAFLET,
     setup_model=VehicleSetup,
     setup_library=LIBRARY,
-    method="3",
+    method="4",
     plan=plan,
     laps=laps,
     bins=bins,
     brief=brief,
     tells=tells,
     sheets=sheets,
+    computed=computed,
     sensors=SENSORS,
     watched=watched,
     assess=assess,

@@ -51,7 +51,7 @@ def parts(
 
 def _course(recording: Recording, review: Review, leading: Assessment) -> list[Part]:
     # Imported here: SciPy's signal tools take longer to load than the server.
-    from kumpel.core.vehicle.lap_view import course_loss
+    from kumpel.core.vehicle.course_picture import course_loss
 
     seen = course_loss(recording, review)
     if seen is None:

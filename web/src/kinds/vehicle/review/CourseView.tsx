@@ -79,6 +79,16 @@ const Picture = memo(function Picture({
         strokeWidth={1.3}
         strokeLinejoin="round"
       />
+      {sheet.gaps.map((gap) => (
+        <path
+          key={`${gap.of} ${gap.from_m}`}
+          d={`M${line(points.slice(Math.floor(gap.from_m / course.step_m), Math.ceil(gap.to_m / course.step_m) + 1))}`}
+          fill="none"
+          className="stroke-panel"
+          strokeWidth={2.4}
+          strokeDasharray="3 4"
+        />
+      ))}
       {course.lines.map((each, i) => {
         const [x, y] = at(each.at_m, outside * 20);
         return (
@@ -134,6 +144,7 @@ export function CourseView({
   course,
   chosen,
   cursor,
+  reference = null,
   onCursor,
   onCorner,
 }: {
@@ -141,31 +152,53 @@ export function CourseView({
   course: Course;
   chosen: Span | null;
   cursor: number | null;
+  /** Where the reference is at the same time, when that is asked. */
+  reference?: number | null;
   onCursor: (m: number) => void;
   onCorner: (corner: number) => void;
 }) {
   const view = useMemo(() => drawn(course, WIDTH, HEIGHT - FOOT, EDGE), [course]);
   const dot = cursor === null ? null : view.at(cursor);
+  const behindDot = reference === null ? null : view.at(reference);
   const point = (e: PointerEvent<SVGSVGElement>) => {
     const box = e.currentTarget.getBoundingClientRect();
     const scale = WIDTH / box.width;
     onCursor(view.nearest((e.clientX - box.left) * scale, (e.clientY - box.top) * scale));
   };
   const behind = cursor === null ? undefined : valueAt(sheet.behind_s, course.step_m, cursor);
+  // The dots are a layer of their own: the course below them is not painted again.
   return (
-    <svg
-      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-      className="block w-full touch-none select-none"
-      role="img"
-      aria-label={`Course ${course.name}, ${Math.round(course.length_m)} m, ${course.corners.length} corners${behind === undefined ? "" : `; at the cursor ${behind.toFixed(2)} s lost`}`}
-      onPointerDown={(e) => {
-        e.currentTarget.setPointerCapture(e.pointerId);
-        point(e);
-      }}
-      onPointerMove={(e) => e.buttons > 0 && point(e)}
-    >
-      <Picture sheet={sheet} course={course} view={view} chosen={chosen} onCorner={onCorner} />
-      {dot && <circle cx={dot[0]} cy={dot[1]} r={5.5} className="fill-panel stroke-ink" strokeWidth={2.2} />}
-    </svg>
+    <div className="relative">
+      <svg
+        viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+        className="block w-full touch-none select-none"
+        role="img"
+        aria-label={`Course ${course.name}, ${Math.round(course.length_m)} m, ${course.corners.length} corners${behind === undefined ? "" : `; at the cursor ${behind.toFixed(2)} s lost`}`}
+        onPointerDown={(e) => {
+          e.currentTarget.setPointerCapture(e.pointerId);
+          point(e);
+        }}
+        onPointerMove={(e) => e.buttons > 0 && point(e)}
+      >
+        <Picture sheet={sheet} course={course} view={view} chosen={chosen} onCorner={onCorner} />
+      </svg>
+      <svg
+        viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+        className="absolute inset-0 block w-full will-change-transform"
+        style={{ pointerEvents: "none" }}
+        aria-hidden="true"
+      >
+        {behindDot && (
+          <circle
+            cx={behindDot[0]}
+            cy={behindDot[1]}
+            r={4.5}
+            className="fill-reference stroke-panel"
+            strokeWidth={1.5}
+          />
+        )}
+        {dot && <circle cx={dot[0]} cy={dot[1]} r={5.5} className="fill-panel stroke-ink" strokeWidth={2.2} />}
+      </svg>
+    </div>
   );
 }

@@ -1,12 +1,11 @@
 import { memo, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { niceRange } from "@/charts/drawing";
+import { type Axis, axisOf, LEFT, type Over } from "./axis";
 import { path, type Values } from "./curve";
 import { FurtherLane } from "./FurtherLane";
-import { type Course, type LapSheet, placeWords, type Span, signed, valueAt } from "./laps";
+import { type Course, type LapSheet, placeWords, type Span, signed, strokeOf, valueAt } from "./laps";
 
 const HEIGHT = 262;
-const LEFT = 38;
-const READOUT = 92;
 const LEAST_SPAN_M = 20;
 const AXIS_Y = 240;
 /** Top and bottom of each lane. */
@@ -18,9 +17,7 @@ const PEDALS: [number, number] = [184, 232];
 const USUAL = ["speed", "throttle", "brake"];
 const isUsual = (lane: LapSheet["lanes"][number]) => USUAL.includes(lane.key);
 
-interface Axes {
-  x: (m: number) => number;
-  m: (x: number) => number;
+interface Scales {
   speed: (v: number) => number;
   lost: (v: number) => number;
   up: (v: number) => number;
@@ -30,10 +27,7 @@ interface Axes {
   lostLow: number;
 }
 
-function axesOf(sheet: LapSheet, span: Span, width: number): Axes {
-  const right = width - READOUT;
-  const x = (m: number) => LEFT + ((m - span[0]) / (span[1] - span[0])) * (right - LEFT);
-  const m = (at: number) => span[0] + ((at - LEFT) / (right - LEFT)) * (span[1] - span[0]);
+function scalesOf(sheet: LapSheet): Scales {
   const scale =
     ([top, bottom]: [number, number], low: number, high: number) =>
     (v: number) =>
@@ -46,8 +40,6 @@ function axesOf(sheet: LapSheet, span: Span, width: number): Axes {
   const middle = (PEDALS[0] + PEDALS[1]) / 2;
   const step = [10, 20, 25, 50, 100].find((s) => (high - low) / s <= 5) ?? 100;
   return {
-    x,
-    m,
     speed: scale(SPEED, low, high),
     lost: scale(LOST, lostLow, lostTop),
     up: (v) => middle - (v / 100) * (middle - PEDALS[0]),
@@ -58,23 +50,55 @@ function axesOf(sheet: LapSheet, span: Span, width: number): Axes {
   };
 }
 
+const GAP_WORDS = "no positions";
+
+/** Where the positions of a lap were missing: hatched, and said. */
+function Gaps({ sheet, axis }: { sheet: LapSheet; axis: Axis }) {
+  return (
+    <>
+      <pattern id="no-positions" width={7} height={7} patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+        <line x1={0} x2={0} y1={0} y2={7} className="stroke-none" strokeWidth={1.6} />
+      </pattern>
+      {sheet.gaps.map((gap) => {
+        const at = axis.xOf(gap.of === "reference" ? "reference" : "lap");
+        const [from, to] = [at(gap.from_m), at(gap.to_m)];
+        return (
+          <g key={`${gap.of} ${gap.from_m}`}>
+            <rect
+              x={from}
+              width={Math.max(to - from, 2)}
+              y={4}
+              height={AXIS_Y - 8}
+              fill="url(#no-positions)"
+              opacity={0.5}
+            />
+            {to - from > 60 && (
+              <text x={(from + to) / 2} y={SPEED[0] + 8} textAnchor="middle" className="fill-soft text-[11.5px]">
+                {GAP_WORDS}
+              </text>
+            )}
+          </g>
+        );
+      })}
+    </>
+  );
+}
+
 const Picture = memo(function Picture({
   sheet,
   course,
-  axes,
-  span,
+  axis,
+  scales,
   chosen,
-  width,
 }: {
   sheet: LapSheet;
   course: Course;
-  axes: Axes;
-  span: Span;
+  axis: Axis;
+  scales: Scales;
   chosen: Span | null;
-  width: number;
 }) {
-  const { x } = axes;
-  const right = width - READOUT;
+  const { x, xOf, seen, right } = axis;
+  const span = seen("lap");
   const step = course.step_m;
   const { behind_s } = sheet;
   const grid = (y: number, words: string) => (
@@ -96,7 +120,7 @@ const Picture = memo(function Picture({
     areas.push(
       <path
         key={i}
-        d={`M${x(i * step)} ${axes.lost(0)}L${x(i * step)} ${axes.lost(a)}L${x(j * step)} ${axes.lost(b)}L${x(j * step)} ${axes.lost(0)}Z`}
+        d={`M${x(i * step)} ${scales.lost(0)}L${x(i * step)} ${scales.lost(a)}L${x(j * step)} ${scales.lost(b)}L${x(j * step)} ${scales.lost(0)}Z`}
         className={grows > 0.0003 ? "fill-lost" : grows < -0.0003 ? "fill-gained" : ""}
         fillOpacity={0.55}
         fill={Math.abs(grows) <= 0.0003 ? "var(--line)" : undefined}
@@ -105,7 +129,7 @@ const Picture = memo(function Picture({
   }
   const lanes = sheet.lanes.filter(isUsual).map((lane) => ({
     lane,
-    y: lane.key === "speed" ? axes.speed : lane.key === "brake" ? axes.down : axes.up,
+    y: lane.key === "speed" ? scales.speed : lane.key === "brake" ? scales.down : scales.up,
     wide: lane.key === "speed" ? 1.6 : 1.2,
   }));
   const pedals = sheet.lanes.some((l) => l.key === "throttle" || l.key === "brake");
@@ -120,22 +144,29 @@ const Picture = memo(function Picture({
           className="fill-act-soft"
         />
       )}
-      {axes.speedLines.map((v) => grid(axes.speed(v), v.toFixed(0)))}
-      {[...new Set([axes.lostLow, 0, axes.lostTop])].map((v) => grid(axes.lost(v), signed(v, 1)))}
-      {pedals && [grid(axes.up(100), "100"), grid(axes.up(0), "0"), grid(axes.down(100), "100")]}
+      {scales.speedLines.map((v) => grid(scales.speed(v), v.toFixed(0)))}
+      {[...new Set([scales.lostLow, 0, scales.lostTop])].map((v) => grid(scales.lost(v), signed(v, 1)))}
+      {pedals && [grid(scales.up(100), "100"), grid(scales.up(0), "0"), grid(scales.down(100), "100")]}
       <clipPath id="lanes-clip">
         <rect x={LEFT} width={right - LEFT} y={0} height={HEIGHT} />
       </clipPath>
       <g clipPath="url(#lanes-clip)">
+        <Gaps sheet={sheet} axis={axis} />
         {areas}
-        <path d={path(behind_s, step, x, axes.lost, span)} fill="none" className="stroke-ink" strokeWidth={1.2} />
+        <path d={path(behind_s, step, x, scales.lost, span)} fill="none" className="stroke-ink" strokeWidth={1.2} />
         {lanes.map(({ lane, y, wide }) => (
           <g key={lane.key} fill="none" strokeWidth={wide} strokeLinejoin="round">
             {lane.also.map((values, i) => (
-              // biome-ignore lint/suspicious/noArrayIndexKey: laps keep their order
-              <path key={i} d={path(values, step, x, y, span)} stroke="var(--none)" strokeWidth={0.8} />
+              <path
+                // biome-ignore lint/suspicious/noArrayIndexKey: laps keep their order
+                key={i}
+                d={path(values, step, xOf(i), y, seen(i))}
+                stroke="var(--none)"
+                strokeWidth={1}
+                strokeDasharray={strokeOf(i)}
+              />
             ))}
-            <path d={path(lane.reference, step, x, y, span)} className="stroke-reference" />
+            <path d={path(lane.reference, step, xOf("reference"), y, seen("reference"))} className="stroke-reference" />
             <path d={path(lane.lap, step, x, y, span)} className="stroke-compared" />
           </g>
         ))}
@@ -176,8 +207,10 @@ const Picture = memo(function Picture({
 });
 
 /** What both laps read at the cursor. */
-function Readout({ sheet, stepM, atM, left }: { sheet: LapSheet; stepM: number; atM: number | null; left: number }) {
+function Readout({ sheet, stepM, atM, axis }: { sheet: LapSheet; stepM: number; atM: number | null; axis: Axis }) {
   const at = atM ?? 0;
+  const there = axis.placeOf("reference", at);
+  const left = axis.right + 12;
   const behind = valueAt(sheet.behind_s, stepM, at);
   const top: Record<string, number> = { speed: SPEED[0] + 16, throttle: PEDALS[0] - 2, brake: PEDALS[0] + 36 };
   return (
@@ -190,8 +223,8 @@ function Readout({ sheet, stepM, atM, left }: { sheet: LapSheet; stepM: number; 
       </text>
       {sheet.lanes.filter(isUsual).map((lane) => {
         const y = top[lane.key] ?? 0;
-        const read = (values: Values) => {
-          const value = atM === null ? null : valueAt(values, stepM, at);
+        const read = (values: Values, place: number) => {
+          const value = atM === null ? null : valueAt(values, stepM, place);
           return value === null || value === undefined ? "–" : value.toFixed(lane.decimals);
         };
         return (
@@ -200,10 +233,10 @@ function Readout({ sheet, stepM, atM, left }: { sheet: LapSheet; stepM: number; 
               {lane.name}, {lane.unit}
             </text>
             <text x={left} y={y + 16} className="fill-reference font-narrow font-semibold text-[14px]">
-              {read(lane.reference)}
+              {read(lane.reference, there)}
             </text>
             <text x={left + 46} y={y + 16} className="fill-compared font-narrow font-semibold text-[14px]">
-              {read(lane.lap)}
+              {read(lane.lap, at)}
             </text>
           </g>
         );
@@ -218,10 +251,14 @@ function Readout({ sheet, stepM, atM, left }: { sheet: LapSheet; stepM: number; 
   );
 }
 
-/** Both laps over the course, one below the other; the cursor is shared, a drag zooms, a double click shows the whole lap. */
+/**
+ * Both laps one below the other, over the course or over time; the cursor is shared, a drag zooms, a double click shows the
+ * whole lap. What moves with the cursor is a layer of its own, so that the curves below it are not painted again.
+ */
 export function LapLanes({
   sheet,
   course,
+  over,
   span,
   chosen,
   cursor,
@@ -230,6 +267,7 @@ export function LapLanes({
 }: {
   sheet: LapSheet;
   course: Course;
+  over: Over;
   span: Span;
   chosen: Span | null;
   cursor: number | null;
@@ -248,16 +286,15 @@ export function LapLanes({
     watch.observe(element);
     return () => watch.disconnect();
   }, []);
-  const axes = useMemo(() => axesOf(sheet, span, width), [sheet, span, width]);
-  const right = width - READOUT;
+  const axis = useMemo(() => axisOf(sheet, course, over, span, width), [sheet, course, over, span, width]);
+  const scales = useMemo(() => scalesOf(sheet), [sheet]);
   const end = course.length_m;
-  const place = (clientX: number) => {
-    const left = box.current?.getBoundingClientRect().left ?? 0;
-    return Math.min(Math.max(axes.m(clientX - left), 0), end);
-  };
+  const place = (clientX: number) => axis.m(clientX - (box.current?.getBoundingClientRect().left ?? 0));
   const move = (m: number) => onCursor(Math.min(Math.max(m, 0), end));
   const speed = sheet.lanes.find((l) => l.key === "speed");
-  const shown = cursor !== null && cursor >= span[0] && cursor <= span[1];
+  const [from, to] = axis.seen("lap");
+  const shown = cursor !== null && cursor >= from && cursor <= to;
+  const dragged = drag && Math.abs(drag[1] - drag[0]) >= LEAST_SPAN_M ? drag : null;
   return (
     <div
       ref={box}
@@ -271,8 +308,8 @@ export function LapLanes({
       aria-valuetext={`${Math.round(cursor ?? 0)} m, ${placeWords(sheet, cursor ?? 0)}`}
       onKeyDown={(e) => {
         const step = e.shiftKey ? 10 : 1;
-        if (e.key === "ArrowLeft") move((cursor ?? 0) - step);
-        else if (e.key === "ArrowRight") move((cursor ?? 0) + step);
+        if (e.key === "ArrowLeft") move(axis.moved(cursor ?? 0, -step));
+        else if (e.key === "ArrowRight") move(axis.moved(cursor ?? 0, step));
         else if (e.key === "Home") move(0);
         else if (e.key === "End") move(end);
         else if (e.key === "Escape") onSpan(null);
@@ -292,56 +329,64 @@ export function LapLanes({
         move(m);
       }}
       onPointerUp={() => {
-        if (drag && Math.abs(drag[1] - drag[0]) >= LEAST_SPAN_M)
-          onSpan([Math.min(drag[0], drag[1]), Math.max(drag[0], drag[1])]);
+        if (dragged) onSpan([Math.min(...dragged), Math.max(...dragged)]);
         setDrag(null);
       }}
+      onPointerCancel={() => setDrag(null)}
       onDoubleClick={() => onSpan(null)}
     >
-      <svg width={width} height={HEIGHT} className="block" aria-hidden="true">
-        <Picture sheet={sheet} course={course} axes={axes} span={span} chosen={chosen} width={width} />
-        {drag && Math.abs(drag[1] - drag[0]) >= LEAST_SPAN_M && (
-          <rect
-            x={axes.x(Math.min(drag[0], drag[1]))}
-            width={Math.abs(axes.x(drag[1]) - axes.x(drag[0]))}
-            y={4}
-            height={AXIS_Y - 8}
-            className="fill-act"
-            fillOpacity={0.16}
-          />
-        )}
-        {shown && (
-          <>
-            <line x1={axes.x(cursor)} x2={axes.x(cursor)} y1={4} y2={AXIS_Y} className="stroke-ink" />
-            {(["reference", "lap"] as const).map((which) => {
-              const value = speed ? valueAt(speed[which], course.step_m, cursor) : null;
-              return value === null || value === undefined ? null : (
-                <circle
-                  key={which}
-                  cx={axes.x(cursor)}
-                  cy={axes.speed(value)}
-                  r={3.4}
-                  className={`stroke-panel ${which === "lap" ? "fill-compared" : "fill-reference"}`}
-                />
-              );
-            })}
-          </>
-        )}
-        <Readout sheet={sheet} stepM={course.step_m} atM={cursor} left={right + 12} />
-        <text x={right + 12} y={AXIS_Y + 17} className="fill-soft text-[11.5px]">
-          {Math.round(end).toLocaleString("en")} m
-        </text>
-      </svg>
+      <div className="relative">
+        <svg width={width} height={HEIGHT} className="block" aria-hidden="true">
+          <Picture sheet={sheet} course={course} axis={axis} scales={scales} chosen={chosen} />
+          <text x={axis.right + 12} y={AXIS_Y + 17} className="fill-soft text-[11.5px]">
+            {axis.end}
+          </text>
+        </svg>
+        <svg
+          width={width}
+          height={HEIGHT}
+          className="absolute inset-0 block will-change-transform"
+          style={{ pointerEvents: "none" }}
+          aria-hidden="true"
+        >
+          {dragged && (
+            <rect
+              x={axis.x(Math.min(...dragged))}
+              width={Math.abs(axis.x(dragged[1]) - axis.x(dragged[0]))}
+              y={4}
+              height={AXIS_Y - 8}
+              className="fill-act"
+              fillOpacity={0.16}
+            />
+          )}
+          {shown && (
+            <>
+              <line x1={axis.x(cursor)} x2={axis.x(cursor)} y1={4} y2={AXIS_Y} className="stroke-ink" />
+              {(["reference", "lap"] as const).map((which) => {
+                const value = speed ? valueAt(speed[which], course.step_m, axis.placeOf(which, cursor)) : null;
+                return value === null || value === undefined ? null : (
+                  <circle
+                    key={which}
+                    cx={axis.x(cursor)}
+                    cy={scales.speed(value)}
+                    r={3.4}
+                    className={`stroke-panel ${which === "lap" ? "fill-compared" : "fill-reference"}`}
+                  />
+                );
+              })}
+            </>
+          )}
+          <Readout sheet={sheet} stepM={course.step_m} atM={cursor} axis={axis} />
+        </svg>
+      </div>
       {sheet.lanes
         .filter((lane) => !isUsual(lane))
         .map((lane) => (
           <FurtherLane
             key={lane.key}
             lane={lane}
-            x={axes.x}
-            span={span}
+            axis={axis}
             stepM={course.step_m}
-            right={right}
             width={width}
             cursor={shown ? cursor : null}
           />

@@ -1,9 +1,12 @@
 import { useEffect, useState } from "react";
+import type { Schemas } from "@/api/client";
 import { PickLanes } from "@/sheet/PickLanes";
+import { type Over, placeAt, timeAt } from "./axis";
 import { CourseView } from "./CourseView";
 import { KeepCourse } from "./KeepCourse";
 import { LapLanes } from "./LapLanes";
 import { type Course, type LapSheet, placeWords, referenceName, type Span } from "./laps";
+import { AlsoNames, PickLaps } from "./PickLaps";
 
 const panel = "rounded-lg border border-line bg-panel";
 
@@ -12,19 +15,23 @@ export function LapPictures({
   sheet,
   course,
   session,
+  version,
   whose,
   drawn,
   span,
   zoomed,
   chosen,
   lanes,
+  also,
+  onAlso,
   nameOf,
   onCorner,
   onSpan,
 }: {
   sheet: LapSheet;
   course: Course;
-  session: number;
+  session: Schemas["Session"];
+  version: number;
   whose: string;
   /** Whether there is anything to draw over the course. */
   drawn: boolean;
@@ -33,12 +40,20 @@ export function LapPictures({
   chosen: Span | null;
   /** Further lanes: those shown, and what changes them. */
   lanes: { shown: string[]; changed: boolean; pick: (keys: string[] | null) => void };
+  /** Further laps, of this session and of others. */
+  also: string[];
+  onAlso: (also: string[]) => void;
   nameOf: (key: string, name: string) => string;
   onCorner: (corner: number) => void;
   /** Shows a stretch; nothing: the whole lap. */
   onSpan: (span: Span | null) => void;
 }) {
   const [cursor, setCursor] = useState<number | null>(null);
+  const [over, setOver] = useState<Over>("distance");
+  const reference =
+    over === "time" && cursor !== null && drawn
+      ? placeAt(sheet.clock.reference, course.step_m, timeAt(sheet.clock.lap, course.step_m, cursor))
+      : null;
   // What was chosen in the list is looked at in its middle.
   useEffect(() => {
     if (chosen) setCursor((chosen[0] + chosen[1]) / 2);
@@ -57,13 +72,14 @@ export function LapPictures({
             gained
           </span>
         </div>
-        {course.origin === "learnt" && sheet.lap !== null && <KeepCourse session={session} lap={sheet.lap} />}
+        {course.origin === "learnt" && sheet.lap !== null && <KeepCourse session={session.id} lap={sheet.lap} />}
         <div className="mx-auto max-w-[340px]">
           <CourseView
             sheet={sheet}
             course={course}
             chosen={chosen}
             cursor={cursor}
+            reference={reference}
             onCursor={setCursor}
             onCorner={onCorner}
           />
@@ -84,12 +100,7 @@ export function LapPictures({
                 lap {sheet.lap}
               </span>
             )}
-            {sheet.also.length > 0 && (
-              <span>
-                <i className="mr-1.5 inline-block h-[2px] w-4 bg-none align-middle" />
-                lap{sheet.also.length > 1 ? "s" : ""} {sheet.also.join(", ")}
-              </span>
-            )}
+            <AlsoNames sheet={sheet} session={session} version={version} />
             <PickLanes
               channels={Object.entries(sheet.offered).map(([key, name]) => ({ key, name: nameOf(key, name) }))}
               shown={lanes.shown}
@@ -97,10 +108,23 @@ export function LapPictures({
               words="more lanes"
               onPick={lanes.pick}
             />
+            <PickLaps session={session} version={version} also={also} onAlso={onAlso} />
+            <button
+              type="button"
+              className="min-h-6 text-act hover:underline"
+              onClick={() => setOver(over === "time" ? "distance" : "time")}
+            >
+              over {over === "time" ? "distance" : "time"}
+            </button>
             <span className="ml-auto text-soft">
               {cursor !== null && (
                 <>
-                  at <b className="font-semibold text-ink">{Math.round(cursor)} m</b>, {placeWords(sheet, cursor)}
+                  at{" "}
+                  <b className="font-semibold text-ink">
+                    {over === "time" && `${timeAt(sheet.clock.lap, course.step_m, cursor).toFixed(2)} s, `}
+                    {Math.round(cursor)} m
+                  </b>
+                  , {placeWords(sheet, cursor)}
                 </>
               )}
             </span>
@@ -113,6 +137,7 @@ export function LapPictures({
           <LapLanes
             sheet={sheet}
             course={course}
+            over={over}
             span={span}
             chosen={chosen}
             cursor={cursor}

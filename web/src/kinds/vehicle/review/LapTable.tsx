@@ -77,7 +77,7 @@ export function LapTable({
                   : lap.number === sheet.lap
                     ? "compared"
                     : undefined;
-              const over = sheet.also.includes(lap.number);
+              const over = sheet.also.some((each) => each.session === null && each.lap === lap.number);
               return (
                 <tr
                   key={lap.key}

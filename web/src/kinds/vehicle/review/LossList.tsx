@@ -61,6 +61,11 @@ export function LossList({
           );
         })}
         {rows.length === 0 && <li className="border-hair border-t px-2.5 py-2 text-[13px]">Nowhere slower.</li>}
+        {lost.unknown.map((each) => (
+          <li key={each.from_m} className="border-hair border-t px-2.5 py-1.5 pl-10 text-[13px] text-soft">
+            Corner {each.corner}, {each.part}: not assessable, no positions
+          </li>
+        ))}
         <li className="flex border-hair border-t px-2.5 py-1.5 pl-10 text-[13px] text-soft">
           everywhere else
           <span className="ml-auto font-medium text-ink">

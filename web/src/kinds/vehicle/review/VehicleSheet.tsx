@@ -14,7 +14,7 @@ import { LapFigures } from "./LapFigures";
 import { LapPictures } from "./LapPictures";
 import { LapTable } from "./LapTable";
 import { LossList, spanOf } from "./LossList";
-import { type LapRow, type LapSheet, lapsOf, type Span } from "./laps";
+import { alsoKey, type LapRow, type LapSheet, lapsOf, MOST_ALSO, type Span } from "./laps";
 import { SideBySide } from "./SideBySide";
 
 const ROOM_M = 40;
@@ -81,7 +81,7 @@ function Laps({
   const { session } = review;
   const [lap, setLap] = useState<number | null>(null);
   const [reference, setReference] = useState<number | null>(null);
-  const [also, setAlso] = useState<number[]>([]);
+  const [also, setAlso] = useState<string[]>([]);
   const [at, setAt] = useState<number | null>(null);
   const [zoom, setZoom] = useState<Span | null>(null);
   const [chosen, setChosen] = useState<Span | null>(null);
@@ -137,6 +137,8 @@ function Laps({
     else if (row.counts || laps.isPlaceholderData) setLeaving(row);
     else actions.keep(row.key, row.time_s);
   };
+  const over = (key: string) =>
+    setAlso((all) => (all.includes(key) ? all.filter((each) => each !== key) : [...all, key].slice(-MOST_ALSO)));
   const drawn = course !== null && sheet.lanes.length > 0;
   return (
     <>
@@ -160,13 +162,16 @@ function Laps({
           <LapPictures
             sheet={sheet}
             course={course}
-            session={session.id}
+            session={session}
+            version={review.version}
             whose={whose}
             drawn={drawn}
             span={zoom ?? whole}
             zoomed={zoom !== null}
             chosen={chosen}
             lanes={further}
+            also={also}
+            onAlso={setAlso}
             nameOf={(key, name) => kind.channels.find((c) => c.key === key)?.name ?? name}
             onCorner={corner}
             onSpan={(span) => (span ? setZoom(span) : choose(null))}
@@ -187,11 +192,7 @@ function Laps({
             onMove={setAt}
             onReference={(row) => setReference(row.number)}
             onCompare={(row) => setLap(row.number)}
-            onOver={(row) =>
-              setAlso((all) =>
-                all.includes(row.number) ? all.filter((n) => n !== row.number) : [...all, row.number].slice(-6),
-              )
-            }
+            onOver={(row) => over(alsoKey(null, row.number))}
             onLeaveOut={leaveOut}
           />
         </section>

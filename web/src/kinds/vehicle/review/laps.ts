@@ -20,7 +20,7 @@ export const lapsOf = (
   reference: number | null,
   beside: number | null = null,
   lanes: string[] = [],
-  also: number[] = [],
+  also: string[] = [],
 ) =>
   queryOptions({
     queryKey: ["laps", session, version, lap, reference, beside, lanes.join(" "), also.join(" ")],
@@ -50,6 +50,16 @@ export const othersOf = (session: number, version: number) =>
     queryFn: () =>
       ask(api.GET("/api/sessions/{session_id}/laps/others", { params: { path: { session_id: session } } })),
   });
+
+/** So many further laps are laid over the two. */
+export const MOST_ALSO = 6;
+
+/** A further lap as it is asked for: "5" of this session, "77:5" of another one, "77:best" the best of that. */
+export const alsoKey = (session: number | null, lap: number | "best") =>
+  session === null ? String(lap) : `${session}:${lap}`;
+
+/** Further laps are grey, told apart by their strokes. */
+export const strokeOf = (index: number) => ["", "7 3", "2 2.5", "9 3 2 3", "4 4", "1 3"][index % 6] || undefined;
 
 /** What the reference is called: a lap of this session, or somebody's. */
 export const referenceName = (sheet: LapSheet, whose = "") =>
