@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import unittest
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -11,6 +12,7 @@ import numpy as np
 from kumpel.core.recording import Channel, Recording
 from kumpel.core.review import Review, Stretch
 from kumpel.core.vehicle.bins import Asked, bin_sheet
+from kumpel.core.vehicle.lap_view import lap_sheet
 from kumpel.standins.lap_driver import drive, recorded
 from kumpel.standins.vehicle_signal import KART, practice_loop
 
@@ -55,6 +57,26 @@ class Cells(unittest.TestCase):
         self.assertAlmostEqual(found.off[0].by, 0.10)
         self.assertAlmostEqual(found.off[1].by, -0.05)
         self.assertAlmostEqual(sum(found.spread_s), 20.0)
+
+    def test_readings_of_a_range_are_told_apart_cell_by_cell(self) -> None:
+        """Of the same four parts those above 0.95: 50 in one cell, 10 in another, 6 s; above 0.95 and below 10,000 rpm: none."""
+        made = steps((100, 0.90, 6000, 20), (50, 1.05, 13_000, 90), (40, 0.80, 6000, 90), (10, 1.20, 13_000, 10))
+        self.assertIsNone(bin_sheet(made, Review(), self.ASKED).picked)
+        lean = bin_sheet(made, Review(), replace(self.ASKED, pick_value=(0.951, 2.0))).picked
+        assert lean is not None
+        self.assertEqual(lean.count, ((0, 10), (0, 50)))
+        self.assertAlmostEqual(lean.seconds, 6.0)
+        # Ends given the other way round are the same range; both ranges have to hold.
+        low = bin_sheet(made, Review(), replace(self.ASKED, pick_value=(2.0, 0.951), pick_over=(0.0, 10_000.0))).picked
+        assert low is not None
+        self.assertEqual((low.count, low.seconds), (((0, 0), (0, 0)), 0.0))
+        slow = bin_sheet(made, Review(), replace(self.ASKED, pick_over=(0.0, 10_000.0))).picked
+        assert slow is not None
+        self.assertEqual(slow.count, ((100, 0), (40, 0)))
+        # Beyond the break points there is no cell, but time.
+        beyond = bin_sheet(steps((30, 0.9, 20_000, 20)), Review(), replace(self.ASKED, pick_value=(0.8, 1.0))).picked
+        assert beyond is not None
+        self.assertEqual((sum(map(sum, beyond.count)), beyond.seconds), (0, 3.0))
 
     def test_missing_values_those_outside_and_those_left_out_are_counted_apart(self) -> None:
         made = steps((60, 0.90, 6000, 20), (30, math.nan, 6000, 20), (10, 0.90, 20_000, 20), (50, 0.99, 6000, 20))
@@ -102,10 +124,16 @@ class Places(unittest.TestCase):
         made = recorded(drive(practice_loop(), KART, 5, (), 0.02, rng), rng).recording
         asked = Asked("mixture", "rpm", "throttle", (4000.0, 13_000.0, 15_000.0), (0.0, 90.0, 101.0), (0.8, 0.95))
         found = bin_sheet(made, Review(), asked)
+        course = lap_sheet(made, Review()).course
+        assert course is not None
+        corners = course.corners
         lean = found.off[0]
         self.assertEqual((lean.column, lean.row), (1, 1))
         self.assertIn(lean.where, ("before corner 1", "before corner 7"))
         self.assertGreater(lean.by, 0)
+        corner = int(lean.where.split()[-1])
+        apex_m = corners[corner - 1].apex_m
+        self.assertTrue(apex_m - 120 < lean.from_m < lean.to_m < apex_m, (lean.from_m, lean.to_m, apex_m))
         counted = bin_sheet(made, Review(), Asked("mixture", "rpm", "throttle", laps="counted"))
         one = bin_sheet(made, Review(), Asked("mixture", "rpm", "throttle", laps="2"))
         self.assertAlmostEqual(counted.whole_s / one.whole_s, 5, delta=0.2)

@@ -274,6 +274,22 @@ class TakeIn(MeterTest):
             take_in.clear(self.db, self.seen().id or 0, [name])
         self.assertEqual(len(self.seen().inventory), 1)
 
+    def test_which_one_of_the_day_it_is_stays_when_earlier_ones_are_cleared(self) -> None:
+        # Noon of yesterday by the recorder's clock (one hour ahead): two hours apart, none runs over midnight.
+        noon = (time.time() // 86_400) * 86_400 - 86_400 + 11 * 3600
+        names = [self.record(length_s, start=noon + i * 7200) for i, length_s in enumerate((1800, 5, 1800, 1800))]
+        self.record(1800, start=noon - 86_400)
+        recorder = self.seen()
+
+        def numbers() -> list[tuple[int, int]]:
+            found = {f.recorder_session: (f.nth, f.of_day) for f in bays.bays(self.db)[0].sessions}
+            return [found[name] for name in names if name in found]
+
+        self.assertEqual(numbers(), [(1, 3), (0, 3), (2, 3), (3, 3)])
+        self.take_in(names[0])
+        take_in.clear(self.db, recorder.id or 0, [names[0]])
+        self.assertEqual(numbers(), [(0, 3), (2, 3), (3, 3)])
+
     def test_a_recording_that_still_runs_is_shown_but_not_new(self) -> None:
         from kumpel.link.client import RecorderLink
 

@@ -6,21 +6,25 @@ import json
 import re
 import time
 from dataclasses import replace
+from typing import Any
+from urllib.parse import parse_qs, urlsplit
 
 import numpy as np
 from playwright.sync_api import Locator, Page, expect
 
 from kumpel.core.laps_wish import LapsWish
+from kumpel.core.recording import Channel
 from kumpel.core.review import Review
-from kumpel.core.vehicle.bins import Asked, bin_sheet
+from kumpel.core.samples import ArraySamples
+from kumpel.core.vehicle.bins import Asked, BinSheet, bin_sheet
 from kumpel.core.vehicle.lap_view import LapSheet, lap_sheet
 from kumpel.demo.fleet import StandIn
 from kumpel.formats import krec
-from kumpel.services import course_register, deciding, decisions
+from kumpel.services import course_register, deciding, decisions, sessions, vehicles
 from kumpel.services.recordings import recording_of
 from kumpel.standins.lap_driver import Mistake, drive, recorded
 from kumpel.standins.vehicle_signal import KART, course_of, practice_loop
-from kumpel.store.tables import Session
+from kumpel.store.tables import Session, Vehicle
 from tests.web.browser import BrowserTest
 
 
@@ -143,14 +147,17 @@ class Laps(BrowserTest):
     def test_further_lanes_are_picked_and_remembered(self) -> None:
         page = self.opened()
         lanes = page.get_by_role("slider", name="Place on the course")
-        expect(lanes.locator("svg")).to_have_count(1)
+        kart = vehicles.put(self.db, {"name": "kart K-2", "profile": "kart"})
+        sessions.change(self.db, self.row.id or 0, {"tags": {"vehicle": "kart K-2"}})
+        page.reload()
+        expect(self.lane_boxes()).to_have_count(1)
         page.get_by_role("button", name="more lanes").click()
         page.get_by_label("Engine speed", exact=True).check()
         page.get_by_label("Mixture ratio", exact=True).check()
         page.keyboard.press("Escape")
-        expect(lanes.locator("svg")).to_have_count(3)
+        expect(self.lane_boxes()).to_have_count(3)
         lanes.press("Shift+ArrowRight")
-        rpm = lanes.locator("svg").nth(1)
+        rpm = self.lane_boxes().nth(1)
         expect(rpm).to_contain_text("Engine speed")
         sheet = lap_sheet(
             recording_of(self.db, self.db.get_one(Session, self.row.id)), Review(), LapsWish(lanes=("rpm",))
@@ -162,15 +169,109 @@ class Laps(BrowserTest):
         for number in (3, 5):
             self.lap(number).click()
             page.keyboard.press("o")
-        expect(page.get_by_role("region", name="Lap against lap")).to_contain_text("laps 3, 5")
+        expect(page.get_by_role("region", name="Lap against lap")).to_contain_text(re.compile("lap 3.*lap 5"))
         expect(rpm.locator("g path")).to_have_count(4)
         page.keyboard.press("o")
         expect(rpm.locator("g path")).to_have_count(3)
+        # It is remembered with the vehicle: whoever looks from another browser sees the same lanes.
+        self.assertEqual(vehicles.all_vehicles(self.db)[0].looks["lanes"], ["rpm", "mixture"])
+        page.evaluate("localStorage.clear()")
         page.reload()
-        expect(lanes.locator("svg")).to_have_count(3)
+        expect(self.lane_boxes()).to_have_count(3)
         page.get_by_role("button", name="more lanes").click()
         page.get_by_role("button", name="as usual").click()
-        expect(lanes.locator("svg")).to_have_count(1)
+        expect(self.lane_boxes()).to_have_count(1)
+        self.eventually(lambda: self.looks(kart.id)["lanes"] is None)
+
+    def looks(self, vehicle_id: int) -> dict[str, Any]:
+        self.db.rollback()
+        self.db.expire_all()
+        return {"lanes": None} | self.db.get_one(Vehicle, vehicle_id).looks
+
+    def lane_boxes(self) -> Locator:
+        """The boxes of the lanes: speed, time lost and pedals are one, each further channel has its own."""
+        return self.page.get_by_role("slider", name="Place on the course").locator("> div")
+
+    def test_over_time_each_lap_is_where_it_was_by_then(self) -> None:
+        page = self.opened()
+        self.lap(4).click()
+        page.keyboard.press("c")
+        page.get_by_role("button", name="over time").click()
+        sheet = self.computed(4)
+        assert sheet.course is not None
+        lanes = page.get_by_role("slider", name="Place on the course")
+        longest = max(sheet.clock.lap[-1], sheet.clock.reference[-1])
+        expect(lanes).to_contain_text(f"{longest:.1f} s")
+        lanes.press("Home")
+        for _ in range(20):
+            lanes.press("Shift+ArrowRight")
+        # Twenty steps of a second: the lap is where its own clock says 20 s, the reference where its clock does.
+        step = sheet.course.step_m
+        metres = np.arange(len(sheet.clock.lap)) * step
+        mine, theirs = (float(np.interp(20.0, clock, metres)) for clock in (sheet.clock.lap, sheet.clock.reference))
+        self.assertGreater(theirs - mine, 2.0, "the one that braked early is behind")
+        header = page.get_by_role("region", name="Lap against lap")
+        expect(header).to_contain_text(f"at 20.00 s, {round(mine)} m")
+        speed = sheet.lanes[0]
+        for values, place in ((speed.lap, mine), (speed.reference, theirs)):
+            expect(self.lane_boxes().first).to_contain_text(f"{values[round(place / step)]:.1f}")
+        # Two dots on the course, one for each; over distance there is one.
+        course = page.get_by_role("region", name="Course")
+        expect(course.locator("circle")).to_have_count(2)
+        page.get_by_role("button", name="over distance").click()
+        expect(course.locator("circle")).to_have_count(1)
+
+    def test_laps_of_other_sessions_lie_over_both(self) -> None:
+        rng = np.random.default_rng(8)
+        other = recorded(drive(practice_loop(), KART, 6, (), 0.03, rng), rng).recording
+        for days, name in ((1, "Bela Szenti"), (2, "Ida Brandvik")):
+            earlier = replace(other, start=other.start - days * 86_400)
+            self.stored(krec.write_recording(earlier, f"S-{days}"), self.person(name))
+        page = self.opened()
+        listed = self.computed()
+        page.get_by_role("button", name="more laps").click()
+        for name in ("Bela Szenti", "Ida Brandvik"):
+            page.get_by_label(re.compile(f"^{name}")).first.check()
+        page.get_by_label(re.compile("^Lap of Bela Szenti")).select_option("3")
+        page.keyboard.press("Escape")
+        header = page.get_by_role("region", name="Lap against lap")
+        expect(header).to_contain_text(re.compile(r"Bela, lap 3.*Ida, lap \d"))
+        # What the two laps lose against each other stays.
+        self.listed(listed)
+        speed = self.lane_boxes().first.locator("g[stroke-width='1.6'] path")
+        expect(speed).to_have_count(4)
+        page.get_by_role("button", name="more laps").click()
+        page.get_by_label(re.compile("^Bela Szenti")).first.uncheck()
+        page.keyboard.press("Escape")
+        expect(header).not_to_contain_text("Bela")
+        expect(speed).to_have_count(3)
+
+    def test_missing_positions_are_hatched_and_nothing_is_said_of_their_stretch(self) -> None:
+        whole = self.computed(4)
+        assert whole.lost is not None and whole.course is not None
+        stretch = whole.lost.rows[0].stretch
+        made = recording_of(self.db, self.db.get_one(Session, self.row.id))
+        lap = next(each for each in whole.laps if each.number == 4)
+        at = [lap.start_s + whole.clock.lap[round(m / whole.course.step_m)] for m in (stretch.from_m, stretch.to_m)]
+
+        def torn(channel: Channel) -> Channel:
+            values = channel.values.copy()
+            values[round((at[0] + 0.3) / channel.interval_s) : round((at[1] - 0.3) / channel.interval_s)] = np.nan
+            return replace(channel, samples=ArraySamples(values))
+
+        channels = made.channels | {key: torn(made.channels[key]) for key in ("lat", "lon")}
+        self.row = self.stored(
+            krec.write_recording(replace(made, channels=channels, start=made.start + 86_400), "S-torn"),
+            self.person("Ida Brandvik"),
+        )
+        page = self.opened()
+        self.lap(4).click()
+        page.keyboard.press("c")
+        expect(page.get_by_role("slider", name="Place on the course")).to_contain_text("no positions")
+        lost = page.get_by_role("region", name="Time lost")
+        expect(lost).to_contain_text(f"Corner {stretch.corner}, {stretch.part}: not assessable, no positions")
+        expect(lost.get_by_role("button", name=re.compile(f"^{stretch.corner} ?Corner"))).to_have_count(0)
+        self.listed(self.computed(4))
 
     def test_a_session_is_cut_by_the_lines_of_today(self) -> None:
         loop = course_register.add(self.db, "", json.dumps(course_of(practice_loop())), self.who)
@@ -235,6 +336,100 @@ class Laps(BrowserTest):
         expect(page.get_by_label("Boundary 2 of engine speed")).to_have_value(typed)
         expect(page.get_by_label("Target to")).to_have_value("0.95")
 
+    def test_readings_that_are_picked_show_their_cells(self) -> None:
+        page = self.opened()
+        page.get_by_role("radio", name="Mixture").click()
+        recording = recording_of(self.db, self.db.get_one(Session, self.row.id))
+        table = page.get_by_role("region", name="Table")
+        spread = page.get_by_role("region", name="Spread")
+        asked: list[str] = []
+        page.on("request", lambda r: asked.append(r.url) if "/bins" in r.url else None)
+        self.pull(spread.get_by_role("img"), 0.7, 0.95)
+        expect(table).to_contain_text(re.compile(r"to \d.* in \d+ cells?\."))
+        query = parse_qs(urlsplit(asked[-1]).query)
+        ends = (float(query["pick_low"][0]), float(query["pick_high"][0]))
+        whole = bin_sheet(recording, Review(), Asked("mixture", "rpm", "throttle"))
+        span = whole.spread_edges[-1] - whole.spread_edges[0]
+        # Of the width all but 4 of 270 at each side are the scale.
+        for share, end in zip((0.7, 0.95), ends, strict=True):
+            self.assertAlmostEqual((end - whole.spread_edges[0]) / span, (270 * share - 4) / 262, delta=0.01)
+        self.shows(bin_sheet(recording, Review(), Asked("mixture", "rpm", "throttle", pick_value=ends)))
+        # The same typed, with other ends; and a rectangle over the dots.
+        page.get_by_label("Picked from").fill("0.9")
+        page.get_by_label("Picked from").press("Enter")
+        page.get_by_label("Picked to").fill("1.2")
+        page.get_by_label("Picked to").press("Enter")
+        self.shows(bin_sheet(recording, Review(), Asked("mixture", "rpm", "throttle", pick_value=(0.9, 1.2))))
+        self.pull(page.get_by_role("region", name="Readings").get_by_role("img"), 0.5, 0.9)
+        expect(table).to_contain_text("rpm:")
+        query = parse_qs(urlsplit(asked[-1]).query)
+        value, over = (tuple(float(query[f"pick_{k}{end}"][0]) for end in ("low", "high")) for k in ("", "over_"))
+        both = Asked("mixture", "rpm", "throttle", pick_value=(value[0], value[1]), pick_over=(over[0], over[1]))
+        self.shows(bin_sheet(recording, Review(), both))
+        table.get_by_role("button", name="all again").click()
+        expect(table).not_to_contain_text(" of ")
+
+    def pull(self, picture: Locator, first: float, last: float) -> None:
+        """The mouse over a picture, from one share of its width to another, down through its middle."""
+        box = picture.bounding_box()
+        assert box
+        mouse = self.page.mouse
+        mouse.move(box["x"] + box["width"] * first, box["y"] + box["height"] * 0.2)
+        mouse.down()
+        mouse.move(box["x"] + box["width"] * (first + last) / 2, box["y"] + box["height"] * 0.5)
+        mouse.move(box["x"] + box["width"] * last, box["y"] + box["height"] * 0.8)
+        mouse.up()
+
+    def shows(self, found: BinSheet) -> None:
+        """The cells on the screen say how many of their readings were picked, as computed."""
+        assert found.picked is not None
+        cells = [(i, j, n) for i, row in enumerate(found.picked.count) for j, n in enumerate(row) if n]
+        self.assertGreater(len(cells), 0)
+        said = "s" if len(cells) > 1 else ""
+        expect(self.page.get_by_role("region", name="Table")).to_contain_text(f" in {len(cells)} cell{said}.")
+        for i, j, n in cells:
+            cell = self.page.locator(f"[data-cell='{i} {j}']")
+            expect(cell).to_contain_text(f"{n} of {found.count[i][j]}")
+
+    def test_a_boundary_is_dragged_a_cell_is_split_and_its_place_is_shown_on_the_course(self) -> None:
+        page = self.opened()
+        page.get_by_role("radio", name="Mixture").click()
+        for label, value in (("Target from", "0.8"), ("Target to", "0.95")):
+            page.get_by_label(label).fill(value)
+            page.get_by_label(label).press("Enter")
+        recording = recording_of(self.db, self.db.get_one(Session, self.row.id))
+        found = bin_sheet(recording, Review(), Asked("mixture", "rpm", "throttle", target=(0.8, 0.95)))
+        edge = page.get_by_label("Boundary 2 of engine speed")
+        box, cell = edge.bounding_box(), page.locator("[data-cell='0 0']").bounding_box()
+        assert box and cell
+        mouse = page.mouse
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        mouse.move(x, y)
+        mouse.down()
+        mouse.move(x + 10, y)
+        mouse.move(x + (cell["width"] + 2) / 2, y)
+        mouse.up()
+        # Half a cell to the right: half of the way to the next boundary.
+        self.eventually(lambda: edge.input_value() != f"{found.edges[1]:,.0f}")
+        moved = float(edge.input_value().replace(",", ""))
+        self.assertAlmostEqual((moved - found.edges[1]) / (found.edges[2] - found.edges[1]), 0.5, delta=0.06)
+        columns = len(found.edges) - 1
+        cells = page.locator("[data-cell^='0 ']")
+        expect(cells).to_have_count(columns)
+        page.locator("[data-cell='0 1']").click(modifiers=["Alt"])
+        expect(cells).to_have_count(columns + 1)
+        middle = (moved + found.edges[2]) / 2
+        expect(page.get_by_label("Boundary 3 of engine speed")).to_have_value(f"{middle:,.3f}".rstrip("0").rstrip("."))
+        page.get_by_role("button", name="usual boundaries").click()
+        lean = found.off[0]
+        row = page.get_by_role("region", name="Cells off target").get_by_role("button").first
+        expect(row).to_contain_text(lean.where)
+        row.press("Enter")
+        expect(page.get_by_role("radio", name="Laps")).to_be_checked()
+        place = page.get_by_role("slider", name="Place on the course")
+        expect(place).to_have_attribute("aria-valuenow", str(round((lean.from_m + lean.to_m) / 2)))
+        expect(page.get_by_role("button", name="whole lap")).to_be_visible()
+
     def test_the_list_of_what_waits_is_folded_and_opened_and_stays_so(self) -> None:
         page = self.opened()
         queue = page.get_by_role("navigation", name="Waiting for a look")
@@ -269,3 +464,56 @@ class FromTheCable(BrowserTest):
         lost = page.get_by_role("region", name="Time lost")
         expect(lost).to_contain_text(re.compile(r"Corner \d+, (entry|exit)"), timeout=30_000)
         expect(page.get_by_role("region", name="Lap against lap")).to_be_visible()
+
+
+class InThePit(BrowserTest):
+    """The driver's story on a tablet, by finger alone."""
+
+    watch = "0"
+    size = (768, 1024)
+    touch = True
+
+    def test_where_the_time_was_lost_and_a_lap_that_does_not_count(self) -> None:
+        mistakes = (Mistake(3, 3, "early brake", 0.5),)
+        rng = np.random.default_rng(6)
+        driven = drive(practice_loop(), KART, 8, mistakes, 0.03, rng, spun=(6,))
+        row = self.stored(krec.write_recording(recorded(driven, rng).recording), self.person("Jonas Tveter"))
+        page = self.sign_in()
+        page.goto(f"{self.address}/review/{row.id}")
+        lost = page.get_by_role("region", name="Time lost")
+        self.lap(4).tap()
+        self.lap(4).get_by_role("button", name="C compare").tap()
+        sheet = lap_sheet(recording_of(self.db, row), Review(), LapsWish(4))
+        assert sheet.lost is not None
+        worst = sheet.lost.rows[0]
+        expect(lost).to_contain_text(f"on lap 4 against lap {sheet.reference}")
+        first = lost.get_by_role("button").first
+        expect(first).to_contain_text(f"Corner {worst.stretch.corner}, {worst.stretch.part}{worst.reason}")
+        first.tap()
+        place = page.get_by_role("slider", name="Place on the course")
+        middle = round((worst.stretch.from_m + worst.stretch.to_m) / 2)
+        expect(place).to_have_attribute("aria-valuenow", str(middle))
+        # A finger on the lanes moves the cursor, and with it the dot on the course.
+        box = place.bounding_box()
+        assert box
+        page.touchscreen.tap(box["x"] + box["width"] * 0.3, box["y"] + 60)
+        expect(place).not_to_have_attribute("aria-valuenow", str(middle))
+        expect(page.get_by_role("region", name="Course").locator("circle")).to_have_count(1)
+        page.get_by_role("button", name="whole lap").tap()
+        # The spun lap is left out and counted again, without a key.
+        self.lap(7).tap()
+        self.lap(7).get_by_role("button", name="X leave out").tap()
+        page.get_by_role("dialog").get_by_role("button", name="spun").tap()
+        counted = page.get_by_role("button", name=re.compile("^Laps counted"))
+        expect(counted).to_contain_text("7of 8, 1 left out")
+        page.get_by_role("button", name=re.compile("^Undo")).first.tap()
+        expect(counted).to_have_text(re.compile("8of 8$"))
+        # What is meant for a finger is large enough for one.
+        for each in (first, self.lap(4)):
+            size = each.bounding_box()
+            assert size
+            self.assertGreaterEqual(size["height"], 38)
+        self.assert_nothing_cut_off("a driver's session on a tablet")
+
+    def lap(self, number: int) -> Locator:
+        return self.page.locator(f"tr[data-lap='{number}']")

@@ -192,6 +192,7 @@ def kind(held: settings.Held, known: Kind, said: Mapping[str, Sequence[str]]) ->
             )
             for t in known.tags
         ],
+        sensors=[schemas.SensorName.model_validate(s) for s in known.sensors],
         registers=[schemas.Followed.model_validate(f) for f in known.registers],
         trends=[schemas.Followed.model_validate(f) for f in known.trends],
         report_parts=known.report_parts,

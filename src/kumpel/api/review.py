@@ -99,6 +99,10 @@ def sheet_of_the_day(session_id: int, db: Database, who: Who) -> Response:
     return Response(made, media_type="application/pdf", headers={"Content-Disposition": shown(name)})
 
 
+def _range(low: float | None, high: float | None) -> tuple[float, float] | None:
+    return None if low is None or high is None else (low, high)
+
+
 @router.get("/sessions/{session_id}/bins")
 def bins(
     session_id: int,
@@ -113,17 +117,24 @@ def bins(
     high: Finite | None = None,
     fewest: Annotated[int, Query(ge=1, le=100_000)] = 20,
     laps: str = "counted",
+    pick_low: Finite | None = None,
+    pick_high: Finite | None = None,
+    pick_over_low: Finite | None = None,
+    pick_over_high: Finite | None = None,
 ) -> schemas.BinSheet:
-    """One quantity over two others, by break points; `laps` is counted, all or the number of a lap."""
+    """One quantity over two others, by break points; `laps` is counted, all or the number of a lap. The readings of a range of the
+    quantity, and of the one across, are told apart (`picked`)."""
     asked = {
         "quantity": quantity,
         "over": over,
         "and_over": and_over,
         "edges": tuple(edge or ()),
         "and_edges": tuple(and_edge or ()),
-        "target": None if low is None or high is None else (low, high),
+        "target": _range(low, high),
         "fewest": fewest,
         "laps": laps,
+        "pick_value": _range(pick_low, pick_high),
+        "pick_over": _range(pick_over_low, pick_over_high),
     }
     return schemas.BinSheet.model_validate(lap_sheets.bins(db, session_id, asked))
 

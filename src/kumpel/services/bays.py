@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
 from sqlmodel import Session as Db
@@ -56,6 +56,9 @@ class Found:
     clock_shift_s: float
     """By how much it was moved since."""
     signed: bool
+    nth: int
+    """Which recording of its recorder on its day it is, from 1, those that were cleared there counted in; 0: too short to count."""
+    of_day: int
 
 
 @dataclass(frozen=True)
@@ -100,6 +103,7 @@ def bays(db: Db) -> list[Bay]:
         + [session.person_id for session in known.values() if session.person_id]
         + [session.wish["person_id"] for session in known.values() if session.wish.get("person_id")],
     )
+    stored = _stored(db, here)
     teams = {team.id: team.name for team in db.exec(select(Team)).all()}
     found = []
     for recorder in here:
@@ -107,7 +111,8 @@ def bays(db: Db) -> list[Bay]:
         out = next((slip for slip in slips if slip.returned_at is None), None)
         said = KINDS[recorder.kind].said(recorder.setup) if recorder.kind in KINDS else {}
         about = _About(known, tags, people, teams, slips, out, said)
-        sessions = [_found(recorder, listed, about) for listed in recorder.inventory]
+        day = _Days.of(recorder, stored.get(recorder.serial, {}))
+        sessions = [_found(recorder, listed, about, day) for listed in recorder.inventory]
         holder = people[out.person_id] if out else None
         found.append(Bay(recorder, holder, out.given_at if out else None, said | (out.tags if out else {}), sessions))
     return found
@@ -155,6 +160,50 @@ def _known(db: Db, recorders: Sequence[Recorder]) -> Known:
     )
     rows = db.exec(mine.options(*without(Session.head))).all()
     return {(s.serial, s.recorder_session, s.sha256.hex()): s for s in rows}
+
+
+def _stored(db: Db, recorders: Sequence[Recorder]) -> dict[str, dict[str, datetime]]:
+    """When what was taken in of each recorder began, since the first day of which it still lists something: by serial number and name."""
+    begun = [listed["start"] for recorder in recorders for listed in recorder.inventory]
+    if not begun:
+        return {}
+    mine = select(Session.serial, Session.recorder_session, Session.started_at).where(
+        col(Session.serial).in_({recorder.serial for recorder in recorders}),
+        Session.started_at >= datetime.fromtimestamp(min(begun), UTC) - timedelta(days=1),
+        Session.state == "stored",
+        Session.aside == "",
+        col(Session.deleted_at).is_(None),
+    )
+    found: dict[str, dict[str, datetime]] = {}
+    for serial, name, started_at in db.exec(mine).all():
+        found.setdefault(serial, {})[name] = started_at
+    return found
+
+
+@dataclass(frozen=True)
+class _Days:
+    """When recordings of a recorder began, by the day on its own clock."""
+
+    starts: dict[date, list[datetime]]
+    offset: timedelta
+
+    @classmethod
+    def of(cls, recorder: Recorder, stored: dict[str, datetime]) -> _Days:
+        listed = {
+            each["id"]: datetime.fromtimestamp(each["start"], UTC)
+            for each in recorder.inventory
+            if each["length_s"] >= _shortest_s(recorder) or not each["complete"]
+        }
+        offset = timedelta(minutes=recorder.status.get("utc_offset_min", 0))
+        starts: dict[date, list[datetime]] = {}
+        for start in sorted({**stored, **listed}.values()):
+            starts.setdefault((start + offset).date(), []).append(start)
+        return cls(starts, offset)
+
+    def place(self, start: datetime) -> tuple[int, int]:
+        """Which one of its day it is, and of how many."""
+        mine = self.starts.get((start + self.offset).date(), [])
+        return (mine.index(start) + 1 if start in mine else 0), len(mine)
 
 
 def _given(db: Db, recorders: Sequence[Recorder]) -> dict[int, list[HandOver]]:
@@ -209,7 +258,7 @@ class _About:
         return self.people.get(session.wish["person_id"]) if session.wish.get("person_id") else held
 
 
-def _found(recorder: Recorder, listed: dict[str, Any], about: _About) -> Found:
+def _found(recorder: Recorder, listed: dict[str, Any], about: _About, days: _Days) -> Found:
     session = about.known.get(_key(recorder, listed))
     standing = standing_of(listed, session)
     start = datetime.fromtimestamp(listed["start"], UTC)
@@ -242,4 +291,5 @@ def _found(recorder: Recorder, listed: dict[str, Any], about: _About) -> Found:
         session.clock_error_s if session else None,
         session.clock_shift_s if session else 0.0,
         session is not None and session.signed_at is not None,
+        *days.place(start),
     )

@@ -27,6 +27,7 @@ from kumpel.api.schemas.kinds import (
     Followed,
     Kind,
     ReadingBar,
+    SensorName,
     StretchWord,
     TagWord,
 )
@@ -42,6 +43,7 @@ from kumpel.api.schemas.laps import (
     Loss,
     OffTarget,
     OtherSession,
+    PickedReadings,
     Quantity,
     TimeLost,
 )
@@ -242,6 +244,7 @@ __all__ = [
     "Person",
     "PersonChange",
     "PersonList",
+    "PickedReadings",
     "PlanFact",
     "Position",
     "Problem",
@@ -263,6 +266,7 @@ __all__ = [
     "Sensor",
     "SensorBench",
     "SensorCheck",
+    "SensorName",
     "Session",
     "SessionChange",
     "SessionList",

@@ -89,6 +89,14 @@ class ReadingBar(Out):
     high: str
 
 
+class SensorName(Out):
+    """A sensor that is calibrated, and for how many days that holds as long as nobody says otherwise."""
+
+    key: str
+    label: str
+    every_days: int
+
+
 class Kind(Out):
     """A kind of recorder as screens need it: its words, and what a reviewer may decide."""
 
@@ -106,6 +114,7 @@ class Kind(Out):
     events: list[EventWord]
     checks: list[CheckWord]
     tags: list[TagWord]
+    sensors: list[SensorName]
     registers: list[Followed]
     trends: list[Followed]
     report_parts: dict[str, str]

@@ -163,6 +163,15 @@ class OffTarget(Out):
     seconds: float
     by: float = Field(description="how far its mean is off: positive above, negative below")
     where: str = Field(description="where on the course most of its readings fall")
+    from_m: Known
+    to_m: Known
+
+
+class PickedReadings(Out):
+    """Readings that lie in the ranges asked for: how many in each cell, the seconds of all."""
+
+    count: list[list[int]]
+    seconds: float
 
 
 class BinSheet(Out):
@@ -194,3 +203,4 @@ class BinSheet(Out):
     dots: list[list[float]]
     spread_edges: list[float]
     spread_s: list[float]
+    picked: PickedReadings | None

@@ -46,7 +46,8 @@ class Quantity:
 class Asked:
     """What is asked of a session: one quantity over two others; break points, target and which laps. Empty: as usual.
 
-    `laps` is "counted", "all" (the whole session, but what was left out) or the number of a lap.
+    `laps` is "counted", "all" (the whole session, but what was left out) or the number of a lap. `pick_value` and `pick_over` are
+    ranges whose readings are told apart.
     """
 
     quantity: str
@@ -57,6 +58,8 @@ class Asked:
     target: tuple[float, float] | None = None
     fewest: int = 20
     laps: str = "counted"
+    pick_value: Range | None = None
+    pick_over: Range | None = None
 
 
 USUAL = ("mixture", "rpm", "throttle")
@@ -66,13 +69,29 @@ USUAL = ("mixture", "rpm", "throttle")
 @dataclass(frozen=True)
 class OffTarget:
     """A cell off its target: its column and row, the seconds in it, by how much its mean is off (positive: above), where on the course
-    most of its readings fall."""
+    most of its readings fall, in words and in m from the start line (nan where that is not known)."""
 
     column: int
     row: int
     seconds: float
     by: float
     where: str
+    from_m: float
+    to_m: float
+
+
+Range = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Picked:
+    """Readings that lie in a range of the quantity, and of what it is laid over (None: any): how many of them in each cell, the seconds of
+    all, those outside of the break points counted in."""
+
+    value: Range | None
+    over: Range | None
+    count: tuple[tuple[int, ...], ...]
+    seconds: float
 
 
 @dataclass(frozen=True)
@@ -107,6 +126,7 @@ class BinSheet:
     dots: tuple[tuple[float, float], ...]
     spread_edges: tuple[float, ...]
     spread_s: tuple[float, ...]
+    picked: Picked | None = None
 
 
 def quantities_of(recording: Recording) -> list[Quantity]:
@@ -173,7 +193,23 @@ def bin_sheet(recording: Recording, review: Review, asked: Asked) -> BinSheet:
         tuple(zip(x[thin].tolist(), values[thin].tolist(), strict=True)),
         spread_edges,
         spread,
+        _picked(asked, values, x, y, (edges, and_edges), dt),
     )
+
+
+def _picked(
+    asked: Asked, values: Floats, x: Floats, y: Floats, edges: tuple[Floats, Floats], dt: float
+) -> Picked | None:
+    if asked.pick_value is None and asked.pick_over is None:
+        return None
+    inside = np.isfinite(values)
+    with np.errstate(invalid="ignore"):
+        for each, limits in ((values, asked.pick_value), (x, asked.pick_over)):
+            if limits is not None:
+                inside &= (each >= min(limits)) & (each <= max(limits))
+    table = bin_table(values[inside], y[inside], x[inside], edges[1], edges[0], 1)
+    counts = tuple(tuple(int(c) for c in row) for row in table.count)
+    return Picked(asked.pick_value, asked.pick_over, counts, float(np.count_nonzero(inside)) * dt)
 
 
 def _rows(values: Floats) -> tuple[tuple[float, ...], ...]:
@@ -266,26 +302,31 @@ def _off(
         by = mean - target[1] if mean > target[1] else mean - target[0] if mean < target[0] else 0.0
         if by:
             seconds = float(table.count[i, j]) * interval_s
-            found.append(OffTarget(j, i, seconds, by, _where(table, places, x, y, i, j)))
+            found.append(OffTarget(j, i, seconds, by, *_where(table, places, x, y, i, j)))
     return tuple(sorted(found, key=lambda each: -each.seconds * abs(each.by)))
 
 
-def _where(table: BinTable, places: _Places | None, x: Floats, y: Floats, i: int, j: int) -> str:
-    """Before or after which corner most of the readings of a cell fall."""
+NOWHERE = ("", math.nan, math.nan)
+
+
+def _where(table: BinTable, places: _Places | None, x: Floats, y: Floats, i: int, j: int) -> tuple[str, float, float]:
+    """Before or after which corner most of the readings of a cell fall, and from where to where those do."""
     if places is None:
-        return ""
+        return NOWHERE
     rows, columns = table.x_edges, table.y_edges
     with np.errstate(invalid="ignore"):
         inside = (y >= rows[i]) & (y <= rows[i + 1]) & (x >= columns[j]) & (x <= columns[j + 1])
     metres = places.metres[inside & ~np.isnan(places.metres)]
     if not len(metres):
-        return ""
+        return NOWHERE
     away = metres[:, None] - places.apexes_m
     nearest = np.argmin(np.abs(away), axis=1)
     before = away[np.arange(len(metres)), nearest] < 0
-    codes, counts = np.unique(2 * nearest + before, return_counts=True)
+    places_of = 2 * nearest + before
+    codes, counts = np.unique(places_of, return_counts=True)
     most = int(codes[np.argmax(counts)])
-    return f"{'before' if most % 2 else 'after'} corner {most // 2 + 1}"
+    there = metres[places_of == most]
+    return f"{'before' if most % 2 else 'after'} corner {most // 2 + 1}", float(there.min()), float(there.max())
 
 
 def usual_tables(recording: Recording, review: Review) -> list[Table]:

@@ -108,7 +108,17 @@ export const SessionRow = memo(function SessionRow({
       <td className={`${cell} hidden truncate text-soft min-[1180px]:table-cell`}>
         {kindName(found.kind).toLowerCase()}
       </td>
-      <td className={`${cell} whitespace-nowrap`}>{when}</td>
+      <td className={`${cell} whitespace-nowrap`}>
+        {when}
+        {found.of_day > 1 && found.nth > 0 && (
+          <span
+            className="ml-1.5 text-[12.5px] text-soft"
+            title={`recording ${found.nth} of ${found.of_day} on this day`}
+          >
+            no. {found.nth}
+          </span>
+        )}
+      </td>
       <td className={`${cell} whitespace-nowrap`}>{length(found.length_s)}</td>
       <td className={`${cell} hidden truncate text-soft min-[1440px]:table-cell`}>
         {found.too_short ? "too short to count" : found.about}

@@ -9,6 +9,7 @@ import { number } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
 import { DerivedChannels } from "./DerivedChannels";
+import { OfItsSessions } from "./OfItsSessions";
 
 const PROFILES = ["kart", "geared kart", "car", "motorcycle", "hauler"] as const;
 type Profile = (typeof PROFILES)[number];
@@ -21,6 +22,8 @@ function VehicleDialog({ vehicle, onClose }: { vehicle: Schemas["Vehicle"] | nul
     team: vehicle?.team ?? "",
     notes: vehicle?.notes ?? "",
     derived: vehicle?.derived ?? [],
+    limit_set_id: vehicle?.limit_set_id ?? null,
+    check_days: vehicle?.check_days ?? {},
   });
   const queries = useQueryClient();
   const { fail } = useNotices();
@@ -69,6 +72,12 @@ function VehicleDialog({ vehicle, onClose }: { vehicle: Schemas["Vehicle"] | nul
         </Field>
         {text("team", "Team", 120)}
         {text("notes", "Notes", 400)}
+        <OfItsSessions
+          limitSet={facts.limit_set_id}
+          days={facts.check_days}
+          onLimitSet={(limit_set_id) => setFacts({ ...facts, limit_set_id })}
+          onDays={(check_days) => setFacts({ ...facts, check_days })}
+        />
         <DerivedChannels rows={facts.derived} onChange={(derived) => setFacts({ ...facts, derived })} />
         <div>
           <Button look="primary" type="submit" disabled={!facts.name.trim() || keep.isPending}>

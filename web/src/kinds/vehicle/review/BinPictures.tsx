@@ -2,27 +2,43 @@ import { memo } from "react";
 import { niceRange } from "@/charts/drawing";
 import { number } from "@/ui/format";
 import { type BinSheet, type Cell, targetOf } from "./bins";
+import { type Range, useBrush } from "./useBrush";
 
 const WIDTH = 560;
 const HEIGHT = 150;
 const LEFT = 40;
 const BOTTOM = 18;
 
-/** A part of the readings as dots, the target as a band. */
+/** What was picked of the readings: ranges of the quantity and of the one across; null: any. */
+export interface Picking {
+  value: Range | null;
+  over: Range | null;
+}
+
+/** A part of the readings as dots, the target as a band; a drag picks those under it. */
 export const Dots = memo(function Dots({
   sheet,
   decimals,
   cell,
+  pick,
+  onPick,
 }: {
   sheet: BinSheet;
   decimals: number;
   cell: Cell | null;
+  pick: Picking | null;
+  onPick: (pick: Picking | null) => void;
 }) {
-  if (sheet.dots.length === 0) return <p className="py-4 text-[13px] text-soft">No reading.</p>;
+  const brush = useBrush(WIDTH, HEIGHT, (across, up) =>
+    onPick(across && up && { over: [backX(across[0]), backX(across[1])], value: [backY(up[1]), backY(up[0])] }),
+  );
+  const backX = (at: number) => left + ((at - LEFT) / (WIDTH - LEFT - 6)) * (right - left);
+  const backY = (at: number) => high - ((at - 4) / (HEIGHT - BOTTOM - 8)) * (high - low);
   const xs = sheet.dots.map(([x = 0]) => x);
   const ys = sheet.dots.map(([, y = 0]) => y).sort((a, b) => a - b);
-  const [left, right] = niceRange(Math.min(...xs), Math.max(...xs));
+  const [left, right] = niceRange(xs.length ? Math.min(...xs) : 0, xs.length ? Math.max(...xs) : 1);
   const [low, high] = niceRange(ys[0] ?? 0, ys.at(-1) ?? 1);
+  if (sheet.dots.length === 0) return <p className="py-4 text-[13px] text-soft">No reading.</p>;
   const x = (v: number) => LEFT + ((v - left) / (right - left)) * (WIDTH - LEFT - 6);
   const y = (v: number) => 4 + ((high - v) / (high - low)) * (HEIGHT - BOTTOM - 8);
   const column = cell ? [sheet.edges[cell.column] ?? 0, sheet.edges[cell.column + 1] ?? 0] : null;
@@ -30,9 +46,10 @@ export const Dots = memo(function Dots({
   return (
     <svg
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-      className="block w-full"
+      className="block w-full touch-pan-y select-none"
       role="img"
       aria-label={`${sheet.quantity.name} over ${sheet.over.name.toLowerCase()}, ${sheet.dots.length} readings`}
+      {...brush.handlers}
     >
       {target && (
         <>
@@ -76,24 +93,61 @@ export const Dots = memo(function Dots({
           fillOpacity={0.45}
         />
       ))}
+      {pick && (
+        <Picked
+          x={pick.over ? [x(pick.over[0]), x(pick.over[1])] : [LEFT, WIDTH - 6]}
+          y={pick.value ? [y(pick.value[1]), y(pick.value[0])] : [4, HEIGHT - BOTTOM]}
+        />
+      )}
+      {brush.x && brush.y && <Picked x={brush.x} y={brush.y} />}
     </svg>
   );
 });
 
-/** Seconds at each value: below, on and above the target by colour and side of its lines. */
-export const Spread = memo(function Spread({ sheet, decimals }: { sheet: BinSheet; decimals: number }) {
+function Picked({ x, y }: { x: Range; y: Range }) {
+  return (
+    <rect
+      x={x[0]}
+      width={Math.max(x[1] - x[0], 1)}
+      y={y[0]}
+      height={Math.max(y[1] - y[0], 1)}
+      className="fill-act stroke-act"
+      fillOpacity={0.14}
+    />
+  );
+}
+
+const SPREAD_WIDTH = 270;
+
+/** Seconds at each value: below, on and above the target by colour and side of its lines; a drag picks the values under it. */
+export const Spread = memo(function Spread({
+  sheet,
+  decimals,
+  pick,
+  onPick,
+}: {
+  sheet: BinSheet;
+  decimals: number;
+  pick: Picking | null;
+  onPick: (pick: Picking | null) => void;
+}) {
   const { spread_edges: edges, spread_s: bars } = sheet;
   const target = targetOf(sheet);
-  if (bars.length === 0) return <p className="py-4 text-[13px] text-soft">No reading.</p>;
-  const width = 270;
+  const width = SPREAD_WIDTH;
   const low = edges[0] ?? 0;
   const high = edges.at(-1) ?? 1;
+  const back = (at: number) => low + ((at - 4) / (width - 8)) * (high - low);
+  const brush = useBrush(width, HEIGHT, (across) =>
+    onPick(across && { over: null, value: [back(across[0]), back(across[1])] }),
+  );
+  if (bars.length === 0) return <p className="py-4 text-[13px] text-soft">No reading.</p>;
   const most = Math.max(...bars, 1e-9);
   const x = (v: number) => 4 + ((v - low) / (high - low)) * (width - 8);
   return (
     <svg
       viewBox={`0 0 ${width} ${HEIGHT}`}
-      className="block w-full"
+      className="block w-full touch-pan-y select-none"
+      {...brush.handlers}
       role="img"
       aria-label={`Spread of ${sheet.quantity.name.toLowerCase()}`}
     >
@@ -122,6 +176,8 @@ export const Spread = memo(function Spread({ sheet, decimals }: { sheet: BinShee
           {number(v, decimals)}
         </text>
       ))}
+      {pick?.value && <Picked x={[x(pick.value[0]), x(pick.value[1])]} y={[4, HEIGHT - BOTTOM]} />}
+      {brush.x && <Picked x={brush.x} y={[4, HEIGHT - BOTTOM]} />}
     </svg>
   );
 });

@@ -1,22 +1,45 @@
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { type BinSheet, type Cell, cellWords, targetOf } from "./bins";
 
 const ROW_PX = 38;
+const LEAST_CELL_PX = 44;
 
-/** A boundary between two cells: typed, removed with Delete; "+" splits what lies after it. */
+/** One more boundary in the middle of a cell. */
+const splitAt = (edges: number[], cell: number) => {
+  const [low = 0, high = 0] = [edges[cell], edges[cell + 1]];
+  return [...edges.slice(0, cell + 1), (low + high) / 2, ...edges.slice(cell + 1)];
+};
+
+const LEAST_DRAG_PX = 4;
+
+/** Where a boundary lies that was dragged by parts of a cell; between its neighbours it stays. Rounded to a hundredth of the cell. */
+function dragged(edges: number[], index: number, by: number): number {
+  const value = edges[index] ?? 0;
+  const other = edges[index + (by > 0 ? 1 : -1)] ?? value - (edges[index + (by > 0 ? -1 : 1)] ?? value) + value;
+  const size = Math.abs(other - value);
+  const unit = 10 ** Math.floor(Math.log10(Math.max(size, 1e-9) / 50));
+  const moved = value + Math.sign(by) * Math.min(Math.abs(by), 0.95) * size;
+  return Number((Math.round(moved / unit) * unit).toPrecision(10));
+}
+
+/** A boundary between two cells: dragged or typed, removed with Delete; "+" splits what lies after it. */
 function Edge({
   value,
   index,
   edges,
   onEdges,
   words,
+  cells,
 }: {
   value: number;
   index: number;
   edges: number[];
   onEdges: (edges: number[]) => void;
   words: string;
+  /** From pixels of a drag towards higher values to parts of a cell. */
+  cells: (e: { movedX: number; movedY: number }) => number;
 }) {
+  const from = useRef<{ x: number; y: number; far: boolean } | null>(null);
   const [text, setText] = useState<string | null>(null);
   const take = () => {
     const next = Number((text ?? "").replaceAll(",", ""));
@@ -29,12 +52,30 @@ function Edge({
   return (
     <input
       aria-label={words}
-      title="type another; Delete removes it; + splits the cells after it"
-      className="min-h-6 w-full min-w-0 rounded border border-transparent bg-transparent text-center font-medium text-[12px] text-act hover:border-line focus:border-act"
+      title="drag it, or type another; Delete removes it; + (or Alt and a click on a cell) splits"
+      className="min-h-6 touch-none w-full min-w-0 rounded border border-transparent bg-transparent text-center font-medium text-[12px] text-act hover:border-line focus:border-act"
       inputMode="decimal"
       value={text ?? value.toLocaleString("en", { maximumFractionDigits: 3 })}
       onChange={(e) => setText(e.target.value)}
       onBlur={take}
+      onPointerDown={(e) => {
+        e.currentTarget.setPointerCapture(e.pointerId);
+        from.current = { x: e.clientX, y: e.clientY, far: false };
+      }}
+      onPointerMove={(e) => {
+        if (!from.current) return;
+        const moved = { movedX: e.clientX - from.current.x, movedY: e.clientY - from.current.y };
+        from.current.far ||= Math.max(Math.abs(moved.movedX), Math.abs(moved.movedY)) >= LEAST_DRAG_PX;
+        if (from.current.far) setText(String(dragged(edges, index, cells(moved))));
+      }}
+      onPointerUp={() => {
+        if (from.current?.far) take();
+        from.current = null;
+      }}
+      onPointerCancel={() => {
+        from.current = null;
+        setText(null);
+      }}
       onKeyDown={(e) => {
         if (e.key === "Enter") e.currentTarget.blur();
         else if (e.key === "Escape") setText(null);
@@ -64,6 +105,7 @@ export function BinTable({
   onEdges: (edges: number[]) => void;
   onAndEdges: (edges: number[]) => void;
 }) {
+  const table = useRef<HTMLTableElement>(null);
   const target = targetOf(sheet);
   const rows = [...sheet.mean.keys()].reverse();
   const columns = sheet.edges.length - 1;
@@ -90,7 +132,7 @@ export function BinTable({
   };
   return (
     <div className="overflow-x-auto pt-1">
-      <div className="min-w-[440px]">
+      <div style={{ minWidth: Math.max(440, columns * LEAST_CELL_PX + 124) }}>
         <div className="flex justify-between pl-12 text-[12px] text-soft">
           <span>
             {sheet.over.name.toLowerCase()}
@@ -113,6 +155,7 @@ export function BinTable({
                 edges={sheet.edges}
                 onEdges={onEdges}
                 words={`Boundary ${i + 1} of ${sheet.over.name.toLowerCase()}`}
+                cells={({ movedX }) => movedX / ((table.current?.clientWidth ?? 440) / columns)}
               />
             </span>
           ))}
@@ -132,11 +175,12 @@ export function BinTable({
                   edges={sheet.and_edges}
                   onEdges={onAndEdges}
                   words={`Boundary ${i + 1} of ${sheet.and_over.name.toLowerCase()}`}
+                  cells={({ movedY }) => -movedY / ROW_PX}
                 />
               </span>
             ))}
           </div>
-          <table className="w-full min-w-0 table-fixed border-separate border-spacing-[2px]">
+          <table ref={table} className="w-full min-w-0 table-fixed border-separate border-spacing-[2px]">
             <tbody>
               {rows.map((i) => (
                 <tr key={i} style={{ height: ROW_PX - 2 }}>
@@ -146,6 +190,7 @@ export function BinTable({
                     const mean = sheet.mean[i]?.[j] ?? null;
                     const here = chosen?.row === i && chosen.column === j;
                     const few = count < sheet.fewest;
+                    const picked = sheet.picked?.count[i]?.[j] ?? 0;
                     const high = !few && mean !== null && target !== null && mean > target[1];
                     const low = !few && mean !== null && target !== null && mean < target[0];
                     const look =
@@ -166,8 +211,12 @@ export function BinTable({
                           data-cell={`${i} ${j}`}
                           tabIndex={here || (!chosen && i === rows[0] && j === 0) ? 0 : -1}
                           aria-pressed={here}
-                          className={`block h-full min-h-[34px] w-full rounded-[3px] border leading-none hover:outline-2 hover:outline-act ${look} ${here ? "outline-2 outline-ink" : ""}`}
-                          onClick={() => onChoose(here ? null : cell)}
+                          className={`block h-full min-h-[34px] w-full rounded-[3px] border leading-none hover:outline-2 hover:outline-act ${look} ${here ? "outline-2 outline-ink" : picked > 0 ? "outline-2 outline-act" : ""}`}
+                          onClick={(e) => {
+                            if (!e.altKey) onChoose(here ? null : cell);
+                            else if (e.shiftKey) onAndEdges(splitAt(sheet.and_edges, i));
+                            else onEdges(splitAt(sheet.edges, j));
+                          }}
                           onKeyDown={(e) => {
                             const by = arrows[e.key];
                             if (!by) return;
@@ -187,7 +236,10 @@ export function BinTable({
                                 )}
                                 {mean.toFixed(decimals)}
                               </b>
-                              <span className="mt-0.5 block text-[11px] text-soft">{count}</span>
+                              <span className="mt-0.5 block text-[11px] text-soft">
+                                {picked > 0 && <b className="font-semibold text-act">{picked} of </b>}
+                                {count}
+                              </span>
                             </>
                           )}
                         </button>

@@ -4,7 +4,7 @@ import { api, ask, type Schemas } from "@/api/client";
 import { Loading, Trouble } from "@/ui/basics";
 import { number } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
-import { Dots, Spread } from "./BinPictures";
+import { Dots, type Picking, Spread } from "./BinPictures";
 import { BinTable } from "./BinTable";
 import { type BinSheet, type Cell, cellWords, decimalsOf, rangeWords, targetOf } from "./bins";
 
@@ -37,14 +37,20 @@ const USUAL: Asked = {
   laps: "counted",
 };
 
+/** What was remembered of a table; null when it is none. */
+export function readAsked(kept: unknown): Partial<Asked> | null {
+  if (typeof kept !== "object" || kept === null) return null;
+  const known = Object.entries(kept).filter(([key, value]) => {
+    const usual = USUAL[key as keyof Asked];
+    if (usual === undefined) return false;
+    if (Array.isArray(usual)) return Array.isArray(value) && value.every((v) => typeof v === "number");
+    return usual === null ? value === null || typeof value === "number" : typeof value === typeof usual;
+  });
+  return Object.fromEntries(known) as Partial<Asked>;
+}
+
 /** The first table of a session: as it was asked last of this vehicle; else the mixture, or the first that it has. */
-function begin(kept: string, keys: string[], target: readonly [number, number] | null): Asked {
-  let own: Partial<Asked> = {};
-  try {
-    own = JSON.parse(localStorage.getItem(kept) ?? "{}") as Partial<Asked>;
-  } catch {
-    own = {};
-  }
+function begin(own: Partial<Asked> | null, keys: string[], target: readonly [number, number] | null): Asked {
   const there = (key: string, other: number) => (keys.includes(key) ? key : (keys[other] ?? keys[0] ?? ""));
   const asked = { ...USUAL, ...own, laps: "counted" };
   const same = keys.includes(asked.quantity);
@@ -68,20 +74,24 @@ export function BinsView({
   session,
   version,
   channels,
-  vehicle,
+  kept,
+  onKept,
   target,
   laps,
+  onPlace,
 }: {
   session: number;
   version: number;
   channels: { key: string; name: string }[];
-  /** What the table is remembered for. */
-  vehicle: string;
+  /** What was asked last of this vehicle. */
+  kept: Partial<Asked> | null;
+  onKept: (asked: Asked) => void;
   /** Of the mixture, from the limits. */
   target: readonly [number, number] | null;
   laps: Schemas["LapRow"][];
+  /** Where on the course a cell was driven is to be looked at. */
+  onPlace: (off: BinSheet["off"][number]) => void;
 }) {
-  const kept = `table of ${vehicle || "any vehicle"}`;
   const offered = useMemo(() => channels.filter((c) => c.key !== "lat" && c.key !== "lon"), [channels]);
   const [asked, setAsked] = useState(() =>
     begin(
@@ -91,15 +101,17 @@ export function BinsView({
     ),
   );
   const [cell, setCell] = useState<Cell | null>(null);
+  const [pick, setPick] = useState<Picking | null>(null);
   const { say } = useNotices();
   const put = (change: Partial<Asked>) => {
     const next = { ...asked, ...change };
     setAsked(next);
     setCell(null);
-    localStorage.setItem(kept, JSON.stringify(next));
+    if ("quantity" in change || "over" in change) setPick(null);
+    onKept(next);
   };
   const bins = useQuery({
-    queryKey: ["bins", session, version, asked],
+    queryKey: ["bins", session, version, asked, pick],
     queryFn: () =>
       ask(
         api.GET("/api/sessions/{session_id}/bins", {
@@ -114,6 +126,8 @@ export function BinsView({
               ...(asked.low !== null && asked.high !== null ? { low: asked.low, high: asked.high } : {}),
               fewest: asked.fewest,
               laps: asked.laps,
+              ...(pick?.value ? { pick_low: pick.value[0], pick_high: pick.value[1] } : {}),
+              ...(pick?.over ? { pick_over_low: pick.over[0], pick_over_high: pick.over[1] } : {}),
             },
           },
         }),
@@ -160,6 +174,7 @@ export function BinsView({
   const tooHigh = sheet.quantity.key === "mixture" ? "too lean" : "too high";
   const tooLow = sheet.quantity.key === "mixture" ? "too rich" : "too low";
   const grey = sheet.count.flat().filter((n) => n > 0 && n < sheet.fewest).length;
+  const filled = sheet.count.flat().filter((n) => n > 0).length;
   const shown = targetOf(sheet);
   return (
     <>
@@ -248,10 +263,34 @@ export function BinsView({
           />
           <p aria-live="polite" className="min-h-5 pt-1 text-[13px] text-soft">
             {cell ? cellWords(sheet, cell, decimals) : ""}
+            {!cell && pick && sheet.picked && (
+              <>
+                {pickedWords(sheet, pick, decimals)}{" "}
+                <button type="button" className="min-h-6 text-act hover:underline" onClick={() => setPick(null)}>
+                  all again
+                </button>{" "}
+              </>
+            )}
+            {!cell && !pick && grey > 0 && grey === filled && (
+              <>
+                No cell has {sheet.fewest} readings.{" "}
+                <button
+                  type="button"
+                  className="min-h-6 text-act hover:underline"
+                  onClick={() => put({ edges: wider(sheet.edges), andEdges: wider(sheet.and_edges) })}
+                >
+                  wider boundaries
+                </button>{" "}
+              </>
+            )}
             {!cell &&
+              !pick &&
               sheet.outside > 0 &&
               `${sheet.outside.toLocaleString("en")} readings lie outside the boundaries. `}
-            {!cell && sheet.without_value > 0 && `${sheet.without_value.toLocaleString("en")} without a value.`}
+            {!cell &&
+              !pick &&
+              sheet.without_value > 0 &&
+              `${sheet.without_value.toLocaleString("en")} without a value.`}
           </p>
         </section>
         <section aria-label="Cells off target" className={`${panel} overflow-hidden`}>
@@ -266,6 +305,12 @@ export function BinsView({
                   aria-pressed={cell?.row === off.row && cell.column === off.column}
                   className={`flex w-full items-center gap-2.5 px-2.5 py-1.5 text-left hover:bg-act-soft ${cell?.row === off.row && cell.column === off.column ? "bg-act-soft" : ""}`}
                   onClick={() => setCell({ row: off.row, column: off.column })}
+                  onDoubleClick={() => onPlace(off)}
+                  onKeyDown={(e) => {
+                    if (e.key !== "Enter") return;
+                    e.preventDefault();
+                    onPlace(off);
+                  }}
                 >
                   <span className={off.by > 0 ? "text-lost" : "text-gained"} aria-hidden="true">
                     {off.by > 0 ? "▲" : "▼"}
@@ -302,19 +347,52 @@ export function BinsView({
         <section aria-label="Readings" className={`${panel} min-w-0 px-2.5 py-2`}>
           <h2 className="font-narrow font-semibold text-[13px]">
             {sheet.quantity.name} over {sheet.over.name.toLowerCase()}
-            <span className="ml-2 font-normal text-soft">one dot a reading, dark: the chosen column</span>
+            <span className="ml-2 font-normal text-soft">dark: the chosen column; a drag picks readings</span>
           </h2>
-          <Dots sheet={sheet} decimals={decimals} cell={cell} />
+          <Dots sheet={sheet} decimals={decimals} cell={cell} pick={pick} onPick={setPick} />
         </section>
         <section aria-label="Spread" className={`${panel} px-2.5 py-2`}>
           <h2 className="font-narrow font-semibold text-[13px]">
-            Spread <span className="ml-2 font-normal text-soft">seconds at each value</span>
+            Spread <span className="ml-2 font-normal text-soft">seconds at each value, picked</span>
+            <span className="ml-1 font-normal">
+              {typed(
+                "Picked from",
+                pick?.value?.[0] ?? null,
+                (low) => setPick(picked(pick, low, pick?.value?.[1] ?? sheet.spread_edges.at(-1) ?? null)),
+                true,
+              )}{" "}
+              to{" "}
+              {typed(
+                "Picked to",
+                pick?.value?.[1] ?? null,
+                (high) => setPick(picked(pick, pick?.value?.[0] ?? sheet.spread_edges[0] ?? null, high)),
+                true,
+              )}
+            </span>
           </h2>
-          <Spread sheet={sheet} decimals={decimals} />
+          <Spread sheet={sheet} decimals={decimals} pick={pick} onPick={setPick} />
         </section>
       </div>
     </>
   );
+}
+
+/** Every other boundary, the outer ones among them. */
+const wider = (edges: number[]) =>
+  edges.length < 3 ? edges : edges.filter((_, i) => i % 2 === 0 || i === edges.length - 1);
+
+/** A pick with another range of values; without one end it is none. */
+const picked = (pick: Picking | null, low: number | null, high: number | null): Picking | null =>
+  low === null || high === null ? null : { over: pick?.over ?? null, value: [low, high] };
+
+/** What was picked, in words: "1.02 to 1.10: 6.0 s in 2 cells". */
+function pickedWords(sheet: BinSheet, { value, over }: Picking, decimals: number): string {
+  const cells = sheet.picked?.count.flat().filter((n) => n > 0).length ?? 0;
+  const ranges = [
+    value && `${number(value[0], decimals)} to ${number(value[1], decimals)}`,
+    over && `${number(over[0], 0)} to ${number(over[1], 0)} ${sheet.over.unit}`.trimEnd(),
+  ];
+  return `${ranges.filter(Boolean).join(", ")}: ${seconds(sheet.picked?.seconds ?? 0)} in ${cells} cell${cells === 1 ? "" : "s"}.`;
 }
 
 /** Means and counts with heads and units, for a spreadsheet. */

@@ -7,6 +7,7 @@ import { KeepCourse } from "./KeepCourse";
 import { LapLanes } from "./LapLanes";
 import { type Course, type LapSheet, placeWords, referenceName, type Span } from "./laps";
 import { AlsoNames, PickLaps } from "./PickLaps";
+import { useLook } from "./useLook";
 
 const panel = "rounded-lg border border-line bg-panel";
 
@@ -49,7 +50,8 @@ export function LapPictures({
   onSpan: (span: Span | null) => void;
 }) {
   const [cursor, setCursor] = useState<number | null>(null);
-  const [over, setOver] = useState<Over>("distance");
+  const look = useLook<Over>(session.tags.vehicle ?? "", "over", (kept) => (kept === "time" ? "time" : null));
+  const over = look.value ?? "distance";
   const reference =
     over === "time" && cursor !== null && drawn
       ? placeAt(sheet.clock.reference, course.step_m, timeAt(sheet.clock.lap, course.step_m, cursor))
@@ -112,7 +114,7 @@ export function LapPictures({
             <button
               type="button"
               className="min-h-6 text-act hover:underline"
-              onClick={() => setOver(over === "time" ? "distance" : "time")}
+              onClick={() => look.put(over === "time" ? "distance" : "time")}
             >
               over {over === "time" ? "distance" : "time"}
             </button>

@@ -3,6 +3,12 @@ import { type LapRow, type LapSheet, lapTime, referenceName, signed } from "./la
 
 const key = "rounded border border-line bg-panel px-1 font-narrow text-[12px] hover:bg-act-soft";
 
+/** However many laps there are, the two that are compared stay in sight. */
+const STAYS = {
+  reference: "sticky top-6 bottom-[27px] z-10 bg-panel pointer-coarse:bottom-[40px]",
+  compared: "sticky top-[51px] bottom-0 z-10 bg-panel pointer-coarse:top-[64px]",
+};
+
 /** All laps with their sectors; R makes a lap the reference, C compares it, O lays it over as well, X leaves it out or counts it again. */
 export function LapTable({
   sheet,
@@ -53,7 +59,7 @@ export function LapTable({
       </div>
       <div className="max-h-[310px] overflow-auto">
         <table className="w-full border-collapse whitespace-nowrap text-[13px] tabular-nums">
-          <thead className="sticky top-0 bg-panel text-right text-[12px] text-soft">
+          <thead className="sticky top-0 z-20 bg-panel text-right text-[12px] text-soft">
             <tr>
               <th className="px-2.5 text-left font-medium">Lap</th>
               <th className="px-2 font-medium">Time</th>
@@ -84,7 +90,7 @@ export function LapTable({
                   data-lap={lap.number}
                   tabIndex={here || (at === null && lap === timed[0]) ? 0 : -1}
                   aria-selected={here}
-                  className={`h-[27px] cursor-pointer border-hair border-t pointer-coarse:h-[40px] ${here ? "bg-act-soft outline-2 outline-act -outline-offset-2" : "hover:bg-act-soft"} ${lap.counts ? "" : "text-none"}`}
+                  className={`h-[27px] cursor-pointer border-hair border-t pointer-coarse:h-[40px] ${role ? STAYS[role] : ""} ${here ? "bg-act-soft outline-2 outline-act -outline-offset-2" : "hover:bg-act-soft"} ${lap.counts ? "" : "text-none"}`}
                   onFocus={() => onMove(lap.number)}
                   onClick={(e) => e.currentTarget.focus()}
                   onDoubleClick={() => onCompare(lap)}

@@ -4,11 +4,10 @@ import { createPortal } from "react-dom";
 import type { Schemas } from "@/api/client";
 import type { ReviewSheetProps } from "@/kinds/sheet";
 import PlainSheet from "@/sheet/PlainSheet";
-import { useChosen } from "@/sheet/useChosen";
 import { Loading, Trouble } from "@/ui/basics";
 import { ReasonDialog } from "@/ui/reason";
 import { Segmented } from "@/ui/segmented";
-import { BinsView } from "./BinsView";
+import { BinsView, readAsked } from "./BinsView";
 import { Compare, shortName } from "./Compare";
 import { LapFigures } from "./LapFigures";
 import { LapPictures } from "./LapPictures";
@@ -16,6 +15,7 @@ import { LapTable } from "./LapTable";
 import { LossList, spanOf } from "./LossList";
 import { alsoKey, type LapRow, type LapSheet, lapsOf, MOST_ALSO, type Span } from "./laps";
 import { SideBySide } from "./SideBySide";
+import { readWords, useLook } from "./useLook";
 
 const ROOM_M = 40;
 const panel = "rounded-lg border border-line bg-panel";
@@ -29,18 +29,38 @@ const VIEWS = [
 /** A driver's session: where the time is (laps, course, two laps over each other), and everything the logger has (channels). */
 export default function VehicleSheet(props: ReviewSheetProps) {
   const [view, setView] = useState<(typeof VIEWS)[number][0]>("laps");
+  // A place that a table pointed to: the laps open there.
+  const [mark, setMark] = useState<Span | null>(null);
   // The table is called by what the vehicle's first one asks.
   const mixture = props.review.channels.some((c) => c.key === "mixture");
   const choices = VIEWS.map(([key, words]) => [key, key === "tables" && !mixture ? "Tables" : words] as const);
-  const choice = <Segmented label="What is shown" value={view} choices={choices} onChange={setView} />;
+  const choice = (
+    <Segmented
+      label="What is shown"
+      value={view}
+      choices={choices}
+      onChange={(next) => {
+        setMark(null);
+        setView(next);
+      }}
+    />
+  );
   return (
     <>
       {props.bar && createPortal(choice, props.bar)}
-      {view === "laps" && <Laps {...props} />}
+      {view === "laps" && <Laps {...props} mark={mark} />}
       {view === "compare" && (
         <Compare {...props} laps={(beside) => <Laps key={beside.id} {...props} beside={beside} />} />
       )}
-      {view === "tables" && <Tables {...props} />}
+      {view === "tables" && (
+        <Tables
+          {...props}
+          onPlace={(place) => {
+            setMark(place);
+            setView("laps");
+          }}
+        />
+      )}
       {view === "channels" && <PlainSheet {...props} />}
     </>
   );
@@ -54,17 +74,25 @@ function targetOf(limitSet: ReviewSheetProps["limitSet"]): readonly [number, num
   return low === undefined || high === undefined ? null : [low, high];
 }
 
-function Tables({ review, limitSet }: ReviewSheetProps) {
+function Tables({ review, limitSet, onPlace }: ReviewSheetProps & { onPlace: (place: Span) => void }) {
   const { session } = review;
   const laps = useQuery(lapsOf(session.id, review.version, null, null));
+  const table = useLook(session.tags.vehicle ?? "", "table", readAsked);
+  if (laps.isPending || !table.ready) return <Loading what="the table" />;
+  const recorded = review.channels.map(({ key, name }) => ({ key, name }));
+  const computed = Object.entries(laps.data?.offered ?? {})
+    .filter(([key]) => !recorded.some((each) => each.key === key))
+    .map(([key, name]) => ({ key, name }));
   return (
     <BinsView
       session={session.id}
       version={review.version}
-      channels={review.channels}
-      vehicle={session.tags.vehicle ?? ""}
+      channels={[...recorded, ...computed]}
+      kept={table.value}
+      onKept={table.put}
       target={targetOf(limitSet)}
       laps={laps.data?.laps ?? []}
+      onPlace={({ from_m: from, to_m: to }) => from !== null && to !== null && onPlace([from, to])}
     />
   );
 }
@@ -77,24 +105,29 @@ function Laps({
   supposed,
   onWhy,
   beside,
-}: ReviewSheetProps & { beside?: Schemas["OtherSession"] }) {
+  mark = null,
+}: ReviewSheetProps & { beside?: Schemas["OtherSession"]; mark?: Span | null }) {
   const { session } = review;
   const [lap, setLap] = useState<number | null>(null);
   const [reference, setReference] = useState<number | null>(null);
   const [also, setAlso] = useState<string[]>([]);
   const [at, setAt] = useState<number | null>(null);
-  const [zoom, setZoom] = useState<Span | null>(null);
-  const [chosen, setChosen] = useState<Span | null>(null);
+  const [zoom, setZoom] = useState<Span | null>(mark && [Math.max(mark[0] - ROOM_M, 0), mark[1] + ROOM_M]);
+  const [chosen, setChosen] = useState<Span | null>(mark);
   const [leaving, setLeaving] = useState<LapRow | null>(null);
   const [lastReason, setLastReason] = useState("");
   // Which channels stand beside speed and pedals is remembered for the vehicle.
   const [offered, setOffered] = useState<LapSheet["offered"] | null>(null);
-  const further = useChosen(
-    `kumpel.lap-lanes.${session.tags.vehicle ?? ""}`,
-    [],
-    useMemo(() => offered && new Set(Object.keys(offered)), [offered]),
-  );
-  const laps = useQuery(lapsOf(session.id, review.version, lap, reference, beside?.id ?? null, further.shown, also));
+  const picked = useLook(session.tags.vehicle ?? "", "lanes", readWords);
+  const further = {
+    shown: (picked.value ?? []).filter((key) => offered === null || key in offered),
+    changed: picked.value !== null,
+    pick: picked.put,
+  };
+  const laps = useQuery({
+    ...lapsOf(session.id, review.version, lap, reference, beside?.id ?? null, further.shown, also),
+    enabled: picked.ready,
+  });
   const whose = beside ? shortName(beside, session.person) : "";
   const sheet = laps.data;
   if (sheet && Object.keys(sheet.offered).join() !== Object.keys(offered ?? {}).join()) setOffered(sheet.offered);
@@ -166,7 +199,7 @@ function Laps({
             version={review.version}
             whose={whose}
             drawn={drawn}
-            span={zoom ?? whole}
+            span={zoom ? [zoom[0], Math.min(zoom[1], whole[1])] : whole}
             zoomed={zoom !== null}
             chosen={chosen}
             lanes={further}

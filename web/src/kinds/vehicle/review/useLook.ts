@@ -1,0 +1,45 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, ask, type Schemas } from "@/api/client";
+
+const NAME = "kumpel.vehicle-looks";
+
+function inBrowser(vehicle: string): Record<string, unknown> {
+  try {
+    return JSON.parse(localStorage.getItem(`${NAME}.${vehicle}`) ?? "{}") as Record<string, unknown>;
+  } catch {
+    return {};
+  }
+}
+
+/**
+ * How sessions of a vehicle are looked at: remembered with the vehicle, for everybody; of one that is not in the register, in
+ * this browser. `value` is null where nothing is remembered, or nothing that `read` knows.
+ */
+export function useLook<T>(vehicle: string, what: string, read: (kept: unknown) => T | null) {
+  const queries = useQueryClient();
+  const vehicles = useQuery({ queryKey: ["vehicles"], queryFn: () => ask(api.GET("/api/vehicles")) });
+  const row = vehicles.data?.find((each) => each.name === vehicle);
+  const [own, setOwn] = useState<Record<string, unknown>>(() => inBrowser(vehicle));
+  const put = (value: T | null) => {
+    const looks = { ...own, [what]: value };
+    setOwn(looks);
+    localStorage.setItem(`${NAME}.${vehicle}`, JSON.stringify(looks));
+    if (!row) return;
+    queries.setQueryData<Schemas["Vehicle"][]>(["vehicles"], (all) =>
+      all?.map((each) => (each.id === row.id ? { ...each, looks: { ...each.looks, [what]: value } } : each)),
+    );
+    // Where the server is away it stays in this browser; the page says that it is away.
+    ask(
+      api.PUT("/api/vehicles/{vehicle_id}/looks/{what}", {
+        params: { path: { vehicle_id: row.id, what } },
+        body: { value },
+      }),
+    ).catch(() => {});
+  };
+  return { value: read((row?.looks ?? own)[what] ?? null), put, ready: !vehicles.isPending };
+}
+
+/** A list of words, such as the keys of lanes. */
+export const readWords = (kept: unknown): string[] | null =>
+  Array.isArray(kept) ? kept.filter((each): each is string => typeof each === "string") : null;
