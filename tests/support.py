@@ -205,8 +205,12 @@ class ServerTest(DatabaseTest):
         }
         arguments = ["--factory", "kumpel.api.app:create_app", "--port", str(self.port)]
         arguments += ["--log-level", "warning", "--timeout-graceful-shutdown", "1"]
-        self.server = mother().server(arguments, environment, self.log)
+        self.server = self.mother().server(arguments, environment, self.log)
         self.eventually(lambda: httpx.get(f"{self.address}/api/state").status_code == 200, 60)
+
+    def mother(self) -> Mother:
+        """What the server is forked from."""
+        return mother()
 
     def stop_server(self) -> None:
         self.server.terminate()

@@ -267,7 +267,8 @@ class Laps(BrowserTest):
         page = self.opened()
         self.lap(4).click()
         page.keyboard.press("c")
-        expect(page.get_by_role("slider", name="Place on the course")).to_contain_text("no positions")
+        expect(page.get_by_role("region", name="Lap against lap")).to_contain_text("no positions")
+        expect(self.lane_boxes().first.locator("rect[fill='url(#no-positions)']")).to_have_count(1)
         lost = page.get_by_role("region", name="Time lost")
         expect(lost).to_contain_text(f"Corner {stretch.corner}, {stretch.part}: not assessable, no positions")
         expect(lost.get_by_role("button", name=re.compile(f"^{stretch.corner} ?Corner"))).to_have_count(0)
@@ -494,6 +495,7 @@ class InThePit(BrowserTest):
         middle = round((worst.stretch.from_m + worst.stretch.to_m) / 2)
         expect(place).to_have_attribute("aria-valuenow", str(middle))
         # A finger on the lanes moves the cursor, and with it the dot on the course.
+        place.scroll_into_view_if_needed()
         box = place.bounding_box()
         assert box
         page.touchscreen.tap(box["x"] + box["width"] * 0.3, box["y"] + 60)

@@ -14,6 +14,7 @@ from playwright.sync_api import Page, expect
 
 from kumpel.config import ROOT
 from kumpel.demo.fleet import StandIn
+from tests.forks import Mother
 from tests.web.browser import BrowserTest
 
 KIND = '''
@@ -119,7 +120,13 @@ class TenthKind(BrowserTest):
         (self.kinds / "declaration.json").write_text(json.dumps(DECLARATION))
         os.environ["KUMPEL_KINDS"] = str(self.kinds)
         self.addCleanup(os.environ.pop, "KUMPEL_KINDS", None)
+        # The kinds were found when the application was imported: this server comes of one that imports it now.
+        self.own = Mother()
+        self.addCleanup(self.own.end)
         super().setUp()
+
+    def mother(self) -> Mother:
+        return self.own
 
     def test_from_its_stand_in_to_a_signed_page(self) -> None:
         declaration = self.kinds / "declaration.json"

@@ -50,38 +50,22 @@ function scalesOf(sheet: LapSheet): Scales {
   };
 }
 
-const GAP_WORDS = "no positions";
-
-/** Where the positions of a lap were missing: hatched, and said. */
+/** Where the positions of a lap were missing: hatched. */
 function Gaps({ sheet, axis }: { sheet: LapSheet; axis: Axis }) {
-  return (
-    <>
-      <pattern id="no-positions" width={7} height={7} patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-        <line x1={0} x2={0} y1={0} y2={7} className="stroke-none" strokeWidth={1.6} />
-      </pattern>
-      {sheet.gaps.map((gap) => {
-        const at = axis.xOf(gap.of === "reference" ? "reference" : "lap");
-        const [from, to] = [at(gap.from_m), at(gap.to_m)];
-        return (
-          <g key={`${gap.of} ${gap.from_m}`}>
-            <rect
-              x={from}
-              width={Math.max(to - from, 2)}
-              y={4}
-              height={AXIS_Y - 8}
-              fill="url(#no-positions)"
-              opacity={0.5}
-            />
-            {to - from > 60 && (
-              <text x={(from + to) / 2} y={SPEED[0] + 8} textAnchor="middle" className="fill-soft text-[11.5px]">
-                {GAP_WORDS}
-              </text>
-            )}
-          </g>
-        );
-      })}
-    </>
-  );
+  return sheet.gaps.map((gap) => {
+    const at = axis.xOf(gap.of === "reference" ? "reference" : "lap");
+    const [from, to] = [at(gap.from_m), at(gap.to_m)];
+    return (
+      <rect
+        key={`${gap.of} ${gap.from_m}`}
+        x={from}
+        width={Math.max(to - from, 3)}
+        y={4}
+        height={AXIS_Y - 8}
+        fill="url(#no-positions)"
+      />
+    );
+  });
 }
 
 const Picture = memo(function Picture({
@@ -147,6 +131,9 @@ const Picture = memo(function Picture({
       {scales.speedLines.map((v) => grid(scales.speed(v), v.toFixed(0)))}
       {[...new Set([scales.lostLow, 0, scales.lostTop])].map((v) => grid(scales.lost(v), signed(v, 1)))}
       {pedals && [grid(scales.up(100), "100"), grid(scales.up(0), "0"), grid(scales.down(100), "100")]}
+      <pattern id="no-positions" width={6} height={6} patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+        <line x1={0} x2={0} y1={0} y2={6} stroke="var(--none)" strokeWidth={1.4} />
+      </pattern>
       <clipPath id="lanes-clip">
         <rect x={LEFT} width={right - LEFT} y={0} height={HEIGHT} />
       </clipPath>

@@ -103,6 +103,14 @@ export function LapPictures({
               </span>
             )}
             <AlsoNames sheet={sheet} session={session} version={version} />
+            {sheet.gaps.length > 0 && (
+              <span>
+                <svg width={16} height={10} className="mr-1 inline-block" aria-hidden="true">
+                  <rect width={16} height={10} fill="url(#no-positions)" />
+                </svg>
+                no positions
+              </span>
+            )}
             <PickLanes
               channels={Object.entries(sheet.offered).map(([key, name]) => ({ key, name: nameOf(key, name) }))}
               shown={lanes.shown}
