@@ -353,7 +353,7 @@ class Laps(BrowserTest):
         span = whole.spread_edges[-1] - whole.spread_edges[0]
         # Of the width all but 4 of 270 at each side are the scale.
         for share, end in zip((0.7, 0.95), ends, strict=True):
-            self.assertAlmostEqual((end - whole.spread_edges[0]) / span, (270 * share - 4) / 262, delta=0.01)
+            self.assertAlmostEqual((end - whole.spread_edges[0]) / span, (270 * share - 4) / 262, delta=0.03)
         self.shows(bin_sheet(recording, Review(), Asked("mixture", "rpm", "throttle", pick_value=ends)))
         # The same typed, with other ends; and a rectangle over the dots.
         page.get_by_label("Picked from").fill("0.9")

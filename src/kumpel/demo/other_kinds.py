@@ -12,6 +12,7 @@ from sqlmodel import select
 
 from kumpel.kinds.registry import KINDS
 from kumpel.services import conclusions, figures, reports, take_in
+from kumpel.services.mounted import MACHINE
 from kumpel.standins.jaw_muscle_signal import Night, usual_groups
 from kumpel.standins.jaw_muscle_signal import make as make_night
 from kumpel.standins.made import Made, as_file
@@ -31,6 +32,7 @@ class Worn:
     days_ago: int
     place: str
     task: str = ""
+    machine: str = ""
 
 
 WORN = (
@@ -109,8 +111,8 @@ WORN = (
         14,
         9,
         1,
-        "practice loop",
-        "kart K-1",
+        "Practice loop",
+        machine="kart K-1",
     ),
     Worn("R-01", "rescue", ("",), 10, 1, 5, "pit head"),
 )
@@ -163,7 +165,9 @@ def _worn(
     }
     file = as_file(MAKERS[worn.kind](seed), f"{worn.token}-{turn + 1}", start.timestamp(), offset_min, about)
     person = db.exec(select(Person).where(Person.name == name)).first()
-    tags = {"place": worn.place} | ({"task": worn.task} if worn.task else {})
+    tags = {"place": worn.place, "task": worn.task}
+    if worn.machine:
+        tags |= {KINDS[worn.kind].tag_for(MACHINE): worn.machine, "run": "practice"}
     wish = {"tags": tags, "person_id": person.id if person else None, "unclaimed": person is None}
     session = take_in.from_file(db, file, who, wish)
     session.clock_error_s = 0.6

@@ -17,6 +17,8 @@ COURSES = (
     course_of(loop("Wet pad", 420, 5)),
 )
 COMBINED = {"name": "Combined acceleration", "unit": "g", "formula": "sqrt(lateral_g^2 + forward_g^2)"}
+MIXTURE = {"quantity": "mixture", "over": "rpm", "andOver": "throttle", "low": 0.82, "high": 0.95}
+"""What the mechanic of the karts asks first, and the target of these engines."""
 VEHICLES: tuple[dict[str, Any], ...] = (
     {"name": "hauler 4", "number": "4", "profile": "hauler", "team": "Haulage"},
     {"name": "hauler 7", "number": "7", "profile": "hauler", "team": "Haulage"},

@@ -6,13 +6,15 @@ import json
 
 from sqlmodel import Session as Db
 
-from kumpel.demo.yard import COURSES, PORTS, VEHICLES
+from kumpel.demo.yard import COURSES, MIXTURE, PORTS, VEHICLES
 from kumpel.services import course_register, settings, vehicles
 
 
 def put(db: Db, who: int | None) -> None:
     for each in VEHICLES:
-        vehicles.put(db, dict(each))
+        made = vehicles.put(db, dict(each))
+        if each["profile"] == "kart":
+            vehicles.arrange(db, made.id, "table", MIXTURE)
     for course in COURSES:
         course_register.add(db, "", json.dumps(course), who)
     settings.add_line(db, settings.PORTS, f"{PORTS}/*", who)

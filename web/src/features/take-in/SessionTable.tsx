@@ -14,7 +14,7 @@ const HEADS = [
   ["", "w-[58px]"],
   ["Whose", "w-[132px]"],
   ["Kind", "hidden w-[104px] min-[1180px]:table-cell"],
-  ["Start", "w-[128px]"],
+  ["Start", "w-[154px]"],
   ["Length", "w-[84px]"],
   ["Setup", "hidden w-[150px] min-[1440px]:table-cell"],
   ["Tags", "w-[96px] min-[1180px]:w-[160px]"],

@@ -57,20 +57,24 @@ function VehicleDialog({ vehicle, onClose }: { vehicle: Schemas["Vehicle"] | nul
           keep.mutate();
         }}
       >
-        {text("name", "Name, such as kart K-2", 60)}
-        {text("number", "Number", 8)}
-        <Field label="Profile">
-          <select
-            className={inputLook}
-            value={facts.profile}
-            onChange={(e) => setFacts({ ...facts, profile: e.target.value as Profile })}
-          >
-            {PROFILES.map((p) => (
-              <option key={p}>{p}</option>
-            ))}
-          </select>
-        </Field>
-        {text("team", "Team", 120)}
+        <div className="grid grid-cols-[minmax(0,1fr)_120px] gap-3">
+          {text("name", "Name, such as kart K-2", 60)}
+          {text("number", "Number", 8)}
+        </div>
+        <div className="grid grid-cols-2 gap-3">
+          <Field label="Profile">
+            <select
+              className={inputLook}
+              value={facts.profile}
+              onChange={(e) => setFacts({ ...facts, profile: e.target.value as Profile })}
+            >
+              {PROFILES.map((p) => (
+                <option key={p}>{p}</option>
+              ))}
+            </select>
+          </Field>
+          {text("team", "Team", 120)}
+        </div>
         {text("notes", "Notes", 400)}
         <OfItsSessions
           limitSet={facts.limit_set_id}

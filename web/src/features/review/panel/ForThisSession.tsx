@@ -105,10 +105,10 @@ function CourseChoice({
 }) {
   const courses = useQuery({ queryKey: ["courses"], queryFn: () => ask(api.GET("/api/courses")) });
   return (
-    <label className="flex items-center justify-between gap-2 border-hair border-t py-1 text-[13px]">
-      <span className="text-soft">{word.label}</span>
+    <label className="flex flex-wrap items-center justify-between gap-x-2 border-hair border-t py-1 text-[13px]">
+      <span className="whitespace-nowrap text-soft">{word.label}</span>
       <select
-        className="min-h-6 max-w-40 rounded border border-transparent bg-transparent text-right hover:border-line"
+        className="ml-auto min-h-6 max-w-40 rounded border border-transparent bg-transparent text-right hover:border-line"
         value={value === null ? "" : "kept"}
         disabled={locked || !courses.data}
         onChange={(e) => onSet(e.target.value === "" ? null : Number(e.target.value))}

@@ -15,6 +15,13 @@ export interface Picking {
   over: Range | null;
 }
 
+/** A dragged range in round numbers, as fine as a hundredth of itself. */
+function rounded([low, high]: Range): Range {
+  const unit = 10 ** Math.floor(Math.log10(Math.max(high - low, 1e-9) / 10));
+  const round = (v: number) => Number((Math.round(v / unit) * unit).toPrecision(10));
+  return [round(low), round(high)];
+}
+
 /** A part of the readings as dots, the target as a band; a drag picks those under it. */
 export const Dots = memo(function Dots({
   sheet,
@@ -30,7 +37,13 @@ export const Dots = memo(function Dots({
   onPick: (pick: Picking | null) => void;
 }) {
   const brush = useBrush(WIDTH, HEIGHT, (across, up) =>
-    onPick(across && up && { over: [backX(across[0]), backX(across[1])], value: [backY(up[1]), backY(up[0])] }),
+    onPick(
+      across &&
+        up && {
+          over: rounded([backX(across[0]), backX(across[1])]),
+          value: rounded([backY(up[1]), backY(up[0])]),
+        },
+    ),
   );
   const backX = (at: number) => left + ((at - LEFT) / (WIDTH - LEFT - 6)) * (right - left);
   const backY = (at: number) => high - ((at - 4) / (HEIGHT - BOTTOM - 8)) * (high - low);
@@ -138,7 +151,7 @@ export const Spread = memo(function Spread({
   const high = edges.at(-1) ?? 1;
   const back = (at: number) => low + ((at - 4) / (width - 8)) * (high - low);
   const brush = useBrush(width, HEIGHT, (across) =>
-    onPick(across && { over: null, value: [back(across[0]), back(across[1])] }),
+    onPick(across && { over: null, value: rounded([back(across[0]), back(across[1])]) }),
   );
   if (bars.length === 0) return <p className="py-4 text-[13px] text-soft">No reading.</p>;
   const most = Math.max(...bars, 1e-9);

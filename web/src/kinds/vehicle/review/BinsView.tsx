@@ -353,24 +353,19 @@ export function BinsView({
         </section>
         <section aria-label="Spread" className={`${panel} px-2.5 py-2`}>
           <h2 className="font-narrow font-semibold text-[13px]">
-            Spread <span className="ml-2 font-normal text-soft">seconds at each value, picked</span>
-            <span className="ml-1 font-normal">
-              {typed(
-                "Picked from",
-                pick?.value?.[0] ?? null,
-                (low) => setPick(picked(pick, low, pick?.value?.[1] ?? sheet.spread_edges.at(-1) ?? null)),
-                true,
-              )}{" "}
-              to{" "}
-              {typed(
-                "Picked to",
-                pick?.value?.[1] ?? null,
-                (high) => setPick(picked(pick, pick?.value?.[0] ?? sheet.spread_edges[0] ?? null, high)),
-                true,
-              )}
-            </span>
+            Spread <span className="ml-2 font-normal text-soft">seconds at each value</span>
           </h2>
           <Spread sheet={sheet} decimals={decimals} pick={pick} onPick={setPick} />
+          <p className="flex items-center justify-end gap-1 text-[13px] text-soft">
+            picked from
+            {typed("Picked from", pick?.value?.[0] ?? null, (low) =>
+              setPick(picked(pick, low, pick?.value?.[1] ?? sheet.spread_edges.at(-1) ?? null)),
+            )}{" "}
+            to{" "}
+            {typed("Picked to", pick?.value?.[1] ?? null, (high) =>
+              setPick(picked(pick, pick?.value?.[0] ?? sheet.spread_edges[0] ?? null, high)),
+            )}
+          </p>
         </section>
       </div>
     </>

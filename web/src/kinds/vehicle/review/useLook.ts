@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 
 const NAME = "kumpel.vehicle-looks";
@@ -21,23 +21,30 @@ export function useLook<T>(vehicle: string, what: string, read: (kept: unknown) 
   const vehicles = useQuery({ queryKey: ["vehicles"], queryFn: () => ask(api.GET("/api/vehicles")) });
   const row = vehicles.data?.find((each) => each.name === vehicle);
   const [own, setOwn] = useState<Record<string, unknown>>(() => inBrowser(vehicle));
+  // What was put last and is on its way: what is fetched meanwhile may still be what was before it.
+  const [going, setGoing] = useState<{ value: T | null } | null>(null);
+  const last = useRef<Promise<unknown>>(Promise.resolve());
   const put = (value: T | null) => {
     const looks = { ...own, [what]: value };
     setOwn(looks);
     localStorage.setItem(`${NAME}.${vehicle}`, JSON.stringify(looks));
     if (!row) return;
-    queries.setQueryData<Schemas["Vehicle"][]>(["vehicles"], (all) =>
-      all?.map((each) => (each.id === row.id ? { ...each, looks: { ...each.looks, [what]: value } } : each)),
-    );
-    // Where the server is away it stays in this browser; the page says that it is away.
-    ask(
-      api.PUT("/api/vehicles/{vehicle_id}/looks/{what}", {
-        params: { path: { vehicle_id: row.id, what } },
-        body: { value },
-      }),
-    ).catch(() => {});
+    const mine = { value };
+    setGoing(mine);
+    const params = { path: { vehicle_id: row.id, what } };
+    // One after the other: the last is what stays. Where the server is away it stays in this browser; the page says that it is away.
+    last.current = last.current
+      .then(() => ask(api.PUT("/api/vehicles/{vehicle_id}/looks/{what}", { params, body: { value } })))
+      .then((kept) => {
+        queries.setQueryData<Schemas["Vehicle"][]>(["vehicles"], (all) =>
+          all?.map((each) => (each.id === kept.id ? kept : each)),
+        );
+        setGoing((now) => (now === mine ? null : now));
+      })
+      .catch(() => {});
   };
-  return { value: read((row?.looks ?? own)[what] ?? null), put, ready: !vehicles.isPending };
+  const kept = row?.looks ?? own;
+  return { value: going ? going.value : read(kept[what] ?? null), put, ready: !vehicles.isPending };
 }
 
 /** A list of words, such as the keys of lanes. */
