@@ -52,6 +52,8 @@ PLANTED: dict[str, str] = {
     "another code for no session": "a session that is not there is not found",
     "tells names": "names are withheld until it is unlocked, and said nowhere else",
     "live values in another unit": "live values come in SenML at their rate, and end",
+    "raw values in another unit": "a raw value comes beside its live value, in its unit",
+    "holds another channel": "a raw value is held and told with its spread",
     "course with another hash": "courses have the hash that is listed",
     "another firmware": "the firmware that runs is the one described",
     "takes stale settings": "settings written on an older reading are refused, and nothing is written",
@@ -101,7 +103,10 @@ class FaultyCalls(Calls):
         match call:
             case "describe":
                 ok["serial"] = "VL-OTHER"
-                ok["channels"] = [c | {"unit": "rad"} for c in [*ok["channels"], ok["channels"][0]]]
+                channels = [c | {"unit": "rad"} for c in [*ok["channels"], ok["channels"][0]]]
+                ok["channels"] = [c | ({"raw_unit": "steps"} if c.get("raw_unit") else {}) for c in channels]
+            case "capture":
+                ok["channel"] = "another"
             case "status" if not talk.unlocked:
                 ok["clock"] += 20 * (time.monotonic() % 1000)
             case "sessions" if values.get("most", 500) > 1:

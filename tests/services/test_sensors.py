@@ -60,6 +60,12 @@ class Calibrating(DatabaseTest):
     def hold(self, **held: float) -> None:
         self.wheel.tell("set", held=held)
 
+    def shown(self, angle: float) -> float:
+        """The live value that a watcher sees with the wheel at an angle."""
+        self.hold(steering=angle)
+        with closing_watch(self.logger, ["steering"], ["steering"]) as packs:
+            return next(packs)[0].value
+
     def captured(self) -> list[tuple[float, float]]:
         """The three positions of the wheel, captured."""
         raws: list[float | None] = [None, None, None]
@@ -95,10 +101,18 @@ class Calibrating(DatabaseTest):
         self.assertEqual((row.by, row.points["steering"]), ("", [list(p) for p in points]))
         with self.assertRaisesRegex(InvalidError, "full left.*-60"):
             sensors.prove(self.db, self.id, "steering", [96.2, -60.0, 0.2], 30)
-        proved = sensors.prove(self.db, self.id, "steering", [96.2, -93.4, 0.2], 30, "C-2026-14")
+        # What nobody saw proves nothing, and neither does what was seen before the calibration.
+        with self.assertRaisesRegex(InvalidError, "full right.*did not show 96.2 ° here since it was calibrated"):
+            sensors.prove(self.db, self.id, "steering", [96.2, -93.4, 0.2], 30)
+        seen = [self.shown(angle) for angle in (96.2, -93.4, 0.2)]
+        self.assertAlmostEqual(seen[1], -93.4, delta=1.0)
+        proved = sensors.prove(self.db, self.id, "steering", seen, 30, "C-2026-14")
         assert proved.sensors[0].standing is not None and proved.sensors[0].standing.due_at is not None
         self.assertEqual((proved.sensors[0].standing.due_at - now()).days, 29)
-        self.assertIn("full left, at least 80°: -93.4 °", proved.rows[0].note)
+        self.assertIn(f"full left, at least 80°: {seen[1]:.1f} °", proved.rows[0].note)
+        sensors.write(self.db, self.id, "steering", points, "ST-118")
+        with self.assertRaisesRegex(InvalidError, "did not show"):
+            sensors.prove(self.db, self.id, "steering", seen, 30)
 
     def test_what_cannot_be_a_point_is_refused_with_the_amount_and_kept_on_record(self) -> None:
         raws = [3.942, None, None]

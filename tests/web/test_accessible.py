@@ -1,5 +1,7 @@
 """Every view and dialog is held against the rules of WCAG 2.2 AA that a program can check (axe-core), in every look."""
 
+import re
+
 from playwright.sync_api import expect
 
 from kumpel.formats import krec
@@ -50,12 +52,20 @@ class Accessible(AxeTest):
             page.get_by_role("region", name="Lap against lap").wait_for()
             page.locator("tr[data-lap]").first.click()
             page.get_by_role("region", name="Time lost").get_by_role("button").first.click()
+            page.get_by_role("button", name=re.compile("^over (time|distance)$")).click()
             self.check(f"laps {theme}".strip())
+            page.get_by_role("button", name="more laps").click()
+            expect(page.get_by_role("dialog")).to_contain_text("There is no other session on this course yet")
+            self.check(f"more laps {theme}".strip())
+            page.keyboard.press("Escape")
             page.get_by_role("radio", name="Mixture").click()
             page.get_by_role("region", name="Table").wait_for()
             page.get_by_label("Target to").fill("0.9")
             page.get_by_label("Target to").press("Enter")
             page.get_by_role("region", name="Cells off target").get_by_role("button").first.click()
+            page.get_by_label("Picked from").fill("0.9")
+            page.get_by_label("Picked from").press("Enter")
+            expect(page.get_by_role("region", name="Table")).to_contain_text("all again")
             self.check(f"table {theme}".strip())
 
     def test_forced_colours_keep_the_shapes_of_verdicts(self) -> None:

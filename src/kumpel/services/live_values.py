@@ -6,25 +6,37 @@ live values borrows the link of the watcher.
 
 from __future__ import annotations
 
+import math
 import threading
 import time
+from collections import deque
 from collections.abc import Generator, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
+from datetime import datetime
 
 from kumpel.link.abilities import RAW_VALUE, LiveValue
 from kumpel.link.client import RecorderLink
 from kumpel.services.problems import ConflictError
 from kumpel.services.reaching import able
 from kumpel.services.recorders import in_words, link_to
-from kumpel.store.tables import Recorder
+from kumpel.store.tables import Recorder, now
 
-__all__ = ["RAW_VALUE", "LiveValue", "talk_to", "watch"]
+__all__ = ["RAW_VALUE", "LiveValue", "talk_to", "was_shown", "watch"]
 
 EVERY_MS = 100
 LEAST_S = 0.02
+MOST_SHOWN = 6000
+"""Ten minutes at ten a second."""
+SAME = 1e-6
 MOST_WATCHED = 12
 """Watchers at once: each has a thread while it waits for the next values."""
+
+
+@dataclass(frozen=True)
+class _Pack:
+    at: datetime
+    values: dict[str, float]
 
 
 @dataclass(eq=False)
@@ -58,6 +70,8 @@ class _Shared:
 
 
 _watched: dict[int, _Shared] = {}
+_shown: dict[int, deque[_Pack]] = {}
+"""What was shown last of each recorder, of the channels whose raw values were watched."""
 _watchers = threading.BoundedSemaphore(MOST_WATCHED)
 
 
@@ -81,6 +95,7 @@ def watch(recorder: Recorder, channels: Sequence[str], raw: Sequence[str]) -> Ge
                     # One that sends faster than it said is not shown faster.
                     if time.monotonic() - last_s >= LEAST_S:
                         last_s = time.monotonic()
+                        _remember(recorder.id or 0, values, raw)
                         yield values
             finally:
                 if _watched.get(recorder.id or 0) is shared:
@@ -89,6 +104,19 @@ def watch(recorder: Recorder, channels: Sequence[str], raw: Sequence[str]) -> Ge
                     pass  # whoever has borrowed it finishes first
     finally:
         _watchers.release()
+
+
+def _remember(recorder_id: int, values: Sequence[LiveValue], raw: Sequence[str]) -> None:
+    kept = {value.channel: value.value for value in values if value.channel in raw}
+    _shown.setdefault(recorder_id, deque(maxlen=MOST_SHOWN)).append(_Pack(now(), kept))
+
+
+def was_shown(recorder_id: int, channel: str, value: float, since: datetime) -> bool:
+    """Whether a recorder gave just this live value since a moment, while somebody watched it here."""
+    return any(
+        pack.at >= since and abs(pack.values.get(channel, math.nan) - value) <= SAME
+        for pack in _shown.get(recorder_id, ())
+    )
 
 
 @contextmanager

@@ -17,7 +17,7 @@ from kumpel.link.abilities import Calibration, Captured
 from kumpel.link.client import RecorderLink
 from kumpel.link.errors import LinkError, RefusedError
 from kumpel.link.messages import MeasuredChannel
-from kumpel.services import checks, deeds, mounted
+from kumpel.services import checks, deeds, live_values, mounted
 from kumpel.services.checks import CheckRow, Standing
 from kumpel.services.deeds import Whom
 from kumpel.services.live_values import talk_to
@@ -315,7 +315,10 @@ def _restored(link: RecorderLink, channels: Sequence[str], before: dict[str, Poi
 
 
 def prove(db: Db, recorder_id: int, key: str, seen: Sequence[float], days: int, certificate: str = "") -> Bench:
-    """Keep that a calibration was seen to be right on the live value: what was seen for each step, how long it is to hold."""
+    """Keep that a calibration was seen to be right on the live value: what was seen for each step, how long it is to hold.
+
+    What was seen has to be what the recorder showed here since it was calibrated, whatever a browser says.
+    """
     recorder = recorder_of(db, recorder_id)
     deeds.ask(db, "check kept", Whom("recorder", recorder_id))
     word = sensor_of(recorder, key)
@@ -328,6 +331,12 @@ def prove(db: Db, recorder_id: int, key: str, seen: Sequence[float], days: int, 
     for step, value in zip(word.proof, seen, strict=True):
         if not step.low <= value <= step.high:
             raise InvalidError(f"{step.words}: {value:g} {word.unit} was seen. Nothing was kept.", field="seen")
+    for step, value in zip(word.proof, seen, strict=True):
+        if not live_values.was_shown(recorder_id, word.key, value, last.at):
+            raise InvalidError(
+                f"{step.words}: the recorder did not show {value:g} {word.unit} here since it was calibrated. Move it once more while its live values are on the screen; nothing was kept.",
+                field="seen",
+            )
     steps = ", ".join(f"{step.words}: {v:.1f} {word.unit}" for step, v in zip(word.proof, seen, strict=True))
     made = SensorCheck(
         recorder_id=0,

@@ -102,6 +102,10 @@ export function BinsView({
   );
   const [cell, setCell] = useState<Cell | null>(null);
   const [pick, setPick] = useState<Picking | null>(null);
+  const choosePicking = (next: Picking | null) => {
+    setCell(null);
+    setPick(next);
+  };
   const { say } = useNotices();
   const put = (change: Partial<Asked>) => {
     const next = { ...asked, ...change };
@@ -349,21 +353,21 @@ export function BinsView({
             {sheet.quantity.name} over {sheet.over.name.toLowerCase()}
             <span className="ml-2 font-normal text-soft">dark: the chosen column; a drag picks readings</span>
           </h2>
-          <Dots sheet={sheet} decimals={decimals} cell={cell} pick={pick} onPick={setPick} />
+          <Dots sheet={sheet} decimals={decimals} cell={cell} pick={pick} onPick={choosePicking} />
         </section>
         <section aria-label="Spread" className={`${panel} px-2.5 py-2`}>
           <h2 className="font-narrow font-semibold text-[13px]">
             Spread <span className="ml-2 font-normal text-soft">seconds at each value</span>
           </h2>
-          <Spread sheet={sheet} decimals={decimals} pick={pick} onPick={setPick} />
+          <Spread sheet={sheet} decimals={decimals} pick={pick} onPick={choosePicking} />
           <p className="flex items-center justify-end gap-1 text-[13px] text-soft">
             picked from
             {typed("Picked from", pick?.value?.[0] ?? null, (low) =>
-              setPick(picked(pick, low, pick?.value?.[1] ?? sheet.spread_edges.at(-1) ?? null)),
+              choosePicking(picked(pick, low, pick?.value?.[1] ?? sheet.spread_edges.at(-1) ?? null)),
             )}{" "}
             to{" "}
             {typed("Picked to", pick?.value?.[1] ?? null, (high) =>
-              setPick(picked(pick, pick?.value?.[0] ?? sheet.spread_edges[0] ?? null, high)),
+              choosePicking(picked(pick, pick?.value?.[0] ?? sheet.spread_edges[0] ?? null, high)),
             )}
           </p>
         </section>
