@@ -40,13 +40,17 @@ def good(serial: str) -> Answers:
 
 @dataclass
 class Wild:
-    """A recorder: `answers` by call (a value, a function that makes one, or raw bytes); `greeting` and `flood` as wanted."""
+    """A recorder: `answers` by call (a value, a function that makes one, or raw bytes); `greeting` and `flood` as wanted. After its
+    answer to “live” it sends the note `live` (of any name) without end, every `live_s`."""
 
     serial: str
     answers: Answers = field(default_factory=dict)
     greets: bool = True
     notes_without_end: bool = False
     drip_s: float = 0.0
+    live: Any = None
+    live_note: str = "live"
+    live_s: float = 0.1
     port: int = 0
     asked: list[float] = field(default_factory=list)
 
@@ -66,6 +70,9 @@ class Wild:
                 answer = answer() if callable(answer) else answer
                 raw = answer if isinstance(answer, bytes) else frames.pack({"id": message["id"], "ok": answer})
                 await self.send(writer, raw)
+                while message["call"] == "live" and self.live is not None:
+                    await self.send(writer, frames.pack({"note": self.live_note, "with": self.live}))
+                    await asyncio.sleep(self.live_s)
         except (OSError, asyncio.IncompleteReadError, asyncio.CancelledError):
             pass
         finally:

@@ -2,6 +2,7 @@
 
 import math
 import time
+from collections.abc import Generator
 from itertools import pairwise
 from typing import Any
 
@@ -9,8 +10,9 @@ from sqlmodel import select
 
 from kumpel.link.client import LinkError, RecorderLink
 from kumpel.link.discovery import Announcement
-from kumpel.services import bays, recorders
+from kumpel.services import bays, live_values, recorders
 from kumpel.services.jobs import Jobs
+from kumpel.services.problems import RecorderError
 from kumpel.services.watch import EVERY_S, Lookout
 from kumpel.store.tables import Recorder
 from tests.support import DatabaseTest
@@ -58,13 +60,7 @@ WRONG: dict[str, dict[str, Any]] = {
 }
 
 
-class Wilds(DatabaseTest):
-    def setUp(self) -> None:
-        super().setUp()
-        self.jobs = Jobs(self.url)
-        self.jobs.open()
-        self.addCleanup(self.jobs.close)
-
+class WildTest(DatabaseTest):
     def crowd(self, *wilds: Wild) -> Crowd:
         made = Crowd(*wilds)
         self.addCleanup(made.close)
@@ -72,6 +68,14 @@ class Wilds(DatabaseTest):
 
     def at(self, wild: Wild) -> Announcement:
         return Announcement(wild.serial, "127.0.0.1", wild.port, wild.serial)
+
+
+class Wilds(WildTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.jobs = Jobs(self.url)
+        self.jobs.open()
+        self.addCleanup(self.jobs.close)
 
     def test_every_wrong_value_is_a_sentence_and_heals(self) -> None:
         wild = Wild("W-1")
@@ -174,3 +178,75 @@ class Wilds(DatabaseTest):
         lookout._news.put(Announcement("W-1", "127.0.0.1", second.port, "W-1 again"))
         first.answers = {"describe": b"gone"}
         self.assertEqual(step().port, second.port)
+
+
+def pack(*values: tuple[str, Any], **first: Any) -> dict[str, Any]:
+    """A pack of live values; `first` are further keys of its first record, by their SenML numbers as "n3"."""
+    records: list[dict[int, Any]] = [{0: channel, 1: "deg", 2: value} for channel, value in values]
+    records[0] |= {int(key.removeprefix("n").replace("m", "-")): value for key, value in first.items()}
+    return {"records": records}
+
+
+WRONG_LIVE: dict[str, Any] = {
+    "no records": {},
+    "records that are a map": {"records": {"a": 1}},
+    "records that are no maps": {"records": [1, 2]},
+    "a value that is a text": pack(("steering", "90")),
+    "a value that is no number": pack(("steering", math.nan)),
+    "an endless value": pack(("steering", math.inf)),
+    "a value of four hundred digits": pack(("steering", 10**400)),
+    "a value that is true": pack(("steering", True)),
+    "a channel of 500 letters": pack(("s" * 500, 1.0)),
+    "a channel that is a number": {"records": [{0: 5, 2: 1.0}]},
+    "two hundred records": pack(*(("steering", float(i)) for i in range(200))),
+    "a time beyond all numbers": pack(("steering", 1.0), nm3=1.7e308, n6=1.7e308),
+    "a time of four hundred digits": pack(("steering", 1.0), nm3=10**400),
+}
+
+
+class WildLive(WildTest):
+    """Live values of a recorder that sends what it likes."""
+
+    def watched(self, wild: Wild) -> Generator[list[live_values.LiveValue]]:
+        can = {"can": ["live"], "channels": [{"key": "steering", "name": "Steering", "unit": "deg", "most_hz": 10.0}]}
+        wild.answers = (
+            changed("describe", serial=wild.serial, token=wild.serial, **can)
+            | {"live": {"every_ms": 100, "channels": ["steering"]}}
+            | wild.answers
+        )
+        self.crowd(wild)
+        row = recorders.heard(self.db, self.at(wild))
+        self.db.expunge(row)
+        found = live_values.watch(row, ["steering"], [])
+        self.addCleanup(found.close)
+        return found
+
+    def test_what_is_no_live_value_ends_with_a_sentence(self) -> None:
+        for number, (name, sent) in enumerate(WRONG_LIVE.items()):
+            with self.subTest(name):
+                began = time.monotonic()
+                with self.assertRaisesRegex(RecorderError, "live values: |a frame that is no CBOR"):
+                    next(self.watched(Wild(f"W-{number}", live=sent)))
+                self.assertLess(time.monotonic() - began, 4)
+
+    def test_silence_and_other_notes_without_end_have_a_deadline(self) -> None:
+        for wild in (Wild("W-1"), Wild("W-2", live={}, live_note="x", live_s=0.0)):
+            began = time.monotonic()
+            with self.subTest(wild.serial), self.assertRaises(RecorderError):
+                next(self.watched(wild))
+            self.assertLess(time.monotonic() - began, 6)
+
+    def test_a_flood_is_not_passed_on_and_what_was_not_asked_for_neither(self) -> None:
+        packs = self.watched(
+            Wild("W-1", live=pack(("steering", 12.5), ("brake", 3.0), ("steering:raw", 1.0)), live_s=0.0)
+        )
+        began, count = time.monotonic(), 0
+        while time.monotonic() - began < 1.5:
+            values = next(packs)
+            count += 1
+            self.assertEqual([(v.channel, v.value) for v in values], [("steering", 12.5)])
+        self.assertLessEqual(count, 1.5 / live_values.LEAST_S + 2)
+        self.assertGreater(count, 10)
+        # Of nothing that was asked for nothing comes, and that, too, ends.
+        with self.assertRaises(RecorderError):
+            next(self.watched(Wild("W-2", live=pack(("brake", 3.0)), live_s=0.0)))

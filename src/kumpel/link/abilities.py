@@ -100,7 +100,8 @@ def live_values(records: object) -> list[LiveValue]:
         ):
             raise ValueError("a record of live values without a channel")
         value = math.nan if record.get(TEXT) == MISSING else _number(record.get(VALUE))
-        found.append(LiveValue(channel=channel, unit=unit, value=value, at=base + _number(record.get(TIME, 0.0))))
+        at = _number(base + _number(record.get(TIME, 0.0)))
+        found.append(LiveValue(channel=channel, unit=unit, value=value, at=at))
     return found
 
 

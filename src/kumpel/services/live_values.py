@@ -17,6 +17,7 @@ from datetime import datetime
 
 from kumpel.link.abilities import RAW_VALUE, LiveValue
 from kumpel.link.client import RecorderLink
+from kumpel.link.errors import LinkError
 from kumpel.services.problems import ConflictError
 from kumpel.services.reaching import able
 from kumpel.services.recorders import in_words, link_to
@@ -89,11 +90,16 @@ def watch(recorder: Recorder, channels: Sequence[str], raw: Sequence[str]) -> Ge
             shared = _Shared(link)
             _watched[recorder.id or 0] = shared
             try:
-                last_s = 0.0
+                asked = {*channels, *(key + RAW_VALUE for key in raw)}
+                wait_s = 3.0 + 3 * every_ms / 1000
+                last_s = time.monotonic()
                 while True:
-                    values = shared.next_values(3.0 + 3 * every_ms / 1000)
+                    values = [value for value in shared.next_values(wait_s) if value.channel in asked]
+                    since_s = time.monotonic() - last_s
+                    if not values and since_s > wait_s:
+                        raise LinkError("live values: nothing of what was asked for")
                     # One that sends faster than it said is not shown faster.
-                    if time.monotonic() - last_s >= LEAST_S:
+                    if values and since_s >= LEAST_S:
                         last_s = time.monotonic()
                         _remember(recorder.id or 0, values, raw)
                         yield values
