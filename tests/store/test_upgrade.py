@@ -11,23 +11,28 @@ import os
 import re
 import subprocess
 import unittest
+from dataclasses import replace
 from typing import Any
 
 import psycopg
+from alembic import command
+from alembic.config import Config
 from sqlalchemy import text
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
 from kumpel.config import ROOT
+from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
 from kumpel.services import conclusions, deciding, decisions, figures, limits, paper, reports
 from kumpel.services.plain import plain
 from kumpel.services.problems import ConflictError
 from kumpel.services.recordings import session_of
+from kumpel.standins.signals import SIGNALS
 from kumpel.store import database
 from kumpel.store.cluster import programs
 from kumpel.store.tables import FigureValue, Report, Session
-from tests.support import cluster
+from tests.support import DatabaseTest, cluster
 
 FIXTURES = ROOT / "tests" / "store" / "fixtures"
 
@@ -190,3 +195,33 @@ class FromBeforeResults(unittest.TestCase):
         self.assertFalse({"stretch", "assessment"} & {name for (name,) in tables})
         waiting = self.db.exec(select(Session).where(col(Session.figures) != "assessed")).all()
         self.assertEqual(waiting, [])
+
+
+class FromBeforeCourses(DatabaseTest):
+    """Databases of the schema before (0012) named the course of a session only in the words of a finding."""
+
+    def back_to(self, revision: str) -> None:
+        config = Config()
+        config.set_main_option("script_location", str(ROOT / "src" / "kumpel" / "store" / "migrations"))
+        self.db.close()
+        with database.engine(self.url).begin() as connection:
+            config.attributes["connection"] = connection
+            command.downgrade(config, revision)
+
+    def courses(self) -> list[str]:
+        with database.engine(self.url).connect() as connection:
+            return list(connection.execute(text("select course from session order by id")).scalars())
+
+    def test_the_course_is_read_from_what_was_found(self) -> None:
+        known = SIGNALS["vehicle"](2).recording
+        unknown = replace(known, setup={k: v for k, v in known.setup.items() if k not in ("courses", "course")})
+        for number, made in enumerate((known, unknown)):
+            self.stored(krec.write_recording(replace(made, start=made.start + 3600 * number), f"S-{number}"))
+        noise = self.session(3600)
+        self.assertEqual(noise.course, "")
+        found = self.courses()
+        self.assertTrue(found[0])
+        self.assertEqual(found[1:], ["", ""])
+        self.back_to("0012")
+        database.migrate(self.url)
+        self.assertEqual(self.courses(), found)

@@ -26,7 +26,7 @@ WatchedOf = Callable[[Mapping[str, Any]], Sequence[Watched]]
 ComputedOf = Callable[[Recording], Mapping[str, Channel]]
 SheetsOf = Callable[[Recording, Review], Sequence[Table]]
 BriefOf = Callable[[Assessment], str]
-TellsOf = Callable[[Recording, Review], Mapping[str, str]]
+CourseOf = Callable[[Recording, Review], str]
 BinsOf = Callable[[Recording, Review, Mapping[str, Any]], Any]
 ReportParts = Callable[[Recording, Review, BothWays, LimitSet, Sequence[str]], list[Part]]
 
@@ -190,7 +190,7 @@ class Kind:
     else is refused; `tags` what may be said of a session; `registers` the columns that a list of
     its sessions has, `trends` the figures that are followed over the sessions of one person; `plan` tells what a
     setup will do; `laps` lays two laps of a session side by side (`core.vehicle.lap_view`), `bins` one quantity over two
-    others (`core.vehicle.bins`); `brief` says the result in a row, else the first figure does; `sheets` are tables beside those of the assessment, for a workbook; `computed` channels that no sensor measured, for lanes and tables, never for figures; `tells` are tags that the recording itself tells, where nobody said them;
+    others (`core.vehicle.bins`); `brief` says the result in a row, else the first figure does; `sheets` are tables beside those of the assessment, for a workbook; `computed` channels that no sensor measured, for lanes and tables, never for figures; `course` names the course of the register that it was driven on (its place, where nobody said another), empty where it is none;
     `sensors` are calibrated on the recorder, `watched` tells which checks a recorder with a setup
     should have had lately; `parts` what a report may have, made by `own_report` or plainly. `method` is the version of the computation: a new one when figures of the same data would differ.
     """
@@ -224,7 +224,7 @@ class Kind:
     laps: LapsOf | None = None
     bins: BinsOf | None = None
     brief: BriefOf | None = None
-    tells: TellsOf | None = None
+    course: CourseOf | None = None
     sheets: SheetsOf | None = None
     computed: ComputedOf | None = None
     sensors: tuple[SensorWord, ...] = ()

@@ -87,7 +87,7 @@ def pdf(db: Db, session_id: int) -> tuple[str, bytes]:
             "The figures of this session are still being computed. Try again in a moment.", code="no-figures"
         )
     session = session_of(db, session_id)
-    course = laps.course_name(db, session_id) or "Course"
+    course = session.course or "Course"
     day = wall_start(session)
     first, machine = rows[0].best_s, kind_of(session.kind).tag_for(MACHINE)
     cells = [

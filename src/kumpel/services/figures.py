@@ -14,7 +14,7 @@ from sqlmodel import col, delete, func, select, update
 
 from kumpel.core.assessment import Assessment, BothWays, LimitSet
 from kumpel.core.review import Review
-from kumpel.kinds.kind import Kind
+from kumpel.kinds.kind import PLACE, Kind
 from kumpel.kinds.limit_sets import limit_set_data, limit_set_from
 from kumpel.kinds.registry import KINDS, kind_of
 from kumpel.services import decisions, mounted
@@ -79,7 +79,7 @@ def assess(db: Db, session: Session) -> BothWays:
         if _keep(db, session.id, each, shared | {"decisions": kept(decided)}):
             _keep_values(db, session.id, session.kind, each, method)
     _show(session, both.reviewed)
-    _tell_tags(db, session, review)
+    _find_course(db, session, review)
     session.figures, session.failure = ASSESSED, ""
     db.add(session)
     db.flush()
@@ -141,15 +141,14 @@ def _show(session: Session, reviewed: Assessment) -> None:
         session.key_figure = shown.strip()[:80]
 
 
-def _tell_tags(db: Db, session: Session, review: Review) -> None:
-    """Tags that the recording tells itself; never over what somebody said."""
-    tells = kind_of(session.kind).tells
-    if tells is None or session.id is None:
+def _find_course(db: Db, session: Session, review: Review) -> None:
+    """The course that it was driven on; as its place, where nobody said another."""
+    course_of = kind_of(session.kind).course
+    if course_of is None or session.id is None:
         return
-    said = tags_of(db, [session.id]).get(session.id, {})
-    for key, value in tells(recording_of(db, session), review).items():
-        if value and key not in said:
-            db.add(Tag(session_id=session.id, key=key, value=value[:200]))
+    session.course = course_of(recording_of(db, session), review)[:80]
+    if session.course and PLACE.key not in tags_of(db, [session.id]).get(session.id, {}):
+        db.add(Tag(session_id=session.id, key=PLACE.key, value=session.course))
 
 
 def _newest(db: Db, session_id: int, basis: str) -> Result | None:

@@ -8,8 +8,6 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import cast, func, literal_column
-from sqlalchemy.dialects.postgresql import JSONPATH
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
@@ -25,16 +23,7 @@ from kumpel.services.mounted import MACHINE
 from kumpel.services.problems import ConflictError, NotFoundError
 from kumpel.services.recordings import recording_of, session_of
 from kumpel.services.tags import tags_of
-from kumpel.store.tables import FigureValue, Person, Result, Session
-
-COURSE = func.split_part(
-    func.jsonb_path_query_first(
-        col(Result.content), cast('$.quality.findings[*] ? (@.code == "course").text', JSONPATH)
-    ).op("#>>")(literal_column("'{}'")),
-    ",",
-    1,
-)
-"""The course that a result was driven on, as its finding says it ("Course: Surface loop"); null where it says nothing."""
+from kumpel.store.tables import FigureValue, Person, Session
 
 
 @dataclass(frozen=True)
@@ -87,20 +76,11 @@ def _other(db: Db, kind: Kind, session_id: int) -> tuple[Recording, Review]:
 
 def others(db: Db, session_id: int, most: int = 200) -> list[OtherSession]:
     """The other sessions on the same course, the newest first."""
-    _, kind = _with_laps(db, session_id)
-    newest = (
-        select(func.max(Result.id))
-        .join(Session, col(Session.id) == Result.session_id)
-        .where(Result.basis == REVIEWED, Session.kind == kind.key)
-        .group_by(col(Result.session_id))
-    )
-    known = select(col(Result.session_id), COURSE.label("course")).where(col(Result.id).in_(newest)).subquery()
-    mine = _course(db, session_id)
-    if not mine:
+    mine, kind = _with_laps(db, session_id)
+    if not mine.course:
         return []
     found = db.exec(
         select(Session, Person.name, FigureValue.value)
-        .join(known, known.c.session_id == Session.id)
         .outerjoin(Person, col(Session.person_id) == Person.id)
         .outerjoin(
             FigureValue,
@@ -114,7 +94,7 @@ def others(db: Db, session_id: int, most: int = 200) -> list[OtherSession]:
             col(Session.deleted_at).is_(None),
             Session.aside == "",
             Session.id != session_id,
-            known.c.course == mine,
+            Session.course == mine.course,
         )
         .order_by(col(Session.started_at).desc())
         .limit(most)
@@ -132,16 +112,6 @@ def others(db: Db, session_id: int, most: int = 200) -> list[OtherSession]:
         )
         for each, name, best in found
     ]
-
-
-def _course(db: Db, session_id: int) -> str | None:
-    mine = select(COURSE).where(Result.session_id == session_id, Result.basis == REVIEWED)
-    return db.exec(mine.order_by(col(Result.id).desc()).limit(1)).first()
-
-
-def course_name(db: Db, session_id: int) -> str:
-    """The course of a session as its result names it; empty where it names none."""
-    return (_course(db, session_id) or "").removeprefix("Course: ")
 
 
 def bins(db: Db, session_id: int, asked: Mapping[str, Any]) -> Any:

@@ -289,6 +289,8 @@ class Session(SQLModel, table=True):
     verdict: str = Field(default="", max_length=30)
     verdict_step: str = Field(default="", max_length=80, sa_column_kwargs={"server_default": ""})
     key_figure: str = Field(default="", max_length=80)
+    course: str = Field(default="", max_length=80, sa_column_kwargs={"server_default": ""})
+    """The course of the register that it was driven on; empty where it was none."""
     signed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
     __table_args__ = (
         UniqueConstraint("serial", "recorder_session", "sha256", name="session_once"),
@@ -302,6 +304,7 @@ class Session(SQLModel, table=True):
             "started_at",
             postgresql_where=text("state = 'stored' and deleted_at is null and aside = ''"),
         ),
+        Index("session_course", "course", "started_at", postgresql_where=text("course <> ''")),
         Index("session_unassessed", "id", postgresql_where=text("state = 'stored' and figures = 'waiting'")),
     )
 

@@ -163,13 +163,12 @@ def brief(found: Assessment) -> str:
     return f"best {time}, {count.value:.0f} lap{'' if count.value == 1 else 's'}"
 
 
-def tells(recording: Recording, review: Review) -> dict[str, str]:
+def course(recording: Recording, review: Review) -> str:
     """The course that was recognised; a learnt one has no name of its own."""
     from kumpel.core.vehicle.drive import drive_of
 
     drive = drive_of(recording, review)
-    known = drive.course is not None and drive.origin in ("setup", "position")
-    return {"place": drive.course.name} if drive.course is not None and known else {}
+    return drive.course.name if drive.course is not None and drive.origin in ("setup", "position") else ""
 
 
 def computed(recording: Recording) -> dict[str, Channel]:
@@ -213,7 +212,7 @@ KIND = Kind(
     laps=laps,
     bins=bins,
     brief=brief,
-    tells=tells,
+    course=course,
     sheets=sheets,
     computed=computed,
     sensors=SENSORS,

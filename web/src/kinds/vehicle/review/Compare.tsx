@@ -28,7 +28,8 @@ export function Compare({ review, laps }: ReviewSheetProps & { laps: (beside: Ot
   if (!beside)
     return (
       <Empty title="No other session on this course yet">
-        As soon as a second one is taken in, by this driver or by another, its laps can be laid beside these.
+        As soon as a second one is taken in, by this driver or by another, its laps can be laid beside these. A course
+        that is not in the register yet is kept from a lap first: in Laps, above its picture.
       </Empty>
     );
   return (
