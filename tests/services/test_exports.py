@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import math
+import re
 from dataclasses import replace
 from unittest import mock
 
@@ -13,9 +14,10 @@ import openpyxl
 from kumpel.core.review import Review
 from kumpel.core.vehicle.bins import Asked, bin_sheet
 from kumpel.formats import krec
-from kumpel.services import exports, figures, sessions
-from kumpel.services.problems import ConflictError
+from kumpel.services import exports, figures, sessions, settings
+from kumpel.services.problems import ConflictError, InvalidError
 from kumpel.services.recordings import recording_of
+from kumpel.services.sessions import row_of
 from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import Session
 from tests.support import DatabaseTest
@@ -71,6 +73,30 @@ class Exports(DatabaseTest):
         written = [float(cells[column]) for cells in rows[head + 1 :] if cells[column]]
         self.assertEqual(len(written), speed.count)
         self.assertAlmostEqual(max(written), float(speed.values.max()), places=3)
+
+    def test_files_are_named_by_the_pattern_of_the_house(self) -> None:
+        row = self.drive()
+        settings.keep(self.db, "files.name", "site", "", "{date}_{place}_{person}_{run}_{n}", 0, self.who)
+        name = exports.file_name(self.db, row_of(self.db, row), "csv")
+        day = name[:10]
+        self.assertRegex(day, r"^\d{4}-\d\d-\d\d$")
+        place = row_of(self.db, row).tags["place"]
+        self.assertEqual(name, f"{day}_{place}_Jonas S-1_practice_1.csv")
+        # Where a word is empty, what joins it goes with it; what no file may be called is a dash.
+        sessions.change(self.db, row.id or 0, {"tags": {"run": "", "place": "pit / lane: 2"}})
+        self.assertEqual(exports.file_name(self.db, row_of(self.db, row), "csv"), f"{day}_pit lane-2_Jonas S-1_1.csv")
+        # That of the kind counts before that of the site.
+        settings.keep(self.db, "files.name", "kind", "vehicle", "{recorder} {kind} {time}", 0, self.who)
+        self.assertRegex(exports.file_name(self.db, row_of(self.db, row), "xlsx"), r"vehicle \d{4}\.xlsx$")
+        for wrong, why in (
+            ("{date} {hat} {n}", "“{hat}” stands for nothing; there are {date}"),
+            ("{date {n}", "a brace is open"),
+            ("../{n}", "“/” has no place in the name of a file"),
+            ("{date} {person}", "two sessions of a day have one name"),
+            ("x" * 130 + "{n}", "at most 120 characters"),
+        ):
+            with self.subTest(wrong), self.assertRaisesRegex(InvalidError, re.escape(why)):
+                settings.keep(self.db, "files.name", "site", "", wrong, 1, self.who)
 
     def test_every_kind_gives_both(self) -> None:
         for key, make in SIGNALS.items():

@@ -148,12 +148,15 @@ class SettingWord:
     """Something a site may set, for all of it or for one team or kind: its type, what holds as long as nobody set it, its bounds.
 
     A "line" and a "text" (of several lines, `high` characters at most) are words, "lines" a list of short ones, "networks" and
-    "addresses" and "paths" lists of them, a "picture" a PNG as a data URL, "limit set" the key of a set of the kind.
+    "addresses" and "paths" lists of them, a "picture" a PNG as a data URL, "limit set" the key of a set of the kind, a "pattern" the
+    name of a file with words in braces.
     """
 
     key: str
     label: str
-    type: Literal["line", "text", "lines", "number", "networks", "addresses", "paths", "picture", "limit set"]
+    type: Literal[
+        "line", "text", "lines", "number", "networks", "addresses", "paths", "picture", "limit set", "pattern"
+    ]
     default: str | float | tuple[str, ...]
     group: str
     hint: str = ""

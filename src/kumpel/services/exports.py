@@ -16,11 +16,11 @@ from kumpel.core.reckoning import table
 from kumpel.formats import files
 from kumpel.formats.errors import FileFormatError
 from kumpel.kinds.registry import kind_of
-from kumpel.services import figures
+from kumpel.services import figures, naming, settings
 from kumpel.services.problems import ConflictError
 from kumpel.services.recordings import recording_of, session_of
 from kumpel.services.sessions import SessionRow, row_of, wall_start
-from kumpel.store.tables import Session
+from kumpel.store.tables import Session, Team
 
 Form = Literal["xlsx", "csv"]
 MOST_CELLS = 1_000_000
@@ -82,13 +82,22 @@ def remove(path: Path) -> None:
 
 
 def file_name(db: Db, row: SessionRow, form: str) -> str:
-    """Day, place, person, kind of session and which one of the day on this recorder it is: "2026-11-27 Surface loop Jonas Tveter
-    practice 2.xlsx"."""
-    session = row.session
+    """By the pattern of the house; as shipped "2026-11-27 Surface loop Jonas Tveter practice 2.xlsx"."""
+    session, person = row.session, row.person
     local = wall_start(session)
-    said = [row.tags.get("place", ""), row.person.name if row.person else "", row.tags.get("run", "")]
-    parts = [f"{local:%Y-%m-%d}", *said, str(nth_of_day(db, session))]
-    return " ".join(p for p in parts if p) + f".{form}"
+    team = db.get(Team, person.team_id) if person and person.team_id else None
+    pattern = settings.value_of(db, settings.FILE_NAME, kind=session.kind, team=team.name if team else "")
+    values = {
+        "date": f"{local:%Y-%m-%d}",
+        "time": f"{local:%H%M}",
+        "place": row.tags.get("place", ""),
+        "person": person.name if person else "",
+        "kind": kind_of(session.kind).name.lower(),
+        "run": row.tags.get("run", ""),
+        "recorder": row.recorder.token if row.recorder else "",
+        "n": str(nth_of_day(db, session)),
+    }
+    return f"{naming.name_of(pattern, values)}.{form}"
 
 
 def nth_of_day(db: Db, session: Session) -> int:

@@ -18,7 +18,7 @@ from kumpel.kinds.kind import Kind, Scope, SettingWord
 from kumpel.kinds.registry import KINDS
 from kumpel.link.networks import THIS_MACHINE, address_words, network_words, path_words
 from kumpel.reports import pages
-from kumpel.services import deeds
+from kumpel.services import deeds, naming
 from kumpel.services.decisions import LIMIT_SET, is_finite
 from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
@@ -89,7 +89,17 @@ FOLDERS = SettingWord(
     "Recorders",
     "one a line, such as /media/*/*; each folder that is there counts as a recorder, its files as sessions",
 )
-OF_THE_SITE = (NAME, ADDRESS, LOGO, CLOCK, BATTERY, WEAK, LONG, NETWORKS, ADDRESSES, PORTS, FOLDERS)
+FILE_NAME = SettingWord(
+    "files.name",
+    "Name of files",
+    "pattern",
+    naming.USUAL,
+    "Files",
+    f"of sessions fetched as a workbook or as CSV; in braces: {', '.join(naming.WORDS)}",
+    high=naming.LONGEST,
+    scopes=("site", "team", "kind"),
+)
+OF_THE_SITE = (NAME, ADDRESS, LOGO, CLOCK, BATTERY, WEAK, LONG, NETWORKS, ADDRESSES, PORTS, FOLDERS, FILE_NAME)
 USUAL_LIMITS = "limits.usual"
 
 
@@ -304,11 +314,20 @@ def _checked(db: Db, word: SettingWord, value: Any, of: str) -> Any:
         if known is None:
             raise InvalidError(f"{word.label}: this limit set is not on record for this kind.")
         return value
-    good = clean_line(value) if word.type == "line" else clean_text(value).strip()
-    most = LONGEST_LINE if word.type == "line" else round(word.high or LONGEST_TEXT)
+    if word.type == "pattern":
+        value = _pattern(word, value)
+    good = clean_line(value) if word.type in ("line", "pattern") else clean_text(value).strip()
+    most = LONGEST_LINE if word.type in ("line", "pattern") else round(word.high or LONGEST_TEXT)
     if len(good) > most:
         raise InvalidError(f"{word.label}: at most {most} characters.")
     return good
+
+
+def _pattern(word: SettingWord, value: str) -> str:
+    try:
+        return naming.checked(value)
+    except ValueError as error:
+        raise InvalidError(f"{word.label}: {error}.") from error
 
 
 def _lines(word: SettingWord, value: Any) -> list[str]:

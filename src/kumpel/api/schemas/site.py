@@ -15,7 +15,9 @@ class SettingWord(Out):
 
     key: str
     label: str
-    type: Literal["line", "text", "lines", "number", "networks", "addresses", "paths", "picture", "limit set"]
+    type: Literal[
+        "line", "text", "lines", "number", "networks", "addresses", "paths", "picture", "limit set", "pattern"
+    ]
     default: float | str | list[str]
     group: str
     hint: str
