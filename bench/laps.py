@@ -57,6 +57,8 @@ def one_pass(values: np.ndarray[Any, Any]) -> float:
 
 
 def main() -> None:
+    # SciPy loads its parts when they are first used: that is no work of a session.
+    measured(session(3))
     print("| session | what | ms | of one NumPy pass |\n|---|---|---|---|")
     for laps, name in ((30, "30 min"), (120, "2 h")):
         recording = session(laps)

@@ -332,9 +332,18 @@ class Laps(BrowserTest):
             replace(asked, edges=(found.edges[0], between, *found.edges[2:]), and_edges=found.and_edges),
         )
         expect(page.locator("[data-cell='0 0']")).to_contain_text(f"{moved.mean[0][0]:.2f}{moved.count[0][0]}")
+        # It is tried, also when something else was looked at meanwhile; for the next session only what was kept.
+        page.get_by_role("radio", name="Laps").click()
+        page.get_by_role("radio", name="Mixture").click()
+        expect(page.get_by_label("Boundary 2 of engine speed")).to_have_value(typed)
+        page.get_by_role("button", name="keep for such sessions").click()
+        expect(page.get_by_role("button", name="as kept")).to_have_count(0)
         page.reload()
         page.get_by_role("radio", name="Mixture").click()
         expect(page.get_by_label("Boundary 2 of engine speed")).to_have_value(typed)
+        page.get_by_label("Target to").fill("1.3")
+        page.get_by_label("Target to").press("Enter")
+        page.get_by_role("button", name="as kept").click()
         expect(page.get_by_label("Target to")).to_have_value("0.95")
 
     def test_readings_that_are_picked_show_their_cells(self) -> None:

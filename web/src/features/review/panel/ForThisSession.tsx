@@ -108,7 +108,7 @@ function CourseChoice({
     <label className="flex flex-wrap items-center justify-between gap-x-2 border-hair border-t py-1 text-[13px]">
       <span className="whitespace-nowrap text-soft">{word.label}</span>
       <select
-        className="ml-auto min-h-6 max-w-40 rounded border border-transparent bg-transparent text-right hover:border-line"
+        className="ml-auto min-h-6 min-w-24 flex-1 rounded border border-transparent bg-transparent text-right hover:border-line"
         value={value === null ? "" : "kept"}
         disabled={locked || !courses.data}
         onChange={(e) => onSet(e.target.value === "" ? null : Number(e.target.value))}

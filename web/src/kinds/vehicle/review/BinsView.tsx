@@ -12,7 +12,7 @@ const panel = "rounded-lg border border-line bg-panel";
 const picker =
   "min-h-8 rounded border border-line border-b-2 border-b-act bg-panel px-1.5 font-medium text-[13.5px] text-act";
 
-/** What is asked: kept for each vehicle. */
+/** What is asked: kept for each vehicle when somebody says so; until then it is only tried. */
 interface Asked {
   quantity: string;
   over: string;
@@ -67,6 +67,12 @@ function begin(own: Partial<Asked> | null, keys: string[], target: readonly [num
   };
 }
 
+/** What was changed and not kept, by session, as long as the page is open: looking at something else loses none of it. */
+const tried = new Map<number, Asked>();
+
+/** Whether two tables ask the same; in which laps is not kept. */
+const sameTable = (a: Asked, b: Asked) => JSON.stringify({ ...a, laps: "" }) === JSON.stringify({ ...b, laps: "" });
+
 const seconds = (s: number) => (s >= 120 ? `${Math.floor(s / 60)} min ${Math.round(s % 60)} s` : `${s.toFixed(1)} s`);
 
 /** One quantity over two others: which cells are off target, what matters most first. */
@@ -75,6 +81,7 @@ export function BinsView({
   version,
   channels,
   kept,
+  keptFor,
   onKept,
   target,
   laps,
@@ -83,8 +90,9 @@ export function BinsView({
   session: number;
   version: number;
   channels: { key: string; name: string }[];
-  /** What was asked last of this vehicle. */
+  /** What is kept for this vehicle, and what that is called. */
   kept: Partial<Asked> | null;
+  keptFor: string;
   onKept: (asked: Asked) => void;
   /** Of the mixture, from the limits. */
   target: readonly [number, number] | null;
@@ -93,13 +101,14 @@ export function BinsView({
   onPlace: (off: BinSheet["off"][number]) => void;
 }) {
   const offered = useMemo(() => channels.filter((c) => c.key !== "lat" && c.key !== "lon"), [channels]);
-  const [asked, setAsked] = useState(() =>
+  const usual = () =>
     begin(
       kept,
       offered.map((c) => c.key),
       target,
-    ),
-  );
+    );
+  const [asked, setAsked] = useState(() => tried.get(session) ?? usual());
+  const changed = !sameTable(asked, usual());
   const [cell, setCell] = useState<Cell | null>(null);
   const [pick, setPick] = useState<Picking | null>(null);
   const choosePicking = (next: Picking | null) => {
@@ -112,7 +121,13 @@ export function BinsView({
     setAsked(next);
     setCell(null);
     if ("quantity" in change || "over" in change) setPick(null);
-    onKept(next);
+    tried.set(session, next);
+  };
+  const asKept = () => {
+    tried.delete(session);
+    setAsked(usual());
+    setCell(null);
+    setPick(null);
   };
   const bins = useQuery({
     queryKey: ["bins", session, version, asked, pick],
@@ -201,6 +216,23 @@ export function BinsView({
             ))}
         </select>
         ?
+        {changed && (
+          <span className="ml-auto flex gap-x-3 text-[13px]">
+            <button
+              type="button"
+              className="min-h-6 text-act hover:underline"
+              onClick={() => {
+                tried.delete(session);
+                onKept(asked);
+              }}
+            >
+              keep for {keptFor}
+            </button>
+            <button type="button" className="min-h-6 text-act hover:underline" onClick={asKept}>
+              as kept
+            </button>
+          </span>
+        )}
       </p>
       {bins.isError && <Trouble error={bins.error} again={() => bins.refetch()} />}
       <dl className="mt-2 grid grid-cols-2 gap-px overflow-hidden rounded-lg border border-line bg-line min-[760px]:grid-cols-4">

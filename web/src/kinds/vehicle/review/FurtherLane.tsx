@@ -3,7 +3,7 @@ import { niceRange } from "@/charts/drawing";
 import { unitWords } from "@/ui/format";
 import { type Axis, LEFT } from "./axis";
 import { path } from "./curve";
-import { type LapSheet, strokeOf, valueAt } from "./laps";
+import { type LapSheet, reading, strokeOf, valueAt } from "./laps";
 
 const HEIGHT = 62;
 const TOP = 8;
@@ -65,8 +65,7 @@ export function FurtherLane({
   }, [lane]);
   const y = useCallback((v: number) => BOTTOM - ((v - low) / (high - low || 1)) * (BOTTOM - TOP), [low, high]);
   const read = (which: "reference" | "lap") => {
-    const value = cursor === null ? null : valueAt(lane[which], stepM, axis.placeOf(which, cursor));
-    return value === null || value === undefined ? "–" : value.toFixed(lane.decimals);
+    return reading(cursor === null ? null : valueAt(lane[which], stepM, axis.placeOf(which, cursor)), lane.decimals);
   };
   const words = (v: number) => (Math.abs(v) >= 1000 ? `${(v / 1000).toFixed(0)}k` : String(Number(v.toPrecision(3))));
   return (

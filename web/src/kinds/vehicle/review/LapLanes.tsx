@@ -3,7 +3,7 @@ import { niceRange } from "@/charts/drawing";
 import { type Axis, axisOf, LEFT, type Over } from "./axis";
 import { path, type Values } from "./curve";
 import { FurtherLane } from "./FurtherLane";
-import { type Course, type LapSheet, placeWords, type Span, signed, strokeOf, valueAt } from "./laps";
+import { type Course, type LapSheet, placeWords, reading, type Span, signed, strokeOf, valueAt } from "./laps";
 
 const HEIGHT = 262;
 const LEAST_SPAN_M = 20;
@@ -211,8 +211,7 @@ function Readout({ sheet, stepM, atM, axis }: { sheet: LapSheet; stepM: number; 
       {sheet.lanes.filter(isUsual).map((lane) => {
         const y = top[lane.key] ?? 0;
         const read = (values: Values, place: number) => {
-          const value = atM === null ? null : valueAt(values, stepM, place);
-          return value === null || value === undefined ? "–" : value.toFixed(lane.decimals);
+          return reading(atM === null ? null : valueAt(values, stepM, place), lane.decimals);
         };
         return (
           <g key={lane.key}>

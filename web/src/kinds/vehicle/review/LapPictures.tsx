@@ -111,6 +111,9 @@ export function LapPictures({
                 no positions
               </span>
             )}
+          </div>
+          {/* A row of its own: where the cursor is said moves nothing when it comes. */}
+          <div className="flex flex-wrap items-baseline gap-x-3 px-0.5 text-[13px]">
             <PickLanes
               channels={Object.entries(sheet.offered).map(([key, name]) => ({ key, name: nameOf(key, name) }))}
               shown={lanes.shown}

@@ -89,6 +89,7 @@ function Tables({ review, limitSet, onPlace }: ReviewSheetProps & { onPlace: (pl
       version={review.version}
       channels={[...recorded, ...computed]}
       kept={table.value}
+      keptFor={session.tags.vehicle || "such sessions"}
       onKept={table.put}
       target={targetOf(limitSet)}
       laps={laps.data?.laps ?? []}

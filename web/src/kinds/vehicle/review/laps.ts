@@ -80,6 +80,13 @@ export function signed(seconds: number, decimals = 2): string {
   return `${seconds > 0 ? "+" : "−"}${text}`;
 }
 
+/** What is read at the cursor: a dash where nothing was measured, no minus before a zero. */
+export function reading(value: number | null | undefined, decimals: number): string {
+  if (value === null || value === undefined) return "–";
+  const text = Math.abs(value).toFixed(decimals);
+  return value < 0 && Number(text) !== 0 ? `−${text}` : text;
+}
+
 /** The value at a place, of values that stand `stepM` apart. */
 export function valueAt<T>(values: T[], stepM: number, atM: number): T | undefined {
   return values[Math.min(Math.max(Math.round(atM / stepM), 0), values.length - 1)];
