@@ -192,6 +192,23 @@ class Laps(BrowserTest):
         """The boxes of the lanes: speed, time lost and pedals are one, each further channel has its own."""
         return self.page.get_by_role("slider", name="Place on the course").locator("> div")
 
+    def test_the_profile_of_the_vehicle_says_what_is_looked_at_first(self) -> None:
+        hauler = vehicles.put(self.db, {"name": "hauler 4", "profile": "hauler"})
+        sessions.change(self.db, self.row.id or 0, {"tags": {"vehicle": "hauler 4"}})
+        page = self.opened()
+        expect(self.lane_boxes()).to_have_count(2)
+        expect(self.lane_boxes().nth(1)).to_contain_text("Water tempera")
+        page.get_by_role("radio", name="Water temperature").click()
+        expect(page.get_by_label("Quantity")).to_have_value("water_temp")
+        # Another profile, another look; what somebody arranged for the vehicle comes before both.
+        vehicles.put(self.db, {"profile": "kart"}, hauler.id)
+        expect(page.get_by_role("radio", name="Mixture")).to_be_visible()
+        page.get_by_role("radio", name="Laps").click()
+        expect(self.lane_boxes()).to_have_count(1)
+        vehicles.arrange(self.db, hauler.id, "lanes", ["rpm"])
+        expect(self.lane_boxes()).to_have_count(2)
+        expect(self.lane_boxes().nth(1)).to_contain_text("Engine speed")
+
     def test_over_time_each_lap_is_where_it_was_by_then(self) -> None:
         page = self.opened()
         self.lap(4).click()

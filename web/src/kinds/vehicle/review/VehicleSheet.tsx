@@ -18,11 +18,13 @@ import { SideBySide } from "./SideBySide";
 import { readWords, useLook } from "./useLook";
 
 const ROOM_M = 40;
+const USUAL_QUANTITY = "mixture";
+const LONGEST_NAME = 18;
 const panel = "rounded-lg border border-line bg-panel";
 const VIEWS = [
   ["laps", "Laps"],
   ["compare", "Compare"],
-  ["tables", "Mixture"],
+  ["tables", "Tables"],
   ["channels", "Channels"],
 ] as const;
 
@@ -31,9 +33,13 @@ export default function VehicleSheet(props: ReviewSheetProps) {
   const [view, setView] = useState<(typeof VIEWS)[number][0]>("laps");
   // A place that a table pointed to: the laps open there.
   const [mark, setMark] = useState<Span | null>(null);
+  const { channels, session } = props.review;
+  const table = useLook(session.tags.vehicle ?? "", "table", readAsked);
   // The table is called by what the vehicle's first one asks.
-  const mixture = props.review.channels.some((c) => c.key === "mixture");
-  const choices = VIEWS.map(([key, words]) => [key, key === "tables" && !mixture ? "Tables" : words] as const);
+  const asks = table.value?.quantity ?? table.profile?.table.quantity ?? USUAL_QUANTITY;
+  const called = asks === USUAL_QUANTITY ? "Mixture" : (channels.find((c) => c.key === asks)?.name ?? "");
+  const known = channels.some((c) => c.key === asks) && called.length <= LONGEST_NAME;
+  const choices = VIEWS.map(([key, words]) => [key, key !== "tables" ? words : known ? called : "Tables"] as const);
   const choice = (
     <Segmented
       label="What is shown"
@@ -88,7 +94,7 @@ function Tables({ review, limitSet, onPlace }: ReviewSheetProps & { onPlace: (pl
       session={session.id}
       version={review.version}
       channels={[...recorded, ...computed]}
-      kept={table.value}
+      kept={table.value ?? table.profile?.table ?? null}
       keptFor={session.tags.vehicle || "such sessions"}
       onKept={table.put}
       target={targetOf(limitSet)}
@@ -121,7 +127,7 @@ function Laps({
   const [offered, setOffered] = useState<LapSheet["offered"] | null>(null);
   const picked = useLook(session.tags.vehicle ?? "", "lanes", readWords);
   const further = {
-    shown: (picked.value ?? []).filter((key) => offered === null || key in offered),
+    shown: (picked.value ?? [...(picked.profile?.lanes ?? [])]).filter((key) => offered === null || key in offered),
     changed: picked.value !== null,
     pick: picked.put,
   };

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
+import { PROFILES } from "../profiles";
 
 const NAME = "kumpel.vehicle-looks";
 
@@ -44,7 +45,13 @@ export function useLook<T>(vehicle: string, what: string, read: (kept: unknown) 
       .catch(() => {});
   };
   const kept = row?.looks ?? own;
-  return { value: going ? going.value : read(kept[what] ?? null), put, ready: !vehicles.isPending };
+  return {
+    value: going ? going.value : read(kept[what] ?? null),
+    put,
+    ready: !vehicles.isPending,
+    /** What holds as long as nothing is remembered. */
+    profile: row ? PROFILES[row.profile] : undefined,
+  };
 }
 
 /** A list of words, such as the keys of lanes. */
