@@ -10,47 +10,12 @@ from sqlmodel import select
 from kumpel.demo.fleet import StandIn
 from kumpel.services import decisions
 from kumpel.store.tables import Recorder, Session
-from tests.web.browser import BrowserTest
+from tests.web.keyboard import KeyboardTest
 
 MOST = 120
-NAME = """() => { const e = document.activeElement; if (!e || e === document.body || e.id === 'screen') return '';
-    const label = e.labels && e.labels.length ? e.labels[0].innerText : '';
-    return (e.getAttribute('aria-label') || label || e.innerText || e.placeholder || e.title || '').trim(); }"""
 
 
-class KeyboardAlone(BrowserTest):
-    def setUp(self) -> None:
-        super().setUp()
-        self.presses: list[tuple[str, int]] = []
-        self.count = 0
-
-    def press(self, *keys: str) -> None:
-        for key in keys:
-            self.page.keyboard.press(key)
-            self.count += len(key.split("+"))
-
-    def type(self, text: str, counted: bool = True) -> None:
-        self.page.keyboard.type(text)
-        self.count += len(text) if counted else 0
-
-    def reach(self, name: str, back: bool = False, most: int = 40) -> None:
-        """Tab until what has the focus is called so."""
-        seen = []
-        for _ in range(most):
-            seen.append(self.page.evaluate(NAME)[:40])
-            if re.search(name, self.page.evaluate(NAME)):
-                return
-            self.press("Shift+Tab" if back else "Tab")
-        raise AssertionError(f"{name}: not reached, but {seen}")
-
-    def main_step(self, name: str) -> None:
-        """Ctrl Enter, once the main step of the screen can be taken."""
-        expect(self.page.get_by_role("button", name=name, exact=True)).to_be_enabled(timeout=15_000)
-        self.press("Control+Enter")
-
-    def step(self, words: str) -> None:
-        self.presses.append((words, self.count))
-
+class KeyboardAlone(KeyboardTest):
     def test_what_was_typed_and_not_left_yet_is_written_too(self) -> None:
         fleet = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
         meter = fleet.running["N-07"]

@@ -11,6 +11,7 @@ from urllib.parse import parse_qs, urlsplit
 
 import numpy as np
 from playwright.sync_api import Locator, Page, expect
+from sqlmodel import select
 
 from kumpel.core.laps_wish import LapsWish
 from kumpel.core.recording import Channel
@@ -26,6 +27,7 @@ from kumpel.standins.lap_driver import Mistake, drive, recorded
 from kumpel.standins.vehicle_signal import KART, course_of, practice_loop
 from kumpel.store.tables import Session, Vehicle
 from tests.web.browser import BrowserTest
+from tests.web.keyboard import NAME, KeyboardTest
 
 
 class Laps(BrowserTest):
@@ -545,3 +547,59 @@ class InThePit(BrowserTest):
 
     def lap(self, number: int) -> Locator:
         return self.page.locator(f"tr[data-lap='{number}']")
+
+
+class ByKeys(KeyboardTest):
+    """The driver's story with the keyboard alone: from the cable to a lap that does not count."""
+
+    def test_from_the_cable_to_where_the_time_is(self) -> None:
+        fleet = self.launch(StandIn("V-02", "VL-000204", "Logger 2", kind="vehicle", auto_start=False))
+        fleet.running["V-02"].tell("record", start=time.time() - 1200, length_s=900, seed=5)
+        page = self.sign_in()
+        page.goto(f"{self.address}/take-in")
+        self.main_step("Take in all 1")
+        expect(page.get_by_role("row").filter(has_text="V-02").first).to_contain_text(
+            re.compile(r"best \d.* laps"), timeout=60_000
+        )
+        self.reach("^review$")
+        self.press("Enter")
+        lost = page.get_by_role("region", name="Time lost")
+        expect(lost).to_contain_text(re.compile(r"Corner \d+, (entry|exit)"), timeout=30_000)
+        self.step("the list of losses")
+        row = self.db.exec(select(Session)).one()
+        recording = recording_of(self.db, row)
+        # Lap 3 against the best, then against lap 2.
+        self.reach(r"^1\s")
+        self.press("ArrowDown", "ArrowDown", "c")
+        expect(lost).to_contain_text("on lap 3 against")
+        self.press("ArrowUp", "r")
+        expect(lost).to_contain_text("on lap 3 against lap 2")
+        sheet = lap_sheet(recording, Review(), LapsWish(3, 2))
+        assert sheet.lost is not None
+        self.step("another pair of laps")
+        # The first row of the list: its stretch, and back; then metre by metre.
+        self.reach(r"^\d+\s+Corner", back=True)
+        stretches = [each.stretch for each in sheet.lost.rows]
+        focused = int(re.findall(r"Corner (\d+)", page.evaluate(NAME))[0])
+        self.assertIn(focused, [each.corner for each in stretches])
+        self.press("Enter")
+        expect(page.get_by_role("button", name="whole lap")).to_be_visible()
+        self.press("Escape")
+        expect(page.get_by_role("button", name="whole lap")).to_have_count(0)
+        self.reach("^Place on the course$", back=True)
+        self.press("Home", "Shift+ArrowRight", "ArrowRight")
+        expect(page.get_by_role("slider", name="Place on the course")).to_have_attribute("aria-valuenow", "11")
+        self.step("a place on the course")
+        # Lap 2 was traffic: it is left out with its reason, and counts again.
+        self.reach(r"^2\s")
+        self.press("x")
+        expect(page.get_by_role("dialog")).to_be_visible()
+        self.type("traffic")
+        self.press("Enter")
+        expect(page.locator("tr[data-lap='2']")).to_contain_text("count it")
+        counted = page.get_by_role("button", name=re.compile("^Laps counted"))
+        expect(counted).to_contain_text("1 left out")
+        self.press("Control+z")
+        expect(counted).not_to_contain_text("left out")
+        self.step("a lap left out and counted again")
+        self.assertLess(self.count, 120, self.presses)
