@@ -1,4 +1,4 @@
-"""What each difference between two laps costs, and from when on it is more than the driver's own spread.
+"""What each difference between two laps costs, and the driver's own spread of it.
 
 Source: docs/methods/vehicle.md, "Time lost".
 """
@@ -14,8 +14,6 @@ import numpy as np
 from kumpel.core.recording import Floats
 from kumpel.core.vehicle.driving import Marks
 
-CLEAR = 3.3
-"""A reason is named when what it costs is so many standard deviations of what it costs this driver from lap to lap anyway."""
 POOLED_LAPS = 4
 
 
@@ -77,6 +75,13 @@ def _median(values: Floats) -> Floats:
     return found
 
 
-def clear_lines(costs: Floats, counted: Sequence[int], most: float) -> Floats:
-    """From what cost on a difference of two laps is clear in each stretch, shape (stretches,)."""
-    return CLEAR * math.sqrt(2) * _deviations(costs[list(counted)], most)
+def spread_of(costs: Costs, counted: Sequence[int], most: float) -> Costs:
+    """What each difference costs this driver more or less from lap to lap anyway: one standard deviation, shape (stretches,) each."""
+    rows = list(counted)
+    return Costs(*(_deviations(getattr(costs, name)[rows], most) for name in Costs.__dataclass_fields__))
+
+
+def usual_of(costs: Costs, counted: Sequence[int]) -> Costs:
+    """What each difference costs in the median of the laps, shape (stretches,) each; nan where it was never seen."""
+    rows = list(counted)
+    return Costs(*(_median(getattr(costs, name)[rows]) for name in Costs.__dataclass_fields__))

@@ -148,7 +148,9 @@ class Marks:
 
     Where he braked and opened the throttle, the part of the exit with the throttle lifted after it was open, the way really driven (m);
     the slowest speed near the apex, the speed at the outer end of the stretch (m/s); the seconds from the beginning to the end of the
-    corner; the gear in the exit (m/s per 1000 turns), and after a lifted throttle against before it (1: the same gear).
+    corner; the gear in the exit (m/s per 1000 turns), and after a lifted throttle against before it (1: the same gear); 1 where the
+    throttle was never open before the next corner (0: it was). Where it mostly is not, the place of opening is that of a throttle
+    opened at once which stays open for as many metres in all. Who did not brake for a corner braked at its apex.
     """
 
     brake_m: Floats
@@ -160,6 +162,7 @@ class Marks:
     corner_s: Floats
     ratio: Floats
     shift: Floats
+    shut: Floats
 
 
 def marks_of(
@@ -181,6 +184,8 @@ def marks_of(
         wide, back = min(end + after, n), max(first - after, 0)
         next_m = end if k + 1 == len(stretches) else round(stretches[k + 1].to_m / STEP_M)
         outer = first if entry else min(end, n - 1)
+        # Who brakes far too early does it on the way out of the corner before.
+        early = min(round(stretches[k - 1].from_m / STEP_M), first) if k else first
         corner = known[stretch.corner]
         begin, over = (int(np.clip(round(m / STEP_M), 0, n - 1)) for m in (corner.begin_m, corner.end_m))
         marks["way_m"][:, k] = way[:, min(end, n - 1)] - way[:, first]
@@ -196,13 +201,18 @@ def marks_of(
             if entry:
                 slowest = near.start + int(np.argmin(seen.speed[row, near]))
                 at = _begun(force[row] > BRAKING, first, slowest + 1)
+                if at is None:
+                    at = _begun(force[row] > BRAKING, early, first)
                 marks["brake_m"][row, k] = _edge(force[row], at, BRAKING)
+                if at is None and seen.brake is not None:
+                    marks["brake_m"][row, k] = end * STEP_M
                 if at is not None:
                     marks["outer_m_s"][row, k] = seen.speed[row, at]
                 continue
             # It may be opened as late as in what is the entry to the next corner already; and never open, no earlier than there.
             at = _held(pull[row] > FULL, first, next_m)
             marks["full_m"][row, k] = next_m * STEP_M if at is None else _edge(pull[row], at, FULL)
+            marks["shut"][row, k] = at is None
             if at is not None and seen.throttle is not None:
                 braked = _begun(force[row] > BRAKING, at, next_m)
                 off = at + np.flatnonzero(pull[row, at : braked or next_m] < LIFTED)
@@ -212,4 +222,8 @@ def marks_of(
             if seen.ratio is not None:
                 ratios = seen.ratio[row, first : min(first + 30, end)]
                 marks["ratio"][row, k] = np.nanmedian(ratios) if not np.isnan(ratios).all() else math.nan
+        if not entry and seen.throttle is not None and 2 * marks["shut"][:, k].sum() > len(grid.laps):
+            open_m = np.clip(seen.throttle[:, first:next_m] / 100, 0.0, 1.0).sum(axis=1) * STEP_M
+            marks["full_m"][:, k] = next_m * STEP_M - open_m
+            marks["shut"][:, k] = 0.0
     return Marks(**marks)

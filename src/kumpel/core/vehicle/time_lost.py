@@ -16,21 +16,28 @@ from numpy.typing import NDArray
 from kumpel.core.recording import Floats
 from kumpel.core.vehicle.alignment import Grid
 from kumpel.core.vehicle.corners import Corner
-from kumpel.core.vehicle.costs import Costs, clear_lines, costs_of
+from kumpel.core.vehicle.costs import Costs, costs_of, spread_of, usual_of
 from kumpel.core.vehicle.driving import Marks, Seen, marks_of
 from kumpel.core.vehicle.stretches import CourseStretch, losses, stretches_of, took
 
 LOSES_S = 0.06
 """From here on a counted lap loses time in a stretch: told beside it as "in n of m laps"."""
-EXPLAINS, TOO_MUCH = 0.4, 3.0
+UNUSUAL, APART, APART_OF_TWO = 2.8, 4.2, 3.3
+"""A reason is named when a lap lies so many standard deviations of a lap beside what this driver usually does there, or so many of the
+difference of two laps beside the reference. What two drivers do differently, or all laps, is not unusual: less is enough there."""
+OVERSHOT = 2.3
+"""A later braking that a loss with a reason of its own came of: so many standard deviations of a lap."""
+EXPLAINS, TOO_MUCH = 0.3, 3.0
 """And when it explains this share of the loss, but does not cost many times as much: then it was not what it seems."""
 MOST_OF_POOLED = 2.0
 """What half of the laps do in one corner is a habit there, and no spread."""
 LEAST_COST_S, LEAST_GAIN_S = 0.10, 0.04
-LEAST_BRAKE_M, LEAST_THROTTLE_M, LEAST_APEX_SHARE, LEAST_WAY_M, LEAST_LIFT_M = 3.0, 3.0, 0.015, 1.5, 6.0
+LEAST_BRAKE_M, LEAST_THROTTLE_M, LEAST_APEX_SHARE, LEAST_WAY_M, LEAST_LIFT_M = 3.0, 5.0, 0.015, 1.5, 6.0
 """Less than this is not named: the noise of the position, the speed and the way."""
-LEAST_LOSS_S = 0.08
+LEAST_LOSS_S = 0.10
 """A reason is looked for from this loss on."""
+IN_BOTH, LEAST_BOTH_S = 2.6, 0.14
+"""A slower corner costs time on the way in and on the way out: with both lost, and so much of them together, less of a difference is clear."""
 ANOTHER_GEAR = 0.08
 
 Gaps = Sequence[Sequence[tuple[float, float]]]
@@ -77,11 +84,15 @@ def _explaining(found: list[tuple[float, str, str]], lost_s: float) -> tuple[flo
 
 @dataclass(frozen=True)
 class _Difference:
-    """A lap against the reference in one stretch: what differs by how much, and what is clear of it."""
+    """A lap against the reference in one stretch: what differs by how much, what that costs, usually costs, and by how much it is spread
+    anyway."""
 
     marks: Marks
     costs: Costs
-    lines: Costs
+    usual: Costs
+    spread: Costs
+    lost: Floats
+    apart: float
     lap: int
     reference: int
 
@@ -91,8 +102,20 @@ class _Difference:
 
     def cost(self, name: str, k: int) -> float:
         """What a difference costs where it is clear, else 0."""
-        cost, line = float(getattr(self.costs, name)[self.lap, k]), float(getattr(self.lines, name)[k])
-        return cost if cost > max(line, LEAST_COST_S) else 0.0
+        cost = float(getattr(self.costs, name)[self.lap, k])
+        return cost if self._clear(name, k) and cost > LEAST_COST_S else 0.0
+
+    def in_both(self, k: int) -> bool:
+        """Whether time is lost on the way into the corner of a stretch and on the way out."""
+        into, out = (float(s) for s in self.lost[self.lap, 2 * (k // 2) : 2 * (k // 2) + 2])
+        return min(into, out) > LOSES_S and into + out >= LEAST_BOTH_S
+
+    def _clear(self, name: str, k: int) -> bool:
+        cost = float(getattr(self.costs, name)[self.lap, k])
+        spread = float(getattr(self.spread, name)[k])
+        needed = IN_BOTH if name == "apex" and self.in_both(k) else UNUSUAL
+        unusual = cost - float(getattr(self.usual, name)[k]) > needed * spread
+        return unusual or cost > self.apart * math.sqrt(2) * spread
 
     def with_speed(self, name: str, k: int) -> float:
         """What a difference costs, less what a faster corner gained by it."""
@@ -100,26 +123,40 @@ class _Difference:
         gained = float(self.costs.apex[self.lap, k])
         return max(cost + min(gained, 0.0), 0.0)
 
+    def _overshot(self, entry: int) -> str:
+        """How much later it was braked for a corner, in words; empty when it was not, or no later than it is now and then."""
+        later = self._of("brake_m", entry)
+        cost = float(self.costs.brake[self.lap, entry])
+        gained = max(-cost, float(self.usual.brake[entry]) - cost)
+        clear = gained > max(OVERSHOT * float(self.spread.brake[entry]), LEAST_GAIN_S)
+        return f"braked {later:.0f} m later" if later >= LEAST_BRAKE_M and clear else ""
+
     def reason(self, stretches: Sequence[CourseStretch], k: int, lost_s: float) -> tuple[str, str, int]:
         """The reason of a loss in words, its code, and the corner where it was made."""
         stretch = stretches[k]
         is_entry = stretch.part == "entry"
         found = [*(self._braked(k) if is_entry else self._opened(k, lost_s)), *self._drove(k)]
         _, words, code = _explaining(found, lost_s)
+        # A loss with a reason of its own that a later braking came before; and one without, on the way out.
+        overshot = self._overshot(k if is_entry else k - 1) if code or not is_entry else ""
+        if overshot:
+            return f"{overshot}, then {words}" if code else overshot, "late brake", stretch.corner
         if code:
-            entry = k if is_entry else k - 1
-            overshot = self._of("brake_m", entry)
-            # A loss with a reason of its own that a later braking came before: half of what would be clear alone is enough.
-            gained = -float(self.costs.brake[self.lap, entry])
-            if overshot >= LEAST_BRAKE_M and gained > max(float(self.lines.brake[entry]) / 2, LEAST_GAIN_S):
-                return f"braked {overshot:.0f} m later, then {words}", "late brake", stretch.corner
             return words, code, stretch.corner
-        if is_entry and k > 0:
+        if is_entry and k > 1:
             _, words, code = _explaining(self._opened(k - 1, lost_s), lost_s)
+            overshot = self._overshot(k - 2)
+            before = stretches[k - 1].corner
+            if overshot:
+                return f"out of corner {before}: {overshot}{', then ' if code else ''}{words}", "late brake", before
             if code:
-                before = stretches[k - 1].corner
                 return f"out of corner {before}: {words}", code, before
         return "a little slower all along", "", stretch.corner
+
+    def slower(self, stretch: CourseStretch, k: int, lost_s: float) -> tuple[str, str, int]:
+        """The reason of a loss that is small by itself, but of a corner in which more is lost."""
+        _, words, code = _explaining(self._apex(k), lost_s)
+        return (words, code, stretch.corner) if code else ("", "", stretch.corner)
 
     def _slower(self, k: int) -> str:
         """How much slower at the apex, in words: "4 km/h less"."""
@@ -145,7 +182,10 @@ class _Difference:
             words = f"in a {'higher' if mine > theirs else 'lower'} gear{self._also(k)}"
             found.append((lost_s, words, "wrong gear"))
         later = self._of("full_m", k)
-        if later >= LEAST_THROTTLE_M:
+        if self._of("shut", k) > 0 and not found:
+            # What it costs reckons with an open throttle in the end: here the next corner came before.
+            found.append((lost_s, f"throttle never fully open{self._also(k)}", "late throttle"))
+        elif later >= LEAST_THROTTLE_M:
             found.append(
                 (self.with_speed("throttle", k), f"full throttle {later:.0f} m later{self._also(k)}", "late throttle")
             )
@@ -154,11 +194,14 @@ class _Difference:
             found.append((lost_s, f"{words} {lifted:.0f} m", code))
         return found
 
+    def _apex(self, k: int) -> list[tuple[float, str, str]]:
+        if -self._of("apex_m_s", k) < LEAST_APEX_SHARE * self.marks.apex_m_s[self.reference, k]:
+            return []
+        # What it costs is lost in half in the entry, in half in the exit.
+        return [(self.cost("apex", k) / 2, f"{self._slower(k)} at the apex", "slow apex")]
+
     def _drove(self, k: int) -> list[tuple[float, str, str]]:
-        found = []
-        if -self._of("apex_m_s", k) >= LEAST_APEX_SHARE * self.marks.apex_m_s[self.reference, k]:
-            # What it costs is lost in half in the entry, in half in the exit.
-            found.append((self.cost("apex", k) / 2, f"{self._slower(k)} at the apex", "slow apex"))
+        found = self._apex(k)
         longer = self._of("way_m", k)
         if longer >= LEAST_WAY_M:
             found.append((self.cost("way", k), f"{longer:.0f} m longer way", "longer way"))
@@ -192,24 +235,30 @@ CODE_WORDS = {
 
 @dataclass(frozen=True)
 class _Against:
-    """All laps of a grid against one of them: stretches, seconds lost and whether that is known, what was done, what it costs, what is
-    clear."""
+    """All laps of a grid against one of them: stretches, seconds lost and whether that is known, what was done, what it costs, usually
+    costs, and by how much it is spread."""
 
     stretches: list[CourseStretch]
     lost: Floats
     known: NDArray[np.bool_]
     marks: Marks
     costs: Costs
-    lines: Costs
+    usual: Costs
+    spread: Costs
+    apart: float
     reference: int
 
     def loss(self, lap: int, k: int, others: Sequence[int], decimals: int) -> Loss:
         stretch, lost_s = self.stretches[k], float(self.lost[lap, k])
         stated = round(lost_s, decimals) + 0.0
-        differs = _Difference(self.marks, self.costs, self.lines, lap, self.reference)
+        differs = _Difference(
+            self.marks, self.costs, self.usual, self.spread, self.lost, self.apart, lap, self.reference
+        )
         why = ("", "", stretch.corner)
         if lost_s >= LEAST_LOSS_S:
             why = differs.reason(self.stretches, k, stated)
+        elif lost_s > LOSES_S and differs.in_both(k):
+            why = differs.slower(stretch, k, stated)
         seen = [row for row in others if self.known[row, k]]
         return Loss(stretch, stated, int(np.count_nonzero(self.lost[seen, k] > LOSES_S)), len(seen), *why)
 
@@ -230,9 +279,18 @@ def _against(
     lost = losses(grid, stretches, reference)
     marks = marks_of(grid, seen, way, stretches, corners)
     costs = costs_of(marks, lost + took(grid, stretches)[reference], reference)
-    lines = Costs(*(clear_lines(getattr(costs, name), counted, most) for name in Costs.__dataclass_fields__))
     known = ~_blind(stretches, gaps, len(grid.laps))
-    return _Against(stretches, lost, known & known[reference], marks, costs, lines, reference)
+    return _Against(
+        stretches,
+        lost,
+        known & known[reference],
+        marks,
+        costs,
+        usual_of(costs, counted),
+        spread_of(costs, counted, most),
+        APART if math.isinf(most) else APART_OF_TWO,
+        reference,
+    )
 
 
 def _blind(stretches: Sequence[CourseStretch], gaps: Gaps, laps: int) -> NDArray[np.bool_]:
