@@ -84,51 +84,44 @@ def _explaining(found: list[tuple[float, str, str]], lost_s: float) -> tuple[flo
 
 @dataclass(frozen=True)
 class _Difference:
-    """A lap against the reference in one stretch: what differs by how much, what that costs, usually costs, and by how much it is spread
-    anyway."""
+    """A lap against the reference: what differs by how much, and what that costs where it is clear."""
 
-    marks: Marks
-    costs: Costs
-    usual: Costs
-    spread: Costs
-    lost: Floats
-    apart: float
+    of: _Against
     lap: int
-    reference: int
 
-    def _of(self, name: str, k: int) -> float:
-        values = getattr(self.marks, name)
-        return float(values[self.lap, k] - values[self.reference, k])
+    def _differs(self, name: str, k: int) -> float:
+        values = getattr(self.of.marks, name)
+        return float(values[self.lap, k] - values[self.of.reference, k])
 
     def cost(self, name: str, k: int) -> float:
         """What a difference costs where it is clear, else 0."""
-        cost = float(getattr(self.costs, name)[self.lap, k])
+        cost = float(getattr(self.of.costs, name)[self.lap, k])
         return cost if self._clear(name, k) and cost > LEAST_COST_S else 0.0
 
     def in_both(self, k: int) -> bool:
         """Whether time is lost on the way into the corner of a stretch and on the way out."""
-        into, out = (float(s) for s in self.lost[self.lap, 2 * (k // 2) : 2 * (k // 2) + 2])
+        into, out = (float(s) for s in self.of.lost[self.lap, 2 * (k // 2) : 2 * (k // 2) + 2])
         return min(into, out) > LOSES_S and into + out >= LEAST_BOTH_S
 
     def _clear(self, name: str, k: int) -> bool:
-        cost = float(getattr(self.costs, name)[self.lap, k])
-        spread = float(getattr(self.spread, name)[k])
+        cost = float(getattr(self.of.costs, name)[self.lap, k])
+        spread = float(getattr(self.of.spread, name)[k])
         needed = IN_BOTH if name == "apex" and self.in_both(k) else UNUSUAL
-        unusual = cost - float(getattr(self.usual, name)[k]) > needed * spread
-        return unusual or cost > self.apart * math.sqrt(2) * spread
+        unusual = cost - float(getattr(self.of.usual, name)[k]) > needed * spread
+        return unusual or cost > self.of.apart * math.sqrt(2) * spread
 
     def with_speed(self, name: str, k: int) -> float:
         """What a difference costs, less what a faster corner gained by it."""
         cost = self.cost(name, k)
-        gained = float(self.costs.apex[self.lap, k])
+        gained = float(self.of.costs.apex[self.lap, k])
         return max(cost + min(gained, 0.0), 0.0)
 
     def _overshot(self, entry: int) -> str:
         """How much later it was braked for a corner, in words; empty when it was not, or no later than it is now and then."""
-        later = self._of("brake_m", entry)
-        cost = float(self.costs.brake[self.lap, entry])
-        gained = max(-cost, float(self.usual.brake[entry]) - cost)
-        clear = gained > max(OVERSHOT * float(self.spread.brake[entry]), LEAST_GAIN_S)
+        later = self._differs("brake_m", entry)
+        cost = float(self.of.costs.brake[self.lap, entry])
+        gained = max(-cost, float(self.of.usual.brake[entry]) - cost)
+        clear = gained > max(OVERSHOT * float(self.of.spread.brake[entry]), LEAST_GAIN_S)
         return f"braked {later:.0f} m later" if later >= LEAST_BRAKE_M and clear else ""
 
     def reason(self, stretches: Sequence[CourseStretch], k: int, lost_s: float) -> tuple[str, str, int]:
@@ -160,7 +153,7 @@ class _Difference:
 
     def _slower(self, k: int) -> str:
         """How much slower at the apex, in words: "4 km/h less"."""
-        slower = -3.6 * self._of("apex_m_s", k)
+        slower = -3.6 * self._differs("apex_m_s", k)
         return f"{abs(slower):.0f} km/h {'less' if slower > 0 else 'more'}" if abs(slower) >= 0.5 else ""
 
     def _also(self, k: int) -> str:
@@ -168,21 +161,21 @@ class _Difference:
         return f", apex {slower}" if slower else ""
 
     def _braked(self, k: int) -> list[tuple[float, str, str]]:
-        earlier = -self._of("brake_m", k)
+        earlier = -self._differs("brake_m", k)
         if not earlier >= LEAST_BRAKE_M:
             return []
         return [(self.with_speed("brake", k), f"braked {earlier:.0f} m earlier{self._also(k)}", "early brake")]
 
     def _opened(self, k: int, lost_s: float) -> list[tuple[float, str, str]]:
         found = []
-        lifted = self._of("lifted_m", k)
-        shifted = lifted >= LEAST_LIFT_M and abs(float(self.marks.shift[self.lap, k]) - 1) > ANOTHER_GEAR
-        mine, theirs = (float(self.marks.ratio[row, k]) for row in (self.lap, self.reference))
+        lifted = self._differs("lifted_m", k)
+        shifted = lifted >= LEAST_LIFT_M and abs(float(self.of.marks.shift[self.lap, k]) - 1) > ANOTHER_GEAR
+        mine, theirs = (float(self.of.marks.ratio[row, k]) for row in (self.lap, self.of.reference))
         if abs(mine / theirs - 1) > ANOTHER_GEAR and not shifted:
             words = f"in a {'higher' if mine > theirs else 'lower'} gear{self._also(k)}"
             found.append((lost_s, words, "wrong gear"))
-        later = self._of("full_m", k)
-        if self._of("shut", k) > 0 and not found:
+        later = self._differs("full_m", k)
+        if self._differs("shut", k) > 0 and not found:
             # What it costs reckons with an open throttle in the end: here the next corner came before.
             found.append((lost_s, f"throttle never fully open{self._also(k)}", "late throttle"))
         elif later >= LEAST_THROTTLE_M:
@@ -195,14 +188,14 @@ class _Difference:
         return found
 
     def _apex(self, k: int) -> list[tuple[float, str, str]]:
-        if -self._of("apex_m_s", k) < LEAST_APEX_SHARE * self.marks.apex_m_s[self.reference, k]:
+        if -self._differs("apex_m_s", k) < LEAST_APEX_SHARE * self.of.marks.apex_m_s[self.of.reference, k]:
             return []
         # What it costs is lost in half in the entry, in half in the exit.
         return [(self.cost("apex", k) / 2, f"{self._slower(k)} at the apex", "slow apex")]
 
     def _drove(self, k: int) -> list[tuple[float, str, str]]:
         found = self._apex(k)
-        longer = self._of("way_m", k)
+        longer = self._differs("way_m", k)
         if longer >= LEAST_WAY_M:
             found.append((self.cost("way", k), f"{longer:.0f} m longer way", "longer way"))
         return found
@@ -251,9 +244,7 @@ class _Against:
     def loss(self, lap: int, k: int, others: Sequence[int], decimals: int) -> Loss:
         stretch, lost_s = self.stretches[k], float(self.lost[lap, k])
         stated = round(lost_s, decimals) + 0.0
-        differs = _Difference(
-            self.marks, self.costs, self.usual, self.spread, self.lost, self.apart, lap, self.reference
-        )
+        differs = _Difference(self, lap)
         why = ("", "", stretch.corner)
         if lost_s >= LEAST_LOSS_S:
             why = differs.reason(self.stretches, k, stated)
