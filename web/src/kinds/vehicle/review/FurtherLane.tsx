@@ -1,42 +1,13 @@
-import { memo, useCallback, useMemo } from "react";
+import { useCallback, useMemo } from "react";
 import { niceRange } from "@/charts/drawing";
 import { unitWords } from "@/ui/format";
 import { type Axis, LEFT } from "./axis";
-import { path } from "./curve";
-import { type LapSheet, reading, strokeOf, valueAt } from "./laps";
+import { LaneCurves } from "./LaneCurves";
+import { type LapSheet, reading, valueAt } from "./laps";
 
 const HEIGHT = 62;
 const TOP = 8;
 const BOTTOM = 54;
-
-const Curves = memo(function Curves({
-  lane,
-  axis: { xOf, seen },
-  y,
-  stepM,
-}: {
-  lane: LapSheet["lanes"][number];
-  axis: Axis;
-  y: (v: number) => number;
-  stepM: number;
-}) {
-  return (
-    <g fill="none" strokeWidth={1.3} strokeLinejoin="round" clipPath="url(#lanes-clip)">
-      {lane.also.map((values, i) => (
-        <path
-          // biome-ignore lint/suspicious/noArrayIndexKey: laps keep their order
-          key={i}
-          d={path(values, stepM, xOf(i), y, seen(i))}
-          stroke="var(--none)"
-          strokeWidth={1}
-          strokeDasharray={strokeOf(i)}
-        />
-      ))}
-      <path d={path(lane.reference, stepM, xOf("reference"), y, seen("reference"))} className="stroke-reference" />
-      <path d={path(lane.lap, stepM, xOf("lap"), y, seen("lap"))} className="stroke-compared" />
-    </g>
-  );
-});
 
 /** A channel that the user put beside speed and pedals, on a scale of its own. */
 export function FurtherLane({
@@ -79,7 +50,7 @@ export function FurtherLane({
             </text>
           </g>
         ))}
-        <Curves lane={lane} axis={axis} y={y} stepM={stepM} />
+        <LaneCurves lane={lane} axis={axis} y={y} stepM={stepM} wide={1.3} />
         <text x={right + 12} y={18} className="fill-ink font-medium text-[11.5px]">
           {lane.name.length > 16 ? `${lane.name.slice(0, 15)}…` : lane.name}
         </text>

@@ -3,7 +3,8 @@ import { niceRange } from "@/charts/drawing";
 import { type Axis, axisOf, LEFT, type Over } from "./axis";
 import { path, type Values } from "./curve";
 import { FurtherLane } from "./FurtherLane";
-import { type Course, type LapSheet, placeWords, reading, type Span, signed, strokeOf, valueAt } from "./laps";
+import { LaneCurves } from "./LaneCurves";
+import { type Course, type LapSheet, placeWords, reading, type Span, signed, valueAt } from "./laps";
 
 const HEIGHT = 262;
 const LEAST_SPAN_M = 20;
@@ -81,7 +82,7 @@ const Picture = memo(function Picture({
   scales: Scales;
   chosen: Span | null;
 }) {
-  const { x, xOf, seen, right } = axis;
+  const { x, seen, right } = axis;
   const span = seen("lap");
   const step = course.step_m;
   const { behind_s } = sheet;
@@ -142,20 +143,7 @@ const Picture = memo(function Picture({
         {areas}
         <path d={path(behind_s, step, x, scales.lost, span)} fill="none" className="stroke-ink" strokeWidth={1.2} />
         {lanes.map(({ lane, y, wide }) => (
-          <g key={lane.key} fill="none" strokeWidth={wide} strokeLinejoin="round">
-            {lane.also.map((values, i) => (
-              <path
-                // biome-ignore lint/suspicious/noArrayIndexKey: laps keep their order
-                key={i}
-                d={path(values, step, xOf(i), y, seen(i))}
-                stroke="var(--none)"
-                strokeWidth={1}
-                strokeDasharray={strokeOf(i)}
-              />
-            ))}
-            <path d={path(lane.reference, step, xOf("reference"), y, seen("reference"))} className="stroke-reference" />
-            <path d={path(lane.lap, step, x, y, span)} className="stroke-compared" />
-          </g>
+          <LaneCurves key={lane.key} lane={lane} axis={axis} y={y} stepM={step} wide={wide} />
         ))}
         <line x1={LEFT} x2={right} y1={AXIS_Y} y2={AXIS_Y} className="stroke-soft" />
         {course.corners.map((corner) => (
