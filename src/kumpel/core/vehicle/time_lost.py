@@ -22,7 +22,7 @@ from kumpel.core.vehicle.stretches import CourseStretch, losses, stretches_of, t
 
 LOSES_S = 0.06
 """From here on a counted lap loses time in a stretch: told beside it as "in n of m laps"."""
-UNUSUAL, APART, APART_OF_TWO = 2.8, 4.2, 3.3
+UNUSUAL, APART, APART_OF_TWO = 3.3, 4.2, 3.3
 """A reason is named when a lap lies so many standard deviations of a lap beside what this driver usually does there, or so many of the
 difference of two laps beside the reference. What two drivers do differently, or all laps, is not unusual: less is enough there."""
 OVERSHOT = 2.3
