@@ -8,6 +8,7 @@ is tested where commands are tested.
 from __future__ import annotations
 
 import gc
+import importlib
 import json
 import os
 import select
@@ -96,8 +97,8 @@ def _serve(wish: dict[str, Any]) -> None:
 
 
 def main() -> None:
-    import kumpel.api.app  # noqa: F401
-
+    # What every child needs is imported here, once.
+    importlib.import_module("kumpel.api.app")
     # Nobody waits for the children here: they are gone when they end.
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)
     gc.freeze()

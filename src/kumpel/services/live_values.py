@@ -119,10 +119,9 @@ def _remember(recorder_id: int, values: Sequence[LiveValue], raw: Sequence[str])
 
 def was_shown(recorder_id: int, channel: str, value: float, since: datetime) -> bool:
     """Whether a recorder gave just this live value since a moment, while somebody watched it here."""
-    return any(
-        pack.at >= since and abs(pack.values.get(channel, math.nan) - value) <= SAME
-        for pack in _shown.get(recorder_id, ())
-    )
+    # A copy: whoever watches goes on adding to it.
+    shown = tuple(_shown.get(recorder_id, ()))
+    return any(pack.at >= since and abs(pack.values.get(channel, math.nan) - value) <= SAME for pack in shown)
 
 
 @contextmanager

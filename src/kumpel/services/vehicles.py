@@ -104,6 +104,9 @@ def arrange(db: Db, vehicle_id: int, what: str, arrangement: Any) -> VehicleRow:
 
     It changes no figure, so that it is no deed. InvalidError when it is too much to be an arrangement.
     """
+    # Somebody else may be arranging something else of it.
+    db.exec(select(Vehicle.id).where(Vehicle.id == vehicle_id).with_for_update())
+    db.expire_all()
     vehicle = vehicle_of(db, vehicle_id)
     looks = {key: value for key, value in vehicle.looks.items() if key != what}
     if arrangement is not None:
