@@ -332,6 +332,19 @@ class Beside(unittest.TestCase):
         apart = np.abs(np.array(speed.also[1][: len(fourth.lap)]) - np.array(fourth.lap[: len(speed.also[1])]))
         self.assertLess(float(apart.max()), 6.0)
 
+    def test_a_session_that_cannot_be_laid_over_is_said_and_takes_nothing_away(self) -> None:
+        mine, second = self.session(11), self.session(12)
+        far = recorded(
+            drive(ramp("Ramp", 900, 1), KART, 3, (), 0.03, np.random.default_rng(1)), np.random.default_rng(1)
+        ).recording
+        further = (FurtherLap(None, (far, Review()), 30), FurtherLap(4, (second, Review()), 21))
+        sheet = lap_view.lap_sheet(mine, Review(), LapsWish(3, 2, also=further))
+        self.assertEqual([(each.session, each.lap) for each in sheet.also], [(21, 4)])
+        [left] = sheet.not_over
+        self.assertEqual(left.session, 30)
+        self.assertIn("not driven on the course", left.why)
+        self.assertEqual(sheet.lost, looked_at(mine, Review(), 3, 2).lost)
+
     def test_every_lap_has_its_own_clock(self) -> None:
         mine = self.session(11)
         sheet = looked_at(mine, Review(), 3, 2, also=(5,))

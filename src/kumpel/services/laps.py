@@ -25,6 +25,9 @@ from kumpel.services.recordings import recording_of, session_of
 from kumpel.services.tags import tags_of
 from kumpel.store.tables import FigureValue, Person, Session
 
+MOST_FURTHER = 6
+"""So many further laps are read at a time."""
+
 
 @dataclass(frozen=True)
 class OtherSession:
@@ -56,11 +59,10 @@ def sheet(
     """
     session, kind = _with_laps(db, session_id)
     other = _other(db, kind, beside) if beside is not None else None
-    further = [
-        FurtherLap(number, None if of is None else _other(db, kind, of), of)
-        for of, number in also
-        if of is not None or number is not None
-    ]
+    asked = [(of, number) for of, number in also if of is not None or number is not None][:MOST_FURTHER]
+    # A session is read once, however many of its laps are asked for.
+    read = {of: _other(db, kind, of) for of in {of for of, _ in asked if of is not None}}
+    further = [FurtherLap(number, None if of is None else read[of], of) for of, number in asked]
     with _in_words():
         assert kind.laps is not None
         wish = LapsWish(lap, reference, other, tuple(lanes), tuple(further))

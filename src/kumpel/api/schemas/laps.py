@@ -92,6 +92,11 @@ class AlsoLap(Out):
     time_s: float
 
 
+class NotOver(Out):
+    session: int | None
+    why: str
+
+
 class CourseStretch(Out):
     corner: int
     part: str = Field(description="entry or exit")
@@ -136,6 +141,7 @@ class LapSheet(Out):
     also: list[AlsoLap] = Field(description="further laps whose lanes are there")
     clock: LapClock
     gaps: list[LapGap] = Field(description="where positions of the two laps were missing")
+    not_over: list[NotOver] = Field(description="sessions whose laps cannot be laid over these, and why")
     beside: list[LapRow] = Field(description="laps of the other session, when the reference is one of them")
 
 

@@ -68,6 +68,14 @@ class AlsoLap:
 
 
 @dataclass(frozen=True)
+class NotOver:
+    """A session of which no lap can be laid over these, and why."""
+
+    session: int | None
+    why: str
+
+
+@dataclass(frozen=True)
 class LapSheet:
     """Everything of the sheet. `lap` and `reference` are numbers of laps, None when there is none to look at; `behind_s` is the time lost
     so far at each point. `beside` are the laps of the other session when the reference is one of them, `offered` the channels (name by key)
@@ -86,13 +94,14 @@ class LapSheet:
     also: tuple[AlsoLap, ...] = ()
     clock: Clock = Clock()
     gaps: tuple[Gap, ...] = ()
+    not_over: tuple[NotOver, ...] = ()
 
 
 def lap_sheet(recording: Recording, review: Review, wish: LapsWish = LapsWish()) -> LapSheet:
     """The sheet of a session for two laps by their numbers; without them the last lap that counts against the best.
 
     With `wish.beside`, another session on the same course, the reference is a lap of that (without a number its best). Of further laps
-    at most `MOST_ALSO` are shown; those that there are not are passed over.
+    at most `MOST_ALSO` are shown; those that there are not are passed over, and `not_over` says which sessions cannot be laid over these.
     Raises NotThereError for a lap that there is not, ValueError when the session cannot be assessed at all or another one was not driven on
     its course.
     """
@@ -110,6 +119,7 @@ def lap_sheet(recording: Recording, review: Review, wish: LapsWish = LapsWish())
         return LapSheet(picture_of(mine.drive, None), rows, lap, reference, (), (), None, why_not, other_rows)
     at, against = compared.row_of(0, lap), compared.row_of(len(beside), reference)
     assert at is not None and against is not None
+    gaps = compared.gaps
     lost = time_lost(
         compared.grid,
         compared.seen,
@@ -118,16 +128,15 @@ def lap_sheet(recording: Recording, review: Review, wish: LapsWish = LapsWish())
         at,
         against,
         [i for i, each in enumerate(compared.grid.laps) if each.counts],
-        compared.gaps,
+        gaps,
         decimals=DECIMALS,
         most=MOST_OF_POOLED if other is not None else math.inf,
     )
-    further = _further_laps(compared, mine, beside, wish.also, {at, against})
+    further, not_over = _further_laps(compared, mine, beside, wish.also, {at, against})
     drawn = [(compared, against), (compared, at), *(each for _, each in further)]
     step = max(math.ceil(len(compared.grid.metres) / MOST_POINTS), 1)
     clocks = [tuple(each.grid.time_s[row, ::step].tolist()) for each, row in drawn]
     behind = compared.grid.time_s[at] - compared.grid.time_s[against]
-    gaps = compared.gaps
     return LapSheet(
         picture_of(mine.drive, compared),
         rows,
@@ -142,6 +151,7 @@ def lap_sheet(recording: Recording, review: Review, wish: LapsWish = LapsWish())
         tuple(found for found, _ in further),
         Clock(clocks[0], clocks[1], tuple(clocks[2:])),
         tuple(Gap(of, *gap) for of, row in (("reference", against), ("lap", at)) for gap in gaps[row]),
+        tuple(not_over),
     )
 
 
@@ -168,8 +178,8 @@ _View = tuple[Compared, int]
 
 def _further_laps(
     compared: Compared, mine: Outing, beside: Sequence[Outing], wished: Sequence[FurtherLap], shown: set[int]
-) -> list[tuple[AlsoLap, _View]]:
-    """Further laps, each with what it is laid over. Those of other sessions are laid over all laps together; what the two laps lose
+) -> tuple[list[tuple[AlsoLap, _View]], list[NotOver]]:
+    """Further laps, each with what it is laid over, and what cannot be. Those of other sessions are laid over all laps together; what the two laps lose
     against each other stays as it is without them."""
     own = [each for each in wished if each.of is None][:MOST_ALSO]
     others = [each for each in wished if each.of is not None][: MOST_ALSO - len(own)]
@@ -180,17 +190,25 @@ def _further_laps(
             found.append(
                 (AlsoLap(None, compared.grid.laps[row].number, compared.grid.laps[row].time_s), (compared, row))
             )
-    outings = [_beside(mine.drive, each.of) for each in others if each.of is not None]
-    wide = compared_of(mine, [*beside, *outings]) if outings else None
+    over: list[tuple[FurtherLap, Outing]] = []
+    not_over: list[NotOver] = []
+    for each in others:
+        assert each.of is not None
+        try:
+            over.append((each, _beside(mine.drive, each.of)))
+        except ValueError as error:
+            not_over.append(NotOver(each.session, str(error)))
+    wide = compared_of(mine, [*beside, *(outing for _, outing in over)]) if over else None
     if wide is None:
-        return found
-    for i, (each, outing) in enumerate(zip(others, outings, strict=True), 1 + len(beside)):
+        why = "together these laps are too many to be laid over each other"
+        return found, not_over + [NotOver(each.session, why) for each, _ in over]
+    for i, (each, outing) in enumerate(over, 1 + len(beside)):
         best = bests(list(outing.drive.laps)).best
         number = each.lap if each.lap is not None else best.number if best is not None else None
         row = wide.row_of(i, number) if number is not None else None
         if row is not None:
             found.append((AlsoLap(each.session, wide.grid.laps[row].number, wide.grid.laps[row].time_s), (wide, row)))
-    return found
+    return found, not_over
 
 
 NO_LANE = ("lat", "lon", *(key for key, *_ in LANES))

@@ -15,13 +15,13 @@ interface Of {
 
 /** The further laps that lie over the two: how each is drawn, and whose it is. */
 export function AlsoNames({ sheet, session, version }: Of & { sheet: LapSheet }) {
-  const foreign = sheet.also.some((each) => each.session !== null);
+  const foreign = sheet.not_over.length > 0 || sheet.also.some((each) => each.session !== null);
   const others = useQuery({ ...othersOf(session.id, version), enabled: foreign });
   const whose = (id: number | null) => {
     const other = others.data?.find((each) => each.id === id);
     return other ? `${shortName(other, session.person)}, ` : "";
   };
-  return sheet.also.map((each, i) => (
+  const laps = sheet.also.map((each, i) => (
     <span key={`${each.session} ${each.lap}`}>
       <svg width={18} height={4} className="mr-1 inline-block align-middle" aria-hidden="true">
         <line x1={0} x2={18} y1={2} y2={2} stroke="var(--none)" strokeWidth={1.6} strokeDasharray={strokeOf(i)} />
@@ -29,11 +29,19 @@ export function AlsoNames({ sheet, session, version }: Of & { sheet: LapSheet })
       {whose(each.session)}lap {each.lap}
     </span>
   ));
+  return [
+    ...laps,
+    ...sheet.not_over.map((each) => (
+      <span key={`not ${each.session}`} className="text-soft">
+        {whose(each.session)}not laid over: {each.why}
+      </span>
+    )),
+  ];
 }
 
 /** Which lap of another session: its best, or any. */
 function LapOf({ other, value, onLap }: { other: Other; value: string; onLap: (lap: number | "best") => void }) {
-  const laps = useQuery(lapsOf(other.id, 0, null, null));
+  const laps = useQuery({ ...lapsOf(other.id, 0, null, null), staleTime: 30_000 });
   return (
     <select
       aria-label={`Lap of ${other.person || "nobody"}, ${moment(other.started_at, other.utc_offset_min)}`}
