@@ -67,6 +67,21 @@ class Values(Doors):
                 self.assertEqual(self.raw("PATCH", path, {key: value}).status_code, 422)
         self.assertEqual(self.rows("person"), before)
 
+    def test_what_cannot_be_remembered_of_a_vehicle_is_refused_and_changes_nothing(self) -> None:
+        made = self.http.post("/api/vehicles", json={"name": "kart K-1"}).json()
+        path = f"/api/vehicles/{made['id']}/looks/lanes"
+        self.assertEqual(self.http.put(path, json={"value": ["rpm"]}).status_code, 200)
+        before = self.rows("yard_vehicle")
+        deep: object = "x"
+        for _ in range(400):
+            deep = [deep]
+        for value in ("a\0b", {"a\0": 1}, float("nan"), 1e400, "x" * 50_000, deep, "\ud800"):
+            with self.subTest(value=str(value)[:20]):
+                answer = self.raw("PUT", path, {"value": value})
+                self.assertEqual(answer.status_code, 422, answer.text[:200])
+        self.assertEqual(self.http.put(path.replace("lanes", "LANES"), json={"value": []}).status_code, 422)
+        self.assertEqual(self.rows("yard_vehicle"), before)
+
     def test_a_wrong_value_of_a_session_is_refused_and_changes_nothing(self) -> None:
         row = self.session(3600)
         path = f"/api/sessions/{row.id}"

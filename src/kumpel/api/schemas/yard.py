@@ -55,9 +55,14 @@ class Vehicle(Out):
     looks: dict[str, Any] = Field(description="how its sessions are looked at, such as which lanes are shown")
 
 
+Short = Annotated[str, Field(max_length=120)]
+Look = Short | list[Short] | dict[Short, Short | float | list[float] | None]
+"""Words, or what a table asks: nothing deeper is an arrangement."""
+
+
 class Arrangement(BaseModel):
     model_config = example(value=["rpm", "lateral_g"]) | ConfigDict(extra="forbid")
-    value: Any
+    value: Look | None
 
 
 class NewVehicle(BaseModel):

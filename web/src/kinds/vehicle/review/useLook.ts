@@ -3,6 +3,8 @@ import { useRef, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import { PROFILES } from "../profiles";
 
+type Look = Schemas["Arrangement"]["value"];
+
 const NAME = "kumpel.vehicle-looks";
 
 function inBrowser(vehicle: string): Record<string, unknown> {
@@ -35,7 +37,7 @@ export function useLook<T>(vehicle: string, what: string, read: (kept: unknown) 
     const params = { path: { vehicle_id: row.id, what } };
     // One after the other: the last is what stays. Where the server is away it stays in this browser; the page says that it is away.
     last.current = last.current
-      .then(() => ask(api.PUT("/api/vehicles/{vehicle_id}/looks/{what}", { params, body: { value } })))
+      .then(() => ask(api.PUT("/api/vehicles/{vehicle_id}/looks/{what}", { params, body: { value: value as Look } })))
       .then((kept) => {
         queries.setQueryData<Schemas["Vehicle"][]>(["vehicles"], (all) =>
           all?.map((each) => (each.id === kept.id ? kept : each)),
