@@ -111,8 +111,8 @@ def bays(db: Db) -> list[Bay]:
         out = next((slip for slip in slips if slip.returned_at is None), None)
         said = KINDS[recorder.kind].said(recorder.setup) if recorder.kind in KINDS else {}
         about = _About(known, tags, people, teams, slips, out, said)
-        day = _Days.of(recorder, stored.get(recorder.serial, {}))
-        sessions = [_found(recorder, listed, about, day) for listed in recorder.inventory]
+        days = _Days.of(recorder, stored)
+        sessions = [_found(recorder, listed, about, days) for listed in recorder.inventory]
         holder = people[out.person_id] if out else None
         found.append(Bay(recorder, holder, out.given_at if out else None, said | (out.tags if out else {}), sessions))
     return found
@@ -162,47 +162,50 @@ def _known(db: Db, recorders: Sequence[Recorder]) -> Known:
     return {(s.serial, s.recorder_session, s.sha256.hex()): s for s in rows}
 
 
-def _stored(db: Db, recorders: Sequence[Recorder]) -> dict[str, dict[str, datetime]]:
-    """When what was taken in of each recorder began, since the first day of which it still lists something: by serial number and name."""
+Starts = dict[tuple[str, str], datetime]
+"""When recordings began, by the serial number of what made them and their name there."""
+
+
+def _stored(db: Db, recorders: Sequence[Recorder]) -> Starts:
+    """When what was taken in began, since the first day of which something is still listed."""
     begun = [listed["start"] for recorder in recorders for listed in recorder.inventory]
     if not begun:
         return {}
     mine = select(Session.serial, Session.recorder_session, Session.started_at).where(
-        col(Session.serial).in_({recorder.serial for recorder in recorders}),
+        col(Session.serial).in_({made_by(recorder, listed) for recorder in recorders for listed in recorder.inventory}),
         Session.started_at >= datetime.fromtimestamp(min(begun), UTC) - timedelta(days=1),
         Session.state == "stored",
         Session.aside == "",
         col(Session.deleted_at).is_(None),
     )
-    found: dict[str, dict[str, datetime]] = {}
-    for serial, name, started_at in db.exec(mine).all():
-        found.setdefault(serial, {})[name] = started_at
-    return found
+    return {(serial, name): started_at for serial, name, started_at in db.exec(mine).all()}
 
 
 @dataclass(frozen=True)
 class _Days:
-    """When recordings of a recorder began, by the day on its own clock."""
+    """When recordings began, by what made them (on a stick that may be several) and the day on its clock."""
 
-    starts: dict[date, list[datetime]]
+    starts: dict[tuple[str, date], list[datetime]]
     offset: timedelta
 
     @classmethod
-    def of(cls, recorder: Recorder, stored: dict[str, datetime]) -> _Days:
+    def of(cls, recorder: Recorder, stored: Starts) -> _Days:
+        serials = {made_by(recorder, each) for each in recorder.inventory}
         listed = {
-            each["id"]: datetime.fromtimestamp(each["start"], UTC)
+            (made_by(recorder, each), each["id"]): datetime.fromtimestamp(each["start"], UTC)
             for each in recorder.inventory
             if each["length_s"] >= _shortest_s(recorder) or not each["complete"]
         }
         offset = timedelta(minutes=recorder.status.get("utc_offset_min", 0))
-        starts: dict[date, list[datetime]] = {}
-        for start in sorted({**stored, **listed}.values()):
-            starts.setdefault((start + offset).date(), []).append(start)
+        here = {key: start for key, start in stored.items() if key[0] in serials}
+        starts: dict[tuple[str, date], list[datetime]] = {}
+        for (serial, _), start in sorted((here | listed).items(), key=lambda each: each[1]):
+            starts.setdefault((serial, (start + offset).date()), []).append(start)
         return cls(starts, offset)
 
-    def place(self, start: datetime) -> tuple[int, int]:
-        """Which one of its day it is, and of how many."""
-        mine = self.starts.get((start + self.offset).date(), [])
+    def place(self, serial: str, start: datetime) -> tuple[int, int]:
+        """Which one of its day a recording is, and of how many."""
+        mine = self.starts.get((serial, (start + self.offset).date()), [])
         return (mine.index(start) + 1 if start in mine else 0), len(mine)
 
 
@@ -291,5 +294,5 @@ def _found(recorder: Recorder, listed: dict[str, Any], about: _About, days: _Day
         session.clock_error_s if session else None,
         session.clock_shift_s if session else 0.0,
         session is not None and session.signed_at is not None,
-        *days.place(start),
+        *days.place(made_by(recorder, listed), start),
     )

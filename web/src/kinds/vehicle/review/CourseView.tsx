@@ -1,6 +1,7 @@
 import { memo, type PointerEvent, useMemo } from "react";
 import { type Drawn, drawn, line } from "@/charts/course";
 import { type Course, type LapSheet, type Span, valueAt } from "./laps";
+import { MovingLayer } from "./MovingLayer";
 
 const WIDTH = 272;
 const HEIGHT = 262;
@@ -182,12 +183,7 @@ export function CourseView({
       >
         <Picture sheet={sheet} course={course} view={view} chosen={chosen} onCorner={onCorner} />
       </svg>
-      <svg
-        viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-        className="absolute inset-0 block w-full will-change-transform"
-        style={{ pointerEvents: "none" }}
-        aria-hidden="true"
-      >
+      <MovingLayer viewBox={`0 0 ${WIDTH} ${HEIGHT}`}>
         {behindDot && (
           <circle
             cx={behindDot[0]}
@@ -198,7 +194,7 @@ export function CourseView({
           />
         )}
         {dot && <circle cx={dot[0]} cy={dot[1]} r={5.5} className="fill-panel stroke-ink" strokeWidth={2.2} />}
-      </svg>
+      </MovingLayer>
     </div>
   );
 }

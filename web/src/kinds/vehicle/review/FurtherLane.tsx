@@ -4,6 +4,7 @@ import { unitWords } from "@/ui/format";
 import { type Axis, LEFT } from "./axis";
 import { LaneCurves } from "./LaneCurves";
 import { type LapSheet, reading, valueAt } from "./laps";
+import { MovingLayer } from "./MovingLayer";
 
 const HEIGHT = 62;
 const TOP = 8;
@@ -58,13 +59,7 @@ export function FurtherLane({
           {unitWords(lane.unit)}
         </text>
       </svg>
-      <svg
-        width={width}
-        height={HEIGHT}
-        className="absolute inset-0 block will-change-transform"
-        style={{ pointerEvents: "none" }}
-        aria-hidden="true"
-      >
+      <MovingLayer width={width} height={HEIGHT}>
         {cursor !== null && <line x1={axis.x(cursor)} x2={axis.x(cursor)} y1={0} y2={HEIGHT} className="stroke-ink" />}
         <text x={right + 12} y={48} className="fill-reference font-narrow font-semibold text-[14px]">
           {read("reference")}
@@ -72,7 +67,7 @@ export function FurtherLane({
         <text x={right + 58} y={48} className="fill-compared font-narrow font-semibold text-[14px]">
           {read("lap")}
         </text>
-      </svg>
+      </MovingLayer>
     </div>
   );
 }

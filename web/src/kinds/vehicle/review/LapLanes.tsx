@@ -5,6 +5,7 @@ import { path, type Values } from "./curve";
 import { FurtherLane } from "./FurtherLane";
 import { LaneCurves } from "./LaneCurves";
 import { type Course, type LapSheet, placeWords, reading, type Span, signed, valueAt } from "./laps";
+import { MovingLayer } from "./MovingLayer";
 
 const HEIGHT = 262;
 const LEAST_SPAN_M = 20;
@@ -316,13 +317,7 @@ export function LapLanes({
             {axis.end}
           </text>
         </svg>
-        <svg
-          width={width}
-          height={HEIGHT}
-          className="absolute inset-0 block will-change-transform"
-          style={{ pointerEvents: "none" }}
-          aria-hidden="true"
-        >
+        <MovingLayer width={width} height={HEIGHT}>
           {dragged && (
             <rect
               x={axis.x(Math.min(...dragged))}
@@ -351,7 +346,7 @@ export function LapLanes({
             </>
           )}
           <Readout sheet={sheet} stepM={course.step_m} atM={cursor} axis={axis} />
-        </svg>
+        </MovingLayer>
       </div>
       {sheet.lanes
         .filter((lane) => !isUsual(lane))
