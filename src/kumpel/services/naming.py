@@ -18,6 +18,7 @@ WORDS: Mapping[str, str] = {
     "n": "which one of its day on its recorder it is",
 }
 """What may stand in braces, and what comes in its place."""
+TOLD = "In braces: date, time, place, person, kind, recorder, run (kind of session), n (which of its day)"
 USUAL = "{date} {place} {person} {run} {n}"
 LONGEST = 120
 _WORD = re.compile(r"\{([^{}]*)\}")

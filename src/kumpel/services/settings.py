@@ -95,7 +95,7 @@ FILE_NAME = SettingWord(
     "pattern",
     naming.USUAL,
     "Files",
-    f"of sessions fetched as a workbook or as CSV; in braces: {', '.join(naming.WORDS)}",
+    "of sessions fetched as a workbook or as CSV. " + naming.TOLD,
     high=naming.LONGEST,
     scopes=("site", "team", "kind"),
 )
