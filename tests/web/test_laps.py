@@ -185,6 +185,26 @@ class Laps(BrowserTest):
         expect(self.lane_boxes()).to_have_count(1)
         self.eventually(lambda: self.looks(kart.id)["lanes"] is None)
 
+    def test_what_is_arranged_in_this_browser_stays_beside_what_is_arranged_next(self) -> None:
+        page = self.opened()
+        page.get_by_role("button", name="over time").click()
+        page.get_by_role("button", name="more lanes").click()
+        page.get_by_label("Engine speed", exact=True).check()
+        page.keyboard.press("Escape")
+        page.reload()
+        expect(page.get_by_role("button", name="over distance")).to_be_visible()
+        expect(self.lane_boxes()).to_have_count(2)
+
+    def test_an_arrangement_that_is_refused_is_said_and_not_shown(self) -> None:
+        vehicles.put(self.db, {"name": "kart K-2", "profile": "kart"})
+        sessions.change(self.db, self.row.id or 0, {"tags": {"vehicle": "kart K-2"}})
+        page = self.opened()
+        refusal = {"type": "x", "title": "x", "status": 422, "detail": "This is too much.", "code": "invalid"}
+        page.route("**/looks/*", lambda route: route.fulfill(status=422, json=refusal))
+        page.get_by_role("button", name="over time").click()
+        expect(page.get_by_text("This is too much.")).to_be_visible()
+        expect(page.get_by_role("button", name="over time")).to_be_visible()
+
     def looks(self, vehicle_id: int) -> dict[str, Any]:
         self.db.rollback()
         self.db.expire_all()

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { api, ask, type Schemas } from "@/api/client";
+import { api, ask, Problem, type Schemas } from "@/api/client";
+import { useNotices } from "@/ui/notices";
 import { PROFILES } from "../profiles";
 
 type Look = Schemas["Arrangement"]["value"];
@@ -23,32 +24,36 @@ export function useLook<T>(vehicle: string, what: string, read: (kept: unknown) 
   const queries = useQueryClient();
   const vehicles = useQuery({ queryKey: ["vehicles"], queryFn: () => ask(api.GET("/api/vehicles")) });
   const row = vehicles.data?.find((each) => each.name === vehicle);
-  const [own, setOwn] = useState<Record<string, unknown>>(() => inBrowser(vehicle));
+  const { fail } = useNotices();
   // What was put last and is on its way: what is fetched meanwhile may still be what was before it.
-  const [going, setGoing] = useState<{ value: T | null } | null>(null);
+  const [going, setGoing] = useState<{ vehicle: string; value: T | null } | null>(null);
   const last = useRef<Promise<unknown>>(Promise.resolve());
   const put = (value: T | null) => {
-    const looks = { ...own, [what]: value };
-    setOwn(looks);
-    localStorage.setItem(`${NAME}.${vehicle}`, JSON.stringify(looks));
-    if (!row) return;
-    const mine = { value };
+    localStorage.setItem(`${NAME}.${vehicle}`, JSON.stringify({ ...inBrowser(vehicle), [what]: value }));
+    const mine = { vehicle, value };
     setGoing(mine);
+    if (!row) return;
     const params = { path: { vehicle_id: row.id, what } };
-    // One after the other: the last is what stays. Where the server is away it stays in this browser; the page says that it is away.
+    const over = () => setGoing((now) => (now === mine ? null : now));
+    // One after the other: the last is what stays.
     last.current = last.current
       .then(() => ask(api.PUT("/api/vehicles/{vehicle_id}/looks/{what}", { params, body: { value: value as Look } })))
       .then((kept) => {
         queries.setQueryData<Schemas["Vehicle"][]>(["vehicles"], (all) =>
           all?.map((each) => (each.id === kept.id ? kept : each)),
         );
-        setGoing((now) => (now === mine ? null : now));
+        over();
       })
-      .catch(() => {});
+      .catch((error: unknown) => {
+        // Where the server is away it stays in this browser, and the page says that it is away.
+        if (error instanceof Problem && error.status === 0) return;
+        over();
+        fail(error as Error);
+      });
   };
-  const kept = row?.looks ?? own;
+  const kept = row?.looks ?? inBrowser(vehicle);
   return {
-    value: going ? going.value : read(kept[what] ?? null),
+    value: going?.vehicle === vehicle ? going.value : read(kept[what] ?? null),
     put,
     ready: !vehicles.isPending,
     /** What holds as long as nothing is remembered. */
