@@ -9,6 +9,7 @@ import numpy as np
 from kumpel.core.assessment import Assessment, Verdict
 from kumpel.core.blood_pressure.assess import assess
 from kumpel.core.blood_pressure.figures import dip_class
+from kumpel.core.blood_pressure.periods import whole_days_s
 from kumpel.core.blood_pressure.readings import average_real_variability, time_weights
 from kumpel.core.blood_pressure.sleep import SleepRule, State, sleep_of, smoothed, states
 from kumpel.core.nights import sleep_from_setup
@@ -126,7 +127,27 @@ class Figures(unittest.TestCase):
     def test_classes_of_readings(self) -> None:
         events = [reading(0, 140, 90), reading(1, 140, 80), reading(2, 120, 90), reading(3, 120, 80)]
         row = reviewed(events, asleep=()).table("classes").rows[1]
-        self.assertEqual([row[0], *row[2:]], ["Awake", 25, 25, 25, 25])
+        self.assertEqual(row[:6], ("Awake", 4, 1, 1, 1, 1))
+        self.assertEqual(row[6], "3 of 4 reach a limit (75 %): 1 both, 1 the systolic only, 1 the diastolic only")
+
+    def test_over_24_hours_each_reading_is_held_against_its_own_limit(self) -> None:
+        # Awake 133/80 is below 135/85, asleep 133/60 above 120/70; the limit of the 24 h mean (130) is not theirs.
+        found = reviewed([reading(1, 133), reading(2, 133), reading(11, 133, 60), reading(12, 100, 60)])
+        self.assertAlmostEqual(found.figure("all.systolic.load").value, 25)
+        self.assertEqual(found.figure("all.reached").value, 1)
+        self.assertEqual([r[7] for r in found.table("readings").rows], ["", "", "systolic", ""])
+        whole = reviewed([reading(1, 133), reading(2, 120)], asleep=())
+        self.assertAlmostEqual(whole.figure("awake.systolic.load").value, 0)
+
+    def test_spread_weighted_by_day_and_night(self) -> None:
+        # SD of 120, 140 is 14.142; of 100, 110 it is 7.071. The last reading ends the recording at 24 h: 16 h awake, 8 asleep.
+        events = [reading(0, 120), reading(24, 140), reading(11, 100), reading(12, 110)]
+        found = reviewed(events).figure("all.systolic.sd_weighted")
+        self.assertAlmostEqual(found.value, (14.1421356 * 16 + 7.0710678 * 8) / 24, places=5)
+
+    def test_an_hour_has_its_lowest_and_highest(self) -> None:
+        row = reviewed([reading(0, 120, 80), reading(0.5, 150, 90), reading(1, 130, 85)]).table("hours").rows[0]
+        self.assertEqual((row[2], row[3], row[-4:]), (2, 135, (120, 150, 80, 90)))
 
 
 class Quality(unittest.TestCase):
@@ -149,7 +170,7 @@ class Quality(unittest.TestCase):
         found = reviewed(events)
         self.assertEqual((found.figure("all.tries").value, found.figure("all.valid").value), (41, 40))
         self.assertEqual(found.figure("all.systolic.lowest").value, 110)
-        self.assertTrue(any(e.code == "failed" and "error 4" in e.text for e in found.events))
+        self.assertTrue(any(e.code == "failed" and "cuff too loose" in e.text for e in found.events))
 
     def test_suggestions_at_their_edges(self) -> None:
         for systolic, diastolic, pulse, doubtful in (
@@ -225,6 +246,44 @@ class Clock(unittest.TestCase):
         self.assertEqual([(s.start_s / HOUR, s.end_s / HOUR) for s in sleep_from_setup(made)], [(10, 18), (34, 42)])
         found = assess(made, Review(), ESH).reviewed
         self.assertIn("length", [f.code for f in found.quality.findings])
+        self.assertEqual([r[0] for r in found.table("nights").rows], ["Night 1", "Night 2"])
+
+    def test_the_figures_of_24_hours_rest_on_whole_days(self) -> None:
+        # 46 h are one whole day: what comes after counts for waking and sleep, not for the day.
+        events = [reading(h, 120 if h < 24 else 180) for h in range(47)]
+        found = assess(recording(events, SETUP), Review(), ESH).reviewed
+        self.assertEqual((found.figure("all.systolic.mean").value, found.figure("all.tries").value), (120, 24))
+        self.assertEqual(found.figure("awake.tries").value + found.figure("asleep.tries").value, 47)
+        self.assertIn("first 24 h", next(f.text for f in found.quality.findings if f.code == "length"))
+        self.assertEqual([whole_days_s(h * HOUR) / HOUR for h in (20, 27, 27.5, 47.5, 52)], [20, 27, 24, 47.5, 48])
+
+    def test_each_night_has_its_dip_against_the_waking_times_around_it(self) -> None:
+        # From noon: awake 0-10 at 150, night 10-18 at 120, awake 18-34 at 140, night 34-42 at 133, awake 42-48 at 130.
+        def level(h: float) -> float:
+            return 150 if h < 10 else 120 if h < 18 else 140 if h < 34 else 133 if h < 42 else 130
+
+        events = [reading(h, level(h)) for h in range(49)]
+        found = assess(recording(events, SETUP, start=1_795_046_400.0 + 12 * HOUR), Review(), ESH).reviewed
+        first = (10 * 150 + 16 * 140) / 26
+        second = (16 * 140 + 7 * 130) / 23
+        self.assertAlmostEqual(found.figure("night1.dip.systolic").value, 100 * (first - 120) / first)
+        self.assertAlmostEqual(found.figure("night2.dip.systolic").value, 100 * (second - 133) / second)
+        self.assertEqual([r[-1] for r in found.table("nights").rows], ["normal", "reduced"])
+        awake = (10 * 150 + 16 * 140 + 7 * 130) / 33
+        self.assertAlmostEqual(found.figure("dip.systolic").value, 100 * (awake - 126.5) / awake)
+
+    def test_a_night_without_enough_readings_has_no_dip_and_one_without_sleep_is_said(self) -> None:
+        events = [reading(h, 120) for h in range(49) if not 36 <= h < 40]
+        made = recording(events, SETUP, start=1_795_046_400.0 + 12 * HOUR)
+        found = assess(made, Review(), ESH).reviewed
+        self.assertFalse(math.isnan(found.figure("night1.dip.systolic").value))
+        self.assertTrue(math.isnan(found.figure("night2.dip.systolic").value))
+        self.assertIn("night 2 has 4 valid readings", " ".join(f.text for f in found.quality.findings))
+        one = assess(made, Review(asleep=(Stretch(10 * HOUR, 18 * HOUR, "asleep"),)), ESH).reviewed
+        [missing] = [f.text for f in one.quality.findings if f.code == "night-missing"]
+        self.assertIn("22:00 to", missing)
+        by_day = assess(made, Review(asleep=(Stretch(4 * HOUR, 9 * HOUR, ""), Stretch(28 * HOUR, 33 * HOUR, ""))), ESH)
+        self.assertNotIn("night-missing", [f.code for f in by_day.reviewed.quality.findings])
 
     def test_a_time_that_is_none(self) -> None:
         with self.assertRaisesRegex(ValueError, "no time of day"):

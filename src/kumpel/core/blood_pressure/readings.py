@@ -21,6 +21,18 @@ NAMES = {
     "pulse_pressure": "Pulse pressure",
 }
 UNITS = {"systolic": "mmHg", "diastolic": "mmHg", "map": "mmHg", "pulse": "bpm", "pulse_pressure": "mmHg"}
+ERRORS = {
+    1: "weak pulse",
+    2: "movement",
+    3: "cuff leaks",
+    4: "cuff too loose",
+    5: "uneven pulse",
+    6: "pressure too high for the cuff",
+    7: "stopped by the wearer",
+    8: "battery too low to pump",
+    9: "fault of the recorder",
+}
+"""Why a try failed, by the numbers of docs/recording-file.md."""
 PLAUSIBLE = {"systolic": (70, 260), "diastolic": (40, 150), "pulse_pressure": (20, 150), "pulse": (30, 200)}
 
 
@@ -90,6 +102,20 @@ def readings(recording: Recording, review: Review) -> Readings:
         dropped = is_named(review.dropped, "reading", t)
         out[i] = (out[i] or dropped) and not is_named(review.kept, "reading", t)
     return Readings(at, values, valid, ~out, tuple(single), len(tries) - n)
+
+
+def error_words(event: Event) -> str:
+    """Why a try failed, in words: of a number that is known, else as the recorder says.
+
+    >>> error_words(Event(0.0, "reading", "", {"error": 3})), error_words(Event(0.0, "reading", "", {"error": 77}))
+    ('cuff leaks', 'error 77')
+    """
+    code = event.data.get("error")
+    if code in (None, "", 0):
+        return "no values"
+    if isinstance(code, int | float) and not isinstance(code, bool):
+        return ERRORS.get(int(code), f"error {code:g}")
+    return str(code)
 
 
 def doubts(found: Readings) -> list[tuple[int, str]]:

@@ -85,7 +85,7 @@ Take it off only to wash; put it back on the same arm. If it hurts or the hand s
 
 KIND = Kind(
     key="blood_pressure",
-    method="2",
+    method="3",
     name="Blood pressure",
     recorder_name="Cuff recorder",
     leaflet=LEAFLET,

@@ -1,0 +1,155 @@
+"""The tables of a blood pressure recording: readings, hours, classes, spread, nights."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from kumpel.core.assessment import LimitSet, Table, event_key
+from kumpel.core.blood_pressure.periods import PRESSURES, Periods, own_limits
+from kumpel.core.blood_pressure.readings import NAMES, UNITS, Readings, error_words
+from kumpel.core.blood_pressure.sleep import Sleep
+from kumpel.core.reckoning import Reckoning, table
+from kumpel.core.recording import Flags, Recording
+from kumpel.core.timebase import wall_clock
+
+Row = tuple[str | float, ...]
+_QUANTITIES = [(n, UNITS[q], 0) for q, n in NAMES.items()]
+
+
+def readings_table(found: Readings, periods: Periods, limits: LimitSet) -> Table:
+    """Every try: its period, its values, which of its own limits it reaches, why it does not count."""
+    reached = {q: _reached(found, periods, limits, q) for q in PRESSURES}
+    rows: list[Row] = []
+    for i, event in enumerate(found.events):
+        state = "left out" if not found.used[i] else "" if found.valid[i] else error_words(event)
+        high = [q for q in PRESSURES if reached[q][i]]
+        at = float(found.at_s[i])
+        rows.append(
+            (
+                at,
+                "asleep" if periods.asleep.inside[i] else "awake",
+                *(float(found.values[q][i]) for q in NAMES),
+                "both" if len(high) == 2 else "".join(high),
+                "by hand" if event.data.get("by") == "hand" else "",
+                state,
+                event_key("reading", at),
+            )
+        )
+    columns = [
+        ("Time", "clock", 0),
+        ("Period", "", None),
+        *_QUANTITIES,
+        ("Reaches its limit", "", None),
+        ("Taken", "", None),
+        ("State", "", None),
+        ("Key", "", None),
+    ]
+    return table("readings", "Readings", columns, rows)
+
+
+def _reached(found: Readings, periods: Periods, limits: LimitSet, quantity: str) -> Flags:
+    """Which valid readings are at or above the limit of their period, shape (n,)."""
+    with np.errstate(invalid="ignore"):
+        flags: Flags = found.valid & (found.values[quantity] >= own_limits(limits, periods, quantity))
+    return flags
+
+
+def hours_table(recording: Recording, found: Readings) -> Table:
+    """Means of each hour on the wall clock, and the lowest and highest pressure in it; the hour that comes twice at the end of
+    summer time has two rows."""
+    used = found.counted
+    at = found.at_s[used]
+    offset = wall_clock(recording, at) - at - recording.start
+    hour = np.floor((recording.start + at + offset) / 3600)
+    starts, which, counts = np.unique(hour * 3600 - offset, return_inverse=True, return_counts=True)
+    rows: list[Row] = []
+    for i, start in enumerate(starts.tolist()):
+        mine = which == i
+        values = {q: found.values[q][used][mine] for q in NAMES}
+        means = [float(np.nanmean(v)) if not np.isnan(v).all() else math.nan for v in values.values()]
+        ranges = [float(f(values[q])) for q in PRESSURES for f in (np.min, np.max)]
+        rows.append((start - recording.start, float(hour[mine][0] % 24), float(counts[i]), *means, *ranges))
+    ranged = [(f"{NAMES[q]} {end}", "mmHg", 0) for q in PRESSURES for end in ("lowest", "highest")]
+    columns = [("From", "clock", 0), ("Hour", "h", 0), ("Readings", "", 0), *_QUANTITIES, *ranged]
+    return table("hours", "Hourly means", columns, rows)
+
+
+def classes_table(found: Readings, periods: Periods, limits: LimitSet) -> Table:
+    """Readings by class, each held against the limits of its own period: below both, only one reached, both; counted and in words."""
+    high_s, high_d = (_reached(found, periods, limits, q) for q in PRESSURES)
+    known = ~np.isnan(own_limits(limits, periods, "systolic")) & ~np.isnan(own_limits(limits, periods, "diastolic"))
+    rows: list[Row] = []
+    for period in periods.three:
+        mine = period.inside & found.counted & known
+        n = int(np.count_nonzero(mine))
+        flags = (~high_s & ~high_d, high_s & ~high_d, ~high_s & high_d, high_s & high_d)
+        counts = [int(np.count_nonzero(f & mine)) for f in flags]
+        rows.append((period.name, float(n), *(float(c) for c in counts), class_words(n, *counts)))
+    columns = [
+        ("Period", "", None),
+        ("Readings", "", 0),
+        ("Below both", "", 0),
+        ("Only systolic", "", 0),
+        ("Only diastolic", "", 0),
+        ("Both", "", 0),
+        ("In words", "", None),
+    ]
+    return table("classes", "How many readings reach their limit", columns, rows)
+
+
+def class_words(readings: int, below: int, systolic: int, diastolic: int, both: int) -> str:
+    """How many reach a limit, as one says it.
+
+    >>> class_words(47, 8, 6, 3, 30)
+    '39 of 47 reach a limit (83 %): 30 both, 6 the systolic only, 3 the diastolic only'
+    """
+    if readings == 0:
+        return "no reading"
+    high = readings - below
+    if high == 0:
+        return f"none of {readings} reaches a limit"
+    each = ((both, "both"), (systolic, "the systolic only"), (diastolic, "the diastolic only"))
+    parts = [f"{n} {words}" for n, words in each if n]
+    return f"{high} of {readings} reach a limit ({100 * high / readings:.0f} %): {', '.join(parts)}"
+
+
+def spread_table(found: Readings) -> Table:
+    """How many readings lie in each 10 mmHg."""
+    edges = np.arange(40, 261, 10, dtype=np.float64)
+    counts = [np.histogram(np.clip(found.values[q][found.counted], 40, 259.9), edges)[0] for q in PRESSURES]
+    rows = [(float(e), float(a), float(b)) for e, a, b in zip(edges[:-1], *counts, strict=True) if a or b]
+    return table("spread", "Spread", [("From", "mmHg", 0), ("Systolic", "", 0), ("Diastolic", "", 0)], rows)
+
+
+def nights_table(reckoning: Reckoning, periods: Periods, sleep: Sleep) -> Table:
+    """Each night of a recording of several: when, how many readings, means, dip with its class."""
+    stretches = sorted(sleep.stretches, key=lambda s: s.start_s)
+    rows: list[Row] = []
+    for (night, _), stretch in zip(periods.nights, stretches, strict=False):
+        means = [reckoning.value(f"{night.key}.{q}.mean") for q in ("systolic", "diastolic", "pulse")]
+        dip = reckoning.figures[f"{night.key}.dip.systolic"]
+        rows.append(
+            (
+                night.name,
+                stretch.start_s,
+                stretch.end_s,
+                reckoning.value(f"{night.key}.valid"),
+                *means,
+                dip.value,
+                dip.state or dip.note,
+            )
+        )
+    columns = [
+        ("Night", "", None),
+        ("Asleep", "clock", 0),
+        ("Awake", "clock", 0),
+        ("Readings", "", 0),
+        ("Systolic", "mmHg", 0),
+        ("Diastolic", "mmHg", 0),
+        ("Pulse", "bpm", 0),
+        ("Dip, systolic", "%", 1),
+        ("Class", "", None),
+    ]
+    return table("nights", "Each night", columns, rows)
