@@ -6,8 +6,8 @@ from dataclasses import replace
 
 from kumpel.core.assessment import Assessment
 from kumpel.core.blood_pressure.assess import assess
-from kumpel.core.blood_pressure.compare import Side, compare, differences
-from kumpel.core.comparison import Question, Span, own_span, span_of, standing_of
+from kumpel.core.blood_pressure.compare import compare, differences
+from kumpel.core.comparison import Question, Side, Span, own_span, span_of, standing_of
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review, Stretch
 from tests.core.test_blood_pressure import AHA, ESH, day, recording
@@ -45,7 +45,7 @@ class Spans(unittest.TestCase):
 
 def side(awake: float, asleep: float, start: float = 1_795_046_400.0, **tags: str) -> Side:
     made = replace(recording(day(awake, asleep), start=start), recorder={"serial": "BP-1"})
-    return Side(made, found(made), ESH, tags, start)
+    return Side(made, found(made), ESH, tags)
 
 
 def found(made: Recording) -> Assessment:

@@ -15,6 +15,7 @@ from kumpel.core.recording import POINT
 from kumpel.kinds.kind import Kind, StretchWord
 from kumpel.kinds.registry import KINDS
 from kumpel.services import bays, checks, conclusions, deciding, decisions, hand_out, settings
+from kumpel.services.comparison import Compared
 from kumpel.services.limits import limits_of
 from kumpel.services.people import PersonRow
 from kumpel.services.plain import plain
@@ -169,6 +170,8 @@ def kind(held: settings.Held, known: Kind, said: Mapping[str, Sequence[str]]) ->
     return schemas.Kind(
         key=known.key,
         name=known.name,
+        patient=known.patient,
+        compares=known.compares is not None,
         recorder_name=known.recorder_name,
         main_channel=known.main_channel,
         method=known.method,
@@ -197,6 +200,23 @@ def kind(held: settings.Held, known: Kind, said: Mapping[str, Sequence[str]]) ->
         trends=[schemas.Followed.model_validate(f) for f in known.trends],
         report_parts=known.report_parts,
         one_page=list(known.one_page),
+    )
+
+
+def comparison(made: Compared) -> schemas.Comparison:
+    found = made.found
+    return schemas.Comparison(
+        before=made.before.id or 0,
+        after=made.after.id or 0,
+        limit_set_id=made.limit_set_id,
+        changes=[schemas.FigureChange.model_validate(plain(each)) for each in found.changes],
+        questions=[schemas.CompareQuestion.model_validate(each) for each in found.questions],
+        differing=[schemas.Differing(what=what, before=a, after=b) for what, a, b in found.differing],
+        medicines=[schemas.TakenBoth.model_validate(each) for each in made.medicines],
+        changed_on=made.changed_on,
+        why_not=found.why_not,
+        in_words=found.in_words,
+        spans_from=made.spans_from,
     )
 
 

@@ -8,7 +8,8 @@ from fastapi import APIRouter, Query
 
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Who
-from kumpel.services import line, people
+from kumpel.services import line, medicines, people
+from kumpel.services.recordings import session_of
 from kumpel.services.spread import spread
 from kumpel.services.trends import trends_of
 from kumpel.store.tables import Team
@@ -75,6 +76,49 @@ def trends(person_id: int, db: Database, who: Who) -> list[schemas.Trend]:
 def change_person(person_id: int, wish: schemas.PersonChange, db: Database, who: Who) -> schemas.Person:
     people.change_person(db, person_id, wish.model_dump(exclude_unset=True))
     return _person(db, person_id)
+
+
+@router.put("/people/{person_id}/code")
+def put_code(person_id: int, wish: schemas.Coded, db: Database, who: Who) -> schemas.Person:
+    """A made-up code in place of the name wherever it stands, or the name again."""
+    people.put_code(db, person_id, wish.coded)
+    return _person(db, person_id)
+
+
+@router.get("/people/{person_id}/medicines")
+def list_medicines(person_id: int, db: Database, who: Who) -> list[schemas.Medicine]:
+    """What is noted of somebody: what is taken first, then what was."""
+    return [schemas.Medicine.model_validate(row) for row in medicines.of_person(db, person_id)]
+
+
+@router.post("/people/{person_id}/medicines", status_code=201)
+def note_medicine(person_id: int, wish: schemas.NewMedicine, db: Database, who: Who) -> schemas.Medicine:
+    taken = medicines.Taken(wish.name, wish.dose, tuple(wish.times), wish.since)
+    return schemas.Medicine.model_validate(medicines.add(db, person_id, taken, who.id))
+
+
+@router.post("/medicines/{medicine_id}/dose")
+def change_dose(medicine_id: int, wish: schemas.NewDose, db: Database, who: Who) -> schemas.Medicine:
+    """Another dose from a day on; what was taken before stays on record."""
+    return schemas.Medicine.model_validate(medicines.change(db, medicine_id, wish.dose, wish.times, wish.since, who.id))
+
+
+@router.put("/medicines/{medicine_id}/end")
+def end_medicine(medicine_id: int, wish: schemas.MedicineEnd, db: Database, who: Who) -> schemas.Medicine:
+    """The day from which it is not taken any more; null: it still is."""
+    return schemas.Medicine.model_validate(medicines.end(db, medicine_id, wish.until))
+
+
+@router.delete("/medicines/{medicine_id}", status_code=204)
+def remove_medicine(medicine_id: int, db: Database, who: Who) -> None:
+    """Take back what was noted by mistake."""
+    medicines.remove(db, medicine_id)
+
+
+@router.get("/sessions/{session_id}/medicines")
+def taken_during(session_id: int, db: Database, who: Who) -> list[schemas.Medicine]:
+    """What the person took on the days of a recording."""
+    return [schemas.Medicine.model_validate(row) for row in medicines.during(db, session_of(db, session_id))]
 
 
 @router.delete("/people/{person_id}", status_code=204)

@@ -14,7 +14,7 @@ from kumpel.api.dependencies import Database, Queue, Who
 from kumpel.api.downloads import shown
 from kumpel.api.limits import wished_limits
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, day_sheet, deciding, figures, settings, tags
+from kumpel.services import comparison, conclusions, day_sheet, deciding, figures, settings, tags
 from kumpel.services import laps as lap_sheets
 from kumpel.services.decisions import Wish
 from kumpel.services.problems import ConflictError
@@ -137,6 +137,14 @@ def bins(
         "pick_over": _range(pick_over_low, pick_over_high),
     }
     return schemas.BinSheet.model_validate(lap_sheets.bins(db, session_id, asked))
+
+
+@router.get("/sessions/{session_id}/comparison")
+def compare(
+    session_id: int, db: Database, who: Who, before: int, limit_set_id: int | None = None
+) -> schemas.Comparison:
+    """What changed since another recording of the same person; with a limit set both are held against that one, just to see."""
+    return answers.comparison(comparison.compare(db, before, session_id, limit_set_id))
 
 
 @router.post("/sessions/{session_id}/undo")

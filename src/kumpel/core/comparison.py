@@ -10,13 +10,24 @@ from typing import Literal
 import numpy as np
 import scipy
 
-from kumpel.core.assessment import Assessment
+from kumpel.core.assessment import Assessment, LimitSet
+from kumpel.core.recording import Recording
 
 FEWEST_EARLIER = 3
 """Earlier recordings from which on a person's own differences from day to day can be told."""
 SPAN_SOURCE = "repeatability coefficient: Bland and Altman, Lancet 1986;327:307; ISO 5725-6:1994, 4.1"
 Origin = Literal["own", "set", "none"]
 Standing = Literal["beyond", "within", "not known"]
+
+
+@dataclass(frozen=True)
+class Side:
+    """One of two recordings: its results, what they were held against, and what was said of it (tags), by key."""
+
+    recording: Recording
+    found: Assessment
+    limits: LimitSet
+    tags: Mapping[str, str]
 
 
 @dataclass(frozen=True)
@@ -61,10 +72,14 @@ class Question:
 
 @dataclass(frozen=True)
 class Comparison:
-    """What changed between two recordings; without changes where they cannot be compared at all (`why_not`)."""
+    """What changed between two recordings; without changes where they cannot be compared at all (`why_not`).
+
+    `differing` is what else was different or alike: what, before, after.
+    """
 
     changes: tuple[Change, ...]
     questions: tuple[Question, ...]
+    differing: tuple[tuple[str, str, str], ...] = ()
     why_not: str = ""
     in_words: str = ""
 

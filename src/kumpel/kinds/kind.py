@@ -10,6 +10,7 @@ from pydantic import BaseModel
 
 from kumpel.core.assessment import Assessment, BothWays, LimitSet, Table
 from kumpel.core.bounds import ANY, Bounds
+from kumpel.core.comparison import Comparison, Side
 from kumpel.core.laps_wish import LapsWish
 from kumpel.core.recording import Channel, ChannelWord, Recording
 from kumpel.core.review import Review
@@ -182,6 +183,18 @@ class Followed:
     label: str
 
 
+CompareOf = Callable[[Side, Side, Sequence[Mapping[str, float]], Mapping[str, float]], Comparison]
+
+
+@dataclass(frozen=True)
+class Compares:
+    """How two recordings of one person are laid side by side: the foremost figures, whose span from day to day a house may set, and what
+    compares (`core.comparison`)."""
+
+    figures: tuple[Followed, ...]
+    compare: CompareOf
+
+
 @dataclass(frozen=True)
 class Kind:
     """A kind: its name, settings, assessment and what its views show first.
@@ -195,7 +208,7 @@ class Kind:
     setup will do; `laps` lays two laps of a session side by side (`core.vehicle.lap_view`), `bins` one quantity over two
     others (`core.vehicle.bins`); `brief` says the result in a row, else the first figure does; `sheets` are tables beside those of the assessment, for a workbook; `computed` channels that no sensor measured, for lanes and tables, never for figures; `course` names the course of the register that it was driven on (its place, where nobody said another), empty where it is none;
     `sensors` are calibrated on the recorder, `watched` tells which checks a recorder with a setup
-    should have had lately; `parts` what a report may have, made by `own_report` or plainly. `method` is the version of the computation: a new one when figures of the same data would differ.
+    should have had lately; `compares` how two recordings of one person are compared; `patient`: worn by a patient, whose medicines, doctor and complaint are shown and printed; `parts` what a report may have, made by `own_report` or plainly. `method` is the version of the computation: a new one when figures of the same data would differ.
     """
 
     key: str
@@ -232,6 +245,8 @@ class Kind:
     computed: ComputedOf | None = None
     sensors: tuple[SensorWord, ...] = ()
     watched: WatchedOf | None = None
+    compares: Compares | None = None
+    patient: bool = False
     own_report: ReportParts | None = None
     parts: tuple[ReportPart, ...] = plain_report.PARTS
 

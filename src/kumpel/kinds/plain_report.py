@@ -39,6 +39,11 @@ PARTS = (
     ReportPart("tables", "Tables", one_page=False),
     ReportPart("methods", "How each figure is computed", one_page=False, size="page"),
 )
+MEDICINES = ReportPart("medicines", "Medicines taken meanwhile")
+"""What a patient took while it was recorded; known to the register of people, not to the recording."""
+COMPARISON = ReportPart("comparison", "Compared with another recording", size="page")
+"""What changed since another recording; known to whoever has both."""
+PATIENT_PARTS = (*PARTS[:2], MEDICINES, *PARTS[2:])
 MOST_ROWS = 200
 MOST_LANES = 6
 MOST_TICKS = 2000

@@ -16,10 +16,11 @@ from kumpel.core.review import EventName
 from kumpel.core.vehicle.courses import course_data, course_from
 from kumpel.kinds.kind import DecisionWord, Kind
 from kumpel.kinds.registry import kind_of
-from kumpel.services import decisions, deeds, figures
+from kumpel.services import comparison, decisions, deeds, figures
 from kumpel.services.decisions import (
     ACCEPTED,
     ASLEEP,
+    COMPARED,
     DROPPED,
     KEPT,
     LEFT_OUT,
@@ -59,6 +60,8 @@ def checked(db: Db, session: Session, wish: Wish) -> Wish:
     if wish.what == SETTING:
         if wish.key == LIMIT_SET:
             return Wish(SETTING, LIMIT_SET, value=_limit_set(db, session, wish.value))
+        if wish.key == COMPARED:
+            return Wish(SETTING, COMPARED, value=_other(db, session, wish.value))
         word = kind.decision(wish.key)
         if word is None:
             raise InvalidError(f"“{wish.key}” cannot be set for a recording of this kind.", field="key")
@@ -135,6 +138,14 @@ def _limit_set(db: Db, session: Session, value: Any) -> int | None:
     if not is_finite(value) or value != int(value) or not 0 < value < 2**31:
         raise InvalidError("limit_set_id: no such limit set.", field="limit_set_id")
     limits_of(db, session.kind, int(value))
+    return int(value)
+
+
+def _other(db: Db, session: Session, value: Any) -> int | None:
+    if value is None:
+        return None
+    found = db.get(Session, int(value)) if is_finite(value) and 0 < value < 2**31 else None
+    comparison.check_pair(session, found)
     return int(value)
 
 

@@ -22,6 +22,8 @@ SETTING, ACCEPTED = "setting", "accepted"
 STRETCHES = (LEFT_OUT, TASK, ASLEEP)
 LIMIT_SET = "limit_set_id"
 """The one setting that every kind has."""
+COMPARED = "compared_with"
+"""Another recording of the person (its session) that the report compares with; no computation knows it."""
 LOST = "lost "
 """A finding "lost <event>": a dropped or kept event that the assessment no longer finds, and that a person has seen."""
 OPPOSITE = {DROPPED: KEPT, KEPT: DROPPED}
@@ -66,7 +68,7 @@ def review_of(rows: Iterable[Decision | Wish]) -> Review:
             events[row.what].append(f"{row.key}+{length:.3f}" if length else row.key)
         elif row.what == ACCEPTED:
             accepted.append(row.key)
-        elif row.what == SETTING and row.key != LIMIT_SET:
+        elif row.what == SETTING and row.key not in (LIMIT_SET, COMPARED):
             (own if row.key in _OWN else options)[row.key] = row.value
     for each in spans.values():
         each.sort(key=lambda s: (s.start_s, s.end_s))

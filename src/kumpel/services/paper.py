@@ -11,17 +11,18 @@ from sqlmodel import Session as Db
 from kumpel.core.recording import Recording
 from kumpel.core.review import EventName
 from kumpel.core.timebase import moment_words
+from kumpel.kinds import plain_report
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import kind_of
 from kumpel.reports.document import Document, Fact, Facts, Part, TablePart, TextPart
 from kumpel.reports.document import Signature as SignatureLine
 from kumpel.reports.moments import wall_moment
-from kumpel.services import checks, decisions, figures, settings
+from kumpel.services import checks, decisions, figures, medicines, settings
 from kumpel.services.figures import Outcome
 from kumpel.services.problems import ConflictError, InvalidError
 from kumpel.services.recordings import recording_of
 from kumpel.services.sessions import row_of
-from kumpel.store.tables import Account, Conclusion, Decision, Person, Session, Team
+from kumpel.store.tables import Account, Conclusion, Decision, Medicine, Person, Session, Team
 
 
 class House(BaseModel):
@@ -64,6 +65,8 @@ def made(db: Db, session: Session, found: Outcome, keys: Sequence[str] | None = 
         parts[CHECKS].append(
             TextPart(title="Checks that were due when this was recorded", text=". ".join(unchecked) + ".")
         )
+    if plain_report.MEDICINES.key in parts:
+        parts[plain_report.MEDICINES.key].append(_taken(medicines.during(db, session)))
     begin, end = wall_moment(recording, 0), wall_moment(recording, session.length_s)
     subtitle = f"{kind.name}, {begin:%a %d %b %Y, %H:%M} to {end:%H:%M}"
     if row.tags.get("place"):
@@ -81,7 +84,7 @@ def made(db: Db, session: Session, found: Outcome, keys: Sequence[str] | None = 
         verdict=found.both.reviewed.verdict.value,
         words=found.both.reviewed.words,
         origin=f"Limits: {found.limits.name} {found.limits.version}. Recording SHA-256 {session.sha256.hex()[:16]}…",
-        who=_who(db, row.person, row.tags),
+        who=_who(db, row.person, row.tags, kind),
         parts=parts,
         conclusion=conclusion.text if conclusion else "",
         accepted=[Fact(label=r.key, value=r.reason) for r in sorted(accepted, key=lambda r: r.key)],
@@ -178,8 +181,38 @@ def person_facts(db: Db, person: Person | None) -> dict[str, str]:
     return facts
 
 
-def _who(db: Db, person: Person | None, tags: dict[str, str]) -> list[Fact]:
+def _taken(rows: Sequence[Medicine]) -> TablePart:
+    def since(row: Medicine) -> str:
+        return f"{row.since:%d %b %Y}" if row.since else "not known"
+
+    return TablePart(
+        title=plain_report.MEDICINES.label,
+        columns=["Medicine", "Dose", "At", "Since"],
+        rows=[[row.name, row.dose, ", ".join(row.times), since(row)] for row in rows],
+        empty="none noted",
+    )
+
+
+def _patient_facts(person: Person) -> list[Fact]:
+    """What a clinic knows of somebody, as far as it is known."""
+    size = [
+        f"{person.height_cm:g} cm" if person.height_cm else "",
+        f"{person.weight_kg:g} kg" if person.weight_kg else "",
+    ]
+    said = {
+        "Sex": person.sex or "",
+        "Height, weight": ", ".join(filter(None, size)),
+        "Clinic": ", ".join(filter(None, (person.clinic, person.stay))),
+        "Doctor": person.doctor,
+        "Complaint": person.complaint,
+    }
+    return [Fact(label=label, value=value) for label, value in said.items() if value]
+
+
+def _who(db: Db, person: Person | None, tags: dict[str, str], kind: Kind) -> list[Fact]:
     facts = [Fact(label=label, value=value) for label, value in person_facts(db, person).items()]
+    if person is not None and kind.patient:
+        facts += [f for f in _patient_facts(person) if not tags.get(f.label.lower())]
     if person is not None:
         facts += [Fact(label=key.capitalize(), value=value) for key, value in tags.items() if key != "place"]
     return facts

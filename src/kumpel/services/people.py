@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets
 from dataclasses import dataclass
 from typing import Any
 
@@ -104,6 +105,8 @@ def _facts(person: Person) -> dict[str, Any]:
 def change_person(db: Db, person_id: int, changes: dict[str, Any]) -> Person:
     deeds.ask(db, "person changed", Whom("person", person_id))
     person = person_of(db, person_id)
+    if person.real_name and "name" in changes:
+        raise ConflictError(f"{person.name} is kept under a code. Show the name first, then change it.", code="coded")
     before = _facts(person)
     if "team" in changes:
         team = (changes.pop("team") or "").strip()
@@ -138,6 +141,38 @@ def change_person(db: Db, person_id: int, changes: dict[str, Any]) -> Person:
     return person
 
 
+CODE_SIGNS = "23456789ABCDEFGHJKMNPQRSTUVWXYZ"
+"""Without those that look like another."""
+
+
+def put_code(db: Db, person_id: int, coded: bool) -> Person:
+    """Keep somebody under a made-up code, or under the name again.
+
+    The code takes the place of the name: on screens, recorders, paper, files and in mail. The name is on the person's card alone.
+    """
+    deeds.ask(db, "person changed", Whom("person", person_id))
+    person = person_of(db, person_id)
+    if coded == bool(person.real_name):
+        return person
+    if coded:
+        person.real_name, person.name = person.name, _new_code(db)
+    else:
+        person.real_name, person.name = "", person.real_name
+    db.add(person)
+    deeds.keep(db, "person changed", Whom("person", person_id), {"coded": not coded}, {"coded": coded})
+    tell(db, "people")
+    db.commit()
+    db.refresh(person)
+    return person
+
+
+def _new_code(db: Db) -> str:
+    while True:
+        code = "K-" + "".join(secrets.choice(CODE_SIGNS) for _ in range(5))
+        if not db.exec(select(Person.id).where(or_(Person.name == code, Person.number == code))).first():
+            return code
+
+
 def like(words: str) -> str:
     """A pattern that finds the words anywhere, taken literally."""
     escaped = words.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
@@ -150,7 +185,12 @@ def list_people(db: Db, search: str = "", limit: int = 100, offset: int = 0) -> 
     if search.strip():
         pattern = like(search.strip())
         where.append(
-            or_(col(Person.name).ilike(pattern), col(Person.number).ilike(pattern), col(Team.name).ilike(pattern))
+            or_(
+                col(Person.name).ilike(pattern),
+                col(Person.number).ilike(pattern),
+                col(Team.name).ilike(pattern),
+                col(Person.real_name).ilike(pattern),
+            )
         )
     total = db.exec(
         select(func.count()).select_from(Person).outerjoin(Team, col(Person.team_id) == Team.id).where(*where)

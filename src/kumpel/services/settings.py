@@ -14,7 +14,7 @@ from sqlmodel import Session as Db
 from sqlmodel import col, func, select, update
 
 from kumpel.core.names import clean_line, clean_text
-from kumpel.kinds.kind import Kind, Scope, SettingWord
+from kumpel.kinds.kind import Followed, Kind, Scope, SettingWord
 from kumpel.kinds.registry import KINDS
 from kumpel.link.networks import THIS_MACHINE, address_words, network_words, path_words
 from kumpel.reports import pages
@@ -126,6 +126,39 @@ def leaflet_word(kind: Kind) -> SettingWord:
     )
 
 
+SPANS_FROM = SettingWord(
+    "spans.from",
+    "Source of these spans",
+    "line",
+    "",
+    "From one day to another",
+    "a study, or own repeated recordings; without one they prove nothing",
+    scopes=("kind",),
+)
+
+
+def span_words(kind: Kind) -> list[tuple[SettingWord, Followed]]:
+    """For each figure that is compared: by how much it differs from one day to another without a reason. Ships empty: no number without a
+    source."""
+    return [
+        (
+            SettingWord(
+                f"spans.{followed.figure}",
+                followed.label,
+                "number",
+                "",
+                SPANS_FROM.group,
+                "differs by so much without a reason; counts where a person has fewer than three earlier recordings",
+                low=0.1,
+                high=200,
+                scopes=("kind",),
+            ),
+            followed,
+        )
+        for followed in (kind.compares.figures if kind.compares else ())
+    ]
+
+
 def words_of(kind: Kind) -> tuple[SettingWord, ...]:
     """What can be set for a kind: its usual limits, what is offered as reasons and as tags, the words of its leaflet."""
     return (
@@ -164,6 +197,8 @@ def words_of(kind: Kind) -> tuple[SettingWord, ...]:
             for t in kind.tags
         ),
         leaflet_word(kind),
+        *(word for word, _ in span_words(kind)),
+        *((SPANS_FROM,) if kind.compares else ()),
     )
 
 

@@ -69,7 +69,10 @@ class Team(SQLModel, table=True):
 
 
 class Person(SQLModel, table=True):
-    """A named person. `number` is made from a sequence when none is given, and never used twice."""
+    """A named person. `number` is made from a sequence when none is given, and never used twice.
+
+    Somebody who is kept under a code has that as `name`, so that it stands wherever a name would; the name is `real_name` then.
+    """
 
     id: int | None = Field(default=None, primary_key=True)
     number: str = Field(unique=True, max_length=40)
@@ -85,12 +88,41 @@ class Person(SQLModel, table=True):
     heart_rate_resting: int | None = None
     contact: str = Field(default="", max_length=400)
     notes: str = Field(default="")
+    real_name: str = Field(default="", max_length=200, sa_column_kwargs={"server_default": ""})
+    clinic: str = Field(default="", max_length=120, sa_column_kwargs={"server_default": ""})
+    doctor: str = Field(default="", max_length=120, sa_column_kwargs={"server_default": ""})
+    complaint: str = Field(default="", max_length=400, sa_column_kwargs={"server_default": ""})
+    stay: str = Field(default="", max_length=12, sa_column_kwargs={"server_default": ""})
     created_at: datetime = Field(default_factory=now, sa_column=_time())
     deleted_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
     __table_args__ = (
         CheckConstraint("length(trim(name)) > 0", name="person_has_name"),
         CheckConstraint(f"gets_up ~ '{_CLOCK}'", name="person_gets_up"),
         CheckConstraint(f"goes_to_bed ~ '{_CLOCK}'", name="person_goes_to_bed"),
+        CheckConstraint("stay in ('', 'in-patient', 'out-patient')", name="person_stay"),
+    )
+
+
+class Medicine(SQLModel, table=True):
+    """A medicine that somebody takes: which, how much, at which times of day, from when to when.
+
+    Another dose is another row from its day on, so that what was taken on any day can be told; `since` nothing: nobody knows from when.
+    A mistake is marked as removed.
+    """
+
+    id: int | None = Field(default=None, primary_key=True)
+    person_id: int = Field(sa_column=_to("person.id", nullable=False))
+    name: str = Field(max_length=80)
+    dose: str = Field(default="", max_length=40)
+    times: list[str] = Field(default_factory=list, sa_column=_json())
+    since: date | None = None
+    until: date | None = None
+    noted_at: datetime = Field(default_factory=now, sa_column=_time())
+    noted_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (
+        CheckConstraint("length(trim(name)) > 0", name="medicine_has_name"),
+        CheckConstraint("until >= since", name="medicine_order"),
     )
 
 

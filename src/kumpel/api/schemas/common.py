@@ -25,6 +25,7 @@ Tags = Annotated[
     Field(max_length=40),
 ]
 Birthday = Annotated[date, Field(ge=date(1880, 1, 1)), AfterValidator(_not_in_the_future)]
+Day = Annotated[date, Field(ge=date(1880, 1, 1), le=date(2200, 1, 1))]
 VerdictWord = Literal["within", "action level reached", "above limit", "not assessable", ""]
 
 

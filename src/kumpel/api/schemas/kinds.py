@@ -105,6 +105,8 @@ class Kind(Out):
     recorder_name: str
     main_channel: str
     method: str
+    patient: bool = Field(description="worn by a patient: medicines, doctor and complaint are shown")
+    compares: bool = Field(description="two recordings of one person can be compared")
     channels: list[ChannelWord]
     readings: list[str]
     reading_code: str

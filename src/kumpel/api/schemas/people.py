@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from kumpel.api.schemas.common import Birthday, Line, Out, Text, example
+from kumpel.api.schemas.common import Birthday, Day, Line, Out, Text, example
 
+Stay = Literal["", "in-patient", "out-patient"]
+ShortLine = Annotated[Line, Field(max_length=20)]
 WALL_TIME = "^([01][0-9]|2[0-3]):[0-5][0-9]$"
 
 
@@ -67,6 +69,11 @@ class Person(Out):
     heart_rate_resting: int | None = None
     contact: str = ""
     notes: str = ""
+    real_name: str = Field(default="", description="the name of somebody who is kept under a code")
+    clinic: str = ""
+    doctor: str = ""
+    complaint: str = ""
+    stay: Stay = ""
     sessions: int = 0
     last_session_at: datetime | None = None
     has_recorder: bool = False
@@ -111,6 +118,47 @@ class PersonChange(BaseModel):
     heart_rate_resting: int | None = Field(default=None, strict=True, ge=25, le=110)
     contact: Line = Field(default_factory=str, max_length=400)
     notes: Text = Field(default_factory=str, max_length=4000)
+    clinic: Line = Field(default_factory=str, max_length=120)
+    doctor: Line = Field(default_factory=str, max_length=120)
+    complaint: Line = Field(default_factory=str, max_length=400)
+    stay: Stay = ""
+
+
+class Coded(BaseModel):
+    model_config = example(coded=True) | ConfigDict(extra="forbid")
+    coded: bool
+
+
+class Medicine(Out):
+    """A medicine with the days on which it was taken; `since` null: not known from when, `until` null: still taken."""
+
+    id: int
+    person_id: int
+    name: str = Field(examples=["ramipril"])
+    dose: str = Field(examples=["5 mg"])
+    times: list[str] = Field(examples=[["08:10"]])
+    since: date | None
+    until: date | None
+
+
+class NewMedicine(BaseModel):
+    model_config = example(name="ramipril", dose="5 mg", times=["08:10"]) | ConfigDict(extra="forbid")
+    name: Line = Field(min_length=1, max_length=80)
+    dose: Line = Field(default="", max_length=40)
+    times: list[ShortLine] = Field(default_factory=list, max_length=8)
+    since: Day | None = None
+
+
+class NewDose(BaseModel):
+    model_config = example(dose="10 mg", times=["08:10"], since="2026-11-06") | ConfigDict(extra="forbid")
+    dose: Line = Field(max_length=40)
+    times: list[ShortLine] = Field(default_factory=list, max_length=8)
+    since: Day
+
+
+class MedicineEnd(BaseModel):
+    model_config = example(until="2026-11-06") | ConfigDict(extra="forbid")
+    until: Day | None
 
 
 class Spread(Out):

@@ -4,12 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 from kumpel.core.assessment import Assessment, LimitSet, Verdict
-from kumpel.core.comparison import Change, Comparison, Question, changes, withheld
+from kumpel.core.comparison import Change, Comparison, Question, Side, changes, withheld
 from kumpel.core.reckoning import hours_minutes, setup_number
-from kumpel.core.recording import Recording
 from kumpel.core.review import Stretch
 
 COMPARED = (
@@ -31,18 +29,6 @@ MOST_HOURS_APART = 4.0
 """Recordings that differ by more in length rest on different parts of a day."""
 
 
-@dataclass(frozen=True)
-class Side:
-    """One of two recordings: its results, what they were held against, and what was said of it (cuff, arm, kind of day)."""
-
-    recording: Recording
-    found: Assessment
-    limits: LimitSet
-    tags: Mapping[str, str]
-    started_at: float
-    """Unix time at which it began."""
-
-
 def compare(
     before: Side, after: Side, earlier: Sequence[Mapping[str, float]], as_set: Mapping[str, float]
 ) -> Comparison:
@@ -53,7 +39,8 @@ def compare(
     asked = questions(before, after)
     why_not = withheld(asked)
     found = () if why_not else changes(before.found, after.found, COMPARED, earlier, as_set)
-    return Comparison(found, asked, why_not, "" if why_not else in_words(found, after.found))
+    words = "" if why_not else in_words(found, after.found)
+    return Comparison(found, asked, differences(before, after), why_not, words)
 
 
 def questions(before: Side, after: Side) -> tuple[Question, ...]:

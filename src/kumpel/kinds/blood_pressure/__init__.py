@@ -7,12 +7,14 @@ from dataclasses import replace
 from pydantic import BaseModel
 
 from kumpel.core.blood_pressure.assess import assess
+from kumpel.core.blood_pressure.compare import COMPARED, compare
 from kumpel.core.blood_pressure.plan import DayPlan, counts, planned_readings
 from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Followed, Kind, StretchWord, TagWord
+from kumpel.kinds.kind import LEAVE_OUT, Compares, DecisionWord, EventWord, Followed, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.plain_report import COMPARISON, PATIENT_PARTS
 from kumpel.kinds.plan import Plan, PlanFact, Situation, battery, clock_min
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 
@@ -142,10 +144,15 @@ KIND = Kind(
         ),
         EventWord("failed", "failed try", "failed tries"),
     ),
+    patient=True,
+    compares=Compares(tuple(Followed(key, label) for key, label in COMPARED[:8]), compare),
+    parts=(*PATIENT_PARTS, COMPARISON),
     tags=(
         TagWord("setting", "Recorded", "at home, in hospital", ("at home", "in hospital")),
         TagWord("complaint", "Complaint", "why it is recorded"),
         TagWord("day", "Day", "working day or not", ("working day", "day off")),
+        TagWord("arm", "Arm", "left or right", ("left", "right")),
+        TagWord("cuff", "Cuff", "its size", ("small", "medium", "large")),
     ),
     registers=(
         Followed("all.systolic.mean", "24 h systolic"),

@@ -13,6 +13,7 @@ from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Followed, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.plain_report import PATIENT_PARTS
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 
 _MEASURES = "How it measures"
@@ -95,6 +96,8 @@ KIND = Kind(
         EventWord("left", "episode left", "episodes left", droppable=True, around_s=15),
         EventWord("right", "episode right", "episodes right", droppable=True, around_s=15),
     ),
+    patient=True,
+    parts=PATIENT_PARTS,
     tags=(
         TagWord("night", "Night", "which one", ("first", "second", "third")),
         TagWord("splint", "Splint", "worn or not", ("none", "worn")),

@@ -12,6 +12,7 @@ from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.plain_report import PATIENT_PARTS
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 
 _WARNINGS, _REST = "Warnings", "The recorder"
@@ -72,6 +73,8 @@ KIND = Kind(
         EventWord("desaturation3", "fall of 3 points", "falls of 3 points", droppable=True, around_s=120),
         EventWord("pulse-rise", "pulse rise", "pulse rises", droppable=True),
     ),
+    patient=True,
+    parts=PATIENT_PARTS,
     tags=(
         TagWord("therapy", "Therapy", "what was on during the night", ("none", "mask", "oxygen")),
         TagWord("place", "Slept", "at home, in hospital", ("at home", "in hospital")),
