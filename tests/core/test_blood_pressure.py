@@ -1,5 +1,6 @@
 """A 24-hour blood pressure recording: classes at their edges, surge, load, quality, sleep, clock changes."""
 
+import itertools
 import math
 import unittest
 from dataclasses import replace
@@ -291,6 +292,18 @@ class Clock(unittest.TestCase):
 
 
 class Activity(unittest.TestCase):
+    def test_what_the_wearer_did_and_the_windows_without_a_reading(self) -> None:
+        made = make(Day(no_activity_s=((20_000.0, 34_000.0),))).recording
+        setup = dict(made.setup) | {"quiet": [{"start": "19:00", "end": "20:00", "why": "choir"}, {"start": "x"}, "y"]}
+        found = assess(replace(made, setup=setup), Review(), ESH).reviewed
+        rows = found.table("activity").rows
+        self.assertEqual((rows[0][0], rows[-1][1]), (0, made.length_s))
+        self.assertTrue(all(a[1] == b[0] for a, b in itertools.pairwise(rows)))
+        self.assertEqual({r[2] for r in rows}, {"moving", "still", "resting", "no data"} & {r[2] for r in rows})
+        self.assertIn("no data", {r[2] for r in rows})
+        # The recording starts at 13:00 on the wall (12:00 UTC, UTC+1): 19:00 is 6 h later.
+        self.assertEqual(found.table("quiet").rows, ((6 * HOUR, 7 * HOUR, "choir"),))
+
     def test_states(self) -> None:
         counts = np.concatenate([np.full(60, 400.0), np.full(60, 100.0), np.full(60, 0.0), np.full(60, np.nan)])
         found = states(counts, SleepRule(median_min=1, mean_min=1))

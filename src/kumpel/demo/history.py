@@ -10,7 +10,7 @@ import numpy as np
 from sqlmodel import Session as Db
 from sqlmodel import select
 
-from kumpel.demo import other_kinds, stick, yard_register
+from kumpel.demo import clinic, other_kinds, stick, yard_register
 from kumpel.demo.people import NOISE_WEARERS, PLACES, TEAMS, team_of
 from kumpel.demo.recorders import METERS, RECORDERS
 from kumpel.kinds.noise import NoiseSetup
@@ -73,6 +73,7 @@ def load(db: Db) -> None:
     yard_register.put(db, account.id)
     stick.put(db, account.id)
     other_kinds.load(db, account.id, local_offset())
+    clinic.load(db, account.id, local_offset())
 
 
 def _history(db: Db, who: int | None) -> None:

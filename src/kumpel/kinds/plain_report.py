@@ -70,6 +70,8 @@ class Declared(Protocol):
     def reading_code(self) -> str: ...
     @property
     def main_channel(self) -> str: ...
+    @property
+    def drawn(self) -> tuple[str, ...]: ...
 
 
 def number(value: float, decimals: int | None) -> str:
@@ -93,7 +95,9 @@ def parts(
         "quality": lambda: [_quality(leading)],
         "left-out": lambda: [_left_out(recording, review)],
         "all-figures": lambda: _all_figures(leading, limits),
-        "tables": lambda: [_table(recording, t) for t in leading.tables if f"{TABLE}{t.key}" not in own],
+        "tables": lambda: [
+            _table(recording, t) for t in leading.tables if f"{TABLE}{t.key}" not in own and t.key not in kind.drawn
+        ],
         "methods": lambda: [_methods(leading)],
     }
     found = [part for key, make in makers.items() if key in chosen for part in make()]

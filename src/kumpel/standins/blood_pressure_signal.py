@@ -39,6 +39,12 @@ class Day:
     """When readings come at the interval of the night: as set, or when the wearer sleeps."""
     quiet: tuple[tuple[float, float], ...] = ()
     """Stretches without a reading."""
+    excited_mmhg: float = 0.0
+    """By how much the first readings are higher, in front of whoever puts the cuff on; half an hour later half of it."""
+    loose: tuple[tuple[float, float], ...] = ()
+    """Stretches in which the cuff sits loosely: most tries fail there."""
+    presses: tuple[tuple[float, str], ...] = ()
+    """Presses of the button, with what the wearer noted; each is followed by a reading by hand."""
 
 
 def usual_day(seed: int) -> Day:
@@ -76,6 +82,32 @@ def _times(day: Day) -> list[float]:
     return times
 
 
+_ERRORS = (1, 2, 3, 2)
+_LOOSE = (4, 3)
+
+
+def _error(day: Day, at: float) -> int:
+    """Why a try at a moment fails; by a stream of its own, so that it changes no value."""
+    rng = np.random.default_rng((day.seed, int(at)))
+    loose = any(a <= at < b for a, b in day.loose)
+    return int(rng.choice(_LOOSE if loose else _ERRORS))
+
+
+def _daily(day: Day, n: int, rng: np.random.Generator) -> np.ndarray:
+    """How much the wearer moves in each minute of being awake, as a share: walking about, at a desk, on a sofa."""
+    share = np.ones(n)
+    minute = 0
+    while minute < n:
+        length = int(rng.integers(8, 55))
+        share[minute : minute + length] = rng.choice((1.0, 0.9, 0.75, 0.28, 0.2))
+        minute += length
+    # Whoever has just got up, or goes to bed, is on their feet.
+    for a, b in day.asleep:
+        for edge in (a, b):
+            share[max(int(edge / 60) - 25, 0) : int(edge / 60) + 25] = 1.0
+    return share
+
+
 def make(day: Day) -> Made:
     """Readings as events, three activity axes once a minute, and the truth: sleep, every reading, dip put in."""
     rng = np.random.default_rng(day.seed)
@@ -87,11 +119,17 @@ def make(day: Day) -> Made:
     diastolic = np.minimum(diastolic, systolic - 22)
     pulse = np.rint(day.awake_pulse * np.where(asleep, 0.85, 1.0) + rng.normal(0, 5, len(times)))
     failed = rng.random(len(times)) < day.failing
+    at_s = np.array(times)
+    systolic += np.rint(day.excited_mmhg * 0.5 ** (at_s / 1800))
+    diastolic += np.rint(0.5 * day.excited_mmhg * 0.5 ** (at_s / 1800))
+    for a, b in day.loose:
+        loose = (at_s >= a) & (at_s < b)
+        failed |= loose & (np.arange(len(times)) % 4 != 0)
     spoilt = rng.choice(np.flatnonzero(~failed), size=min(day.artefacts, int((~failed).sum())), replace=False)
     events = []
     for i, at in enumerate(times):
         if failed[i]:
-            events.append(Event(at, "reading", "", {"error": 5, "tries": 2, "by": "plan"}))
+            events.append(Event(at, "reading", "", {"error": _error(day, at), "tries": 2, "by": "plan"}))
             continue
         s, d = float(systolic[i]), float(diastolic[i])
         if i in spoilt:
@@ -108,14 +146,22 @@ def make(day: Day) -> Made:
     events += [
         Event(at, "utc-offset", "clock changed", {"utc_offset_min": minutes}) for at, minutes in day.offset_changes
     ]
+    by_hand = np.random.default_rng((day.seed, 7))
+    for at, text in day.presses:
+        events.append(Event(at, "button", text, {}))
+        s = float(round(day.awake_systolic + 8 + by_hand.normal(0, day.spread)))
+        d = float(round(day.awake_diastolic + 4 + by_hand.normal(0, day.spread * 0.7)))
+        data = {"systolic": s, "diastolic": d, "map": float(round(d + (s - d) / 3)), "pulse": 84.0}
+        events.append(Event(at + 60, "reading", "", data | {"tries": 1, "by": "hand"}))
     n = int(day.length_s / 60)
     minute = np.arange(n) * 60.0
     quiet = _sleeping(day, minute)
     for a, b in day.ups_s:
         quiet &= ~((minute >= a) & (minute < b))
+    share = _daily(day, n, np.random.default_rng((day.seed, 11)))
     channels = {}
     for axis in "xyz":
-        counts = np.where(quiet, rng.exponential(3, n) * (rng.random(n) < 0.15), rng.gamma(2.0, 160, n))
+        counts = np.where(quiet, rng.exponential(3, n) * (rng.random(n) < 0.15), rng.gamma(2.0, 160, n) * share)
         for a, b in day.no_activity_s:
             counts[(minute >= a) & (minute < b)] = np.nan
         channels[f"activity.{axis}"] = channel(f"activity.{axis}", f"Activity {axis}", "counts", 60.0, np.rint(counts))

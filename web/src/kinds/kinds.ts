@@ -2,7 +2,7 @@ import { queryOptions, useQuery } from "@tanstack/react-query";
 import { type ComponentType, lazy } from "react";
 import { api, ask } from "@/api/client";
 import { ahead, fetched } from "@/api/fetched";
-import type { KindParts, ReviewSheetProps } from "./sheet";
+import type { CompareProps, KindParts, PanelProps, ReviewSheetProps } from "./sheet";
 
 /** What kinds draw in their own way, found by their folders; everything else is plain. */
 const FOUND = import.meta.glob<{ default: KindParts }>("./*/index.ts", { eager: true });
@@ -20,6 +20,28 @@ export function sheetOf(key: string): ComponentType<ReviewSheetProps> {
   if (!load) return Plain;
   const made = sheets.get(key) ?? lazy(fetched(load));
   sheets.set(key, made);
+  return made;
+}
+
+const panels = new Map<string, ComponentType<PanelProps>>();
+
+/** A kind's own part of the side panel; null where it has none. */
+export function panelOf(key: string): ComponentType<PanelProps> | null {
+  const load = PARTS.get(key)?.panel;
+  if (!load) return null;
+  const made = panels.get(key) ?? lazy(fetched(load));
+  panels.set(key, made);
+  return made;
+}
+
+const compares = new Map<string, ComponentType<CompareProps>>();
+
+/** What lays two recordings of a kind side by side; null where nothing does. */
+export function compareOf(key: string): ComponentType<CompareProps> | null {
+  const load = PARTS.get(key)?.compare;
+  if (!load) return null;
+  const made = compares.get(key) ?? lazy(fetched(load));
+  compares.set(key, made);
   return made;
 }
 

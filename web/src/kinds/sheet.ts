@@ -13,6 +13,8 @@ export interface SheetActions {
   edit: (stretch: Stretch, startS: number, endS: number, reason: string) => unknown;
   /** Sleep as given takes the place of what was computed. */
   sleep: (stretches: [number, number][]) => unknown;
+  /** The same, in place of whatever sleep was set before; answers whether it was taken. */
+  resleep: (stretches: [number, number][]) => Promise<boolean>;
 }
 
 /** What a kind's review sheet gets and may ask for. */
@@ -25,13 +27,30 @@ export interface ReviewSheetProps {
   /** What would come out with something that is not decided yet. */
   supposed: Supposed;
   onWhy: (figure: Schemas["Figure"]) => void;
+  /** Holds the session against another limit set, just to see. */
+  look: (limitSetId: number) => void;
   /** Where a sheet with several views puts the choice between them, beside undo. */
   bar: HTMLElement | null;
+}
+
+/** What a kind's own part of the side panel gets. */
+export type PanelProps = Pick<ReviewSheetProps, "review" | "kind" | "locked">;
+
+/** What two recordings of one person side by side get: both reviews, and what changed between them. */
+export interface CompareProps {
+  before: Assessed;
+  after: Assessed;
+  comparison: Schemas["Comparison"];
+  kind: Kind;
 }
 
 /** What a kind may bring of its own; each part may be missing. */
 export interface KindParts {
   sheet?: () => Promise<{ default: ComponentType<ReviewSheetProps> }>;
+  /** What stands in the side panel above the conclusion. */
+  panel?: () => Promise<{ default: ComponentType<PanelProps> }>;
+  /** Two recordings of one person side by side. */
+  compare?: () => Promise<{ default: ComponentType<CompareProps> }>;
   /** The sheet wants the room of the list of what waits: that begins folded to a rail. */
   wantsRoom?: boolean;
   settings?: {

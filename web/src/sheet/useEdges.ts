@@ -103,5 +103,5 @@ export function useEdges({
     },
     [moving, spans, with_],
   );
-  return { edges, onEdge, moved };
+  return { edges, onEdge, moved, moving: moving !== null };
 }

@@ -6,11 +6,13 @@ export function Segmented<T extends string>({
   value,
   choices,
   onChange,
+  small = false,
 }: {
   label: string;
   value: T;
   choices: readonly (readonly [T, string])[];
   onChange: (value: T) => void;
+  small?: boolean;
 }) {
   return (
     <RadioGroup.Root
@@ -26,7 +28,7 @@ export function Segmented<T extends string>({
           value={key}
           // Arrows move the focus, and what has it holds; Radix forgets a key that was let go too fast.
           onFocus={() => key !== value && onChange(key)}
-          className="min-h-7 border-line border-l bg-panel px-2.5 first:border-l-0 hover:bg-act-soft data-[state=checked]:bg-act data-[state=checked]:text-on-act"
+          className={`border-line border-l bg-panel first:border-l-0 hover:bg-act-soft data-[state=checked]:bg-act data-[state=checked]:text-on-act ${small ? "min-h-6 px-1.5 text-[12px]" : "min-h-7 px-2.5"}`}
         >
           {words}
         </RadioGroup.Item>

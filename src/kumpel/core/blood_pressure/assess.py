@@ -16,11 +16,17 @@ from kumpel.core.assessment import (
 from kumpel.core.blood_pressure.figures import FEWEST_A_NIGHT, put_figures
 from kumpel.core.blood_pressure.periods import Periods, missing_nights, periods_of, whole_days_s
 from kumpel.core.blood_pressure.readings import Readings, error_words, readings, suggestions
-from kumpel.core.blood_pressure.sleep import Sleep, planned_readings, sleep_of
+from kumpel.core.blood_pressure.sleep import Sleep, planned_readings, rule_of, sleep_of
 from kumpel.core.blood_pressure.tables import (
+    MINIMUM_ASLEEP,
+    MINIMUM_AWAKE,
+    activity_table,
     classes_table,
+    enough_table,
     hours_table,
+    is_share_enough,
     nights_table,
+    quiet_table,
     readings_table,
     spread_table,
 )
@@ -29,8 +35,6 @@ from kumpel.core.recording import Recording
 from kumpel.core.review import Review, is_named
 from kumpel.core.runs import gaps_between
 from kumpel.core.timebase import moment_words
-
-MINIMUM_SHARE, MINIMUM_AWAKE, MINIMUM_ASLEEP = 0.70, 20, 7
 
 
 def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
@@ -65,10 +69,13 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
         key_figures=("all.systolic.mean", "all.diastolic.mean", "dip.systolic", "all.valid_share"),
         suggestions=suggestions(found),
         tables=(
+            enough_table(found, periods, sleep),
             readings_table(found, periods, limits),
             hours_table(recording, found),
             classes_table(found, periods, limits),
             spread_table(found),
+            activity_table(recording, rule_of(review)),
+            quiet_table(recording),
             *((nights_table(reckoning, periods, sleep),) if periods.nights else ()),
         ),
         events=_events(recording, review, found),
@@ -105,7 +112,7 @@ def _findings(recording: Recording, found: Readings, periods: Periods, sleep: Sl
     counted = {p.key: int(np.count_nonzero(p.inside & found.counted)) for p in periods.three}
     share = int(np.count_nonzero(found.counted)) / len(found.at_s)
     said: list[Finding] = []
-    if round(100 * share, 6) < 100 * MINIMUM_SHARE:
+    if not is_share_enough(found):
         said.append(
             Finding(
                 "valid-share",

@@ -147,6 +147,19 @@ def sleep_from_activity(recording: Recording, rule: SleepRule) -> tuple[Stretch,
     return tuple(Stretch(a, b, "asleep") for a, b in sorted(nights.values()))
 
 
+def activity_spans(recording: Recording, rule: SleepRule) -> list[tuple[float, float, State]]:
+    """What the wearer did, from when to when (s after the start), by the rule; empty without activity."""
+    found = activity(recording, rule.axis)
+    if found is None:
+        return []
+    counts, interval = found
+    what = states(counts, rule, interval)
+    edges = np.flatnonzero(np.diff(what)) + 1
+    starts = [0, *edges.tolist()]
+    ends = [*edges.tolist(), len(what)]
+    return [(a * interval, b * interval, State(int(what[a]))) for a, b in zip(starts, ends, strict=True) if b > a]
+
+
 @dataclass(frozen=True)
 class Sleep:
     """Asleep stretches and where they come from: "reviewer", "activity", "setup" or "unknown"."""

@@ -9,7 +9,8 @@ import numpy as np
 from kumpel.core.assessment import LimitSet, Table, event_key
 from kumpel.core.blood_pressure.periods import PRESSURES, Periods, own_limits
 from kumpel.core.blood_pressure.readings import NAMES, UNITS, Readings, error_words
-from kumpel.core.blood_pressure.sleep import Sleep
+from kumpel.core.blood_pressure.sleep import Sleep, SleepRule, State, activity_spans
+from kumpel.core.nights import wall_spans
 from kumpel.core.reckoning import Reckoning, table
 from kumpel.core.recording import Flags, Recording
 from kumpel.core.timebase import wall_clock
@@ -153,3 +154,56 @@ def nights_table(reckoning: Reckoning, periods: Periods, sleep: Sleep) -> Table:
         ("Class", "", None),
     ]
     return table("nights", "Each night", columns, rows)
+
+
+_STATES = {State.NO_DATA: "no data", State.STILL: "still", State.RESTING: "resting", State.MOVING: "moving"}
+
+
+def activity_table(recording: Recording, rule: SleepRule) -> Table:
+    """What the wearer did, stretch by stretch, as sleep was read from it."""
+    rows = [(a, b, _STATES[state]) for a, b, state in activity_spans(recording, rule)]
+    return table("activity", "Activity", [("From", "clock", 0), ("To", "clock", 0), ("State", "", None)], rows)
+
+
+def quiet_table(recording: Recording) -> Table:
+    """Windows in which the setup wanted no reading, with their reason."""
+    rows: list[Row] = []
+    listed = recording.setup.get("quiet")
+    for window in listed if isinstance(listed, list) else []:
+        first, last = (str(window.get(key, "")) for key in ("start", "end")) if isinstance(window, dict) else ("", "")
+        try:
+            spans = wall_spans(recording, first, last, "quiet") if first != last else ()
+        except ValueError:
+            continue  # A recorder may write there what it likes: without it nothing but a hatched field is missing.
+        rows += [(s.start_s, min(s.end_s, recording.length_s), str(window.get("why") or "")) for s in spans]
+    columns = [("From", "clock", 0), ("To", "clock", 0), ("Because of", "", None)]
+    return table("quiet", "Quiet windows", columns, sorted(rows))
+
+
+MINIMUM_SHARE, MINIMUM_AWAKE, MINIMUM_ASLEEP = 0.70, 20, 7
+"""What a recording must have to be judged by (ESH position paper 2013, table 6)."""
+
+
+def enough_table(found: Readings, periods: Periods, sleep: Sleep) -> Table:
+    """What a recording must have to be judged by, what it has, and whether that is enough."""
+    counted = {p.key: int(np.count_nonzero(p.inside & found.counted)) for p in periods.three}
+    share = 100 * int(np.count_nonzero(found.counted)) / len(found.at_s)
+    rows: list[Row] = [
+        ("Valid readings", f"{share:.0f} %", f"{100 * MINIMUM_SHARE:.0f} %", _yes(is_share_enough(found)))
+    ]
+    known = sleep.source != "unknown"
+    for key, name, minimum in (("awake", "Awake", MINIMUM_AWAKE), ("asleep", "Asleep", MINIMUM_ASLEEP)):
+        has = str(counted[key]) if known else "not known"
+        rows.append((name, has, str(minimum), _yes(known and counted[key] >= minimum)))
+    columns = [("What", "", None), ("There are", "", None), ("Needed", "", None), ("Enough", "", None)]
+    return table("enough", "Enough to judge by", columns, rows)
+
+
+def is_share_enough(found: Readings) -> bool:
+    """Whether at least 70 % of all tries are valid and count."""
+    share = int(np.count_nonzero(found.counted)) / len(found.at_s)
+    return round(100 * share, 6) >= 100 * MINIMUM_SHARE
+
+
+def _yes(good: bool) -> str:
+    return "yes" if good else "no"

@@ -55,7 +55,7 @@ def full_h(setup: Setup) -> float:
 
 
 def record(began: Began, wishes: Wishes) -> Recorded:
-    """Wishes: awake_systolic, awake_diastolic, dip_percent, failing, artefacts, asleep (spans in s)."""
+    """Wishes: awake_systolic, awake_diastolic, dip_percent, failing, artefacts, excited_mmhg, loose and asleep (spans in s), presses."""
     setup, seed = began.setup, seed_of(began, wishes)
     night = spans_between(began, str(setup.get("asleep_from") or "22:30"), str(setup.get("awake_from") or "06:30"))
     rng = np.random.default_rng(seed)
@@ -80,7 +80,16 @@ def record(began: Began, wishes: Wishes) -> Recorded:
         ups_s=tuple((a + 12_000, a + 12_600) for a, b in slept if b - a > 15_000),
         **{
             k: wishes[k]
-            for k in ("awake_systolic", "awake_diastolic", "dip_percent", "failing", "artefacts")
+            for k in (
+                "awake_systolic",
+                "awake_diastolic",
+                "dip_percent",
+                "failing",
+                "artefacts",
+                "excited_mmhg",
+                "loose",
+                "presses",
+            )
             if k in wishes
         },
     )

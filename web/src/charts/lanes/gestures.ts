@@ -1,8 +1,13 @@
 import { type RefObject, useEffect } from "react";
 import { twoFingers } from "../fingers";
-import type { Canvases } from "./draw";
 import { LEFT, ROW } from "./measures";
-import type { Edge, LanesProps as Props } from "./types";
+import type { Edge, TimeGestures } from "./types";
+
+/** The canvases that gestures are measured on. */
+interface Places {
+  marks: HTMLCanvasElement | null;
+  lanes: HTMLCanvasElement | null;
+}
 
 const SHORTEST_S = 1;
 const REACH = { mouse: 6, touch: 18 };
@@ -17,8 +22,8 @@ export function clamped(from: number, to: number, [a, b]: [number, number]): [nu
 /** Wheel and two fingers zoom, Shift (or a sideways wheel) pans, a plain drag selects, a click on a mark chooses it. */
 export function useGestures(
   box: RefObject<HTMLDivElement | null>,
-  canvases: RefObject<Canvases>,
-  latest: RefObject<Props>,
+  canvases: RefObject<Places>,
+  latest: RefObject<TimeGestures>,
   dragged: RefObject<[number, number] | null>,
   cursor: RefObject<number | null>,
   redraw: () => void,
@@ -27,7 +32,7 @@ export function useGestures(
     const element = box.current;
     if (!element) return;
     const place = () => canvases.current.lanes?.getBoundingClientRect() ?? element.getBoundingClientRect();
-    const width = () => Math.max(place().width - LEFT - 2, 1);
+    const width = () => Math.max(place().width - LEFT - (latest.current.right ?? 2), 1);
     const time = (clientX: number) => {
       const [from, to] = latest.current.span;
       return from + ((clientX - place().left - LEFT) / width()) * (to - from);
@@ -100,6 +105,7 @@ export function useGestures(
         const at = chosen[0];
         const hit = latest.current.rows[row]?.items.find((m) => m.startS - near <= at && at <= m.endS + near);
         if (hit) latest.current.onMark(hit.key);
+        else latest.current.onPoint?.(at);
       }
       redraw();
     };

@@ -53,24 +53,32 @@ export interface Edge {
   atS: number;
 }
 
-export interface LanesProps {
+/** What gestures on a time axis are about. */
+export interface TimeGestures {
   rows: MarkRow[];
-  lanes: Lane[];
-  bands: LaneBand[];
   span: [number, number];
   whole: [number, number];
+  onSpan: (span: [number, number]) => void;
+  onSelect: (startS: number, endS: number) => void;
+  onCursor: (atS: number | null) => void;
+  onMark: (key: string) => void;
+  /** A click that is on no mark. */
+  onPoint?: (atS: number) => void;
+  /** Edges that can be dragged, and where one is dragged to; `done` when it is let go, null when it was taken away. */
+  edges?: Edge[];
+  onEdge?: (key: string, atS: number | null, done: boolean) => void;
+  /** Pixels right of the axis. */
+  right?: number;
+}
+
+export interface LanesProps extends TimeGestures {
+  lanes: Lane[];
+  bands: LaneBand[];
   clock: WallClock;
   /** As the clock, in words for the axis: midnight may be the day that begins. */
   axis: WallClock;
   /** The event that is being looked at. */
   chosen: string | null;
-  onSpan: (span: [number, number]) => void;
-  onSelect: (startS: number, endS: number) => void;
-  onCursor: (atS: number | null) => void;
-  onMark: (key: string) => void;
-  /** Edges that can be dragged, and where one is dragged to; `done` when it is let go, null when it was taken away. */
-  edges?: Edge[];
-  onEdge?: (key: string, atS: number | null, done: boolean) => void;
   /** The lane that is shown tall; a click on a name makes it so, or not any more. */
   tall?: string | null;
   onTall?: (key: string) => void;

@@ -213,6 +213,7 @@ function Sheet({
             actions={review}
             supposed={supposed}
             onWhy={setWhy}
+            look={review.look}
             bar={bar}
           />
         </Suspense>

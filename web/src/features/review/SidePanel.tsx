@@ -1,6 +1,7 @@
-import { useEffect, useRef, useState } from "react";
+import { Suspense, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import type { Schemas } from "@/api/client";
+import { panelOf } from "@/kinds/kinds";
 import { type Assessed, type Kind, type Stretch, stretchesOf } from "@/sheet/assessed";
 import type { Supposed } from "@/sheet/useSupposed";
 import { Button } from "@/ui/basics";
@@ -12,6 +13,7 @@ import { Decided } from "./panel/Decided";
 import { Findings } from "./panel/Findings";
 import { ForThisSession } from "./panel/ForThisSession";
 import { Heading } from "./panel/Heading";
+import { Medicines } from "./panel/Medicines";
 import { OpenAgain, Signatures } from "./panel/Signatures";
 import { Suggestions } from "./panel/Suggestions";
 import { Unchecked } from "./panel/Unchecked";
@@ -52,6 +54,7 @@ export function SidePanel({
     signedHere.current = !locked;
   }, [locked]);
   const navigate = useNavigate();
+  const Own = panelOf(kind.key);
   const tasks = review.reviewed.tables.find((t) => t.key === "tasks")?.rows ?? [];
   const hasTasks = kind.stretches.some((w) => w.what === "task");
   const leftOut = stretchesOf(review, "left out");
@@ -117,6 +120,12 @@ export function SidePanel({
       </table>
       <Decided review={review} kind={kind} actions={actions} locked={locked} onChange={setEditing} />
       {!locked && <Suggestions review={review} actions={actions} />}
+      {Own && (
+        <Suspense fallback={null}>
+          <Own review={review} kind={kind} locked={locked} />
+        </Suspense>
+      )}
+      {kind.patient && <Medicines review={review} />}
       <Checks review={review} kind={kind} />
       <ForThisSession review={review} kind={kind} actions={actions} supposed={supposed} locked={locked} />
       <Heading>Conclusion</Heading>

@@ -2,7 +2,7 @@ import { keepPreviousData, queryOptions, useQuery, useQueryClient } from "@tanst
 import { useCallback, useRef, useState } from "react";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { whileChanging } from "@/app/own";
-import { type Stretch, settingOf } from "@/sheet/assessed";
+import { type Stretch, settingOf, stretchesOf } from "@/sheet/assessed";
 import { useNotices } from "@/ui/notices";
 
 type ReviewData = Schemas["Review"];
@@ -97,6 +97,11 @@ export function useReview(id: number) {
       decide([{ what: stretch.what, start_s: startS, end_s: endS, reason }], [stretch.id]),
     sleep: (stretches: [number, number][]) =>
       decide(stretches.map(([start_s, end_s]) => ({ what: "asleep", start_s, end_s, reason: "by hand" }))),
+    resleep: (stretches: [number, number][]) =>
+      decide(
+        stretches.map(([start_s, end_s]) => ({ what: "asleep", start_s, end_s, reason: "by hand" })),
+        query.data ? stretchesOf(query.data, "asleep").map((s) => s.id) : [],
+      ),
     drop: (key: string, lengthS: number, reason: string) => decide([{ what: "dropped", key, value: lengthS, reason }]),
     keep: (key: string, lengthS: number) => decide([{ what: "kept", key, value: lengthS }]),
     takeBack: (ids: number[]) => decide([], ids),

@@ -147,68 +147,78 @@ export function ForThisSession({
 }) {
   const [explaining, setExplaining] = useState<{ word: Kind["decisions"][number]; value: number } | null>(null);
   if (kind.decisions.length === 0) return null;
+  // Many settings are for the rare case: the foremost stay in view.
+  const inView = kind.decisions.length > MOST_IN_VIEW ? FOREMOST : kind.decisions.length;
+  const folded = kind.decisions.slice(inView);
+  const row = (word: Kind["decisions"][number]) => {
+    const value = settingOf(review, word.key);
+    if (word.type === "course")
+      return (
+        <CourseChoice
+          key={word.key}
+          word={word}
+          value={typeof value === "string" ? value : null}
+          locked={locked}
+          onSet={(course) => actions.set(word.key, course)}
+        />
+      );
+    if (word.type === "choice")
+      return (
+        <label key={word.key} className="flex items-center justify-between gap-2 border-hair border-t py-1 text-[13px]">
+          <span className="text-soft">{word.label}</span>
+          <select
+            className="rounded border border-transparent bg-transparent text-right hover:border-line"
+            value={value === null ? "" : String(value)}
+            disabled={locked}
+            onChange={(e) => actions.set(word.key, e.target.value || null)}
+          >
+            <option value="">{word.hint || "as usual"}</option>
+            {word.choices.map((choice) => (
+              <option key={choice.value} value={choice.value}>
+                {choice.words}
+              </option>
+            ))}
+          </select>
+        </label>
+      );
+    const planned = word.key === "working_day_s" ? hoursMinutes(review.reviewed.quality.planned_s) : word.hint;
+    return (
+      <Setting
+        key={word.key}
+        label={word.label}
+        unit={unitWords(word.unit)}
+        hint={planned}
+        wide={word.type === "text"}
+        value={shownOf(word)(value)}
+        shown={shownOf(word)}
+        parse={parserOf(word)}
+        locked={locked}
+        onTyping={(v) =>
+          v === undefined
+            ? supposed.forget()
+            : supposed.suppose({ add: [{ what: "setting", key: word.key, value: v, reason: "supposed" }] })
+        }
+        onSet={async (v) => {
+          if (!word.needs_reason || typeof v !== "number") return actions.set(word.key, v);
+          setExplaining({ word, value: v });
+          return false;
+        }}
+      />
+    );
+  };
   return (
     <>
       <Heading>For this session</Heading>
-      {kind.decisions.map((word) => {
-        const value = settingOf(review, word.key);
-        if (word.type === "course")
-          return (
-            <CourseChoice
-              key={word.key}
-              word={word}
-              value={typeof value === "string" ? value : null}
-              locked={locked}
-              onSet={(course) => actions.set(word.key, course)}
-            />
-          );
-        if (word.type === "choice")
-          return (
-            <label
-              key={word.key}
-              className="flex items-center justify-between gap-2 border-hair border-t py-1 text-[13px]"
-            >
-              <span className="text-soft">{word.label}</span>
-              <select
-                className="rounded border border-transparent bg-transparent text-right hover:border-line"
-                value={value === null ? "" : String(value)}
-                disabled={locked}
-                onChange={(e) => actions.set(word.key, e.target.value || null)}
-              >
-                <option value="">{word.hint || "as usual"}</option>
-                {word.choices.map((choice) => (
-                  <option key={choice.value} value={choice.value}>
-                    {choice.words}
-                  </option>
-                ))}
-              </select>
-            </label>
-          );
-        const planned = word.key === "working_day_s" ? hoursMinutes(review.reviewed.quality.planned_s) : word.hint;
-        return (
-          <Setting
-            key={word.key}
-            label={word.label}
-            unit={unitWords(word.unit)}
-            hint={planned}
-            wide={word.type === "text"}
-            value={shownOf(word)(value)}
-            shown={shownOf(word)}
-            parse={parserOf(word)}
-            locked={locked}
-            onTyping={(v) =>
-              v === undefined
-                ? supposed.forget()
-                : supposed.suppose({ add: [{ what: "setting", key: word.key, value: v, reason: "supposed" }] })
-            }
-            onSet={async (v) => {
-              if (!word.needs_reason || typeof v !== "number") return actions.set(word.key, v);
-              setExplaining({ word, value: v });
-              return false;
-            }}
-          />
-        );
-      })}
+      {kind.decisions.slice(0, inView).map(row)}
+      {folded.length > 0 && (
+        <details
+          className="border-hair border-t text-[13px]"
+          open={folded.some((w) => settingOf(review, w.key) !== null)}
+        >
+          <summary className="cursor-pointer py-1 text-act">{folded.length} more, mostly as usual</summary>
+          {folded.map(row)}
+        </details>
+      )}
       {explaining && (
         <ReasonDialog
           title={`${explaining.word.label} ${explaining.value} ${explaining.word.unit}`.trim()}
@@ -224,6 +234,9 @@ export function ForThisSession({
     </>
   );
 }
+
+const MOST_IN_VIEW = 6;
+const FOREMOST = 2;
 
 const shownOf = (word: Kind["decisions"][number]) => (value: number | string | null) => {
   if (value === null) return "";

@@ -1,0 +1,95 @@
+import type { Schemas } from "@/api/client";
+import type { Assessment } from "@/sheet/assessed";
+
+type Cell = Schemas["Table"]["rows"][number][number];
+type Row = Record<string, Cell | undefined>;
+
+/** Which of its own limits a reading reaches. */
+export type Reaches = "" | "systolic" | "diastolic" | "both";
+export type Period = "awake" | "asleep";
+
+/** A try of the cuff; values are null where it failed. */
+export interface Reading {
+  key: string;
+  atS: number;
+  period: Period;
+  systolic: number | null;
+  diastolic: number | null;
+  map: number | null;
+  pulse: number | null;
+  pulsePressure: number | null;
+  reaches: Reaches;
+  byHand: boolean;
+  /** Why it does not count: "left out", or why the try failed. */
+  state: string;
+}
+
+const numberIn = (value: Cell | undefined) => (typeof value === "number" ? value : null);
+
+/** The rows of a table by the names of its columns; none where there is no such table. */
+export function rowsOf(assessment: Assessment, key: string): Row[] {
+  const table = assessment.tables.find((t) => t.key === key);
+  if (!table) return [];
+  return table.rows.map((row) => Object.fromEntries(table.columns.map((column, i) => [column.name, row[i]])));
+}
+
+export function readingsOf(assessment: Assessment): Reading[] {
+  return rowsOf(assessment, "readings").map((row) => ({
+    key: String(row.Key),
+    atS: Number(row.Time),
+    period: row.Period === "asleep" ? "asleep" : "awake",
+    systolic: numberIn(row.Systolic),
+    diastolic: numberIn(row.Diastolic),
+    map: numberIn(row["Mean arterial"]),
+    pulse: numberIn(row.Pulse),
+    pulsePressure: numberIn(row["Pulse pressure"]),
+    reaches: (row["Reaches its limit"] ?? "") as Reaches,
+    byHand: row.Taken === "by hand",
+    state: String(row.State ?? ""),
+  }));
+}
+
+export const isValid = (r: Reading) => r.systolic !== null && r.diastolic !== null;
+export const counts = (r: Reading) => isValid(r) && r.state === "";
+
+/** The class of a reading: neither limit reached, one, or both. */
+export type Class = "neither" | "one" | "both";
+export const classOf = (r: Reading): Class => (r.reaches === "" ? "neither" : r.reaches === "both" ? "both" : "one");
+
+export interface Span {
+  startS: number;
+  endS: number;
+  text: string;
+}
+
+const spansOf = (assessment: Assessment, key: string, words: string): Span[] =>
+  rowsOf(assessment, key).map((row) => ({
+    startS: Number(row.From),
+    endS: Number(row.To),
+    text: String(row[words] ?? ""),
+  }));
+
+/** What the wearer did, stretch by stretch: moving, resting, still, no data. */
+export const activityOf = (assessment: Assessment) => spansOf(assessment, "activity", "State");
+
+/** Windows without a reading, with their reason. */
+export const quietOf = (assessment: Assessment) => spansOf(assessment, "quiet", "Because of");
+
+export interface Hour {
+  atS: number;
+  systolic: number | null;
+  diastolic: number | null;
+  ranges: { systolic: [number, number]; diastolic: [number, number] };
+}
+
+export function hoursOf(assessment: Assessment): Hour[] {
+  return rowsOf(assessment, "hours").map((row) => ({
+    atS: Number(row.From),
+    systolic: numberIn(row.Systolic),
+    diastolic: numberIn(row.Diastolic),
+    ranges: {
+      systolic: [Number(row["Systolic lowest"]), Number(row["Systolic highest"])],
+      diastolic: [Number(row["Diastolic lowest"]), Number(row["Diastolic highest"])],
+    },
+  }));
+}
