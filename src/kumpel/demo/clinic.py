@@ -10,8 +10,10 @@ from typing import Any
 from sqlmodel import Session as Db
 from sqlmodel import select
 
+from kumpel.core.assessment import event_key
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, figures, medicines, people, reports, take_in
+from kumpel.services import conclusions, deciding, figures, medicines, people, reports, settings, take_in
+from kumpel.services.decisions import Wish
 from kumpel.services.medicines import Taken
 from kumpel.standins.blood_pressure_signal import Day, make
 from kumpel.standins.made import as_file
@@ -49,7 +51,7 @@ class Patient:
 
 
 NIGHT = (_at(23.2), _at(31.8))
-NO_DIP = {"dip_percent": 6.0, "awake_systolic": 143.0, "awake_diastolic": 89.0, "asleep": (NIGHT,)}
+NO_DIP = {"dip_percent": 6.0, "awake_systolic": 140.0, "awake_diastolic": 85.0, "asleep": (NIGHT,)}
 BY_DAY = ((_at(10.5), _at(17.0)),)
 """After a night shift."""
 
@@ -68,7 +70,7 @@ PATIENTS = (
         (
             Worn(469, "C-02", NO_DIP | {"length_s": 14 * 3600.0}, "Taken off too early: repeat."),
             Worn(
-                258, "C-01", NO_DIP | {"awake_systolic": 145.0}, "Too high by day and night: ramipril in the morning."
+                258, "C-01", NO_DIP | {"awake_systolic": 142.0}, "Too high by day and night: ramipril in the morning."
             ),
             Worn(
                 24,
@@ -173,8 +175,25 @@ PATIENTS = (
 )
 
 
+SPANS = {
+    "all.systolic.mean": 8.0,
+    "all.diastolic.mean": 6.0,
+    "awake.systolic.mean": 9.0,
+    "awake.diastolic.mean": 6.0,
+    "asleep.systolic.mean": 10.0,
+    "asleep.diastolic.mean": 7.0,
+    "all.pulse.mean": 6.0,
+    "dip.systolic": 8.0,
+}
+"""By how much a day differs from the next; made up, as the source that stands beside them says."""
+
+
 def load(db: Db, who: int | None, offset_min: int) -> None:
     """The patients with their recordings; the last of each waits for a look, the others are signed."""
+    kind = KINDS["blood_pressure"].key
+    for figure, span in SPANS.items():
+        settings.keep(db, f"spans.{figure}", "kind", kind, span, 0, who)
+    settings.keep(db, settings.SPANS_FROM.key, "kind", kind, "made up for this demo", 0, who)
     for patient in PATIENTS:
         person = db.exec(select(Person).where(Person.name == patient.name)).one()
         people.change_person(db, person.id or 0, dict(patient.facts))
@@ -210,6 +229,11 @@ def _recorded(db: Db, person: Person, worn: Worn, turn: int, offset_min: int, wh
     session.clock_error_s = 0.6
     figures.refresh(db, session)
     db.commit()
+    if worn.concluded and made.truth["spoilt_s"]:
+        out = [
+            Wish("dropped", event_key("reading", at), value=0.0, reason="arm moved") for at in made.truth["spoilt_s"]
+        ]
+        session = deciding.decide(db, session.id or 0, session.review_version, out, (), who)
     return session
 
 

@@ -171,3 +171,48 @@ def spread(edges: Floats, minutes: Floats, lines: Sequence[LimitLine], unit: str
             canvas.text(left + i * step, bottom + 9, f"{edge:.0f}", 7.5, anchor="middle")
     canvas.text(250, bottom + 9, unit, 7, anchor="end")
     return canvas.svg()
+
+
+@dataclass(frozen=True)
+class Moved:
+    """A figure before and after, in words, with its difference and the span it moves in by itself (nan: not known)."""
+
+    label: str
+    before: str
+    after: str
+    difference: float
+    words: str
+    span: float
+    beyond: bool
+
+
+def changes(moved: Sequence[Moved]) -> str:
+    """Each difference from nought, beside the pale span of what is usual: a filled dot lies beyond it, an open one does not."""
+    row = 15.0
+    canvas = Canvas(510, row * len(moved) + 18)
+    left, right = 210.0, 430.0
+    known = [abs(m.difference) for m in moved if not math.isnan(m.difference)]
+    most = max([10.0, *known, *(min(m.span, 60.0) for m in moved if not math.isnan(m.span))]) * 1.1
+    middle, bottom = (left + right) / 2, row * len(moved) + 2
+
+    def x_of(value: float) -> float:
+        return min(max(middle + value / most * (right - left) / 2, left), right)
+
+    for i, m in enumerate(moved):
+        y = row * i + row / 2 + 1
+        canvas.text(0, y + 3, m.label, 8.5, INK)
+        canvas.text(196, y + 3, f"{m.before} \u2192 {m.after}", 8.5, SOFT, "end")
+        if not math.isnan(m.span):
+            canvas.rect(x_of(-m.span), y - 4.5, x_of(m.span) - x_of(-m.span), 9, GRID)
+        if not math.isnan(m.difference):
+            canvas.line(middle, y, x_of(m.difference), y, PETROL, 1.2, "" if m.beyond else "2 2")
+            if not m.beyond:
+                canvas.dot(x_of(m.difference), y, 3.0, "#ffffff")
+            canvas.dot(x_of(m.difference), y, 3.0, PETROL, filled=m.beyond)
+        canvas.text(508, y + 3, m.words, 8.5, INK, "end")
+    canvas.line(middle, 0, middle, bottom, SOFT, 0.6)
+    step = next(s for s in (1, 2, 5, 10, 20, 50, 100) if most / s <= 3)
+    for n in range(-3, 4):
+        if abs(n * step) <= most:
+            canvas.text(x_of(n * step), bottom + 10, f"{n * step:+d}" if n else "0", 7, SOFT, "middle")
+    return canvas.svg()

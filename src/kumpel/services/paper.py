@@ -17,7 +17,7 @@ from kumpel.kinds.registry import kind_of
 from kumpel.reports.document import Document, Fact, Facts, Part, TablePart, TextPart
 from kumpel.reports.document import Signature as SignatureLine
 from kumpel.reports.moments import wall_moment
-from kumpel.services import checks, decisions, figures, medicines, settings
+from kumpel.services import checks, comparison_page, decisions, figures, medicines, settings
 from kumpel.services.figures import Outcome
 from kumpel.services.problems import ConflictError, InvalidError
 from kumpel.services.recordings import recording_of
@@ -67,6 +67,8 @@ def made(db: Db, session: Session, found: Outcome, keys: Sequence[str] | None = 
         )
     if plain_report.MEDICINES.key in parts:
         parts[plain_report.MEDICINES.key].append(_taken(medicines.during(db, session)))
+    if plain_report.COMPARISON.key in parts:
+        parts[plain_report.COMPARISON.key] += comparison_page.parts(db, session)
     begin, end = wall_moment(recording, 0), wall_moment(recording, session.length_s)
     subtitle = f"{kind.name}, {begin:%a %d %b %Y, %H:%M} to {end:%H:%M}"
     if row.tags.get("place"):

@@ -25,6 +25,7 @@ const SCREENS = {
 const HandOut = lazy(SCREENS["hand-out"]);
 const TakeIn = lazy(SCREENS["take-in"]);
 const Review = lazy(SCREENS.review);
+const Compare = lazy(fetched(() => import("@/features/review/Compare")));
 const Report = lazy(SCREENS.report);
 const People = lazy(SCREENS.people);
 const Recorders = lazy(SCREENS.recorders);
@@ -71,6 +72,7 @@ export function App() {
               <Route path="/hand-out" element={<HandOut />} />
               <Route path="/take-in" element={<TakeIn />} />
               <Route path="/review/:id?" element={<Review />} />
+              <Route path="/review/:id/compare" element={<Compare />} />
               <Route path="/report/:id?" element={<Report />} />
               <Route path="/people/:id?" element={<People />} />
               <Route path="/recorders" element={<Recorders />} />

@@ -6,6 +6,8 @@ export interface Key {
   keys: string;
   does: string;
   run: () => void;
+  /** Goes before a key of the whole page that is the same, as long as it is offered. */
+  first?: boolean;
 }
 
 /** Keys that work while somebody types, too. */
@@ -53,18 +55,21 @@ export function useKeys(keys: Key[]) {
   useLayoutEffect(() => {
     const id = Symbol("keys");
     shown.set(id, keys);
-    const listen = (event: KeyboardEvent) => {
+    const listen = (first: boolean) => (event: KeyboardEvent) => {
       if (event.altKey || event.defaultPrevented || covered()) return;
-      const key = keys.find((k) => matches(k, event));
+      const key = keys.find((k) => (k.first ?? false) === first && matches(k, event));
       if (!key || (typing(event.target) && !ALWAYS.includes(key.keys))) return;
       event.preventDefault();
       // At once: a quick second key must find what the first one did.
       flushSync(key.run);
     };
-    window.addEventListener("keydown", listen);
+    const [early, usual] = [listen(true), listen(false)];
+    window.addEventListener("keydown", early, true);
+    window.addEventListener("keydown", usual);
     return () => {
       shown.delete(id);
-      window.removeEventListener("keydown", listen);
+      window.removeEventListener("keydown", early, true);
+      window.removeEventListener("keydown", usual);
     };
   }, [keys]);
 }

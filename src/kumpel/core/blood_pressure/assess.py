@@ -174,3 +174,9 @@ def _events(recording: Recording, review: Review, found: Readings) -> list[Detec
         event = found.events[i]
         said.append(Detected(event.at_s, event.at_s, "failed", f"try failed: {error_words(event)}"))
     return said
+
+
+def brief(found: Assessment) -> str:
+    """The mean of 24 h in a row of a list: "24 h 143/88 mmHg"."""
+    means = [found.figure(f"all.{pressure}.mean").stated for pressure in ("systolic", "diastolic")]
+    return "no valid reading" if np.isnan(means).any() else f"24 h {means[0]:.0f}/{means[1]:.0f} mmHg"

@@ -92,7 +92,7 @@ def _set(limits: LimitSet) -> str:
 
 def in_words(found: Sequence[Change], after: Assessment) -> str:
     """The outcome in a few words: against the limits now, and whether the 24 h means moved more than from day to day."""
-    now = "within all limits" if after.verdict is Verdict.WITHIN else after.words
+    now = "within all limits" if after.verdict is Verdict.WITHIN else after.words[:1].lower() + after.words[1:]
     means = [c for c in found if c.figure in ("all.systolic.mean", "all.diastolic.mean")]
     standings = {c.standing for c in means}
     if "beyond" in standings:

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from pydantic import BaseModel
 
-from kumpel.core.blood_pressure.assess import assess
+from kumpel.core.blood_pressure.assess import assess, brief
 from kumpel.core.blood_pressure.compare import COMPARED, compare
 from kumpel.core.blood_pressure.plan import DayPlan, counts, planned_readings
 from kumpel.core.bounds import Bounds
@@ -95,6 +95,7 @@ KIND = Kind(
     setup_library=LIBRARY,
     plan=plan,
     assess=assess,
+    brief=brief,
     main_channel="activity.x",
     bounds=Bounds(31 * DAY_S, 1.0, 16, 10_000_000, 20_000),
     limit_sets=shipped(__name__),

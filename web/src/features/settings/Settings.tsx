@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { useSearchParams } from "react-router";
 import { api, ask } from "@/api/client";
 import { useKindWords } from "@/kinds/kinds";
 import { Loading, Trouble } from "@/ui/basics";
@@ -27,7 +28,12 @@ export default function Settings() {
   const settings = useSettings();
   const kinds = useKindWords().data ?? [];
   const teams = useQuery({ queryKey: ["people", "teams"], queryFn: () => ask(api.GET("/api/teams")) });
-  const [chosen, setChosen] = useState<Place>({ scope: "site", of: "", name: "Whole site" });
+  const kind = useSearchParams()[0].get("kind");
+  const [picked, setChosen] = useState<Place | null>(null);
+  const asked = kinds.find((k) => k.key === kind);
+  const chosen: Place =
+    picked ??
+    (asked ? { scope: "kind", of: asked.key, name: asked.name } : { scope: "site", of: "", name: "Whole site" });
   if (settings.isError && !settings.data) return <Trouble error={settings.error} again={() => settings.refetch()} />;
   if (!settings.data) return <Loading what="the settings" />;
   const { data } = settings;

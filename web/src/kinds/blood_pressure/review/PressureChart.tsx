@@ -2,7 +2,18 @@ import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } fr
 import { clamped, useGestures } from "@/charts/lanes/gestures";
 import type { TimeGestures } from "@/charts/lanes/types";
 import { number } from "@/ui/format";
-import { ACTIVITY, type Chart, drawChart, FAILED, HEIGHT, PRESSURE, PULSE, pressureScale, RIGHT } from "./chart";
+import {
+  ACTIVITY,
+  type Chart,
+  drawChart,
+  FAILED,
+  HEIGHT,
+  PRESSURE,
+  PULSE,
+  pressureScale,
+  RIGHT,
+  type Scale,
+} from "./chart";
 import { isValid, type Reading } from "./readings";
 
 const LEGEND = "absolute font-narrow text-[12px] text-soft";
@@ -34,7 +45,9 @@ export function PressureChart({
   onSelect,
   onChoose,
   onEdge,
-  left,
+  title = "Readings and activity",
+  scale: given,
+  shared,
 }: {
   chart: Chart;
   whole: [number, number];
@@ -44,13 +57,18 @@ export function PressureChart({
   onSelect: (startS: number, endS: number) => void;
   onChoose: (key: string) => void;
   onEdge: NonNullable<TimeGestures["onEdge"]>;
-  /** The unit in which activity is not there, and such; under the chart. */
-  left?: React.ReactNode;
+  title?: string;
+  /** A scale that several charts share; else the one that fits. */
+  scale?: Scale;
+  /** A cursor that several charts share. */
+  shared?: { atS: number | null; onCursor: (atS: number | null) => void };
 }) {
   const box = useRef<HTMLDivElement>(null);
   const canvas = useRef<{ marks: null; lanes: HTMLCanvasElement | null }>({ marks: null, lanes: null });
-  const [cursorS, setCursorS] = useState<number | null>(null);
-  const scale = useMemo(() => pressureScale(chart.readings, chart.levels), [chart.readings, chart.levels]);
+  const [own, setOwn] = useState<number | null>(null);
+  const [cursorS, setCursorS] = shared ? [shared.atS, shared.onCursor] : [own, setOwn];
+  const fitting = useMemo(() => pressureScale(chart.readings, chart.levels), [chart.readings, chart.levels]);
+  const scale = given ?? fitting;
   const gestures: TimeGestures = {
     rows: [],
     span: chart.span,
@@ -69,15 +87,15 @@ export function PressureChart({
   };
   const latest = useRef(gestures);
   latest.current = gestures;
-  const shown = useRef({ chart, scale });
-  shown.current = { chart, scale };
+  const shown = useRef({ chart, scale, cursorS });
+  shown.current = { chart, scale, cursorS };
   const dragged = useRef<[number, number] | null>(null);
   const cursor = useRef<number | null>(null);
   const frame = useRef(0);
   const redraw = useCallback(() => {
     cancelAnimationFrame(frame.current);
     frame.current = requestAnimationFrame(() =>
-      drawChart(canvas.current.lanes, shown.current.chart, shown.current.scale, dragged.current, cursor.current),
+      drawChart(canvas.current.lanes, shown.current.chart, shown.current.scale, dragged.current, shown.current.cursorS),
     );
   }, []);
   useGestures(box, canvas, latest, dragged, cursor, redraw);
@@ -101,9 +119,9 @@ export function PressureChart({
     onSpan(clamped(span[0] + by, span[1] + by, whole));
   };
   return (
-    <section className="mt-2.5 rounded-lg border border-line bg-panel px-3 py-2" aria-label="Readings and activity">
+    <section className="mt-2.5 rounded-lg border border-line bg-panel px-3 py-2" aria-label={title}>
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1 pb-1.5 text-[13px]">
-        <b className="font-narrow font-semibold">Readings and activity</b>
+        <b className="font-narrow font-semibold">{title}</b>
         {head}
         <span className="ml-auto min-h-5 min-w-0 truncate font-medium" aria-live="off">
           {under && readingWords(under, chart.clock)}
@@ -112,7 +130,7 @@ export function PressureChart({
       <div
         ref={box}
         role="application"
-        aria-label="Readings and activity on one clock. Plus and minus zoom, arrows left and right move, 0 shows everything."
+        aria-label={`${title} on one clock. Plus and minus zoom, arrows left and right move, 0 shows everything.`}
         // biome-ignore lint/a11y/noNoninteractiveTabindex: zoom and pan by keyboard need the focus
         tabIndex={0}
         className="relative touch-pan-y"
@@ -153,7 +171,6 @@ export function PressureChart({
           />
         </div>
       </div>
-      {left}
     </section>
   );
 }

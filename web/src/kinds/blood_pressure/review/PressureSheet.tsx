@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useCallback, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { api, ask } from "@/api/client";
 import { type Key, useKeys } from "@/app/keys";
 import { useKeepLimits } from "@/features/limits/useKeepLimits";
@@ -34,6 +34,8 @@ import { useWhatIf } from "./useWhatIf";
 
 const UNSAID = "not said";
 const MOVED = 0.5;
+/** How long after a reading was left out the keys 1 to 5 say why. */
+const REASONED_MS = 12_000;
 const PANNED_H = 27;
 
 /** Too high, when, and does it fall at night: everything on one clock, readings picked one by one. */
@@ -52,7 +54,7 @@ export default function PressureSheet({
   const [span, setSpan] = useState<[number, number]>(() => [0, Math.min(whole[1], PANNED_H * 3600)]);
   const [chosen, setChosen] = useState<string | null>(null);
   const [filter, setFilter] = useState<Filter | null>(null);
-  const [justOut, setJustOut] = useState<{ key: string; atMs: number } | null>(null);
+  const [justOut, setJustOut] = useState<string | null>(null);
   const [marking, setMarking] = useState<[number, number] | null>(null);
   const [more, setMore] = useState("");
   const whatIf = useWhatIf(limitSet, supposed);
@@ -150,7 +152,7 @@ export default function PressureSheet({
   );
   const leaveOut = (r: Reading, reason = UNSAID) => {
     if (locked || !counts(r)) return;
-    setJustOut({ key: r.key, atMs: Date.now() });
+    setJustOut(r.key);
     actions.drop(r.key, 0, reason);
   };
   const backIn = (r: Reading) => {
@@ -164,14 +166,19 @@ export default function PressureSheet({
     setJustOut(null);
     actions.drop(key, 0, reason);
   };
+  useEffect(() => {
+    if (justOut === null) return;
+    const timer = setTimeout(() => setJustOut(null), REASONED_MS);
+    return () => clearTimeout(timer);
+  }, [justOut]);
   const current = readings.find((r) => r.key === chosen);
   const walk = (by: number) => {
     const at = visible.findIndex((r) => r.key === chosen);
     const next = visible[at < 0 ? (by > 0 ? 0 : visible.length - 1) : at + by];
     if (next) choose(next.key);
   };
-  const latest = useRef({ walk, leaveOut, backIn, say, current, justOut, marking });
-  latest.current = { walk, leaveOut, backIn, say, current, justOut, marking };
+  const latest = useRef({ walk, leaveOut, backIn, say, current });
+  latest.current = { walk, leaveOut, backIn, say, current };
   const keys = useMemo<Key[]>(
     () => [
       { keys: "ArrowDown", does: "next reading", run: () => latest.current.walk(1) },
@@ -186,10 +193,11 @@ export default function PressureSheet({
           else latest.current.backIn(r);
         },
       },
-      ...reasons.slice(0, 5).map((reason, i) => ({
+      ...(justOut ? reasons.slice(0, 5) : []).map((reason, i) => ({
         keys: String(i + 1),
         does: `why it was left out: ${reason}`,
-        run: () => latest.current.justOut && latest.current.say(latest.current.justOut.key, reason),
+        run: () => justOut && latest.current.say(justOut, reason),
+        first: true,
       })),
       {
         keys: "m",
@@ -197,7 +205,7 @@ export default function PressureSheet({
         run: () => !locked && setMarking([span[0], Math.min(span[0] + 3600, span[1])]),
       },
     ],
-    [reasons, locked, span],
+    [reasons, justOut, locked, span],
   );
   useKeys(keys);
   const scale = pressureScale(readings, levels);

@@ -11,8 +11,6 @@ export interface Decided {
   reason: string;
 }
 
-const REASONED = 12_000;
-
 const high = (r: Reading, which: "systolic" | "diastolic") =>
   r.state === "" && (r.reaches === "both" || r.reaches === which);
 
@@ -45,7 +43,7 @@ export function ReadingsTable({
   all: number;
   chosen: string | null;
   /** The reading that was left out a moment ago: the keys 1 to 5 say why. */
-  justOut: { key: string; atMs: number } | null;
+  justOut: string | null;
   reasons: string[];
   decided: Map<string, Decided>;
   clock: WallClock;
@@ -129,15 +127,15 @@ export function ReadingsTable({
         className="relative max-h-[232px] overflow-auto"
       >
         <table className="w-full text-[13px]">
-          <thead className="sticky top-0 z-10 bg-panel text-right font-narrow text-[12.5px] text-soft">
+          <thead className="sticky top-0 z-10 whitespace-nowrap bg-panel text-right font-narrow text-[12.5px] text-soft">
             <tr>
               <th className="px-2 py-1 text-left font-medium">Time</th>
               <th className="px-2 text-left font-medium">Period</th>
-              <th className="px-2 font-medium">Systolic, mmHg</th>
-              <th className="px-2 font-medium">Diastolic, mmHg</th>
-              <th className="px-2 font-medium">MAP, mmHg</th>
-              <th className="px-2 font-medium">Pulse, bpm</th>
-              <th className="px-2 font-medium">Pulse pressure, mmHg</th>
+              <th className="px-1.5 font-medium">Systolic, mmHg</th>
+              <th className="px-1.5 font-medium">Diastolic, mmHg</th>
+              <th className="px-1.5 font-medium">MAP, mmHg</th>
+              <th className="px-1.5 font-medium">Pulse, bpm</th>
+              <th className="px-1.5 font-medium">Pulse pr., mmHg</th>
               <th className="px-2 text-left font-medium">Decision</th>
             </tr>
           </thead>
@@ -146,7 +144,7 @@ export function ReadingsTable({
               const valid = isValid(r);
               const own = decided.get(r.key);
               const out = valid && r.state !== "";
-              const fresh = justOut?.key === r.key && Date.now() - justOut.atMs < REASONED;
+              const fresh = justOut === r.key;
               const cell = (value: number | null) => (
                 <td className={`px-2 text-right ${out ? "text-soft line-through" : ""}`}>{number(value, 0)}</td>
               );

@@ -12,6 +12,8 @@ export const FAILED = 20;
 export const AXIS = 20;
 export const RIGHT = 34;
 const GAP = 16;
+/** The first reading stands on the edge. */
+const PAD = 5;
 export const HEIGHT = ACTIVITY + GAP + PRESSURE + PULSE + FAILED + AXIS;
 
 export interface Mark {
@@ -32,6 +34,8 @@ export interface Chart {
   activity: Span[];
   quiet: Span[];
   asleep: [number, number][];
+  /** The means of the periods, over their spans. */
+  means?: Level[];
   leftOut: Span[];
   /** Readings that might be left out. */
   doubted: Span[];
@@ -102,7 +106,7 @@ export function drawChart(
   grid(drawing, chart, scale, bottom);
   context.save();
   context.beginPath();
-  context.rect(LEFT, 0, right - LEFT, bottom);
+  context.rect(LEFT - PAD, 0, right - LEFT + 2 * PAD, bottom);
   context.clip();
   context.fillStyle = token("--act-soft");
   context.globalAlpha = 0.6;
@@ -110,6 +114,10 @@ export function drawChart(
   context.globalAlpha = 1;
   activity(drawing, chart.activity);
   limits(drawing, chart.levels, scale);
+  context.strokeStyle = token("--ink");
+  context.lineWidth = 1.8;
+  for (const { value, startS, endS } of chart.means ?? [])
+    line(context, x(startS), yOf(value, scale), x(endS), yOf(value, scale));
   for (const r of chart.readings) reading(drawing, r, scale, r.key === chart.chosen);
   for (const q of chart.quiet) quiet(drawing, q);
   for (const s of chart.leftOut) hatch(context, x(s.startS), ACTIVITY + GAP, x(s.endS) - x(s.startS), PRESSURE);
@@ -217,8 +225,9 @@ function limits({ context, x, right }: Drawing, levels: Level[], scale: Scale) {
   context.font = font(11.5);
   context.fillStyle = token("--ink");
   context.textAlign = "center";
+  const atTheRight = new Set(levels.filter((l) => x(l.endS) >= right - 2).map((l) => l.value));
   for (const { value, startS, endS } of levels)
-    if (x(endS) - x(startS) > 60 && x(endS) < right - 2)
+    if (x(endS) - x(startS) > 60 && x(endS) < right - 2 && !atTheRight.has(value))
       context.fillText(String(value), x((startS + endS) / 2), yOf(value, scale) + 9);
 }
 
@@ -304,7 +313,7 @@ function quiet({ context, x }: Drawing, { startS, endS }: Span) {
 }
 
 /** A press of the button (triangle) or a medicine (pill), with its words. */
-function event({ context, x }: Drawing, { atS, text, look }: Mark) {
+function event({ context, x, right }: Drawing, { atS, text, look }: Mark) {
   const [at, y] = [x(atS), ACTIVITY + 9];
   if (look === "medicine") {
     context.fillStyle = token("--lane-4");
@@ -327,10 +336,12 @@ function event({ context, x }: Drawing, { atS, text, look }: Mark) {
     context.fill();
   }
   context.font = font(11.5);
-  context.textAlign = "left";
   context.textBaseline = "middle";
   context.fillStyle = token("--ink");
-  context.fillText(text.length > 34 ? `${text.slice(0, 33)}…` : text, at + 9, y);
+  const words = text.length > 34 ? `${text.slice(0, 33)}…` : text;
+  const fits = at + 9 + context.measureText(words).width < right;
+  context.textAlign = fits ? "left" : "right";
+  context.fillText(words, fits ? at + 9 : at - 9, y);
 }
 
 function handles({ context, x }: Drawing, edges: Edge[], bottom: number) {

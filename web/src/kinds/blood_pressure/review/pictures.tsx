@@ -32,17 +32,17 @@ export function HourMeans({
   const [which, setWhich] = useState<"both" | Quantity>("both");
   const shown: Quantity[] = which === "both" ? ["systolic", "diastolic"] : [which];
   const x = scaleLinear([0, Math.max(lengthS, 3600)], [28, 268]);
-  const y = scaleLinear(scale, [104, 8]).clamp(true);
+  const y = scaleLinear(scale, [124, 8]).clamp(true);
   return (
     <section aria-label="Mean of each hour" className="min-w-0 rounded-lg border border-line bg-panel px-3 py-2">
       <div className="flex items-center gap-2 text-[13px]">
-        <b className="truncate font-narrow font-semibold">Mean of each hour</b>
+        <b className="font-narrow font-semibold">By the hour</b>
         <span className="ml-auto">
           <Segmented label="Pressure shown" value={which} choices={WHICH} onChange={setWhich} small />
         </span>
       </div>
       <svg
-        viewBox="0 0 272 124"
+        viewBox="0 0 272 144"
         className="w-full"
         role="img"
         aria-label="Mean of each hour with its lowest and highest reading"
@@ -53,7 +53,7 @@ export function HourMeans({
             x={x(a)}
             width={Math.max(x(b) - x(a), 0)}
             y={8}
-            height={96}
+            height={116}
             fill="var(--act-soft)"
             opacity={0.7}
           />
@@ -89,7 +89,7 @@ export function HourMeans({
           }),
         )}
         {clockSplits(0, lengthS, 200, axis).map((s) => (
-          <text key={s} x={Math.min(Math.max(x(s), 36), 254)} y={119} textAnchor="middle" className={label}>
+          <text key={s} x={Math.min(Math.max(x(s), 36), 254)} y={139} textAnchor="middle" className={label}>
             {axis(s)}
           </text>
         ))}
@@ -141,13 +141,13 @@ export function CornerPicture({
       100,
       160,
     ),
-    [104, 8],
+    [124, 8],
   )
     .nice()
     .clamp(true);
   const pick = (event: React.MouseEvent<SVGSVGElement>) => {
     const place = event.currentTarget.getBoundingClientRect();
-    const at = [((event.clientX - place.left) / place.width) * 260, ((event.clientY - place.top) / place.height) * 124];
+    const at = [((event.clientX - place.left) / place.width) * 260, ((event.clientY - place.top) / place.height) * 144];
     const far = (r: Reading) =>
       Math.hypot(x(r.diastolic as number) - (at[0] ?? 0), y(r.systolic as number) - (at[1] ?? 0));
     const best = [...good].sort((a, b) => far(a) - far(b))[0];
@@ -161,7 +161,7 @@ export function CornerPicture({
       </div>
       {/* biome-ignore lint/a11y/useKeyWithClickEvents: readings are walked through in the table, by keys, too */}
       <svg
-        viewBox="0 0 260 124"
+        viewBox="0 0 260 144"
         className="w-full cursor-pointer"
         role="img"
         aria-label="Systolic over diastolic, a dot a reading"
@@ -176,14 +176,14 @@ export function CornerPicture({
           </g>
         ))}
         {x.ticks(4).map((v) => (
-          <text key={v} x={x(v)} y={119} textAnchor="middle" className={label}>
+          <text key={v} x={x(v)} y={139} textAnchor="middle" className={label}>
             {v}
           </text>
         ))}
         {corners.map((c) => (
           <path
             key={c.period}
-            d={`M30 ${y(c.systolic)} H${x(c.diastolic)} V104`}
+            d={`M30 ${y(c.systolic)} H${x(c.diastolic)} V124`}
             fill="none"
             stroke="var(--ink)"
             strokeDasharray={c.period === "awake" ? "5 3" : "2 2"}
