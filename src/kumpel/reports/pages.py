@@ -29,6 +29,11 @@ MOST_TRIALS = 60
 _UNSHOWN = re.compile(r'(?:the text|contains the codepoint) `?(".*?")`?(?: could not|$|\n| )', re.DOTALL)
 
 
+def font_paths() -> list[Path]:
+    """Where the fonts of reports lie: our own, and those of Debian for names in any script."""
+    return [Path(str(files("kumpel.reports"))) / "fonts", *(p for p in NOTO if p.is_dir())]
+
+
 @lru_cache(maxsize=1)
 def _compiler() -> typst.Compiler:
     """One compiler for the process: it keeps fonts and parsed template."""
@@ -36,7 +41,7 @@ def _compiler() -> typst.Compiler:
     return typst.Compiler(
         input=here / "report.typ",
         root=here,
-        font_paths=[here / "fonts", *(p for p in NOTO if p.is_dir())],
+        font_paths=font_paths(),
         ignore_system_fonts=True,
     )
 
