@@ -143,7 +143,6 @@ class NineTasks(BrowserTest):
 
     def test_blood_pressure_what_is_the_mean_without_the_odd_reading(self) -> None:
         found = self.begin("blood_pressure")
-        before = self.systolic()
         spoilt = found.truth["spoilt_s"][0]
         side = self.page.get_by_role("complementary", name="Decisions")
         suggestion = side.get_by_role("listitem").first

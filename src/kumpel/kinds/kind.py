@@ -19,7 +19,7 @@ from kumpel.kinds.plain_report import ReportPart
 from kumpel.kinds.plan import Plan, Situation
 from kumpel.kinds.sensors import SensorWord, Watched
 from kumpel.kinds.setup_fields import SetupField, described, stored_names
-from kumpel.reports.document import Part
+from kumpel.reports.document import Part, Size
 
 Assess = Callable[[Recording, Review, LimitSet], BothWays]
 PlanOf = Callable[[Any, Situation], Plan]
@@ -265,7 +265,9 @@ class Kind:
                 if self.own_report is not None
                 else plain_report.parts(self, recording, review, both, limits, only)
             )
-            made += [part.model_copy(update={"size": word.size}) for part in found]
+            # Of several parts that stand on a page of their own, the first begins it.
+            rest: Size = "wide" if word.size == "page" else word.size
+            made += [part.model_copy(update={"size": rest if i else word.size}) for i, part in enumerate(found)]
         return made
 
     @property

@@ -263,9 +263,10 @@ def _table(recording: Recording, table: Table) -> TablePart:
 
 
 def _whole_minutes(recording: Recording, times: Sequence[str | float]) -> bool:
-    """Whether no time of a column needs seconds: pauses of ten seconds do, hours of the day do not."""
+    """Whether no time of a column needs seconds, as all lie whole minutes apart: pauses of ten seconds do, readings every half hour do
+    not, at whatever second the first one was."""
     known = [t for t in times if not isinstance(t, str) and not math.isnan(t)]
-    return all(wall_second(recording, t) % 60 == 0 for t in known)
+    return len({wall_second(recording, t) % 60 for t in known}) <= 1
 
 
 def _left_out(recording: Recording, review: Review) -> TablePart:

@@ -77,7 +77,8 @@
 #let data-table(p) = [
   = #p.title
   #if p.rows.len() == 0 { text(fill: soft, p.empty) } else {
-    table(columns: if p.at("even", default: false) { (1fr,) * p.columns.len() } else { (1fr,) + (auto,) * (p.columns.len() - 1) }, align: (x, y) => if x == 0 { left } else { right }, stroke: none, inset: (x: 4pt, y: 2.6pt),
+    // What many columns leave for the first one may be nothing at all: then it takes what it needs.
+    table(columns: if p.at("even", default: false) { (1fr,) * p.columns.len() } else if p.columns.len() > 6 { (auto,) * p.columns.len() } else { (1fr,) + (auto,) * (p.columns.len() - 1) }, align: (x, y) => if x == 0 { left } else { right }, stroke: none, inset: (x: 4pt, y: 2.6pt),
       table.hline(stroke: 0.6pt + line-colour),
       table.header(..p.columns.map(t => text(fill: soft, size: 8pt, t))),
       ..p.rows.map(r => (table.hline(stroke: 0.4pt + line-colour), ..r)).flatten(),

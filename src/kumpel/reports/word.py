@@ -36,6 +36,8 @@ MEDIA_TYPE = "application/vnd.openxmlformats-officedocument.wordprocessingml.doc
 FONT, INK, SOFT, RULE = "Calibri", RGBColor(0x1D, 0x2B, 0x33), RGBColor(0x55, 0x62, 0x6A), "DDD8CC"
 MARGIN_MM, WIDTH_MM = 17, {"a4": 176, "a5": 124}
 PAPER_MM = {"a4": (210, 297), "a5": (148, 210)}
+LONGEST, PADDING, MANY = 44, 3, 6
+"""Letters of a cell that count for its width, room beside them; from more columns on the letters are smaller."""
 RIGHT, LEFT = WD_ALIGN_PARAGRAPH.RIGHT, WD_ALIGN_PARAGRAPH.LEFT
 
 
@@ -166,21 +168,22 @@ def _table(made: Docx, part: TablePart, width: int) -> None:
         return
     aligned = [LEFT if i == 0 else RIGHT for i in range(len(part.columns))]
     table = _grid(made, 1, len(part.columns), _shares(part), width)
-    _header(table, part.columns, aligned)
+    size = 9.5 if len(part.columns) <= MANY else 8
+    _header(table, part.columns, aligned, size - 1)
     for row in part.rows:
         for cell, words, align in zip(_row(table).cells, row, aligned, strict=True):
-            _cell(cell, words, align)
+            _cell(cell, words, align, size=size)
 
 
 def _shares(part: TablePart) -> list[float]:
-    """Widths by the longest words of each column; alike where the part asks for it."""
+    """Widths by the longest words of each column, a head broken between its words; alike where the part asks for it."""
     if part.even:
         return [1 / len(part.columns)] * len(part.columns)
-    longest = [
-        max(min(max((len(row[i]) for row in part.rows), default=0), 48), len(name), 4)
-        for i, name in enumerate(part.columns)
-    ]
-    return [n / sum(longest) for n in longest]
+    needed = []
+    for i, name in enumerate(part.columns):
+        cells = max((len(row[i]) for row in part.rows), default=0)
+        needed.append(max(min(cells, LONGEST), *(len(word) for word in name.split() or [""]), 3) + PADDING)
+    return [n / sum(needed) for n in needed]
 
 
 def _picture(made: Docx, part: Picture, width: int) -> None:
@@ -267,10 +270,10 @@ def _rule(cell: _Cell, side: str, colour: str) -> None:
     cell._tc.get_or_add_tcPr().append(borders)
 
 
-def _header(table: Table, names: Sequence[str], aligned: Sequence[WD_ALIGN_PARAGRAPH]) -> None:
+def _header(table: Table, names: Sequence[str], aligned: Sequence[WD_ALIGN_PARAGRAPH], size: float = 8.5) -> None:
     """The first row, which comes again on every page."""
     for cell, name, align in zip(table.rows[0].cells, names, aligned, strict=True):
-        _cell(cell, name, align, colour=SOFT, size=8.5)
+        _cell(cell, name, align, colour=SOFT, size=size)
     again = OxmlElement("w:tblHeader")
     again.set(qn("w:val"), "true")
     table.rows[0]._tr.get_or_add_trPr().append(again)

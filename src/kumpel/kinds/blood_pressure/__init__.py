@@ -2,21 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from pydantic import BaseModel
 
+from kumpel.core.assessment import BothWays, LimitSet
 from kumpel.core.blood_pressure.assess import assess, brief
 from kumpel.core.blood_pressure.compare import COMPARED, compare
 from kumpel.core.blood_pressure.plan import DayPlan, counts, planned_readings
 from kumpel.core.bounds import Bounds
-from kumpel.core.recording import ChannelWord
+from kumpel.core.recording import ChannelWord, Recording
+from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
+from kumpel.kinds import plain_report
+from kumpel.kinds.blood_pressure.report import CLASSES, LANES, OWN_PARTS, PATIENT, classes, day, patient_page
 from kumpel.kinds.kind import LEAVE_OUT, Compares, DecisionWord, EventWord, Followed, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.plain_report import COMPARISON, PATIENT_PARTS
+from kumpel.kinds.plain_report import COMPARISON
 from kumpel.kinds.plan import Plan, PlanFact, Situation, battery, clock_min
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
+from kumpel.reports.document import Part
 
 _YES = {"True": "yes", "False": "no"}
 _REST = "The recorder"
@@ -85,6 +91,21 @@ Live as on any other day. Take your medicines as always and write down when.
 Take it off only to wash; put it back on the same arm. If it hurts or the hand swells or turns blue, take it off."""
 
 
+def own_report(
+    recording: Recording, review: Review, both: BothWays, limits: LimitSet, chosen: Sequence[str]
+) -> list[Part]:
+    """The plain parts, but for the picture of the day, the classes and the page for the patient."""
+    found = both.reviewed
+    own: dict[str, Callable[[], list[Part]]] = {
+        LANES: lambda: [day(recording, found)],
+        CLASSES: lambda: [classes(found)],
+        PATIENT.key: lambda: patient_page(recording, found, limits),
+    }
+    plain = [key for key in chosen if key not in own]
+    made = plain_report.parts(KIND, recording, review, both, limits, plain)
+    return made + [part for key, make in own.items() if key in chosen for part in make()]
+
+
 KIND = Kind(
     key="blood_pressure",
     method="3",
@@ -147,7 +168,8 @@ KIND = Kind(
     ),
     patient=True,
     compares=Compares(tuple(Followed(key, label) for key, label in COMPARED[:8]), compare),
-    parts=(*PATIENT_PARTS, COMPARISON),
+    own_report=own_report,
+    parts=(*OWN_PARTS, COMPARISON),
     drawn=("activity", "quiet"),
     tags=(
         TagWord("setting", "Recorded", "at home, in hospital", ("at home", "in hospital")),
