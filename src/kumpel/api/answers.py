@@ -14,7 +14,7 @@ from kumpel.core.assessment import Assessment
 from kumpel.core.recording import POINT
 from kumpel.kinds.kind import Kind, StretchWord
 from kumpel.kinds.registry import KINDS
-from kumpel.services import bays, checks, conclusions, deciding, decisions, hand_out, settings
+from kumpel.services import bays, checks, conclusions, deciding, decisions, hand_out, issued, settings
 from kumpel.services.comparison import Compared
 from kumpel.services.limits import limits_of
 from kumpel.services.people import PersonRow
@@ -236,7 +236,13 @@ def all_settings(db: Db) -> schemas.Settings:
         words=[schemas.SettingWord.model_validate(plain(w) | {"kind": of}) for w, of in words],
         kept=[
             schemas.KeptSetting(
-                key=k.word.key, scope=k.scope, of=k.of, value=k.value, version=k.version, by=k.by, at=k.at
+                key=k.word.key,
+                scope=k.scope,
+                of=k.of,
+                value="set" if k.word.type == "secret" and k.value else k.value,
+                version=k.version,
+                by=k.by,
+                at=k.at,
             )
             for k in settings.all_kept(db)
         ],
@@ -316,4 +322,5 @@ def report(row: tables.Report, by: str, started: datetime) -> schemas.Report:
         sha256=row.sha256.hex(),
         issued_at=row.issued_at,
         issued_by=by,
+        named=issued.is_named(row),
     )

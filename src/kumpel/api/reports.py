@@ -8,10 +8,11 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from kumpel.api import answers, schemas
-from kumpel.api.dependencies import Database, Who
+from kumpel.api.dependencies import Database, Queue, Who
 from kumpel.api.downloads import attachment
 from kumpel.api.people import Limit, Offset
-from kumpel.services import recordings, reports
+from kumpel.reports import word
+from kumpel.services import issued, mail, recordings, reports
 
 router = APIRouter(tags=["reports"])
 
@@ -40,9 +41,46 @@ def issue(session_id: int, wish: schemas.ReportOptions, db: Database, who: Who) 
 
 
 @router.get("/reports")
-def list_reports(db: Database, who: Who, search: str = "", limit: Limit = 50, offset: Offset = 0) -> schemas.ReportList:
-    rows, total = reports.list_reports(db, search, limit, offset)
+def list_reports(
+    db: Database, who: Who, search: str = "", limit: Limit = 50, offset: Offset = 0, session_id: int | None = None
+) -> schemas.ReportList:
+    rows, total = reports.list_reports(db, search, limit, offset, session_id)
     return schemas.ReportList(reports=[answers.report(*row) for row in rows], total=total)
+
+
+@router.get(
+    "/reports/{report_id}/file",
+    response_class=Response,
+    responses={200: {"content": {form: {} for form in ("application/pdf", word.MEDIA_TYPE, "text/html")}}},
+)
+def file(report_id: int, db: Database, who: Who, form: issued.Form = "pdf") -> Response:
+    """An issued report as PDF (as it was frozen), for a word processor, or as one web page."""
+    made = issued.file_of(reports.report_of(db, report_id), form)
+    number, _, ending = made.name.rpartition(".")
+    headers = {"Content-Disposition": attachment(f"{number} {made.title}.{ending}")}
+    return Response(made.data, media_type=made.media_type, headers=headers)
+
+
+@router.get("/reports/{report_id}/mails")
+def mails(report_id: int, db: Database, who: Who) -> list[schemas.Mail]:
+    """What went by e-mail of a report, or is on its way, the newest first."""
+    return [schemas.Mail.model_validate(row) for row in mail.of_report(db, report_id)]
+
+
+@router.post("/reports/{report_id}/mails", status_code=202)
+def post_mail(report_id: int, wish: schemas.MailWish, db: Database, who: Who, jobs: Queue) -> schemas.Mail:
+    """Put a report into the outbox; it is sent at once, and again while the mail server is away."""
+    row = mail.post(db, report_id, mail.Wish(wish.recipient, wish.forms, wish.note), who.id)
+    jobs.start_mail(row.id or 0)
+    return schemas.Mail.model_validate(row)
+
+
+@router.post("/mails/{mail_id}/again", status_code=202)
+def mail_again(mail_id: int, db: Database, who: Who, jobs: Queue) -> schemas.Mail:
+    """Try once more what was refused, or at once what waits."""
+    row = mail.again(db, mail_id)
+    jobs.start_mail(mail_id)
+    return schemas.Mail.model_validate(row)
 
 
 @router.get("/reports/{report_id}/pdf", response_class=Response, responses={200: {"content": {"application/pdf": {}}}})

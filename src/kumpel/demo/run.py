@@ -8,7 +8,7 @@ from pathlib import Path
 from sqlmodel import Session as Db
 
 from kumpel.config import DEMO, ROOT, Config
-from kumpel.demo import checked, first_screen, history, waiting
+from kumpel.demo import checked, first_screen, history, post, waiting
 from kumpel.demo.fleet import Fleet
 from kumpel.serve import say, serve, step, usable_port
 from kumpel.services import limits
@@ -23,6 +23,7 @@ def run_demo(port: int, fleet: Fleet, check: bool = False) -> int:
     """
     cluster = Cluster(DEMO / "postgres")
     reasons: list[str] = []
+    mail = post.PostOffice(DEMO / "mail")
     try:
         done = step("starting PostgreSQL")
         url = _filled_or_empty(cluster)
@@ -33,9 +34,11 @@ def run_demo(port: int, fleet: Fleet, check: bool = False) -> int:
         if not _mark(cluster).exists():
             _load(url, fleet)
             _mark(cluster).touch()
+        with Db(database.engine(url)) as db:
+            post.use(db, mail.port)
         where = f"http://127.0.0.1:{usable_port(port)}"
         config = Config(url, ROOT / "web" / "dist", False, True)
-        text = f"\n  Kumpel demo: {where}\n  sign in:     {history.LOGIN}  /  {history.PASSWORD}\n  N-06 asks for its passcode before it is changed: 2718\n\n  stop with Ctrl-C\n"
+        text = f"\n  Kumpel demo: {where}\n  sign in:     {history.LOGIN}  /  {history.PASSWORD}\n  N-06 asks for its passcode before it is changed: 2718\n  mail:        every mail is kept in {mail.folder}\n\n  stop with Ctrl-C\n"
         number = int(where.rsplit(":", 1)[1])
         if check:
             reasons.append("the server did not start")
@@ -47,6 +50,7 @@ def run_demo(port: int, fleet: Fleet, check: bool = False) -> int:
         return 1
     finally:
         fleet.stop()
+        mail.stop()
         cluster.stop()
     for reason in reasons:
         say(f"  not right: {reason}")

@@ -150,13 +150,24 @@ class SettingWord:
 
     A "line" and a "text" (of several lines, `high` characters at most) are words, "lines" a list of short ones, "networks" and
     "addresses" and "paths" lists of them, a "picture" a PNG as a data URL, "limit set" the key of a set of the kind, a "pattern" the
-    name of a file with words in braces.
+    name of a file with words in braces, "choice" one of `choices`, "secret" a word that nobody is shown again.
     """
 
     key: str
     label: str
     type: Literal[
-        "line", "text", "lines", "number", "networks", "addresses", "paths", "picture", "limit set", "pattern"
+        "line",
+        "text",
+        "lines",
+        "number",
+        "networks",
+        "addresses",
+        "paths",
+        "picture",
+        "limit set",
+        "pattern",
+        "choice",
+        "secret",
     ]
     default: str | float | tuple[str, ...]
     group: str
@@ -165,6 +176,7 @@ class SettingWord:
     low: float | None = None
     high: float | None = None
     scopes: tuple[Scope, ...] = ("site",)
+    choices: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -306,9 +306,9 @@ def _verdict(paragraph: Paragraph, verdict: str, words: str, size: float) -> Non
 
 def _field(paragraph: Paragraph, code: str) -> None:
     """A number that the word processor counts: of this page, of all."""
-    run = paragraph.add_run()
-    run.font.size, run.font.color.rgb = Pt(7.5), SOFT
     for kind, text in (("begin", ""), ("instr", code), ("end", "")):
+        run = paragraph.add_run()
+        run.font.size, run.font.color.rgb = Pt(7.5), SOFT
         if kind == "instr":
             element = OxmlElement("w:instrText")
             element.set(qn("xml:space"), "preserve")

@@ -9,7 +9,7 @@ import procrastinate
 from sqlalchemy import text
 from sqlmodel import Session as Db
 
-from kumpel.services import figures, take_in
+from kumpel.services import figures, mail, take_in
 from kumpel.store.database import engine, plain_url
 
 STALLED_S = 30.0
@@ -40,6 +40,10 @@ class Jobs:
         @self.app.task(name="assess")
         async def assess_job(session_id: int, again: bool = False) -> None:
             await asyncio.to_thread(figures.run, engine(url), session_id, again=again)
+
+        @self.app.task(name="mail")
+        async def mail_job(mail_id: int) -> None:
+            await asyncio.to_thread(mail.run, engine(url), mail_id)
 
     def open(self) -> None:
         self._sync.open()
@@ -85,6 +89,12 @@ class Jobs:
         with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
             job.defer(session_id=session_id, again=again)
 
+    def start_mail(self, mail_id: int) -> None:
+        """Send what is in the outbox; one waiting job a mail at most."""
+        job = self._sync.configure_task("mail", queueing_lock=f"mail {mail_id}")
+        with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
+            job.defer(mail_id=mail_id)
+
     def go_on(self, db: Db, serial: str | None = None, *, stopped_too: bool = True) -> None:
         """Go on with what was cut, for one recorder or for all; a job that finds somebody at work ends at once."""
         for session_id in take_in.unfinished(db, serial, stopped_too):
@@ -92,6 +102,8 @@ class Jobs:
         if serial is None:
             for session_id in figures.waiting(db, AT_ONCE):
                 self.start_assess(session_id)
+            for mail_id in mail.waiting(db):
+                self.start_mail(mail_id)
 
     async def work(self) -> None:
         """Work on jobs until cancelled."""

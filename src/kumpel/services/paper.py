@@ -19,6 +19,7 @@ from kumpel.reports.document import Signature as SignatureLine
 from kumpel.reports.moments import wall_moment
 from kumpel.services import checks, comparison_page, decisions, figures, medicines, settings
 from kumpel.services.figures import Outcome
+from kumpel.services.issued import WITHOUT_NAME
 from kumpel.services.problems import ConflictError, InvalidError
 from kumpel.services.recordings import recording_of
 from kumpel.services.sessions import row_of
@@ -154,7 +155,7 @@ def document(
     # Pages of their own follow what was signed: they are added to it, or given away alone.
     parts += [part for word in chosen if word.size == "page" for part in paper.parts.get(word.key, [])]
     return Document(
-        title=paper.name if named else "Without name",
+        title=paper.name if named else WITHOUT_NAME,
         subtitle=paper.subtitle,
         token=paper.token,
         verdict=paper.verdict,

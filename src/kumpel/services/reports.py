@@ -99,10 +99,10 @@ def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
 
 
 def list_reports(
-    db: Db, search: str = "", limit: int = 50, offset: int = 0
+    db: Db, search: str = "", limit: int = 50, offset: int = 0, session_id: int | None = None
 ) -> tuple[list[tuple[Report, str, datetime]], int]:
-    """Issued reports, newest first, with who issued them and when the session began; without their bytes."""
-    where = []
+    """Issued reports (of one session), newest first, with who issued them and when the session began; without their bytes."""
+    where = [] if session_id is None else [col(Report.session_id) == session_id]
     if search.strip():
         pattern = like(search.strip())
         where.append(or_(col(Report.title).ilike(pattern), col(Report.number).ilike(pattern)))

@@ -99,8 +99,26 @@ FILE_NAME = SettingWord(
     high=naming.LONGEST,
     scopes=("site", "team", "kind"),
 )
-OF_THE_SITE = (NAME, ADDRESS, LOGO, CLOCK, BATTERY, WEAK, LONG, NETWORKS, ADDRESSES, PORTS, FOLDERS, FILE_NAME)
+MAIL_SERVER = SettingWord(
+    "mail.server", "Mail server", "line", "", "E-mail", "its name and port, such as mail.tarnfels.example:587"
+)
+MAIL_SECURITY = SettingWord(
+    "mail.security",
+    "Connection",
+    "choice",
+    "STARTTLS",
+    "E-mail",
+    "how the way to the mail server is kept from being read",
+    choices=("STARTTLS", "TLS", "none"),
+)
+MAIL_FROM = SettingWord("mail.from", "Sent from", "line", "", "E-mail", "the address that reports come from")
+MAIL_USER = SettingWord("mail.user", "Sign-in name", "line", "", "E-mail", "empty: the server wants none")
+MAIL_PASSWORD = SettingWord("mail.password", "Password", "secret", "", "E-mail", "is never shown again")
+MAIL = (MAIL_SERVER, MAIL_SECURITY, MAIL_FROM, MAIL_USER, MAIL_PASSWORD)
+OF_THE_SITE = (NAME, ADDRESS, LOGO, CLOCK, BATTERY, WEAK, LONG, NETWORKS, ADDRESSES, PORTS, FOLDERS, FILE_NAME, *MAIL)
 USUAL_LIMITS = "limits.usual"
+UNSHOWN = {"picture": "a picture", "secret": "a secret"}
+"""What stands in the record of deeds in place of a value."""
 
 
 def reasons_key(what: str) -> str:
@@ -296,7 +314,7 @@ def keep(db: Db, key: str, scope: str, of: str, value: Any, version: int, who: i
     db.add(Setting(key=key, scope=scope, of=of, value=good, made_by=who))
     if key == USUAL_LIMITS:
         _wait_for_usual(db, of)
-    shown = {"value": "a picture" if word.type == "picture" and good else good}
+    shown = {"value": UNSHOWN[word.type] if word.type in UNSHOWN and good else good}
     deeds.keep(db, "setting changed", whom, {"value": _shown(word, before)}, shown, who)
     tell(db, "settings")
     db.commit()
@@ -318,7 +336,7 @@ def _wait_for_usual(db: Db, kind: str) -> None:
 
 
 def _shown(word: SettingWord, row: Setting | None) -> Any:
-    return None if row is None else "a picture" if word.type == "picture" and row.value else row.value
+    return None if row is None else UNSHOWN[word.type] if word.type in UNSHOWN and row.value else row.value
 
 
 def _checked(db: Db, word: SettingWord, value: Any, of: str) -> Any:
@@ -343,6 +361,14 @@ def _checked(db: Db, word: SettingWord, value: Any, of: str) -> Any:
         size = _png_size(word, value)
         if not pages.prints(_svg(value, size)):
             raise InvalidError(f"{word.label}: the picture is damaged and cannot be printed.")
+        return value
+    if word.type == "choice":
+        if value not in word.choices:
+            raise InvalidError(f"{word.label}: {', '.join(word.choices[:-1])} or {word.choices[-1]}.")
+        return value
+    if word.type == "secret":
+        if not 0 < len(value) <= LONGEST_LINE or any(ord(sign) < 32 for sign in value):
+            raise InvalidError(f"{word.label}: one line of up to {LONGEST_LINE} characters.")
         return value
     if word.type == "limit set":
         known = db.exec(select(LimitSetRow.id).where(LimitSetRow.key == value, LimitSetRow.kind == of)).first()

@@ -14,6 +14,7 @@ FIGURES: Final = 7245003
 SETTINGS: Final = 7245004
 LIMITS: Final = 7245005
 HAND_OUT: Final = 7245006
+MAIL: Final = 7245007
 """First halves of the locks, one a kind of work; the second half is the row that is worked on."""
 
 

@@ -602,3 +602,28 @@ class Deed(SQLModel, table=True):
 
 
 metadata = SQLModel.metadata
+
+
+class Mail(SQLModel, table=True):
+    """A report on its way by e-mail, or that went: to whom, as what, when; what the mail server said where it did not take it."""
+
+    __tablename__ = "mail"
+    id: int | None = Field(default=None, primary_key=True)
+    report_id: int = Field(sa_column=_to("report.id", nullable=False))
+    recipient: str = Field(max_length=254)
+    forms: list[str] = Field(sa_column=_json())
+    note: str = Field(default="", max_length=4000)
+    size: int = 0
+    message_id: str = Field(max_length=200)
+    state: str = Field(default="waiting", max_length=10)
+    tries: int = 0
+    problem: str = Field(default="", max_length=400)
+    asked_at: datetime = Field(default_factory=now, sa_column=_time())
+    asked_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    next_at: datetime = Field(default_factory=now, sa_column=_time())
+    sent_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (
+        CheckConstraint("state in ('waiting', 'sent', 'refused')", name="mail_state"),
+        CheckConstraint("(state = 'sent') = (sent_at is not null)", name="mail_sent"),
+        Index("mail_waiting", "next_at", postgresql_where=text("state = 'waiting'")),
+    )

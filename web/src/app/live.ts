@@ -25,6 +25,7 @@ const STALE: Record<string, string[]> = {
   courses: ["courses", "draft"],
   settings: ["settings", "kinds", "limit-sets", "recorders"],
   "limit-sets": ["limit-sets"],
+  mails: ["mails"],
 };
 
 function take(queries: QueryClient, note: Note) {

@@ -95,7 +95,7 @@ from kumpel.api.schemas.recorders import (
     Unfinished,
     WriteOnly,
 )
-from kumpel.api.schemas.reports import Pages, Report, ReportChoices, ReportList, ReportOptions
+from kumpel.api.schemas.reports import Mail, MailWish, Pages, Report, ReportChoices, ReportList, ReportOptions
 from kumpel.api.schemas.reviews import (
     ConclusionKept,
     ConclusionText,
@@ -239,6 +239,8 @@ __all__ = [
     "LiveChannel",
     "LookedIn",
     "Loss",
+    "Mail",
+    "MailWish",
     "Me",
     "Medicine",
     "MedicineEnd",

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Literal
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 
-from kumpel.api.schemas.common import example
+from kumpel.api.schemas.common import Line, Out, Text, example
 
 
 class ReportOptions(BaseModel):
@@ -39,8 +40,34 @@ class Report(BaseModel):
     sha256: str
     issued_at: datetime
     issued_by: str
+    named: bool = Field(description="the person's name is in it")
 
 
 class ReportList(BaseModel):
     reports: list[Report]
     total: int
+
+
+class MailWish(BaseModel):
+    """A report for somebody: the address, the forms it is attached in, a few words."""
+
+    model_config = example(recipient="dr.moe@tarnfels.example", forms=["pdf"]) | ConfigDict(extra="forbid")
+    recipient: Line = Field(min_length=3, max_length=254)
+    forms: list[Literal["pdf", "docx", "html"]] = Field(["pdf"], min_length=1, max_length=3)
+    note: Text = Field(default="", max_length=2000)
+
+
+class Mail(Out):
+    """A mail with a report: where it stands, and what the mail server said where it was not taken."""
+
+    id: int
+    report_id: int
+    recipient: str
+    forms: list[str]
+    size: int = Field(description="bytes of what is attached")
+    state: Literal["waiting", "sent", "refused"]
+    tries: int
+    problem: str
+    asked_at: datetime
+    next_at: datetime
+    sent_at: datetime | None

@@ -16,7 +16,18 @@ class SettingWord(Out):
     key: str
     label: str
     type: Literal[
-        "line", "text", "lines", "number", "networks", "addresses", "paths", "picture", "limit set", "pattern"
+        "line",
+        "text",
+        "lines",
+        "number",
+        "networks",
+        "addresses",
+        "paths",
+        "picture",
+        "limit set",
+        "pattern",
+        "choice",
+        "secret",
     ]
     default: float | str | list[str]
     group: str
@@ -25,11 +36,12 @@ class SettingWord(Out):
     low: float | None
     high: float | None
     scopes: list[Literal["site", "team", "kind"]]
+    choices: list[str] = Field(default_factory=list)
     kind: str = ""
 
 
 class KeptSetting(BaseModel):
-    """A setting that somebody set; null holds as shipped. `version` goes back with the next change."""
+    """A setting that somebody set; null holds as shipped, a secret is "set". `version` goes back with the next change."""
 
     key: str
     scope: Literal["site", "team", "kind"]

@@ -1,12 +1,13 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import { api, ask, type Schemas } from "@/api/client";
+import { api, ask } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
 import { Button, Empty, inputLook, Loading, Trouble, Verdict, Warn } from "@/ui/basics";
 import { day, moment } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
+import { IssuedHere } from "./IssuedHere";
 
 /** A page as the server drew it. */
 function Page({ url, number }: { url: string; number: number }) {
@@ -101,7 +102,6 @@ function Desk({ id }: { id: number }) {
   const { say, fail } = useNotices();
   const [parts, setParts] = useState<string[] | null>(null);
   const [named, setNamed] = useState(true);
-  const [issued, setIssued] = useState<Schemas["Report"] | null>(null);
   const path = { session_id: id };
   const session = useQuery({
     queryKey: ["sessions", "one", id],
@@ -125,7 +125,6 @@ function Desk({ id }: { id: number }) {
   const issue = useMutation({
     mutationFn: () => ask(api.POST("/api/sessions/{session_id}/reports", { params: { path }, body: options })),
     onSuccess: (report) => {
-      setIssued(report);
       queries.invalidateQueries({ queryKey: ["reports"] });
       queries.invalidateQueries({ queryKey: ["sessions"] });
       queries.invalidateQueries({ queryKey: ["line"] });
@@ -235,14 +234,7 @@ function Desk({ id }: { id: number }) {
             Samples (CSV)
           </a>
         </p>
-        {issued && (
-          <p className="mt-3">
-            <a className="text-act underline" href={`/api/reports/${issued.id}/pdf`} download>
-              {issued.number} as PDF
-            </a>
-            <span className="block break-all text-[12px] text-soft">SHA-256 {issued.sha256}</span>
-          </p>
-        )}
+        <IssuedHere sessionId={id} />
       </aside>
     </>
   );

@@ -117,6 +117,14 @@ export function SettingField({
               ),
             )}
           </select>
+        ) : word.type === "choice" ? (
+          <select id={id} className={inputLook} value={shownAs(own ?? from)} onChange={(e) => put(e.target.value)}>
+            {word.choices?.map((each) => (
+              <option key={each} value={each}>
+                {each}
+              </option>
+            ))}
+          </select>
         ) : word.type === "text" || many ? (
           <textarea
             {...shared}
@@ -128,8 +136,11 @@ export function SettingField({
           <span className="flex items-center gap-2">
             <input
               {...shared}
+              type={word.type === "secret" ? "password" : "text"}
+              autoComplete={word.type === "secret" ? "new-password" : undefined}
+              value={word.type === "secret" ? (typed ?? "") : text}
               className={word.type === "number" ? `${inputLook} max-w-28` : inputLook}
-              placeholder={shownAs(from)}
+              placeholder={word.type === "secret" && own ? "is set; type another one to change it" : shownAs(from)}
               onChange={(e) => type(e.target.value)}
               onKeyDown={(e) => e.key === "Enter" && commit()}
             />
