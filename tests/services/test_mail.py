@@ -3,6 +3,7 @@
 import email
 import email.policy
 import io
+import json
 import threading
 from datetime import date, timedelta
 from email.message import EmailMessage
@@ -14,7 +15,8 @@ import pypdf
 from docx import Document as read_docx
 
 from kumpel.demo import post
-from kumpel.services import conclusions, deeds, issued, mail, reports, settings
+from kumpel.formats import fhir_checks
+from kumpel.services import conclusions, deeds, health_record, issued, mail, reports, settings
 from kumpel.services.deeds import Whom
 from kumpel.services.mail import Wish
 from kumpel.services.problems import ConflictError, InvalidError
@@ -33,7 +35,7 @@ class MailTest(PatientTest):
         post.use(self.db, self.office.port, self.who)
 
     def issued(self, named: bool = True) -> Report:
-        row = self.recorded(date(2026, 11, 3))
+        row = self.recorded(date(2026, 11, 3 if named else 4))
         conclusions.sign(self.db, row.id or 0, row.review_version, self.who)
         return reports.issue(self.db, row.id or 0, reports.Options(("checks", "figures", "lanes"), named), self.who)
 
@@ -98,6 +100,14 @@ class Arriving(MailTest):
         self.assertEqual(last.what, "report mailed")
         assert last.after
         self.assertEqual((last.after["to"], last.after["number"]), ("dr.moe@tarnfels.example", report.number))
+
+    def test_the_same_report_for_a_health_record(self) -> None:
+        for named in (True, False):
+            report = self.issued(named)
+            name, data = health_record.document_of(self.db, report.id or 0)
+            made = json.loads(data)
+            self.assertEqual(fhir_checks.problems(made), [])
+            self.assertEqual((name, "Petter" in data.decode()), (f"{report.number}.json", named))
 
 
 class Failing(MailTest):

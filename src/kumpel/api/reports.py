@@ -11,8 +11,9 @@ from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, Who
 from kumpel.api.downloads import attachment
 from kumpel.api.people import Limit, Offset
+from kumpel.formats import fhir_document
 from kumpel.reports import word
-from kumpel.services import issued, mail, recordings, reports
+from kumpel.services import health_record, issued, mail, recordings, reports
 
 router = APIRouter(tags=["reports"])
 
@@ -59,6 +60,17 @@ def file(report_id: int, db: Database, who: Who, form: issued.Form = "pdf") -> R
     number, _, ending = made.name.rpartition(".")
     headers = {"Content-Disposition": attachment(f"{number} {made.title}.{ending}")}
     return Response(made.data, media_type=made.media_type, headers=headers)
+
+
+@router.get(
+    "/reports/{report_id}/health-record",
+    response_class=Response,
+    responses={200: {"content": {fhir_document.MEDIA_TYPE: {}}}},
+)
+def for_a_health_record(report_id: int, db: Database, who: Who) -> Response:
+    """What was signed as a FHIR R4 document, with the report inside."""
+    name, data = health_record.document_of(db, report_id)
+    return Response(data, media_type=fhir_document.MEDIA_TYPE, headers={"Content-Disposition": attachment(name)})
 
 
 @router.get("/reports/{report_id}/mails")

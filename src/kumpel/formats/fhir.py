@@ -9,7 +9,7 @@ from __future__ import annotations
 import json
 import math
 import uuid
-from collections.abc import Mapping
+from collections.abc import Container, Mapping
 from datetime import UTC, datetime, timedelta, timezone
 from typing import Any
 
@@ -39,7 +39,7 @@ def _quantity(value: float, unit: str, code: str) -> dict[str, Any]:
     return {"value": round(value, 2), "unit": unit, "system": UCUM, "code": code}
 
 
-def _instant(recording: Recording, at_s: float) -> str:
+def instant(recording: Recording, at_s: float) -> str:
     """The moment with the wall clock's offset, as FHIR writes it."""
     offset = float(wall_clock(recording, np.array([at_s]))[0]) - recording.start - at_s
     moment = datetime.fromtimestamp(recording.start + at_s, UTC).astimezone(timezone(timedelta(seconds=round(offset))))
@@ -65,7 +65,7 @@ def _pressure(
     recording: Recording, event: Event, person: Mapping[str, Any] | None, device: str
 ) -> list[dict[str, Any]]:
     """The panel of one reading, and its pulse. A failed try is a panel without values, and says so."""
-    when = _instant(recording, event.at_s)
+    when = instant(recording, event.at_s)
     panel = _observation(_code("85354-9", "Blood pressure panel with all children optional"), when, person, device)
     failed = event.data.get("error") not in (None, "", 0)
     components = []
@@ -95,22 +95,25 @@ def _single(
     recording: Recording, key: str, value: float, at_s: float, person: Mapping[str, Any] | None, device: str
 ) -> dict[str, Any]:
     code, display, unit, ucum = CODES[key]
-    found = _observation(_code(code, display), _instant(recording, at_s), person, device)
+    found = _observation(_code(code, display), instant(recording, at_s), person, device)
     found["valueQuantity"] = _quantity(value, unit, ucum)
     return found
 
 
-def bundle(recording: Recording, person: Mapping[str, Any] | None = None, every_s: float = 60.0) -> dict[str, Any]:
-    """A collection Bundle of a recording's observations.
+def observations(
+    recording: Recording,
+    person: Mapping[str, Any] | None = None,
+    every_s: float = 60.0,
+    without: Container[float] = (),
+) -> list[tuple[str, dict[str, Any]]]:
+    """The observations of a recording, each with a name that is always the same; readings at the moments `without` are not among them.
 
-    Cuff readings go in one by one; the channels spo2 and pulse as means over `every_s` seconds of what was measured. `person` is a
-    FHIR Reference (such as {"identifier": {"value": "TW-0107"}}); without one nobody is named. Raises ValueError when the
-    recording has nothing that these codes stand for.
+    Raises ValueError when the recording has nothing that these codes stand for.
     """
     device = str(recording.recorder.get("serial", ""))
     found: list[dict[str, Any]] = []
     for event in sorted(recording.events, key=lambda e: e.at_s):
-        if event.code == "reading":
+        if event.code == "reading" and event.at_s not in without:
             found += _pressure(recording, event, person, device)
     for key in ("spo2", "pulse"):
         channel = recording.channels.get(key)
@@ -124,15 +127,30 @@ def bundle(recording: Recording, person: Mapping[str, Any] | None = None, every_
                 found.append(_single(recording, key, float(part.mean()), first * channel.interval_s, person, device))
     if not found:
         raise ValueError("the recording has no blood pressure, pulse or oxygen saturation: nothing to write as FHIR")
-    entries = []
+    named = []
     for number, each in enumerate(found):
         name = f"{recording.kind}/{device}/{recording.start}/{number}/{each['code']['coding'][0]['code']}"
-        entries.append({"fullUrl": f"urn:uuid:{uuid.uuid5(_NAMESPACE, name)}", "resource": each})
+        named.append((urn(name), each))
+    return named
+
+
+def urn(name: str) -> str:
+    """The address of something within a Bundle: made of its name, and always the same."""
+    return f"urn:uuid:{uuid.uuid5(_NAMESPACE, name)}"
+
+
+def bundle(recording: Recording, person: Mapping[str, Any] | None = None, every_s: float = 60.0) -> dict[str, Any]:
+    """A collection Bundle of a recording's observations.
+
+    Cuff readings go in one by one; the channels spo2 and pulse as means over `every_s` seconds of what was measured. `person` is a
+    FHIR Reference (such as {"identifier": {"value": "TW-0107"}}); without one nobody is named. Raises ValueError when the
+    recording has nothing that these codes stand for.
+    """
     return {
         "resourceType": "Bundle",
         "type": "collection",
-        "timestamp": _instant(recording, recording.length_s),
-        "entry": entries,
+        "timestamp": instant(recording, recording.length_s),
+        "entry": [{"fullUrl": url, "resource": each} for url, each in observations(recording, person, every_s)],
     }
 
 

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
+import { useKindWords } from "@/kinds/kinds";
 import { Button, inputLook } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
 import { moment } from "@/ui/format";
@@ -150,12 +151,13 @@ function Mails({ reportId }: { reportId: number }) {
 }
 
 /** The reports that were issued of a session: each in every form, and where it was sent. */
-export function IssuedHere({ sessionId }: { sessionId: number }) {
+export function IssuedHere({ sessionId, kind }: { sessionId: number; kind: string }) {
   const [mailing, setMailing] = useState<Schemas["Report"] | null>(null);
   const issued = useQuery({
     queryKey: ["reports", "of", sessionId],
     queryFn: () => ask(api.GET("/api/reports", { params: { query: { session_id: sessionId, limit: 20 } } })),
   });
+  const isPatient = useKindWords().data?.find((k) => k.key === kind)?.patient ?? false;
   const rows = issued.data?.reports ?? [];
   if (rows.length === 0) return null;
   return (
@@ -179,6 +181,16 @@ export function IssuedHere({ sessionId }: { sessionId: number }) {
                 {name}
               </a>
             ))}
+            {isPatient && (
+              <a
+                className="inline-flex min-h-6 items-center text-act hover:underline"
+                href={`/api/reports/${report.id}/health-record`}
+                download
+                aria-label={`${report.number} for a health record, FHIR R4`}
+              >
+                Health record
+              </a>
+            )}
             <button
               type="button"
               className="min-h-6 text-act hover:underline"

@@ -234,7 +234,7 @@ function Desk({ id }: { id: number }) {
             Samples (CSV)
           </a>
         </p>
-        <IssuedHere sessionId={id} />
+        <IssuedHere sessionId={id} kind={session.data.kind} />
       </aside>
     </>
   );
