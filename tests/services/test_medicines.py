@@ -88,7 +88,7 @@ class Taking(PatientTest):
         people.change_person(self.db, pid, {"doctor": "Dr. Moe", "complaint": "dizzy", "stay": "out-patient"})
         noted = medicines.add(self.db, pid, Taken("ramipril", "5 mg", ("08:10",)))
         made, _ = reports.paper_of(self.db, row, reports.Options(("medicines",)))
-        self.assertEqual(made.parts["medicines"][0].model_dump()["rows"], [["ramipril", "5 mg", "08:10", "not known"]])
+        self.assertEqual(made.parts["medicines"][0].model_dump()["text"], "ramipril 5 mg at 08:10")
         self.assertIn(("Doctor", "Dr. Moe"), [(f.label, f.value) for f in made.who])
         conclusions.sign(self.db, row.id or 0, row.review_version, self.who)
         medicines.remove(self.db, noted.id or 0)

@@ -186,16 +186,13 @@ def person_facts(db: Db, person: Person | None) -> dict[str, str]:
     return facts
 
 
-def _taken(rows: Sequence[Medicine]) -> TablePart:
-    def since(row: Medicine) -> str:
-        return f"{row.since:%d %b %Y}" if row.since else "not known"
+def _taken(rows: Sequence[Medicine]) -> TextPart:
+    def said(row: Medicine) -> str:
+        since = f", since {row.since:%d %b %Y}" if row.since else ""
+        return f"{medicines.words(row)}{' at ' if row.times else ''}{', '.join(row.times)}{since}"
 
-    return TablePart(
-        title=plain_report.MEDICINES.label,
-        columns=["Medicine", "Dose", "At", "Since"],
-        rows=[[row.name, row.dose, ", ".join(row.times), since(row)] for row in rows],
-        empty="none noted",
-    )
+    words = "; ".join(said(row) for row in rows)
+    return TextPart(title=plain_report.MEDICINES.label, text=words or "None noted.")
 
 
 def _patient_facts(person: Person) -> list[Fact]:

@@ -16,7 +16,17 @@ from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
-from kumpel.kinds.blood_pressure.report import CLASSES, LANES, OWN_PARTS, PATIENT, classes, day, patient_page
+from kumpel.kinds.blood_pressure.report import (
+    CLASSES,
+    LANES,
+    OWN_PARTS,
+    PATIENT,
+    QUALITY,
+    classes,
+    day,
+    patient_page,
+    quality,
+)
 from kumpel.kinds.kind import LEAVE_OUT, Compares, DecisionWord, EventWord, Followed, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.plain_report import COMPARISON
@@ -99,6 +109,7 @@ def own_report(
     own: dict[str, Callable[[], list[Part]]] = {
         LANES: lambda: [day(recording, found)],
         CLASSES: lambda: [classes(found)],
+        QUALITY: lambda: [quality(found)],
         PATIENT.key: lambda: patient_page(recording, found, limits),
     }
     plain = [key for key in chosen if key not in own]

@@ -15,7 +15,7 @@ from kumpel.reports.lanes import ASLEEP
 from kumpel.reports.pictures import ABOVE, ACTION, GRID, INK, PETROL, SOFT, Canvas
 
 WIDTH, LEFT, RIGHT = 510.0, 30.0, 484.0
-ACTIVITY, GAP, PRESSURE, PULSE, FAILED = 14.0, 12.0, 104.0, 20.0, 11.0
+ACTIVITY, GAP, PRESSURE, PULSE, FAILED = 13.0, 11.0, 96.0, 18.0, 10.0
 BLUE = "#3a63a8"
 TALL = {"moving": ACTIVITY, "resting": 7.0, "still": 2.5}
 HOUR_S = 3600.0

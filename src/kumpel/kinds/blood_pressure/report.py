@@ -10,10 +10,10 @@ from kumpel.core.blood_pressure.periods import limit_of
 from kumpel.core.recording import Recording
 from kumpel.kinds.blood_pressure import picture
 from kumpel.kinds.plain_report import MEDICINES, PARTS, TABLE, ReportPart
-from kumpel.reports.document import ListPart, Part, Picture, TablePart
+from kumpel.reports.document import ListPart, Part, Picture, TablePart, TextPart
 
 PATIENT = ReportPart("patient", "Page for the patient", one_page=False, size="page")
-LANES, CLASSES = "lanes", f"{TABLE}classes"
+LANES, CLASSES, QUALITY = "lanes", f"{TABLE}classes", "quality"
 _BY_KEY = {part.key: part for part in PARTS}
 OWN_PARTS = (
     _BY_KEY["checks"],
@@ -21,7 +21,7 @@ OWN_PARTS = (
     _BY_KEY[LANES],
     ReportPart(CLASSES, "How many readings reach their limit"),
     MEDICINES,
-    _BY_KEY["quality"],
+    _BY_KEY[QUALITY],
     _BY_KEY["left-out"],
     ReportPart(f"{TABLE}readings", "All readings", one_page=False),
     _BY_KEY["all-figures"],
@@ -46,6 +46,14 @@ def classes(found: Assessment) -> TablePart:
         rows.append([str(name), *(f"{float(v):.0f}" for v in (readings, below, systolic, diastolic, both)), share])
     columns = ["Period", "Readings", "Below both", "Only systolic", "Only diastolic", "Both", "Reach a limit"]
     return TablePart(title="How many readings reach the limit of their period", columns=columns, rows=rows, even=True)
+
+
+def quality(found: Assessment) -> TextPart:
+    """What is to be said of the data, in a line."""
+    words = "; ".join(f.text for f in found.quality.findings)
+    return TextPart(
+        title="Quality of the data", text=f"{words[:1].upper()}{words[1:]}." if words else "Nothing to say against it."
+    )
 
 
 def patient_page(recording: Recording, found: Assessment, limits: LimitSet) -> list[Part]:

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
 import { api, ask, Problem } from "@/api/client";
+import { About } from "@/features/people/About";
 import { Empty, Loading, Trouble } from "@/ui/basics";
 import { OutNow } from "./OutNow";
 import { PeopleColumn } from "./PeopleColumn";
@@ -56,6 +57,7 @@ export default function HandOut() {
                   .join(", ")}
               </span>
             </div>
+            <About key={person.data.id} person={person.data} />
             {recorder ? (
               <Slip
                 key={`${person.data.id} ${recorder.id}`}

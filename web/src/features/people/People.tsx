@@ -1,115 +1,17 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
-import { Button, Empty, inputLook, Loading, Refused, Trouble, Verdict } from "@/ui/basics";
-import { type Entry, numberOf, wallTimeOf } from "@/ui/entry";
+import { Button, Empty, inputLook, Loading, Trouble, Verdict } from "@/ui/basics";
 import { moment } from "@/ui/format";
 import { More, useAddPerson, usePeople } from "@/ui/people";
 import { useTitle } from "@/ui/title";
-import { useTyped } from "@/ui/typed";
+import { CLINIC, CodeChoice, FIELDS, Field, StayChoice, useChangePerson } from "./fields";
+import { PersonMedicines } from "./PersonMedicines";
 import { Trends } from "./Trends";
 
-interface FieldWish {
-  key: keyof Schemas["PersonChange"];
-  label: string;
-  type: "text" | "date" | "number";
-  parse?: (text: string) => Entry | { value: string | null };
-}
-
-const HEIGHT = { unit: "cm", also: { m: 100, mm: 0.1 }, low: 21, high: 299, empty: true };
-const WEIGHT = { unit: "kg", also: { g: 0.001, lb: 0.45359237, lbs: 0.45359237 }, low: 1, high: 499, empty: true };
-
-/** "1,72" can only be metres. */
-function heightOf(text: string): Entry {
-  const entry = numberOf(text, HEIGHT);
-  const plain = numberOf(text, { ...HEIGHT, low: 0.4, high: 2.99 });
-  if ("wrong" in entry && "value" in plain && plain.value !== null)
-    return { value: Math.round(plain.value * 1000) / 10 };
-  return entry;
-}
-
-const wholeOf = (text: string, low: number, high: number): Entry => {
-  const entry = numberOf(text, { unit: "/min", low, high, empty: true });
-  return "value" in entry && entry.value !== null ? { value: Math.round(entry.value) } : entry;
-};
-
-const FIELDS: FieldWish[] = [
-  { key: "name", label: "Name", type: "text" },
-  { key: "number", label: "Number", type: "text" },
-  { key: "team", label: "Team", type: "text" },
-  { key: "born", label: "Born", type: "date" },
-  { key: "sex", label: "Sex", type: "text" },
-  { key: "height_cm", label: "Height, cm", type: "number", parse: heightOf },
-  { key: "weight_kg", label: "Weight, kg", type: "number", parse: (t) => numberOf(t, WEIGHT) },
-  { key: "gets_up", label: "Gets up at", type: "text", parse: wallTimeOf },
-  { key: "goes_to_bed", label: "To bed at", type: "text", parse: wallTimeOf },
-  { key: "heart_rate_highest", label: "Highest pulse", type: "number", parse: (t) => wholeOf(t, 100, 240) },
-  { key: "heart_rate_resting", label: "Resting pulse", type: "number", parse: (t) => wholeOf(t, 25, 110) },
-  { key: "contact", label: "Contact", type: "text" },
-  { key: "notes", label: "Notes", type: "text" },
-];
-const NEEDED = ["name", "number"];
-
-/** One fact: kept when the field is left. */
-function Field({
-  field: { key, label, type, parse },
-  value,
-  onKeep,
-}: {
-  field: FieldWish;
-  value: string;
-  onKeep: (value: string | number | null) => Promise<unknown>;
-}) {
-  const { text, awaited, typed, type: setText, forget, send } = useTyped(value);
-  const [wrong, setWrong] = useState<string | null>(null);
-  const commit = () => {
-    if (typed === null) return;
-    const entry: Entry | { value: string | null } = parse
-      ? parse(typed)
-      : NEEDED.includes(key) && !typed.trim()
-        ? { wrong: `A ${key} is needed.` }
-        : { value: typed.trim() || (type === "date" ? null : "") };
-    // What cannot be taken stays in the field with the reason beside it; what was on record stays on record.
-    if ("wrong" in entry) return setWrong(entry.wrong);
-    setWrong(null);
-    const shown = String(entry.value ?? "");
-    if (shown === awaited) return forget();
-    const answer = onKeep(entry.value).then(
-      () => true,
-      (error: Error) => {
-        setWrong(error.message);
-        return false;
-      },
-    );
-    send(shown, answer, typed);
-  };
-  return (
-    <div className="contents">
-      <label htmlFor={`person-${key}`} className="pt-1 text-soft">
-        {label}
-      </label>
-      <span>
-        <input
-          id={`person-${key}`}
-          type={type === "date" ? "date" : "text"}
-          inputMode={type === "number" ? "decimal" : undefined}
-          className={`min-h-7 w-full border-0 border-b bg-transparent hover:border-soft ${wrong ? "border-above" : "border-line"}`}
-          aria-invalid={wrong !== null}
-          value={text}
-          onChange={(e) => setText(e.target.value)}
-          onBlur={commit}
-          onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
-        />
-        <Refused why={wrong} />
-      </span>
-    </div>
-  );
-}
-
 function Card({ id }: { id: number }) {
-  const queries = useQueryClient();
   const person = useQuery({
     queryKey: ["people", "one", id],
     queryFn: () => ask(api.GET("/api/people/{person_id}", { params: { path: { person_id: id } } })),
@@ -118,11 +20,7 @@ function Card({ id }: { id: number }) {
     queryKey: ["sessions", "of", id],
     queryFn: () => ask(api.GET("/api/sessions", { params: { query: { person_id: id, limit: 60 } } })),
   });
-  const change = useMutation({
-    mutationFn: (body: Schemas["PersonChange"]) =>
-      ask(api.PATCH("/api/people/{person_id}", { params: { path: { person_id: id } }, body })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["people"] }),
-  });
+  const change = useChangePerson(id);
   useTitle("People", person.data?.name);
   if (person.isError) return <Trouble error={person.error} again={() => person.refetch()} />;
   if (!person.data) return <Loading what="the person" />;
@@ -131,7 +29,7 @@ function Card({ id }: { id: number }) {
     <>
       <h1 className="truncate">{data.name}</h1>
       <div className="mt-3 grid grid-cols-[96px_1fr] gap-y-1.5">
-        {FIELDS.map((field) => (
+        {[...FIELDS.filter((f) => f.key !== "name" || !data.real_name), ...CLINIC].map((field) => (
           <Field
             key={field.key}
             field={field}
@@ -139,6 +37,10 @@ function Card({ id }: { id: number }) {
             onKeep={(value) => change.mutateAsync({ [field.key]: value } as Schemas["PersonChange"])}
           />
         ))}
+        <StayChoice person={data} onKeep={(stay) => change.mutate({ stay } as Schemas["PersonChange"])} />
+      </div>
+      <div className="mt-2">
+        <CodeChoice person={data} />
       </div>
       <p className="h-5 pt-1 text-[12px] text-soft" role="status">
         {change.isPending ? "keeping …" : change.isSuccess ? "kept" : ""}
@@ -151,6 +53,7 @@ function Card({ id }: { id: number }) {
           Hand a recorder out
         </Link>
       </div>
+      <PersonMedicines person={id} />
       <Trends person={id} />
       <h2 className="mt-5 mb-1">Sessions</h2>
       {sessions.data?.total === 0 && <p className="text-soft">None yet.</p>}

@@ -66,7 +66,7 @@ function KeyChanges({ before, after, changes }: { before: Assessment; after: Ass
               {whole(after, period)}
               <span className="ml-1 font-medium text-[13px] text-soft max-[1240px]:hidden">mmHg</span>
             </span>
-            <b className="font-semibold text-[13px]">
+            <b className="whitespace-nowrap font-narrow font-semibold text-[13px]">
               {changes.length > 0 ? `${pair.map((c) => signed(c?.difference ?? null, 0)).join("/")} mmHg` : " "}
             </b>
             <Verdict
@@ -83,7 +83,7 @@ function KeyChanges({ before, after, changes }: { before: Assessment; after: Ass
           {number(dips[1]?.value, 1)}
           <span className="ml-1 font-medium text-[13px] text-soft max-[1240px]:hidden">%</span>
         </span>
-        <b className="font-semibold text-[13px]">
+        <b className="whitespace-nowrap font-narrow font-semibold text-[13px]">
           {dip
             ? `${signed(dip.difference, 1)} points${dip.standing === "within" ? ", within day to day" : dip.standing === "beyond" ? ", beyond day to day" : ""}`
             : " "}
