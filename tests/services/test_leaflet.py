@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 import pypdf
 
 from kumpel.kinds.registry import KINDS
+from kumpel.reports import pages
 from kumpel.services import leaflet, settings
 from kumpel.services.problems import InvalidError, NotFoundError
 from kumpel.store.tables import HandOver, Recorder, Setup
@@ -16,10 +17,12 @@ A5_POINTS = (148 / 25.4 * 72, 210 / 25.4 * 72)
 
 
 class Leaflet(DatabaseTest):
-    def given(self, kind: str, name: str = "Ida Brandvik", **rest: object) -> HandOver:
+    def given(
+        self, kind: str, name: str = "Ida Brandvik", person_setup: dict[str, object] | None = None, **rest: object
+    ) -> HandOver:
         person = self.person(name, number=f"L-{kind}")
         recorder = Recorder(serial=f"X-{kind}", kind=kind, token="X-01", name="The first")
-        setup = Setup(kind=kind, name="Usual", settings={})
+        setup = Setup(kind=kind, name="Usual", settings=person_setup or {})
         self.db.add(recorder)
         self.db.add(setup)
         self.db.flush()
@@ -78,6 +81,22 @@ class Leaflet(DatabaseTest):
         _, pdf = leaflet.leaflet(self.db, given.id)
         text = " ".join(" ".join(p.extract_text() for p in pypdf.PdfReader(io.BytesIO(pdf)).pages).split())
         self.assertIn(words, text.replace("Kumpel page 1 of 2 ", ""))
+
+    def test_what_the_setup_will_do_is_told_beforehand_and_afterwards(self) -> None:
+        own = {"interval_awake_min": 20, "asleep_from": "23:00", "awake_from": "08:00", "button": False}
+        own["quiet"] = [{"start": "19:00", "end": "20:00", "why": "choir"}]
+        given = self.given("blood_pressure", person_setup=own)
+        wanted = "The cuff fills every 20 min by day, and every 60 min from 23:00 to 08:00, while you sleep."
+        _, text = self.page(given)
+        made, document = leaflet.beforehand(self.db, given.recorder_id, given.person_id, own, {"place": "clinic"})
+        [page] = pypdf.PdfReader(io.BytesIO(pages.pdf(document))).pages
+        self.assertEqual(made, "Leaflet X-01 Ida Brandvik.pdf")
+        for words in (text, " ".join(page.extract_text().split())):
+            self.assertIn(wanted, words)
+            self.assertIn("It stays quiet from 19:00 to 20:00 (choir).", words)
+            self.assertNotIn("round button", words)
+        with self.assertRaises(InvalidError):
+            leaflet.beforehand(self.db, given.recorder_id, given.person_id, {"interval_awake_min": 1}, {})
 
     def test_one_that_is_not_on_record(self) -> None:
         with self.assertRaises(NotFoundError):

@@ -22,6 +22,7 @@ from kumpel.kinds.setup_fields import SetupField, described, stored_names
 from kumpel.reports.document import Part, Size
 
 Assess = Callable[[Recording, Review, LimitSet], BothWays]
+ToldOf = Callable[[Any], Sequence[str]]
 PlanOf = Callable[[Any, Situation], Plan]
 WatchedOf = Callable[[Mapping[str, Any]], Sequence[Watched]]
 ComputedOf = Callable[[Recording], Mapping[str, Channel]]
@@ -214,7 +215,7 @@ class Kind:
     `channels` are those that a file may bring, with how each becomes a picture, `groups` the figures of group statistics, `readings` the columns of single readings (a file with
     these has rows at uneven times that become events `reading_code`), `reading_bars` those that are the lower and upper end of
     one bar, `bounds` how much a recording may hold
-    (docs/recording-file.md), `leaflet` what the wearer is told on paper, as long as nobody wrote it better. `decisions`, `stretches` and `events` are what a reviewer may set, mark, drop and keep; anything
+    (docs/recording-file.md), `leaflet` what the wearer is told on paper, as long as nobody wrote it better, after what `told` makes of the setup. `decisions`, `stretches` and `events` are what a reviewer may set, mark, drop and keep; anything
     else is refused; `tags` what may be said of a session; `registers` the columns that a list of
     its sessions has, `trends` the figures that are followed over the sessions of one person; `plan` tells what a
     setup will do; `laps` lays two laps of a session side by side (`core.vehicle.lap_view`), `bins` one quantity over two
@@ -232,6 +233,7 @@ class Kind:
     main_channel: str
     limit_sets: tuple[LimitSet, ...]
     leaflet: str = ""
+    told: ToldOf | None = None
     shortest_s: float = 60.0
     check_list: tuple[str, ...] = ()
     channels: tuple[ChannelWord, ...] = ()

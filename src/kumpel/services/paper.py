@@ -60,6 +60,8 @@ def made(db: Db, session: Session, found: Outcome, keys: Sequence[str] | None = 
     parts = {key: kind.report(recording, found.review, found.both, found.limits, (key,)) for key in wanted}
     by_hand = _by_hand(kind, recording, decisions.of_session(db, session.id))
     if by_hand is not None and LEFT_OUT in parts:
+        # Beside events that do not count, "nothing was left out" would be wrong.
+        parts[LEFT_OUT] = [part for part in parts[LEFT_OUT] if not (isinstance(part, TablePart) and not part.rows)]
         parts[LEFT_OUT].append(by_hand)
     unchecked = checks.wrong_at(db, row.recorder, session.started_at)
     if unchecked and CHECKS in parts:

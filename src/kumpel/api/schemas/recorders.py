@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from kumpel.api.schemas.common import Line, Out, Tags, Text, example
+from kumpel.api.schemas.common import Id, Line, Out, Tags, Text, example
 
 
 class Recorder(Out):
@@ -283,3 +283,20 @@ class Passcode(BaseModel):
     model_config = example(passcode="")
 
     passcode: str = ""
+
+
+class LeafletWish(BaseModel):
+    """A leaflet for somebody with the settings of a slip that is not written yet."""
+
+    model_config = example(person_id=20, settings={"interval_awake_min": 30}, tags={}) | ConfigDict(extra="forbid")
+    person_id: Id
+    settings: dict[str, Any]
+    tags: Tags = Field(default_factory=dict)
+
+
+class LeafletPages(BaseModel):
+    """The page as a picture and as PDF, each as a data URL."""
+
+    name: str
+    page: str
+    pdf: str

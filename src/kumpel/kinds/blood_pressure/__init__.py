@@ -86,6 +86,22 @@ def plan(setup: BloodPressureSetup, situation: Situation) -> Plan:
     return Plan(facts, starts, float(setup.run_length_min), tuple(at for at, _ in readings))
 
 
+def told(setup: BloodPressureSetup) -> list[str]:
+    """What this setup will do, for the wearer."""
+    lines = [
+        f"The cuff fills every {setup.interval_awake_min} min by day, and every {setup.interval_asleep_min} min "
+        f"from {setup.asleep_from} to {setup.awake_from}, while you sleep."
+    ]
+    for window in setup.quiet:
+        why = f" ({window.why})" if window.why else ""
+        lines.append(f"It stays quiet from {window.start} to {window.end}{why}.")
+    if setup.button:
+        lines.append("Press the round button when you feel something, and write down what it was.")
+    if not setup.shown:
+        lines.append("It shows no readings: that is meant.")
+    return lines
+
+
 LIBRARY: dict[str, BaseModel] = {
     "24 h": BloodPressureSetup(),
     "24 h, close": BloodPressureSetup(name="24 h, close", interval_awake_min=15, interval_asleep_min=30),
@@ -123,6 +139,7 @@ KIND = Kind(
     name="Blood pressure",
     recorder_name="Cuff recorder",
     leaflet=LEAFLET,
+    told=told,
     setup_model=BloodPressureSetup,
     setup_library=LIBRARY,
     plan=plan,

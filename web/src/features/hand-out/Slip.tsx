@@ -12,6 +12,7 @@ import { ReasonDialog } from "@/ui/reason";
 import { Crew } from "./Crew";
 import { Interrupted } from "./Interrupted";
 import { KeepSetup } from "./KeepSetup";
+import { LeafletDialog } from "./LeafletDialog";
 import { StartFrom } from "./StartFrom";
 import { useDraft } from "./useDraft";
 import { useGive } from "./useGive";
@@ -112,6 +113,7 @@ export function Slip({
   const [typedTags, setTags] = useState<Record<string, string>>({});
   const [setClock, setSetClock] = useState(true);
   const [crew, setCrew] = useState(false);
+  const [leaflet, setLeaflet] = useState(false);
   const [courses, setCourses] = useState<string[] | null>(null);
   const [picture, setPicture] = useState<Schemas["Drawn"] | null>(null);
   const draft = useDraft(recorder, person);
@@ -232,6 +234,9 @@ export function Slip({
         <Button look="quiet" size="small" onClick={() => unless(() => setCrew(true))}>
           The same for several
         </Button>
+        <Button look="quiet" size="small" onClick={() => unless(() => setLeaflet(true))}>
+          Leaflet
+        </Button>
         <KeepSetup draft={shown} settings={draft.settings} team={person.team} />
         <span className="text-[13px] text-soft">
           {differing === 0
@@ -257,6 +262,15 @@ export function Slip({
           reasons={["taken in later today", "not needed", "a test"]}
           onClose={deed.stopHolding}
           onReason={deed.allTheSame}
+        />
+      )}
+      {leaflet && (
+        <LeafletDialog
+          recorder={recorder}
+          person={person}
+          settings={draft.settings}
+          tags={tags}
+          onClose={() => setLeaflet(false)}
         />
       )}
       {crew && (

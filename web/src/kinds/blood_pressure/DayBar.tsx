@@ -9,6 +9,7 @@ import { clockMin, clockText, DAY_MIN, momentsOf, STEP_MIN, stretchesOf } from "
 
 const MOST_QUIET = 3;
 const HOURS_BETWEEN_LABELS = 3;
+const FEW_WORDS = 0.31;
 
 interface Grip {
   path: string;
@@ -124,6 +125,8 @@ export default function DayBar({ settings, fields, draft, person, put }: SetupEd
         {(["awake", "asleep"] as const).map((when) => {
           const own = when === "awake" ? awakeField : asleepField;
           const [from, to] = widest[when];
+          // Where the stretch is short its words are few: they must not run over its edges.
+          const few = to - from < length * FEW_WORDS;
           return (
             own &&
             to > from && (
@@ -134,10 +137,10 @@ export default function DayBar({ settings, fields, draft, person, put }: SetupEd
               >
                 <span>
                   {when}
-                  <span className="@max-[460px]:hidden">, every</span>
+                  <span className={few ? "hidden" : "@max-[460px]:hidden"}>, every</span>
                 </span>
                 <FieldInput field={own} bare onChange={(v) => put(own.path, v)} />
-                <span className="@max-[460px]:hidden">min</span>
+                <span className={few ? "hidden" : "@max-[460px]:hidden"}>min</span>
               </span>
             )
           );
