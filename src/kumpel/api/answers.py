@@ -172,6 +172,7 @@ def kind(held: settings.Held, known: Kind, said: Mapping[str, Sequence[str]]) ->
         name=known.name,
         patient=known.patient,
         compares=known.compares is not None,
+        blocks=list(offered[settings.BLOCKS.key]),
         recorder_name=known.recorder_name,
         main_channel=known.main_channel,
         method=known.method,

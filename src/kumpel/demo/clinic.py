@@ -188,11 +188,23 @@ SPANS = {
 """By how much a day differs from the next; made up, as the source that stands beside them says."""
 
 
+BLOCKS = [
+    "Within the limits by day and by night.",
+    "Too high by day and by night.",
+    "It falls too little in sleep.",
+    "High only while the cuff was put on.",
+    "Repeat in three weeks.",
+    "Measure again in six months.",
+]
+"""The clinic's own words for conclusions."""
+
+
 def load(db: Db, who: int | None, offset_min: int) -> None:
     """The patients with their recordings; the last of each waits for a look, the others are signed."""
     kind = KINDS["blood_pressure"].key
     for figure, span in SPANS.items():
         settings.keep(db, f"spans.{figure}", "kind", kind, span, 0, who)
+    settings.keep(db, settings.BLOCKS.key, "kind", kind, BLOCKS, 0, who)
     settings.keep(db, settings.SPANS_FROM.key, "kind", kind, "made up for this demo", 0, who)
     for patient in PATIENTS:
         person = db.exec(select(Person).where(Person.name == patient.name)).one()

@@ -177,6 +177,17 @@ def span_words(kind: Kind) -> list[tuple[SettingWord, Followed]]:
     ]
 
 
+BLOCKS = SettingWord(
+    "conclusion.blocks",
+    "Text blocks for the conclusion",
+    "lines",
+    (),
+    "Review",
+    "one a line, in your own words; offered beside the conclusion, never put there by itself",
+    scopes=("kind",),
+)
+
+
 def words_of(kind: Kind) -> tuple[SettingWord, ...]:
     """What can be set for a kind: its usual limits, what is offered as reasons and as tags, the words of its leaflet."""
     return (
@@ -214,6 +225,7 @@ def words_of(kind: Kind) -> tuple[SettingWord, ...]:
             )
             for t in kind.tags
         ),
+        BLOCKS,
         leaflet_word(kind),
         *(word for word, _ in span_words(kind)),
         *((SPANS_FROM,) if kind.compares else ()),

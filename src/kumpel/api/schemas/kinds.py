@@ -107,6 +107,7 @@ class Kind(Out):
     method: str
     patient: bool = Field(description="worn by a patient: medicines, doctor and complaint are shown")
     compares: bool = Field(description="two recordings of one person can be compared")
+    blocks: list[str] = Field(description="the house's own text blocks for a conclusion")
     channels: list[ChannelWord]
     readings: list[str]
     reading_code: str

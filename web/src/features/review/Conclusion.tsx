@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { type RefObject, useCallback, useEffect, useImperativeHandle, useRef, useState } from "react";
 import { Problem, type Schemas } from "@/api/client";
+import { useKindWords } from "@/kinds/kinds";
 import { Button, inputLook, Warn } from "@/ui/basics";
 import type { ReviewActions } from "./useReview";
 
@@ -147,9 +148,25 @@ export function Conclusion({
     onRecord.current = null;
     void settle().catch(() => {});
   };
+  const blocks = useKindWords().data?.find((k) => k.key === review.session.kind)?.blocks ?? [];
+  const field = useRef<HTMLTextAreaElement>(null);
+  /** A text block where the cursor stands, with what it needs to stand apart. */
+  const insert = (block: string) => {
+    const element = field.current;
+    const [from, to] = [element?.selectionStart ?? text.length, element?.selectionEnd ?? text.length];
+    const before = text.slice(0, from);
+    const apart = before && !/\s$/.test(before) ? " " : "";
+    change(`${before}${apart}${block}${text.slice(to)}`);
+    const at = from + apart.length + block.length;
+    requestAnimationFrame(() => {
+      element?.focus();
+      element?.setSelectionRange(at, at);
+    });
+  };
   return (
     <>
       <textarea
+        ref={field}
         aria-label="Conclusion"
         className={`${inputLook} min-h-[92px] py-2 text-[13.5px]`}
         placeholder="what this means, and what is to be done"
@@ -159,6 +176,24 @@ export function Conclusion({
         onChange={(e) => change(e.target.value)}
         onBlur={() => state === "typing" && void settle().catch(() => {})}
       />
+      {!locked && blocks.length > 0 && (
+        <details className="text-[13px]">
+          <summary className="min-h-6 cursor-pointer text-act">text blocks</summary>
+          <ul className="max-h-40 overflow-auto">
+            {blocks.map((block) => (
+              <li key={block}>
+                <button
+                  type="button"
+                  className="block min-h-7 w-full border-hair border-t py-1 text-left hover:bg-act-soft"
+                  onClick={() => insert(block)}
+                >
+                  {block}
+                </button>
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
       {state === "conflict" ? (
         <Warn>
           <b>{review.conclusion_by || "Somebody else"} has written meanwhile:</b>
