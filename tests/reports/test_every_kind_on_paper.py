@@ -94,12 +94,17 @@ class EveryKind(unittest.TestCase):
             alone = [part for part in KINDS[key].report_parts if part.startswith(TABLE)]
             words = printed(key, recording, both, ("tables", *alone)).split()
             for table in both.reviewed.tables:
+                if table.key in KINDS[key].drawn:
+                    continue
                 rows = table.rows[:MOST_ROWS]
                 times = {i: [r[i] for r in rows] for i, c in enumerate(table.columns) if c.unit == CLOCK}
-                fine = {i: any(round(recording.start + float(t)) % 60 for t in at if t == t) for i, at in times.items()}
+                fine = {
+                    i: len({round(recording.start + float(t)) % 60 for t in at if t == t}) > 1
+                    for i, at in times.items()
+                }
                 for row in rows:
                     for i, (column, cell) in enumerate(zip(table.columns, row, strict=True)):
-                        if column.name == "Key" or (isinstance(cell, float) and math.isnan(cell)):
+                        if column.name in ("Key", "In words") or (isinstance(cell, float) and math.isnan(cell)):
                             continue
                         shown = (
                             cell
@@ -175,7 +180,7 @@ class OnePage(DatabaseTest):
 
 class Pictures(unittest.TestCase):
     def test_lanes_show_channels_readings_limits_and_what_was_left_out(self) -> None:
-        for key in PLAIN:
+        for key in (key for key in PLAIN if KINDS[key].own_report is None):
             recording = made(key).recording
             kind = KINDS[key]
             both = assess(recording)
@@ -192,13 +197,26 @@ class Pictures(unittest.TestCase):
                 self.assertIn("#f6f4ef", picture.svg, "the hatch of what was left out")
                 self.assertNotIn("nan", picture.svg)
         pressure = made("blood_pressure").recording
-        [picture] = KINDS["blood_pressure"].report(
-            pressure, Review(), assess(pressure), KINDS["blood_pressure"].limit_sets[0], ("lanes",)
-        )
-        readings = sum(1 for e in pressure.events if e.code == "reading" and "systolic" in e.data)
-        self.assertEqual(picture.svg.count("<circle"), 2 * readings, "mean arterial and pulse; pressures are bars")
-        self.assertIn(">Systolic, diastolic", picture.svg)
         [bars, *_] = lanes_of(KINDS["blood_pressure"], pressure, assess(pressure).reviewed)
         ends = [(p.at_s, p.low, p.value) for p in bars.points]
         wanted = [(e.at_s, e.data["diastolic"], e.data["systolic"]) for e in pressure.events if "systolic" in e.data]
         self.assertEqual(ends, wanted)
+
+    def test_every_reading_of_a_day_is_a_bar_with_square_ends_where_it_reaches_its_limit(self) -> None:
+        recording, kind = made("blood_pressure").recording, KINDS["blood_pressure"]
+        both = assess(recording)
+        review = Review(left_out=(Stretch(3600, 7200, "x"),))
+        [picture] = kind.report(recording, review, both, kind.limit_sets[0], ("lanes",))
+        rows = both.reviewed.table("readings").rows
+        valid = [r for r in rows if not math.isnan(float(r[2]))]
+        shown = [r for r in valid if float(r[2]) < 260]  # an impossible one has an arrow for its upper end
+        high = sum({"": 0, "both": 2}.get(str(r[7]), 1) for r in valid) - sum(1 for r in valid if r not in shown)
+        self.assertEqual(picture.svg.count('fill="#ad3a1f"'), high)
+        open_ends = 2 * len(shown) + (len(valid) - len(shown)) - high
+        self.assertEqual(
+            picture.svg.count("<circle"), 2 * open_ends + len(valid), "open ends, and a dot of the pulse each"
+        )
+        self.assertIn("#f6f4ef", picture.svg, "the hatch of what was left out")
+        self.assertNotIn("nan", picture.svg)
+        for words in (">activity<", ">mmHg<", ">pulse<", ">failed<", ">135<", ">85<", ">120<", ">70<"):
+            self.assertIn(words, picture.svg)

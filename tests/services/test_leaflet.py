@@ -7,7 +7,6 @@ from datetime import UTC, datetime
 import pypdf
 
 from kumpel.kinds.registry import KINDS
-from kumpel.reports import pages
 from kumpel.services import leaflet, settings
 from kumpel.services.problems import InvalidError, NotFoundError
 from kumpel.store.tables import HandOver, Recorder, Setup
@@ -88,9 +87,9 @@ class Leaflet(DatabaseTest):
         given = self.given("blood_pressure", person_setup=own)
         wanted = "The cuff fills every 20 min by day, and every 60 min from 23:00 to 08:00, while you sleep."
         _, text = self.page(given)
-        made, document = leaflet.beforehand(self.db, given.recorder_id, given.person_id, own, {"place": "clinic"})
-        [page] = pypdf.PdfReader(io.BytesIO(pages.pdf(document))).pages
-        self.assertEqual(made, "Leaflet X-01 Ida Brandvik.pdf")
+        made = leaflet.beforehand(self.db, given.recorder_id, given.person_id, own, {"place": "clinic"})
+        [page] = pypdf.PdfReader(io.BytesIO(made.pdf)).pages
+        self.assertEqual(made.name, "Leaflet X-01 Ida Brandvik.pdf")
         for words in (text, " ".join(page.extract_text().split())):
             self.assertIn(wanted, words)
             self.assertIn("It stays quiet from 19:00 to 20:00 (choir).", words)

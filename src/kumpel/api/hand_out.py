@@ -14,7 +14,6 @@ from kumpel.api.dependencies import Database, Queue, Who
 from kumpel.api.downloads import shown
 from kumpel.config import in_words
 from kumpel.kinds.registry import kind_of
-from kumpel.reports import pages
 from kumpel.services import displays, drafts, hand_out, kept_setups, networks, recorders
 from kumpel.services import leaflet as leaflets
 from kumpel.store.tables import HandOver, Person, Recorder
@@ -168,11 +167,11 @@ def bring_setup_back(setup_id: int, db: Database, who: Who) -> None:
 @router.post("/recorders/{recorder_id}/leaflet")
 def leaflet_beforehand(recorder_id: int, wish: schemas.LeafletWish, db: Database, who: Who) -> schemas.LeafletPages:
     """The leaflet as it would be with these settings: its page as a picture, and as PDF for printing."""
-    name, made = leaflets.beforehand(db, recorder_id, wish.person_id, wish.settings, wish.tags)
-    document, _ = pages.printable(made)
-    picture = "data:image/png;base64," + base64.b64encode(pages.preview(document)[0]).decode()
-    pdf = "data:application/pdf;base64," + base64.b64encode(pages.pdf(document)).decode()
-    return schemas.LeafletPages(name=name, page=picture, pdf=pdf)
+    made = leaflets.beforehand(db, recorder_id, wish.person_id, wish.settings, wish.tags)
+    page, pdf = (base64.b64encode(data).decode() for data in (made.png, made.pdf))
+    return schemas.LeafletPages(
+        name=made.name, page=f"data:image/png;base64,{page}", pdf=f"data:application/pdf;base64,{pdf}"
+    )
 
 
 @router.get(

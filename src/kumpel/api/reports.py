@@ -11,8 +11,6 @@ from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, Who
 from kumpel.api.downloads import attachment
 from kumpel.api.people import Limit, Offset
-from kumpel.formats import fhir_document
-from kumpel.reports import word
 from kumpel.services import health_record, issued, mail, recordings, reports
 
 router = APIRouter(tags=["reports"])
@@ -52,7 +50,7 @@ def list_reports(
 @router.get(
     "/reports/{report_id}/file",
     response_class=Response,
-    responses={200: {"content": {form: {} for form in ("application/pdf", word.MEDIA_TYPE, "text/html")}}},
+    responses={200: {"content": {form: {} for form in issued.MEDIA_TYPES.values()}}},
 )
 def file(report_id: int, db: Database, who: Who, form: issued.Form = "pdf") -> Response:
     """An issued report as PDF (as it was frozen), for a word processor, or as one web page."""
@@ -65,12 +63,12 @@ def file(report_id: int, db: Database, who: Who, form: issued.Form = "pdf") -> R
 @router.get(
     "/reports/{report_id}/health-record",
     response_class=Response,
-    responses={200: {"content": {fhir_document.MEDIA_TYPE: {}}}},
+    responses={200: {"content": {health_record.MEDIA_TYPE: {}}}},
 )
 def for_a_health_record(report_id: int, db: Database, who: Who) -> Response:
     """What was signed as a FHIR R4 document, with the report inside."""
     name, data = health_record.document_of(db, report_id)
-    return Response(data, media_type=fhir_document.MEDIA_TYPE, headers={"Content-Disposition": attachment(name)})
+    return Response(data, media_type=health_record.MEDIA_TYPE, headers={"Content-Disposition": attachment(name)})
 
 
 @router.get("/reports/{report_id}/mails")

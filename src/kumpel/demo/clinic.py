@@ -10,7 +10,6 @@ from typing import Any
 from sqlmodel import Session as Db
 from sqlmodel import select
 
-from kumpel.core.assessment import event_key
 from kumpel.kinds.registry import KINDS
 from kumpel.services import conclusions, deciding, figures, medicines, people, reports, settings, take_in
 from kumpel.services.decisions import Wish
@@ -242,9 +241,7 @@ def _recorded(db: Db, person: Person, worn: Worn, turn: int, offset_min: int, wh
     figures.refresh(db, session)
     db.commit()
     if worn.concluded and made.truth["spoilt_s"]:
-        out = [
-            Wish("dropped", event_key("reading", at), value=0.0, reason="arm moved") for at in made.truth["spoilt_s"]
-        ]
+        out = [Wish("dropped", f"reading@{at:.1f}", value=0.0, reason="arm moved") for at in made.truth["spoilt_s"]]
         session = deciding.decide(db, session.id or 0, session.review_version, out, (), who)
     return session
 

@@ -21,12 +21,16 @@ from kumpel.reports.pictures import LimitLine
 
 @dataclass(frozen=True)
 class ReportPart:
-    """A part of a report that can be ticked: its name, whether it stands on the one page, how it stands on paper."""
+    """A part of a report that can be ticked: its name, whether it stands on the one page, how it stands on paper.
+
+    One that is `added` follows the signature: it stands for itself, and may be given away alone.
+    """
 
     key: str
     label: str
     one_page: bool = True
     size: Size = "wide"
+    added: bool = False
 
 
 PARTS = (
@@ -41,7 +45,7 @@ PARTS = (
 )
 MEDICINES = ReportPart("medicines", "Medicines taken meanwhile")
 """What a patient took while it was recorded; known to the register of people, not to the recording."""
-COMPARISON = ReportPart("comparison", "Compared with another recording", size="page")
+COMPARISON = ReportPart("comparison", "Compared with another recording", size="page", added=True)
 """What changed since another recording; known to whoever has both."""
 PATIENT_PARTS = (*PARTS[:2], MEDICINES, *PARTS[2:])
 MOST_ROWS = 200

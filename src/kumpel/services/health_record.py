@@ -15,6 +15,7 @@ from kumpel.services.problems import ConflictError
 from kumpel.services.recordings import recording_of, session_of
 from kumpel.store.tables import Person, Report, Signature
 
+MEDIA_TYPE = fhir_document.MEDIA_TYPE
 _NAMESPACE = uuid.UUID("2f5f1c77-1f0a-4a86-9a1c-5a8a51b5f1c2")
 
 

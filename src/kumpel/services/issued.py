@@ -14,6 +14,7 @@ Form = Literal["pdf", "docx", "html"]
 WITHOUT_NAME = "Without name"
 """The title of a report that names nobody."""
 FORMS: tuple[Form, ...] = ("pdf", "docx", "html")
+MEDIA_TYPES: dict[Form, str] = {"pdf": "application/pdf", "docx": word.MEDIA_TYPE, "html": web_page.MEDIA_TYPE}
 
 
 @dataclass(frozen=True)
@@ -39,8 +40,8 @@ def file_of(report: Report, form: Form) -> File:
     """An issued report in a form. The PDF is the one that was frozen; Word and web page are made of the same frozen document."""
     title = str(report.document.get("title", ""))
     if form == "pdf":
-        return File(f"{report.number}.pdf", title, "application/pdf", report.pdf)
-    document = Document.model_validate(report.document)
-    if form == "docx":
-        return File(f"{report.number}.docx", title, word.MEDIA_TYPE, word.word(document))
-    return File(f"{report.number}.html", title, web_page.MEDIA_TYPE, web_page.web_page(document))
+        data = report.pdf
+    else:
+        document = Document.model_validate(report.document)
+        data = word.word(document) if form == "docx" else web_page.web_page(document)
+    return File(f"{report.number}.{form}", title, MEDIA_TYPES[form], data)

@@ -40,10 +40,19 @@ def leaflet(db: Db, hand_over_id: uuid.UUID, named: bool = True) -> tuple[str, b
     return f"Leaflet {recorder.token} {document.subtitle}.pdf", pages.pdf(shown)
 
 
+@dataclass(frozen=True)
+class Beforehand:
+    """A leaflet that was not given yet: the name of its file, its page as PNG and as PDF."""
+
+    name: str
+    png: bytes
+    pdf: bytes
+
+
 def beforehand(
     db: Db, recorder_id: int, person_id: int, settings_now: dict[str, Any], tags: dict[str, str]
-) -> tuple[str, Document]:
-    """The leaflet as it would be with these settings, given now: the name of the file and the document."""
+) -> Beforehand:
+    """The leaflet as it would be with these settings, given now."""
     recorder, person = worn_recorder(db, recorder_id), person_of(db, person_id)
     try:
         model = kind_of(recorder.kind).setup_model.model_validate(settings_now)
@@ -53,7 +62,8 @@ def beforehand(
     back = now() + timedelta(minutes=minutes) if isinstance(minutes, int | float) and minutes else None
     name = str(getattr(model, "name", ""))
     sheet = _Sheet(recorder, person, name, model.model_dump(mode="json"), now(), back, tags)
-    return f"Leaflet {recorder.token} {person.name}.pdf", _document(db, sheet, True)
+    shown, _ = pages.printable(_document(db, sheet, True))
+    return Beforehand(f"Leaflet {recorder.token} {person.name}.pdf", pages.preview(shown)[0], pages.pdf(shown))
 
 
 @dataclass(frozen=True)

@@ -150,12 +150,11 @@ def document(
         raise InvalidError(f"A {kind.name.lower()} report has no part “{unknown[0]}”.")
     parts: list[Any] = [Facts(facts=paper.who if named else [Fact(label="Person", value="not named")])]
     chosen = [word for word in kind.parts if word.key in keys]
-    parts += [part for word in chosen if word.size != "page" for part in paper.parts.get(word.key, [])]
+    parts += [part for word in chosen if not word.added for part in paper.parts.get(word.key, [])]
     parts.append(TextPart(title="Conclusion", text=paper.conclusion))
     parts += [TextPart(title="Accepted with a reason", text=f"{f.label}: {f.value}") for f in paper.accepted]
     parts.append(SignatureLine(name=paper.signer, date=paper.signed_on))
-    # Pages of their own follow what was signed: they are added to it, or given away alone.
-    parts += [part for word in chosen if word.size == "page" for part in paper.parts.get(word.key, [])]
+    parts += [part for word in chosen if word.added for part in paper.parts.get(word.key, [])]
     return Document(
         title=paper.name if named else WITHOUT_NAME,
         subtitle=paper.subtitle,

@@ -123,10 +123,10 @@ def own_report(
     """The plain parts, but for the picture of the day, the classes and the page for the patient."""
     found = both.reviewed
     own: dict[str, Callable[[], list[Part]]] = {
-        LANES: lambda: [day(recording, found)],
+        LANES: lambda: [day(recording, review, found)],
         CLASSES: lambda: [classes(found)],
         QUALITY: lambda: [quality(found)],
-        PATIENT.key: lambda: patient_page(recording, found, limits),
+        PATIENT.key: lambda: patient_page(recording, review, found, limits),
     }
     plain = [key for key in chosen if key not in own]
     made = plain_report.parts(KIND, recording, review, both, limits, plain)

@@ -21,19 +21,19 @@ TALL = {"moving": ACTIVITY, "resting": 7.0, "still": 2.5}
 HOUR_S = 3600.0
 
 
-def day_picture(recording: Recording, found: Assessment, height: float = PRESSURE) -> str:
-    """Readings, activity, pulse and failed tries of a recording over its clock, as SVG; `height` of the pressures in points."""
-    picture = _Picture(recording, found, height)
+def day_picture(recording: Recording, found: Assessment, left_out: Sequence[Stretch] = ()) -> str:
+    """Readings, activity, pulse and failed tries of a recording over its clock, as SVG; stretches that were left out are hatched."""
+    picture = _Picture(recording, found, left_out)
     picture.draw()
     return picture.canvas.svg()
 
 
 class _Picture:
-    def __init__(self, recording: Recording, found: Assessment, height: float) -> None:
-        self.recording, self.found, self.pressure = recording, found, height
+    def __init__(self, recording: Recording, found: Assessment, left_out: Sequence[Stretch]) -> None:
+        self.recording, self.found, self.left_out, self.pressure = recording, found, left_out, PRESSURE
         self.length = max(recording.length_s, 60.0)
         self.top = ACTIVITY + GAP
-        self.pulse_top = self.top + height
+        self.pulse_top = self.top + PRESSURE
         self.failed_top = self.pulse_top + PULSE
         self.bottom = self.failed_top + FAILED
         self.canvas = Canvas(WIDTH, self.bottom + 13)
@@ -45,6 +45,9 @@ class _Picture:
     def draw(self) -> None:
         for stretch in self.found.stretches:
             self._band(stretch)
+        for each in self.left_out:
+            x = self._x(each.start_s)
+            self.canvas.hatch(x, self.top, max(self._x(each.end_s) - x, 1.0), self.bottom - self.top)
         self._grid()
         self._activity()
         for level in self.found.levels:

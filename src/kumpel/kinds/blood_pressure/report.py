@@ -8,11 +8,12 @@ import math
 from kumpel.core.assessment import Assessment, LimitSet
 from kumpel.core.blood_pressure.periods import limit_of
 from kumpel.core.recording import Recording
+from kumpel.core.review import Review
 from kumpel.kinds.blood_pressure import picture
 from kumpel.kinds.plain_report import MEDICINES, PARTS, TABLE, ReportPart
 from kumpel.reports.document import ListPart, Part, Picture, TablePart, TextPart
 
-PATIENT = ReportPart("patient", "Page for the patient", one_page=False, size="page")
+PATIENT = ReportPart("patient", "Page for the patient", one_page=False, size="page", added=True)
 LANES, CLASSES, QUALITY = "lanes", f"{TABLE}classes", "quality"
 _BY_KEY = {part.key: part for part in PARTS}
 OWN_PARTS = (
@@ -32,9 +33,12 @@ OWN_PARTS = (
 PERIODS = (("awake", "By day"), ("asleep", "In sleep"))
 
 
-def day(recording: Recording, found: Assessment, title: str = "Readings, activity and sleep") -> Picture:
+def day(
+    recording: Recording, review: Review, found: Assessment, title: str = "Readings, activity and sleep"
+) -> Picture:
     """The picture of all readings over the clock."""
-    return Picture(title=title, svg=picture.day_picture(recording, found), text=picture.words(recording, found))
+    svg = picture.day_picture(recording, found, review.left_out)
+    return Picture(title=title, svg=svg, text=picture.words(recording, found))
 
 
 def classes(found: Assessment) -> TablePart:
@@ -56,7 +60,7 @@ def quality(found: Assessment) -> TextPart:
     )
 
 
-def patient_page(recording: Recording, found: Assessment, limits: LimitSet) -> list[Part]:
+def patient_page(recording: Recording, review: Review, found: Assessment, limits: LimitSet) -> list[Part]:
     """What the patient is told."""
     lines = [_measured(found), *(_period(found, limits, *each) for each in PERIODS), _fall(found)]
     blocked = [f.text for f in found.quality.findings if f.blocks]
@@ -73,7 +77,7 @@ def patient_page(recording: Recording, found: Assessment, limits: LimitSet) -> l
             columns=["", "On average, mmHg", "Too high from, mmHg", "Readings that were too high"],
             rows=rows,
         ),
-        day(recording, found, "Your day and night"),
+        day(recording, review, found, "Your day and night"),
         ListPart(
             title="How to read the picture",
             lines=[
