@@ -100,6 +100,7 @@ class Problems(ServerTest):
                         "204" not in operation["responses"]
                         and not {
                             "application/pdf",
+                            "application/fhir+json",
                             "application/gpx+xml",
                             "text/event-stream",
                             "application/octet-stream",

@@ -10,11 +10,12 @@ DAY_MIN = 1440.0
 
 @dataclass(frozen=True)
 class Situation:
-    """How things stand when a setup is about to be written: minutes after midnight; hours that the battery lasts, None where the
-    recorder does not say."""
+    """How things stand when a setup is about to be written: minutes after midnight; hours that the battery lasts and the share of the
+    memory that is used (0..1), None where the recorder does not say."""
 
     now_min: float = 0.0
     lasts_h: float | None = None
+    memory_used: float | None = None
 
 
 @dataclass(frozen=True)
@@ -63,3 +64,17 @@ def battery(needed_h: float, situation: Situation) -> tuple[PlanFact, ...]:
         return ()
     short = situation.lasts_h < needed_h
     return (PlanFact(hours_words(situation.lasts_h), "battery", f"{hours_words(needed_h)} needed", short),)
+
+
+LITTLE_MEMORY = 0.05
+"""Share of the memory below which a recording may not fit."""
+
+
+def memory(situation: Situation) -> tuple[PlanFact, ...]:
+    """How much memory is left, where the recorder says it."""
+    if situation.memory_used is None:
+        return ()
+    free = 1 - situation.memory_used
+    short = free < LITTLE_MEMORY
+    about = "take in and clear it first" if short else "room for this recording"
+    return (PlanFact(f"{100 * free:.0f} %", "memory free", about, short),)

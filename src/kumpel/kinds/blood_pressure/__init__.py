@@ -30,7 +30,7 @@ from kumpel.kinds.blood_pressure.report import (
 from kumpel.kinds.kind import LEAVE_OUT, Compares, DecisionWord, EventWord, Followed, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.plain_report import COMPARISON
-from kumpel.kinds.plan import Plan, PlanFact, Situation, battery, clock_min
+from kumpel.kinds.plan import Plan, PlanFact, Situation, battery, clock_min, memory
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 from kumpel.reports.document import Part
 
@@ -82,7 +82,7 @@ def plan(setup: BloodPressureSetup, situation: Situation) -> Plan:
     without = len(planned_readings(replace(day, quiet=())))
     more = f" ({without} without the quiet window{'s' if len(quiet) > 1 else ''})" if without != len(readings) else ""
     tried = PlanFact(str(len(readings)), "readings planned", f"{awake} awake, {asleep} asleep{more}")
-    facts = (tried, *battery(setup.run_length_min / 60, situation))
+    facts = (tried, *battery(setup.run_length_min / 60, situation), *memory(situation))
     return Plan(facts, starts, float(setup.run_length_min), tuple(at for at, _ in readings))
 
 
