@@ -167,6 +167,15 @@ class Pressure(AxeTest):
         page = self.open(self.recorded(date(2026, 11, 3)))
         self.assertEqual(self.violations(page), [])
 
+    def test_what_is_painted_follows_the_look_of_the_screen(self) -> None:
+        page = self.open(self.recorded(date(2026, 11, 3)))
+        painted = "() => [...document.querySelectorAll('[role=application] canvas')].map((c) => c.toDataURL()).join()"
+        page.wait_for_timeout(600)
+        day = page.evaluate(painted)
+        page.get_by_role("button", name="RH", exact=True).click()
+        page.get_by_role("menuitem", name="Night room").click()
+        self.eventually(lambda: page.evaluate(painted) != day, 5)
+
     def test_two_recordings_compared_and_signed_into_the_report(self) -> None:
         medicines.add(self.db, self.petter.id or 0, Taken("amlodipine", "5 mg", ("21:00",), date(2026, 11, 6)))
         for figure in ("all.systolic.mean", "dip.systolic"):

@@ -1,4 +1,5 @@
 import { useCallback, useEffect, useLayoutEffect, useRef } from "react";
+import { onLook } from "./drawing";
 import { type Canvases, draw } from "./lanes/draw";
 import { clamped, useGestures } from "./lanes/gestures";
 import { AXIS, heights, ROW, SLIM } from "./lanes/measures";
@@ -48,7 +49,11 @@ export function Lanes(props: LanesProps) {
     const watch = new ResizeObserver(redraw);
     if (box.current) watch.observe(box.current);
     document.fonts?.ready.then(redraw);
-    return () => watch.disconnect();
+    const release = onLook(redraw);
+    return () => {
+      watch.disconnect();
+      release();
+    };
   }, [redraw]);
 
   const { lanes, rows, span, whole } = props;

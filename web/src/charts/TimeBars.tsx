@@ -1,7 +1,7 @@
 import { type RefObject, useEffect, useRef } from "react";
 import uPlot from "uplot";
 import type { WallClock } from "@/ui/format";
-import { clockOffset, hatch, STEPS_S, token } from "./drawing";
+import { clockOffset, hatch, onLook, STEPS_S, token } from "./drawing";
 import { twoFingers } from "./fingers";
 
 export interface Bars {
@@ -297,8 +297,10 @@ export function TimeBars(props: Props) {
     const watch = new ResizeObserver(() => made.setSize({ width: element.clientWidth, height: latest.current.height }));
     watch.observe(element);
     document.fonts?.ready.then(() => made.redraw());
+    const unlook = onLook(() => made.redraw());
     return () => {
       watch.disconnect();
+      unlook();
       release();
       made.destroy();
       plot.current = null;

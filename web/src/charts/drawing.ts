@@ -5,6 +5,13 @@ export function token(name: string): string {
   return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 }
 
+/** Draws again when the look of the screen is changed: what is painted on a canvas keeps the colours it was painted with. */
+export function onLook(redraw: () => void): () => void {
+  const watch = new MutationObserver(redraw);
+  watch.observe(document.documentElement, { attributes: true, attributeFilter: ["data-theme"] });
+  return () => watch.disconnect();
+}
+
 /** Colours of lanes in order, told apart also by those who see few colours. */
 export const LANE_COLOURS = ["--lane-1", "--lane-2", "--lane-3", "--lane-4", "--lane-5", "--lane-6"];
 

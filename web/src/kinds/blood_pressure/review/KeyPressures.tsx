@@ -20,7 +20,8 @@ function pairVerdict(found: Assessment, period: string): { verdict: VerdictWord;
   if (there.length === 0) return { verdict: "", words: "no limit in this set" };
   const verdict = there.map((j) => j.verdict).sort((a, b) => ORDER.indexOf(b) - ORDER.indexOf(a))[0] ?? "";
   const limits = judged.map((j) => (j?.limit == null ? "–" : number(j.limit, 0))).join("/");
-  if (verdict === "not assessable") return { verdict, words: there[0]?.words ?? "" };
+  // Why not stands above, and beside; here it would stand three times.
+  if (verdict === "not assessable") return { verdict, words: "not assessable" };
   if (verdict === "within") return { verdict, words: `below ${limits}` };
   const reached = judged.flatMap((j, i) => {
     const value = pair[i]?.value;
@@ -34,7 +35,9 @@ function pairVerdict(found: Assessment, period: string): { verdict: VerdictWord;
 }
 
 /** The dip with its class: normal within 10 to 20 %. */
-function dipVerdict(figure: Figure | undefined): { verdict: VerdictWord; words: string } {
+function dipVerdict(found: Assessment, figure: Figure | undefined): { verdict: VerdictWord; words: string } {
+  if (found.verdict === "not assessable" && found.quality.findings.some((f) => f.blocks))
+    return { verdict: "not assessable", words: "too few readings to say" };
   if (figure?.value == null) return { verdict: "not assessable", words: figure?.note || "not assessable" };
   return figure.state === "normal"
     ? { verdict: "within", words: "normal, 10 to 20 %" }
@@ -89,11 +92,11 @@ export function KeyPressures({
               {shown}
               <span className="ml-1 font-medium text-[14px] text-soft">mmHg</span>
             </span>
-            <span className="block max-w-full truncate" title={words}>
+            <span className="block max-w-full leading-[1.15]">
               <Verdict verdict={verdict} words={words} />
             </span>
             <span className="block max-w-full truncate font-narrow text-[12.5px] text-soft">
-              {changed ?? (period === "all" ? `weighted by time ${weighted}` : `load ${load} % of readings`)}
+              {changed ?? (period === "all" ? `weighted by time ${weighted}` : `load ${load} %`)}
             </span>
           </button>
         );
@@ -112,8 +115,8 @@ export function KeyPressures({
           {dip?.value == null ? "–" : number(dip.value, 1)}
           <span className="ml-1 font-medium text-[14px] text-soft">%</span>
         </span>
-        <span className="block max-w-full truncate">
-          <Verdict {...dipVerdict(dip)} />
+        <span className="block max-w-full leading-[1.15]">
+          <Verdict {...dipVerdict(found, dip)} />
         </span>
         <span className="block max-w-full truncate font-narrow text-[12.5px] text-soft">
           {(now && line(number(dip?.value, 1), `${number(of("dip.systolic", now)?.value, 1)} %`)) ??

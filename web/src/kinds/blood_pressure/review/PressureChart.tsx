@@ -1,4 +1,5 @@
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
+import { onLook } from "@/charts/drawing";
 import { clamped, useGestures } from "@/charts/lanes/gestures";
 import type { TimeGestures } from "@/charts/lanes/types";
 import { number } from "@/ui/format";
@@ -104,7 +105,11 @@ export function PressureChart({
     const watch = new ResizeObserver(redraw);
     if (box.current) watch.observe(box.current);
     document.fonts?.ready.then(redraw);
-    return () => watch.disconnect();
+    const release = onLook(redraw);
+    return () => {
+      watch.disconnect();
+      release();
+    };
   }, [redraw]);
   const pointed = cursorS === null ? chart.readings.find((r) => r.key === chart.chosen) : undefined;
   const under = cursorS === null ? pointed : nearest(chart.readings, cursorS);

@@ -255,7 +255,7 @@ export default function PressureSheet({
         onChoose={choose}
         onEdge={edging.onEdge}
       />
-      <div className="mt-2.5 grid gap-2.5 min-[900px]:grid-cols-[minmax(0,1.15fr)_minmax(0,1fr)_minmax(0,1.15fr)]">
+      <div className="mt-2.5 grid gap-2.5 grid-cols-2 min-[1180px]:grid-cols-[minmax(0,1.15fr)_minmax(0,1fr)_minmax(0,1.15fr)]">
         <HourMeans hours={hoursOf(shown)} asleep={asleep} lengthS={session.length_s} axis={axis} scale={scale} />
         <CornerPicture readings={readings} corners={cornersOf(levels)} chosen={chosen} onChoose={choose} />
         <ClassBars rows={classes} words={classes[0]?.words ?? ""} filter={filter} onFilter={setFilter} />

@@ -235,7 +235,10 @@ export function ClassBars({
   onFilter: (filter: Filter | null) => void;
 }) {
   return (
-    <section aria-label="How many reach the limit" className="min-w-0 rounded-lg border border-line bg-panel px-3 py-2">
+    <section
+      aria-label="How many reach the limit"
+      className="col-span-2 min-w-0 min-[1180px]:col-span-1 rounded-lg border border-line bg-panel px-3 py-2"
+    >
       <b className="block font-narrow font-semibold text-[13px]">How many reach the limit</b>
       <div className="grid grid-cols-[52px_minmax(0,1fr)] gap-y-1 pt-1.5 text-[12.5px]">
         {rows.map((row) => (
