@@ -62,6 +62,11 @@ class Planned(unittest.TestCase):
         self.assertEqual(len(plan(BloodPressureSetup(), Situation()).facts), 1, "not known, not said")
 
     def test_memory_that_is_nearly_full_is_said(self) -> None:
-        for used, words, short in ((0.03, "97 %", False), (0.95, "5 %", False), (0.951, "5 %", True), (1.0, "0 %", True)):
+        for used, words, short in (
+            (0.03, "97 %", False),
+            (0.95, "5 %", False),
+            (0.951, "5 %", True),
+            (1.0, "0 %", True),
+        ):
             [_, memory] = plan(BloodPressureSetup(), Situation(memory_used=used)).facts
             self.assertEqual((memory.figure, memory.words, memory.short), (words, "memory free", short))

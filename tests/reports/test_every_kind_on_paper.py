@@ -135,6 +135,17 @@ class EveryKind(unittest.TestCase):
         figure = replace(assess(made("gas").recording).reviewed.figures[0], value=-0.04, decimals=1)
         self.assertEqual(math.copysign(1, figure.stated), 1)
 
+    def test_pages_are_counted_as_a_reader_counts_them(self) -> None:
+        for key in PLAIN:
+            recording, kind = made(key).recording, KINDS[key]
+            both = assess(recording)
+            parts = kind.report(recording, Review(), both, kind.limit_sets[0], tuple(kind.report_parts))
+            document = Document(
+                title="T", subtitle="", token="", verdict="within", words="", footer="", parts=parts * 3
+            )
+            data = pages.pdf(pages.printable(document)[0])
+            self.assertEqual(pages.page_count(data), len(pypdf.PdfReader(io.BytesIO(data)).pages), key)
+
     def test_the_length_of_the_recording(self) -> None:
         for key in PLAIN:
             recording = made(key).recording

@@ -16,7 +16,7 @@ import typst
 from kumpel.reports.document import Document
 
 _lock = threading.Lock()
-PREVIEW_PPI = 150
+PREVIEW_PPI = 132
 
 
 NOTO = (Path("/usr/share/fonts/truetype/noto"), Path("/usr/share/fonts/opentype/noto"))
@@ -99,6 +99,14 @@ def pdf(document: Document) -> bytes:
     made = _compile(document, "pdf")
     assert isinstance(made, bytes)
     return made
+
+
+def page_count(data: bytes) -> int:
+    """How many pages a PDF of ours has: what the root of its page tree says."""
+    found = re.findall(rb"/Type\s*/Pages\b[^>]*?/Count\s+(\d+)|/Count\s+(\d+)[^>]*?/Type\s*/Pages\b", data)
+    if not found:
+        raise ValueError("this PDF does not say how many pages it has")
+    return max(int(a or b) for a, b in found)
 
 
 def prints(logo_svg: str) -> bool:

@@ -84,7 +84,7 @@ def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
         title=f"{made.title}, {made.subtitle}",
         document=made.model_dump(mode="json"),
         limits=limit_set_data(limits),
-        pages=len(pages.preview(made)),
+        pages=pages.page_count(data),
         pdf=data,
         sha256=hashlib.sha256(data).digest(),
         issued_by=who,

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -62,11 +63,11 @@ class PeriodFigures:
     def inside(self) -> Flags:
         return self.period.inside
 
-    @property
+    @cached_property
     def tries(self) -> int:
         return int(np.count_nonzero(self.inside))
 
-    @property
+    @cached_property
     def valid(self) -> int:
         return int(np.count_nonzero(self.inside & self.found.counted))
 

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
+from numpy.typing import NDArray
 
 from kumpel.core.assessment import LimitSet, Table, event_key
 from kumpel.core.blood_pressure.periods import PRESSURES, Periods, own_limits
@@ -12,7 +11,7 @@ from kumpel.core.blood_pressure.readings import NAMES, UNITS, Readings, error_wo
 from kumpel.core.blood_pressure.sleep import Sleep, SleepRule, State, activity_spans
 from kumpel.core.nights import wall_spans
 from kumpel.core.reckoning import Reckoning, table
-from kumpel.core.recording import Flags, Recording
+from kumpel.core.recording import Flags, Floats, Recording
 from kumpel.core.timebase import wall_clock
 
 Row = tuple[str | float, ...]
@@ -64,17 +63,36 @@ def hours_table(recording: Recording, found: Readings) -> Table:
     at = found.at_s[used]
     offset = wall_clock(recording, at) - at - recording.start
     hour = np.floor((recording.start + at + offset) / 3600)
-    starts, which, counts = np.unique(hour * 3600 - offset, return_inverse=True, return_counts=True)
-    rows: list[Row] = []
-    for i, start in enumerate(starts.tolist()):
-        mine = which == i
-        values = {q: found.values[q][used][mine] for q in NAMES}
-        means = [float(np.nanmean(v)) if not np.isnan(v).all() else math.nan for v in values.values()]
-        ranges = [float(f(values[q])) for q in PRESSURES for f in (np.min, np.max)]
-        rows.append((start - recording.start, float(hour[mine][0] % 24), float(counts[i]), *means, *ranges))
+    # Readings are in order of time, so those of an hour follow each other.
+    starts, first, which, counts = np.unique(
+        hour * 3600 - offset, return_index=True, return_inverse=True, return_counts=True
+    )
+    values = {q: found.values[q][used] for q in NAMES}
+    means = [_hourly(values[q], which, len(starts)) for q in NAMES]
+    ranges = [end.reduceat(values[q], first) for q in PRESSURES for end in (np.minimum, np.maximum) if len(first)]
+    clock = hour[first] % 24
+    rows: list[Row] = [
+        (
+            start - recording.start,
+            float(clock[i]),
+            float(counts[i]),
+            *(float(m[i]) for m in means),
+            *(float(r[i]) for r in ranges),
+        )
+        for i, start in enumerate(starts.tolist())
+    ]
     ranged = [(f"{NAMES[q]} {end}", "mmHg", 0) for q in PRESSURES for end in ("lowest", "highest")]
     columns = [("From", "clock", 0), ("Hour", "h", 0), ("Readings", "", 0), *_QUANTITIES, *ranged]
     return table("hours", "Hourly means", columns, rows)
+
+
+def _hourly(values: Floats, which: NDArray[np.intp], hours: int) -> Floats:
+    """Means of the values of each hour, shape (hours,); nan where nothing was measured."""
+    known = ~np.isnan(values)
+    sums = np.bincount(which, np.where(known, values, 0.0), hours)
+    number = np.bincount(which, known, hours)
+    means: Floats = np.where(number > 0, sums / np.maximum(number, 1), np.nan)
+    return means
 
 
 def classes_table(found: Readings, periods: Periods, limits: LimitSet) -> Table:

@@ -208,15 +208,21 @@ export default function PressureSheet({
     [reasons, justOut, locked, span],
   );
   useKeys(keys);
-  const scale = pressureScale(readings, levels);
-  const classes = rowsOf(shown, "classes").map((row) => ({
-    name: String(row.Period),
-    period: row.Period === "24 h" ? null : (String(row.Period).toLowerCase() as Period),
-    neither: Number(row["Below both"] ?? 0),
-    one: Number(row["Only systolic"] ?? 0) + Number(row["Only diastolic"] ?? 0),
-    both: Number(row.Both ?? 0),
-    words: String(row["In words"] ?? ""),
-  }));
+  const scale = useMemo(() => pressureScale(readings, levels), [readings, levels]);
+  const classes = useMemo(
+    () =>
+      rowsOf(shown, "classes").map((row) => ({
+        name: String(row.Period),
+        period: row.Period === "24 h" ? null : (String(row.Period).toLowerCase() as Period),
+        neither: Number(row["Below both"] ?? 0),
+        one: Number(row["Only systolic"] ?? 0) + Number(row["Only diastolic"] ?? 0),
+        both: Number(row.Both ?? 0),
+        words: String(row["In words"] ?? ""),
+      })),
+    [shown],
+  );
+  const hours = useMemo(() => hoursOf(shown), [shown]);
+  const corners = useMemo(() => cornersOf(levels), [levels]);
   const reach = (from: typeof reviewed) => {
     const figure = (key: string) => from.figures.find((f) => f.key === key)?.value;
     return `${number(figure("all.reached"), 0)} of ${number(figure("all.valid"), 0)}`;
@@ -226,6 +232,58 @@ export default function PressureSheet({
   const moving = edging.moving;
   const table = reviewed.tables.find((t) => t.key === more);
   const tables = reviewed.tables.filter((t) => !["readings", "activity", "quiet", "classes"].includes(t.key));
+  // An edge that moves draws the chart anew, many times a second: what it does not change is not made anew beside it.
+  const pictures = useMemo(
+    () => (
+      <div className="mt-2.5 grid gap-2.5 grid-cols-2 min-[1180px]:grid-cols-[minmax(0,1.15fr)_minmax(0,1fr)_minmax(0,1.15fr)]">
+        <HourMeans hours={hours} asleep={asleep} lengthS={session.length_s} axis={axis} scale={scale} />
+        <CornerPicture readings={readings} corners={corners} chosen={chosen} onChoose={choose} />
+        <ClassBars rows={classes} words={classes[0]?.words ?? ""} filter={filter} onFilter={setFilter} />
+      </div>
+    ),
+    [hours, asleep, session.length_s, axis, scale, readings, corners, chosen, choose, classes, filter],
+  );
+  const { texts, changed, wish } = whatIf;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what entries and decisions say stands for the functions that work on them
+  const readingsTable = useMemo(
+    () => (
+      <ReadingsTable
+        readings={visible}
+        all={readings.length}
+        chosen={chosen}
+        justOut={justOut}
+        reasons={reasons}
+        decided={decided}
+        clock={moment}
+        locked={locked}
+        whatIf={whatIf}
+        count={reach(shown)}
+        countNow={reach(reviewed)}
+        onChoose={choose}
+        onOut={leaveOut}
+        onBackIn={backIn}
+        onReason={(r, reason) => say(r.key, reason)}
+        onAll={() => setFilter(null)}
+        onKeepLimits={() => whatIf.wish && keep(whatIf.wish)}
+      />
+    ),
+    [
+      readings,
+      filter,
+      chosen,
+      justOut,
+      reasons,
+      decided,
+      moment,
+      locked,
+      texts.awake,
+      texts.asleep,
+      changed,
+      wish,
+      shown,
+      reviewed,
+    ],
+  );
   return (
     <>
       <KeyPressures review={review} supposed={moving || !whatIf.changed ? supposed.supposed : null} onWhy={onWhy} />
@@ -255,30 +313,8 @@ export default function PressureSheet({
         onChoose={choose}
         onEdge={edging.onEdge}
       />
-      <div className="mt-2.5 grid gap-2.5 grid-cols-2 min-[1180px]:grid-cols-[minmax(0,1.15fr)_minmax(0,1fr)_minmax(0,1.15fr)]">
-        <HourMeans hours={hoursOf(shown)} asleep={asleep} lengthS={session.length_s} axis={axis} scale={scale} />
-        <CornerPicture readings={readings} corners={cornersOf(levels)} chosen={chosen} onChoose={choose} />
-        <ClassBars rows={classes} words={classes[0]?.words ?? ""} filter={filter} onFilter={setFilter} />
-      </div>
-      <ReadingsTable
-        readings={visible}
-        all={readings.length}
-        chosen={chosen}
-        justOut={justOut}
-        reasons={reasons}
-        decided={decided}
-        clock={moment}
-        locked={locked}
-        whatIf={whatIf}
-        count={reach(shown)}
-        countNow={reach(reviewed)}
-        onChoose={choose}
-        onOut={leaveOut}
-        onBackIn={backIn}
-        onReason={(r, reason) => say(r.key, reason)}
-        onAll={() => setFilter(null)}
-        onKeepLimits={() => whatIf.wish && keep(whatIf.wish)}
-      />
+      {pictures}
+      {readingsTable}
       <section aria-label="Figures and tables" className="mt-2.5 rounded-lg border border-line bg-panel px-3 py-2">
         <div role="tablist" aria-label="Figures and tables" className="flex flex-wrap gap-x-4 text-[13px]">
           {[{ key: "figures", title: `All figures ${reviewed.figures.length}` }, ...tables].map((t) => (
