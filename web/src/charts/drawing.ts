@@ -1,8 +1,20 @@
 import type { WallClock } from "@/ui/format";
 
+const tokens = new Map<string, string>();
+const forget = () => tokens.clear();
+// Asking the document for a colour makes it lay itself out: a picture that asks four hundred times while it is drawn would wait for that.
+// This stands before every `onLook`: what is drawn again then asks anew.
+new MutationObserver(forget).observe(document.documentElement, { attributes: true, attributeFilter: ["data-theme"] });
+for (const query of ["(forced-colors: active)", "(prefers-contrast: more)"])
+  window.matchMedia(query).addEventListener("change", forget);
+
 /** The value of a colour of the look. */
 export function token(name: string): string {
-  return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+  const known = tokens.get(name);
+  if (known) return known;
+  const found = getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+  tokens.set(name, found);
+  return found;
 }
 
 /** Draws again when the look of the screen is changed: what is painted on a canvas keeps the colours it was painted with. */
