@@ -103,14 +103,6 @@ def review(page: Page) -> None:
     page.mouse.move(box["x"] + box["width"] * 0.6, box["y"] + 100)
 
 
-def night(page: Page) -> None:
-    page.evaluate("document.documentElement.dataset.theme = 'night'")
-    page.get_by_role("application").focus()
-    page.wait_for_timeout(300)
-    page.keyboard.press("+")
-    page.evaluate("window.dispatchEvent(new Event('resize'))")
-
-
 def plain(page: Page) -> None:
     """A night of oximetry: the plain sheet with an event chosen."""
     page.get_by_role("button", name="Emil Farkas").first.click()
@@ -123,6 +115,15 @@ def plain(page: Page) -> None:
 def pressure(page: Page) -> None:
     page.get_by_role("button", name="Petter Lunde").first.click()
     page.get_by_role("heading", name="Petter Lunde").wait_for()
+    page.get_by_role("region", name="Readings", exact=True).wait_for()
+    for _ in range(3):
+        page.keyboard.press("ArrowDown")
+
+
+def compare(page: Page) -> None:
+    """The same day beside the one before the second medicine."""
+    page.get_by_role("link", name="Compare with another recording").click()
+    page.get_by_role("region", name="What changed").wait_for()
 
 
 def laps(page: Page) -> None:
@@ -168,7 +169,7 @@ def nothing(page: Page) -> None:
 
 
 def person(page: Page) -> None:
-    page.get_by_role("link", name="Oskar Nyland").click()
+    page.get_by_role("link", name="Petter Lunde").click()
 
 
 def copying(page: Page) -> None:
@@ -184,9 +185,9 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("hand-out", "/hand-out", hand_out),
     ("take-in", "/take-in", take_in),
     ("review", "/review", review),
-    ("review-night", "", night),
     ("review-plain", "/review", plain),
     ("review-pressure", "/review", pressure),
+    ("review-compare", "", compare),
     ("review-laps", "/review", laps),
     ("review-mixture", "", mixture),
     ("report", "/report", nothing),

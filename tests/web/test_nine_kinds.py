@@ -60,7 +60,7 @@ class NineKinds(BrowserTest):
         page.keyboard.press("2")
         for token in tokens.values():
             self.eventually(lambda token=token: fleet.running[token].tell("state")["sessions"] == 1, 60)
-        page.get_by_role("button", name="Take in all 9").click()
+        page.get_by_role("button", name="Take in all 9").click(timeout=60_000)
         expect(page.get_by_role("link", name="review", exact=True)).to_have_count(9, timeout=60_000)
         for kind, name in PEOPLE.items():
             with self.subTest("review", kind=kind):
