@@ -113,7 +113,8 @@ def plain(page: Page) -> None:
 
 
 def pressure(page: Page) -> None:
-    page.get_by_role("button", name="Petter Lunde").first.click()
+    # The newest of his, once it is taken in, has too many failed tries.
+    page.get_by_role("button", name="Petter Lunde").last.click()
     page.get_by_role("heading", name="Petter Lunde").wait_for()
     page.get_by_role("region", name="Readings", exact=True).wait_for()
     for _ in range(3):

@@ -92,7 +92,7 @@ PATIENTS = (
                 {
                     "dip_percent": 12.5,
                     "awake_systolic": 128.0,
-                    "awake_diastolic": 79.0,
+                    "awake_diastolic": 75.0,
                     "asleep": (NIGHT,),
                     "failing": 0.03,
                 },
