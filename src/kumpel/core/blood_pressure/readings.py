@@ -114,7 +114,7 @@ def error_words(event: Event) -> str:
     if code in (None, "", 0):
         return "no values"
     if isinstance(code, int | float) and not isinstance(code, bool):
-        return ERRORS.get(int(code), f"error {code:g}")
+        return next((words for number, words in ERRORS.items() if number == code), f"error {code:g}")
     return str(code)
 
 
