@@ -3,6 +3,7 @@
 import itertools
 import json
 import random
+import re
 
 from tests.support import ServerTest, recording_file
 
@@ -33,7 +34,7 @@ class Hostile(ServerTest):
             if "{" not in path:
                 continue
             url = path
-            for name in ("person_id", "recorder_id", "session_id", "stretch_id", "report_id", "hand_over_id", "kind"):
+            for name in re.findall(r"{(\w+)}", path):
                 url = url.replace("{" + name + "}", str(number))
             for method in operations:
                 with self.subTest(method=method, url=url):

@@ -1,8 +1,8 @@
-import { useCallback, useEffect, useLayoutEffect, useRef } from "react";
-import { onLook } from "./drawing";
+import { useRef } from "react";
 import { type Canvases, draw } from "./lanes/draw";
-import { clamped, useGestures } from "./lanes/gestures";
+import { useGestures } from "./lanes/gestures";
 import { AXIS, heights, ROW, SLIM } from "./lanes/measures";
+import { timeKeys, usePainted } from "./lanes/painted";
 import type { Lane, LanesProps } from "./lanes/types";
 
 export type { Binned, Edge, Lane, LaneBand, MarkRow, Point } from "./lanes/types";
@@ -34,39 +34,13 @@ export function Lanes(props: LanesProps) {
   const canvases = useRef<Canvases>({ marks: null, lanes: null, axis: null });
   const latest = useRef(props);
   latest.current = props;
-  const frame = useRef(0);
   const dragged = useRef<[number, number] | null>(null);
   const cursor = useRef<number | null>(null);
-  const redraw = useCallback(() => {
-    cancelAnimationFrame(frame.current);
-    frame.current = requestAnimationFrame(() =>
-      draw(canvases.current, latest.current, dragged.current, cursor.current),
-    );
-  }, []);
-  useGestures(box, canvases, latest, dragged, cursor, redraw);
-  useLayoutEffect(redraw);
-  useEffect(() => {
-    const watch = new ResizeObserver(redraw);
-    if (box.current) watch.observe(box.current);
-    document.fonts?.ready.then(redraw);
-    const release = onLook(redraw);
-    return () => {
-      watch.disconnect();
-      release();
-    };
-  }, [redraw]);
+  const repaint = usePainted(box, () => draw(canvases.current, latest.current, dragged.current, cursor.current));
+  useGestures(box, canvases, latest, dragged, cursor, repaint);
 
-  const { lanes, rows, span, whole } = props;
+  const { lanes, rows } = props;
   const tall = heights(lanes, props.tall);
-  const zoom = (factor: number) => {
-    const middle = (span[0] + span[1]) / 2;
-    const half = ((span[1] - span[0]) / 2) * factor;
-    props.onSpan(clamped(middle - half, middle + half, whole));
-  };
-  const pan = (share: number) => {
-    const by = (span[1] - span[0]) * share;
-    props.onSpan(clamped(span[0] + by, span[1] + by, whole));
-  };
   const columns = "grid grid-cols-[112px_minmax(0,1fr)]";
   return (
     <div className="max-h-[440px] overflow-y-auto">
@@ -77,15 +51,7 @@ export function Lanes(props: LanesProps) {
         // biome-ignore lint/a11y/noNoninteractiveTabindex: zoom and pan by keyboard need the focus
         tabIndex={0}
         className="touch-pan-y"
-        onKeyDown={(e) => {
-          if (e.key === "+" || e.key === "=") zoom(0.6);
-          else if (e.key === "-") zoom(1.6);
-          else if (e.key === "ArrowLeft") pan(-0.2);
-          else if (e.key === "ArrowRight") pan(0.2);
-          else if (e.key === "0" || e.key === "Home") props.onSpan(whole);
-          else return;
-          e.preventDefault();
-        }}
+        onKeyDown={timeKeys(props)}
       >
         {rows.length > 0 && (
           <div className={`${columns} sticky top-0 z-10 bg-panel pb-1`}>

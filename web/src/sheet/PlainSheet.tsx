@@ -1,7 +1,7 @@
 import { useCallback, useMemo, useRef, useState } from "react";
 import { type Key, useKeys } from "@/app/keys";
 import { type LaneBand, Lanes, type MarkRow } from "@/charts/Lanes";
-import { StretchDialog } from "@/features/review/StretchDialog";
+import { MarkStretch } from "@/features/review/MarkStretch";
 import type { ReviewSheetProps } from "@/kinds/sheet";
 import { Button } from "@/ui/basics";
 import { decimalsOf, number, offsetChanges, wallAxis, wallClock, wallMoment } from "@/ui/format";
@@ -240,20 +240,15 @@ export default function PlainSheet({ review, kind, locked, actions, supposed, on
         )}
       </div>
       {chosenSpan && (
-        <StretchDialog
-          words={kind.stretches}
+        <MarkStretch
+          review={review}
+          kind={kind}
+          actions={actions}
           supposed={supposed}
-          lead={reviewed.key_figures[0]}
           clock={clock}
           moment={moment}
-          lengthS={session.length_s}
-          startS={chosenSpan[0]}
-          endS={chosenSpan[1]}
+          span={chosenSpan}
           onClose={() => setChosenSpan(null)}
-          onSave={(what, a, b, label) => {
-            actions.mark(what, a, b, label);
-            setChosenSpan(null);
-          }}
         />
       )}
     </>

@@ -3,7 +3,7 @@ import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import { type Key, useKeys } from "@/app/keys";
 import { type Band, type Line, TimeBars } from "@/charts/TimeBars";
-import { StretchDialog } from "@/features/review/StretchDialog";
+import { MarkStretch } from "@/features/review/MarkStretch";
 import { type Figure, stretchesOf } from "@/sheet/assessed";
 import { FiguresTable } from "@/sheet/FiguresTable";
 import { KeyFigures } from "@/sheet/KeyFigures";
@@ -216,20 +216,15 @@ export default function NoiseSheet({ review, kind, limitSet, locked, actions, on
         <FiguresTable review={review} supposed={supposed.supposed} onWhy={onWhy} />
       </section>
       {chosen && (
-        <StretchDialog
-          words={kind.stretches}
+        <MarkStretch
+          review={review}
+          kind={kind}
+          actions={actions}
           supposed={supposed}
-          lead={reviewed.key_figures[0]}
           clock={clock}
           moment={moment}
-          lengthS={session.length_s}
-          startS={chosen[0]}
-          endS={chosen[1]}
+          span={chosen}
           onClose={() => setChosen(null)}
-          onSave={(what, a, b, label) => {
-            actions.mark(what, a, b, label);
-            setChosen(null);
-          }}
         />
       )}
     </>

@@ -1,6 +1,6 @@
-import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
-import { onLook } from "@/charts/drawing";
-import { clamped, useGestures } from "@/charts/lanes/gestures";
+import { useMemo, useRef, useState } from "react";
+import { useGestures } from "@/charts/lanes/gestures";
+import { timeKeys, usePainted } from "@/charts/lanes/painted";
 import type { TimeGestures } from "@/charts/lanes/types";
 import { number } from "@/ui/format";
 import {
@@ -88,41 +88,12 @@ export function PressureChart({
   };
   const latest = useRef(gestures);
   latest.current = gestures;
-  const shown = useRef({ chart, scale, cursorS });
-  shown.current = { chart, scale, cursorS };
   const dragged = useRef<[number, number] | null>(null);
   const cursor = useRef<number | null>(null);
-  const frame = useRef(0);
-  const redraw = useCallback(() => {
-    cancelAnimationFrame(frame.current);
-    frame.current = requestAnimationFrame(() =>
-      drawChart(canvas.current.lanes, shown.current.chart, shown.current.scale, dragged.current, shown.current.cursorS),
-    );
-  }, []);
-  useGestures(box, canvas, latest, dragged, cursor, redraw);
-  useLayoutEffect(redraw);
-  useEffect(() => {
-    const watch = new ResizeObserver(redraw);
-    if (box.current) watch.observe(box.current);
-    document.fonts?.ready.then(redraw);
-    const release = onLook(redraw);
-    return () => {
-      watch.disconnect();
-      release();
-    };
-  }, [redraw]);
+  const repaint = usePainted(box, () => drawChart(canvas.current.lanes, chart, scale, dragged.current, cursorS));
+  useGestures(box, canvas, latest, dragged, cursor, repaint);
   const pointed = cursorS === null ? chart.readings.find((r) => r.key === chart.chosen) : undefined;
   const under = cursorS === null ? pointed : nearest(chart.readings, cursorS);
-  const { span } = chart;
-  const zoom = (factor: number) => {
-    const middle = (span[0] + span[1]) / 2;
-    const half = ((span[1] - span[0]) / 2) * factor;
-    onSpan(clamped(middle - half, middle + half, whole));
-  };
-  const pan = (share: number) => {
-    const by = (span[1] - span[0]) * share;
-    onSpan(clamped(span[0] + by, span[1] + by, whole));
-  };
   return (
     <section className="mt-2.5 rounded-lg border border-line bg-panel px-3 py-2" aria-label={title}>
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1 pb-1.5 text-[13px]">
@@ -139,15 +110,7 @@ export function PressureChart({
         // biome-ignore lint/a11y/noNoninteractiveTabindex: zoom and pan by keyboard need the focus
         tabIndex={0}
         className="relative touch-pan-y"
-        onKeyDown={(e) => {
-          if (e.key === "+" || e.key === "=") zoom(0.6);
-          else if (e.key === "-") zoom(1.6);
-          else if (e.key === "ArrowLeft") pan(-0.2);
-          else if (e.key === "ArrowRight") pan(0.2);
-          else if (e.key === "0" || e.key === "Home") onSpan(whole);
-          else return;
-          e.preventDefault();
-        }}
+        onKeyDown={timeKeys(gestures)}
       >
         <div className="grid grid-cols-[42px_minmax(0,1fr)]">
           <div aria-hidden="true" className="relative">

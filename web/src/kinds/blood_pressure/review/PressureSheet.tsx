@@ -3,7 +3,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { api, ask } from "@/api/client";
 import { type Key, useKeys } from "@/app/keys";
 import { useKeepLimits } from "@/features/limits/useKeepLimits";
-import { StretchDialog } from "@/features/review/StretchDialog";
+import { MarkStretch } from "@/features/review/MarkStretch";
 import type { ReviewSheetProps } from "@/kinds/sheet";
 import { stretchesOf } from "@/sheet/assessed";
 import { DataTable } from "@/sheet/DataTable";
@@ -341,20 +341,15 @@ export default function PressureSheet({
         )}
       </section>
       {marking && (
-        <StretchDialog
-          words={kind.stretches}
+        <MarkStretch
+          review={review}
+          kind={kind}
+          actions={actions}
           supposed={supposed}
-          lead={reviewed.key_figures[0]}
           clock={clock}
           moment={moment}
-          lengthS={session.length_s}
-          startS={marking[0]}
-          endS={marking[1]}
+          span={marking}
           onClose={() => setMarking(null)}
-          onSave={(what, a, b, label) => {
-            actions.mark(what, a, b, label);
-            setMarking(null);
-          }}
         />
       )}
     </>
