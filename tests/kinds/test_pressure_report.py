@@ -5,11 +5,12 @@ import unittest
 from dataclasses import replace
 from typing import Any
 
+from kumpel.core.assessment import Assessment, BothWays
 from kumpel.core.recording import Event, Recording
 from kumpel.core.review import Review, Stretch
 from kumpel.kinds.registry import KINDS
 from kumpel.reports import pages
-from kumpel.reports.document import Document
+from kumpel.reports.document import Document, Part, Picture, TablePart
 from kumpel.standins.blood_pressure_signal import Day, make
 
 KIND = KINDS["blood_pressure"]
@@ -49,6 +50,24 @@ def shapes() -> dict[str, Recording]:
     }
 
 
+def before(found: Assessment) -> Assessment:
+    """Results as they were before readings said what they reach, classes were counted and activity was kept."""
+    tables = []
+    for table in found.tables:
+        rows: list[tuple[str | float, ...]] = list(table.rows)
+        columns = table.columns
+        if table.key in ("activity", "quiet", "enough"):
+            continue
+        if table.key == "readings":
+            columns, rows = (*columns[:7], *columns[9:]), [(*r[:7], *r[9:]) for r in rows]
+        if table.key == "classes":
+            columns = (*columns[:2], *(replace(c, unit="%") for c in columns[2:6]))
+            rows = [(r[0], r[1], *(100 * float(v) / float(r[1]) for v in r[2:6])) for r in rows]
+        tables.append(replace(table, columns=columns, rows=tuple(rows)))
+    figures = tuple(f for f in found.figures if not f.key.endswith((".reached", ".sd_weighted")))
+    return replace(found, tables=tuple(tables), figures=figures)
+
+
 class EdgesOnPaper(unittest.TestCase):
     def test_every_part_of_every_shape_can_be_printed(self) -> None:
         for name, recording in shapes().items():
@@ -72,6 +91,21 @@ class EdgesOnPaper(unittest.TestCase):
                     )
                     shown, _ = pages.printable(document)
                     self.assertGreater(pages.page_count(pages.pdf(shown)), 0)
+
+    def test_results_from_before_are_printed_as_far_as_they_tell(self) -> None:
+        recording = shapes()["usual"]
+        now = KIND.assess(recording, Review(), KIND.limit_sets[0])
+        both = BothWays(before(now.recorded), before(now.reviewed))
+        keys = tuple(KIND.report_parts)
+        old, new = (KIND.report(recording, Review(), each, KIND.limit_sets[0], keys) for each in (both, now))
+
+        def classes(parts: list[Part]) -> list[list[str]]:
+            return next(p.rows for p in parts if isinstance(p, TablePart) and "reach the limit" in p.title)
+
+        self.assertEqual(classes(old), classes(new))
+        pictures = [next(p.svg for p in parts if isinstance(p, Picture)) for parts in (old, new)]
+        self.assertEqual(*(svg.count('fill="#ad3a1f"') for svg in pictures))
+        self.assertNotIn(">activity<", pictures[0])
 
     def test_the_patient_is_told_when_there_is_too_little(self) -> None:
         recording = shapes()["every try failed"]

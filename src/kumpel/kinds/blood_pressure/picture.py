@@ -55,7 +55,7 @@ class _Picture:
         self._names_of_levels()
         for row in self.rows:
             self._reading(row)
-        for a, b, _ in self.found.table("quiet").rows:
+        for a, b, _ in _rows(self.found, "quiet"):
             x = self._x(float(a))
             self.canvas.rect(x, self.failed_top + 2, self._x(float(b)) - x, FAILED - 4, "#d5d0c3")
             self.canvas.text(x + 1, self.failed_top + 8, "quiet", 6.5)
@@ -89,7 +89,7 @@ class _Picture:
             canvas.text(LEFT - 4, self._y(value) + 2.5, f"{value:.0f}", 7.5, anchor="end")
         for y, words in ((self.top - 3, "mmHg"), (self.pulse_top + 8, "pulse"), (self.failed_top + 8, "failed")):
             canvas.text(0, y, words, 7)
-        if self.found.table("activity").rows:
+        if _rows(self.found, "activity"):
             canvas.text(0, 9, "activity", 7)
         for y in (self.pulse_top, self.failed_top, self.bottom):
             canvas.line(LEFT, y, RIGHT, y, SOFT, 0.4)
@@ -108,7 +108,7 @@ class _Picture:
         return [(float(at[i]), f"{int(minute[i] // 60 % 24):02d}:00") for i in first]
 
     def _activity(self) -> None:
-        for a, b, state in self.found.table("activity").rows:
+        for a, b, state in _rows(self.found, "activity"):
             x, width = self._x(float(a)), self._x(float(b)) - self._x(float(a))
             if state == "no data":
                 self.canvas.hatch(x, 0, width, ACTIVITY)
@@ -152,12 +152,21 @@ class _Picture:
             canvas.line(x - 2.4, self.top + 5, x, self.top + 1, ACTION, 1.0)
             canvas.line(x + 2.4, self.top + 5, x, self.top + 1, ACTION, 1.0)
         else:
-            self._end(x, top, not out and row["Reaches its limit"] in ("systolic", "both"), out)
+            self._end(x, top, not out and self._reaches(row, "Systolic"), out)
         if diastolic >= self.low:
-            self._end(x, foot, not out and row["Reaches its limit"] in ("diastolic", "both"), out)
+            self._end(x, foot, not out and self._reaches(row, "Diastolic"), out)
         if not math.isnan(pulse):
             y = self.failed_top - 3 - (min(max(pulse, 40.0), 120.0) - 40) / 80 * (PULSE - 6)
             canvas.dot(x, y, 1.3, SOFT if out else "#7a2f6b")
+
+    def _reaches(self, row: dict[str, str | float], name: str) -> bool:
+        """As the results say; those from before they did are held against the lines of their own time."""
+        said = row.get("Reaches its limit")
+        if said is not None:
+            return said in (name.lower(), "both")
+        at = float(row["Time"])
+        lines = [v.value for v in self.found.levels if v.name.startswith(name.lower()) and v.start_s <= at < v.end_s]
+        return any(float(row[name]) >= value for value in lines)
 
     def _end(self, x: float, y: float, high: bool, out: bool) -> None:
         if high:
@@ -172,6 +181,11 @@ class _Picture:
         right = x > (LEFT + RIGHT) * 0.6
         words = "button" if text == "event button" else text
         self.canvas.text(x - 4 if right else x + 4, y + 2, words[:40], 7, INK, "end" if right else "start")
+
+
+def _rows(found: Assessment, key: str) -> tuple[tuple[str | float, ...], ...]:
+    """The rows of a table; none in results from before there was one."""
+    return next((table.rows for table in found.tables if table.key == key), ())
 
 
 def _usual(values: Sequence[float]) -> list[float]:
@@ -189,5 +203,5 @@ def words(recording: Recording, found: Assessment) -> str:
     valid, tries = (int(found.figure(f"all.{key}").stated) for key in ("valid", "tries"))
     hours = recording.length_s / HOUR_S
     days = f"{recording.length_s / DAY_S:.0f} days" if hours > 36 else f"{hours:.0f} h"
-    reach = found.table("classes").rows[0][-1]
-    return f"{valid} of {tries} readings over {days} as bars from diastolic to systolic, with activity, sleep and pulse. {reach}."
+    reach = f" {row[6]}." if (row := found.table("classes").rows[0])[6:] else ""
+    return f"{valid} of {tries} readings over {days} as bars from diastolic to systolic, with activity, sleep and pulse.{reach}"

@@ -43,11 +43,18 @@ def day(
 
 def classes(found: Assessment) -> TablePart:
     """How many readings reach the limits of their own period."""
+    table = found.table("classes")
+    # Results from before readings were counted have shares.
+    shares = any(column.unit == "%" for column in table.columns)
     rows = []
-    for name, readings, below, systolic, diastolic, both, _ in found.table("classes").rows:
-        n, high = float(readings), float(readings) - float(below)
+    for name, readings, *parts in table.rows:
+        n = float(readings)
+        counts = [float(v) * n / 100 if shares else float(v) for v in parts[:4]]
+        high = n - counts[0]
         share = f"{high:.0f} ({100 * high / n:.0f} %)" if n else "none"
-        rows.append([str(name), *(f"{float(v):.0f}" for v in (readings, below, systolic, diastolic, both)), share])
+        rows.append(
+            [str(name), f"{n:.0f}", *(f"{v:.0f}" for v in counts), share] if n else [str(name), "0", *4 * ["0"], share]
+        )
     columns = ["Period", "Readings", "Below both", "Only systolic", "Only diastolic", "Both", "Reach a limit"]
     return TablePart(title="How many readings reach the limit of their period", columns=columns, rows=rows, even=True)
 
@@ -92,7 +99,8 @@ def patient_page(recording: Recording, review: Review, found: Assessment, limits
 
 
 def _number(found: Assessment, key: str) -> float:
-    return found.figure(key).stated
+    """A figure as stated; nan in results from before there was one."""
+    return next((figure.stated for figure in found.figures if figure.key == key), math.nan)
 
 
 def _measured(found: Assessment) -> str:

@@ -18,17 +18,7 @@ import { KeyPressures } from "./KeyPressures";
 import { PressureChart } from "./PressureChart";
 import { ClassBars, CornerPicture, cornersOf, type Filter, HourMeans, passes } from "./pictures";
 import { type Decided, ReadingsTable } from "./ReadingsTable";
-import {
-  activityOf,
-  counts,
-  hoursOf,
-  isValid,
-  type Period,
-  quietOf,
-  type Reading,
-  readingsOf,
-  rowsOf,
-} from "./readings";
+import { activityOf, classesOf, counts, hoursOf, isValid, quietOf, type Reading, readingsOf } from "./readings";
 import { SleepTimes } from "./SleepTimes";
 import { useWhatIf } from "./useWhatIf";
 
@@ -209,18 +199,7 @@ export default function PressureSheet({
   );
   useKeys(keys);
   const scale = useMemo(() => pressureScale(readings, levels), [readings, levels]);
-  const classes = useMemo(
-    () =>
-      rowsOf(shown, "classes").map((row) => ({
-        name: String(row.Period),
-        period: row.Period === "24 h" ? null : (String(row.Period).toLowerCase() as Period),
-        neither: Number(row["Below both"] ?? 0),
-        one: Number(row["Only systolic"] ?? 0) + Number(row["Only diastolic"] ?? 0),
-        both: Number(row.Both ?? 0),
-        words: String(row["In words"] ?? ""),
-      })),
-    [shown],
-  );
+  const classes = useMemo(() => classesOf(shown), [shown]);
   const hours = useMemo(() => hoursOf(shown), [shown]);
   const corners = useMemo(() => cornersOf(levels), [levels]);
   const reach = (from: typeof reviewed) => {

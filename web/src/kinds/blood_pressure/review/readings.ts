@@ -33,6 +33,39 @@ export function rowsOf(assessment: Assessment, key: string): Row[] {
   return table.rows.map((row) => Object.fromEntries(table.columns.map((column, i) => [column.name, row[i]])));
 }
 
+/** What a reading reaches, of results from before they said so: held against the lines of its own time. */
+function reachedThen(assessment: Assessment, row: Row): Reaches {
+  const atS = Number(row.Time);
+  const high = (name: "Systolic" | "Diastolic") =>
+    (assessment.levels ?? []).some(
+      (l) =>
+        l.name.startsWith(name.toLowerCase()) && l.start_s <= atS && atS < l.end_s && Number(row[name] ?? 0) >= l.value,
+    );
+  const [systolic, diastolic] = [high("Systolic"), high("Diastolic")];
+  return systolic && diastolic ? "both" : systolic ? "systolic" : diastolic ? "diastolic" : "";
+}
+
+/** How many readings are of each class, for each period; results from before they were counted have shares. */
+export function classesOf(assessment: Assessment) {
+  const table = assessment.tables.find((t) => t.key === "classes");
+  const shares = table?.columns.some((c) => c.unit === "%") ?? false;
+  return rowsOf(assessment, "classes").map((row) => {
+    const n = Number(row.Readings ?? 0);
+    const count = (name: string) => {
+      const value = Number(row[name] ?? 0);
+      return shares ? Math.round((value * n) / 100) : value;
+    };
+    return {
+      name: String(row.Period),
+      period: row.Period === "24 h" ? null : (String(row.Period).toLowerCase() as Period),
+      neither: count("Below both"),
+      one: count("Only systolic") + count("Only diastolic"),
+      both: count("Both"),
+      words: String(row["In words"] ?? ""),
+    };
+  });
+}
+
 export function readingsOf(assessment: Assessment): Reading[] {
   return rowsOf(assessment, "readings").map((row) => ({
     key: String(row.Key),
@@ -43,7 +76,7 @@ export function readingsOf(assessment: Assessment): Reading[] {
     map: numberIn(row["Mean arterial"]),
     pulse: numberIn(row.Pulse),
     pulsePressure: numberIn(row["Pulse pressure"]),
-    reaches: (row["Reaches its limit"] ?? "") as Reaches,
+    reaches: (row["Reaches its limit"] as Reaches | undefined) ?? reachedThen(assessment, row),
     byHand: row.Taken === "by hand",
     state: String(row.State ?? ""),
   }));
