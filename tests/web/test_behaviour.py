@@ -278,13 +278,15 @@ class Away(BrowserTest):
         row = self.session(7200, self.person("Ida Brandvik"))
         page = self.sign_in()
         held: list[tuple[Route, APIResponse]] = []
+        streams: list[str] = []
         page.route(f"**/api/sessions/{row.id}/review", lambda route: held.append((route, route.fetch())), times=1)
+        page.on("response", lambda answer: streams.append(answer.url) if answer.url.endswith("/api/events") else None)
         page.goto(f"{self.address}/review/{row.id}")
-        self.eventually(lambda: page.wait_for_timeout(50) or held)
-        page.wait_for_timeout(1000)  # the first note of the stream, which makes everything stale, has passed
+        self.eventually(lambda: page.wait_for_timeout(50) or (held and streams), 30)
+        page.wait_for_timeout(1500)  # the first note of the stream, which makes everything stale, has passed
         told = self.client().put(f"/api/sessions/{row.id}/conclusion", json={"text": "Wear the muffs.", "version": 0})
         self.assertEqual(told.status_code, 200, told.text)
-        page.wait_for_timeout(1000)
+        page.wait_for_timeout(2500)
         ((route, answer),) = held
         route.fulfill(response=answer)
         expect(page.get_by_label("Conclusion")).to_have_value("Wear the muffs.")
