@@ -9,6 +9,7 @@ from datetime import date, timedelta
 from email.message import EmailMessage
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from typing import Any
 from unittest import mock
 
 import pypdf
@@ -39,8 +40,8 @@ class MailTest(PatientTest):
         conclusions.sign(self.db, row.id or 0, row.review_version, self.who)
         return reports.issue(self.db, row.id or 0, reports.Options(("checks", "figures", "lanes"), named), self.who)
 
-    def send(self, report: Report, **wish: object) -> Mail:
-        row = mail.post(self.db, report.id or 0, Wish("dr.moe@tarnfels.example", **wish), self.who)  # type: ignore[arg-type]
+    def send(self, report: Report, **wish: Any) -> Mail:
+        row = mail.post(self.db, report.id or 0, Wish("dr.moe@tarnfels.example", **wish), self.who)
         return self.run_it(row)
 
     def run_it(self, row: Mail) -> Mail:

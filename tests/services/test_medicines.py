@@ -2,6 +2,7 @@
 
 import time
 from datetime import UTC, date, datetime
+from typing import Any
 
 from kumpel.services import (
     comparison,
@@ -34,10 +35,11 @@ class PatientTest(DatabaseTest):
         self.petter = self.person("Petter Lunde")
 
     def recorded(
-        self, on: date, person: Person | None = None, tags: dict[str, str] | None = None, **day: object
+        self, on: date, person: Person | None = None, tags: dict[str, str] | None = None, **day: Any
     ) -> Session:
         start = datetime(on.year, on.month, on.day, 9, 20, tzinfo=UTC).timestamp()
-        made = make(Day(**{"seed": on.toordinal(), "start": start, "failing": 0.0} | day))  # type: ignore[arg-type]
+        usual: dict[str, Any] = {"seed": on.toordinal(), "start": start, "failing": 0.0}
+        made = make(Day(**usual | day))
         who = person or self.petter
         wish = {"person_id": who.id, "tags": tags or {}}
         row = take_in.from_file(self.db, as_file(made, f"S{on:%y%m%d}{who.id}", start, 60, ABOUT), self.who, wish)

@@ -6,6 +6,7 @@ import io
 import json
 import re
 import time
+from email.message import EmailMessage
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -74,7 +75,8 @@ class Clinic(BrowserTest):
         self.assertIn(SAID, "\n".join(p.text for p in word.paragraphs))
         self.eventually(lambda: len(self.office.mails()) == 1, 20)
         mail = email.message_from_bytes(self.office.mails()[0].read_bytes(), policy=email.policy.default)
-        files = {part.get_filename(): part.get_payload(decode=True) for part in mail.iter_attachments()}  # type: ignore[attr-defined]
+        assert isinstance(mail, EmailMessage)
+        files = {part.get_filename(): part.get_payload(decode=True) for part in mail.iter_attachments()}
         self.assertEqual(files[f"{report.number}.pdf"], report.pdf)
         self.db.expire_all()
         self.eventually(lambda: self.db.exec(select(Mail.state)).one() == "sent" or self.db.rollback())

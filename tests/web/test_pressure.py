@@ -2,6 +2,7 @@
 
 import re
 from datetime import UTC, date, datetime
+from typing import Any
 
 from playwright.sync_api import Page, expect
 
@@ -23,10 +24,15 @@ class Pressure(AxeTest):
         super().setUp()
         self.petter = self.person("Petter Lunde")
 
-    def recorded(self, on: date, **day: object) -> Session:
+    def recorded(self, on: date, **day: Any) -> Session:
         start = datetime(on.year, on.month, on.day, 9, 20, tzinfo=UTC).timestamp()
-        usual = {"seed": on.toordinal(), "start": start, "failing": 0.04, "asleep": ((45_000.0, 75_000.0),)}
-        made = make(Day(**{**usual, **day}))  # type: ignore[arg-type]
+        usual: dict[str, Any] = {
+            "seed": on.toordinal(),
+            "start": start,
+            "failing": 0.04,
+            "asleep": ((45_000.0, 75_000.0),),
+        }
+        made = make(Day(**usual | day))
         wish = {"person_id": self.petter.id, "tags": {"arm": "left", "cuff": "medium", "day": "working day"}}
         row = take_in.from_file(self.db, as_file(made, f"S{on:%y%m%d}", start, 60, ABOUT), self.who, wish)
         figures.assess(self.db, row)
