@@ -8,6 +8,7 @@ from kumpel.services import (
     comparison,
     conclusions,
     deciding,
+    deeds,
     figures,
     medicines,
     people,
@@ -17,8 +18,9 @@ from kumpel.services import (
     take_in,
 )
 from kumpel.services.decisions import Wish
+from kumpel.services.deeds import Whom
 from kumpel.services.medicines import Taken
-from kumpel.services.problems import ConflictError, InvalidError
+from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.standins.blood_pressure_signal import Day, make
 from kumpel.standins.made import as_file
 from kumpel.store.tables import Person, Session
@@ -54,6 +56,8 @@ class Taking(PatientTest):
         pid = self.petter.id or 0
         ramipril = medicines.add(self.db, pid, Taken("ramipril", "5 mg", ("8.10",), date(2026, 1, 5)))
         medicines.change(self.db, ramipril.id or 0, "10 mg", ("08:10", "20:00"), date(2026, 6, 1))
+        last = deeds.of(self.db, Whom("person", pid))[-1]
+        self.assertEqual((last.before or {})["until"], None, "what was, before the change ended it")
         other = medicines.add(self.db, pid, Taken("amlodipine", "5 mg", ("21:00",), date(2026, 6, 1)))
         medicines.end(self.db, other.id or 0, date(2026, 8, 1))
 
@@ -168,6 +172,12 @@ class Comparing(PatientTest):
         now = figures.outcome(self.db, after.id or 0)
         assert was and now
         self.assertEqual(now.both.reviewed.figures, was.both.reviewed.figures)
+        kept = deeds.of(self.db, Whom("session", after.id))
+        self.assertEqual(kept[-1].what, "decided")
+        with self.assertRaises(NotFoundError):
+            self.db.refresh(after)
+            half = Wish("setting", "compared_with", value=(before.id or 0) + 0.5)
+            deciding.decide(self.db, after.id or 0, after.review_version, [half], (), self.who)
         with self.assertRaises(ConflictError):
             stranger = self.recorded(date(2026, 3, 5), self.person("Ruth Amsel"))
             self.db.refresh(after)

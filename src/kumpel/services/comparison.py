@@ -99,8 +99,7 @@ def _side(db: Db, session: Session, limit_set_id: int | None) -> tuple[int, Side
     recording = recording_of(db, session)
     if limit_set_id is None or limit_set_id == outcome.limit_set_id:
         return outcome.limit_set_id, Side(recording, outcome.both.reviewed, outcome.limits, tags)
-    rows: list[decisions.Wish] = []
-    row, limits, _, both = figures.compute(db, session, [*decisions.of_session(db, session.id), *rows], limit_set_id)
+    row, limits, _, both = figures.compute(db, session, [*decisions.of_session(db, session.id)], limit_set_id)
     return row.id or 0, Side(recording, both.reviewed, limits, tags)
 
 

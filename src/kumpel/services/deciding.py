@@ -144,7 +144,8 @@ def _limit_set(db: Db, session: Session, value: Any) -> int | None:
 def _other(db: Db, session: Session, value: Any) -> int | None:
     if value is None:
         return None
-    found = db.get(Session, int(value)) if is_finite(value) and 0 < value < 2**31 else None
+    is_id = is_finite(value) and value == int(value) and 0 < value < 2**31
+    found = db.get(Session, int(value)) if is_id else None
     comparison.check_pair(session, found)
     return int(value)
 

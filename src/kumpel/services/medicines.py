@@ -85,13 +85,13 @@ def change(db: Db, medicine_id: int, dose: str, times: Sequence[str], since: dat
     good = _checked(Taken(row.name, dose, times, since))
     if row.until is not None:
         raise ConflictError(f"{row.name} is not taken any more since {row.until:%d %b %Y}.", code="ended")
+    before = _facts(row)
     if row.since is not None and since <= row.since:
-        before = _facts(row)
         row.dose, row.times, row.since = good.dose, list(good.times), since
         return _kept(db, row, "medicine changed", before)
     row.until = since
     db.add(row)
-    return _kept(db, _row(row.person_id, good, who), "medicine changed", _facts(row))
+    return _kept(db, _row(row.person_id, good, who), "medicine changed", before)
 
 
 def end(db: Db, medicine_id: int, until: date | None) -> Medicine:
