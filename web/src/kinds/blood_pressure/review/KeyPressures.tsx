@@ -61,7 +61,7 @@ export function KeyPressures({
   const pair = (period: string, from: Assessment) =>
     `${whole(of(`${period}.systolic.mean`, from))}/${whole(of(`${period}.diastolic.mean`, from))}`;
   const cell =
-    "flex min-w-0 flex-col items-start bg-panel px-3 py-2 text-left hover:bg-act-soft aria-[current]:shadow-[inset_0_3px_0_var(--act)]";
+    "flex min-w-0 flex-col items-start bg-panel px-3 py-2 text-left hover:bg-act-soft data-supposed:shadow-[inset_0_3px_0_var(--act)]";
   const dip = of("dip.systolic");
   const line = (then: string, is: string) =>
     now && then !== is ? <span className="text-act">would be so; now {is}</span> : null;
@@ -80,7 +80,7 @@ export function KeyPressures({
             key={period}
             type="button"
             title="Why this number?"
-            aria-current={now ? true : undefined}
+            data-supposed={now ? true : undefined}
             className={cell}
             onClick={() => figure && onWhy(figure)}
           >
@@ -104,7 +104,7 @@ export function KeyPressures({
       <button
         type="button"
         title="Why this number?"
-        aria-current={now ? true : undefined}
+        data-supposed={now ? true : undefined}
         className={cell}
         onClick={() => dip && onWhy(dip)}
       >

@@ -3,18 +3,7 @@ import { useGestures } from "@/charts/lanes/gestures";
 import { timeKeys, usePainted } from "@/charts/lanes/painted";
 import type { TimeGestures } from "@/charts/lanes/types";
 import { number } from "@/ui/format";
-import {
-  ACTIVITY,
-  type Chart,
-  drawChart,
-  FAILED,
-  HEIGHT,
-  PRESSURE,
-  PULSE,
-  pressureScale,
-  RIGHT,
-  type Scale,
-} from "./chart";
+import { ACTIVITY, type Chart, drawChart, FAILED, HEIGHT, PULSE, pressureScale, RIGHT, type Scale } from "./chart";
 import { isValid, type Reading } from "./readings";
 
 const LEGEND = "absolute font-narrow text-[12px] text-soft";
@@ -135,7 +124,6 @@ export function PressureChart({
             }}
             className="w-full"
             style={{ height: HEIGHT }}
-            data-pressure-px={PRESSURE}
           />
         </div>
       </div>

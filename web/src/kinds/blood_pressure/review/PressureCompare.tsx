@@ -71,7 +71,7 @@ function KeyChanges({ before, after, changes }: { before: Assessment; after: Ass
             </b>
             <Verdict
               verdict={now}
-              words={`${standsAs(now)} ${limits}${was !== now ? `, was ${standsAs(was)}` : was === "within" ? ", as before" : ", as before"}`}
+              words={`${standsAs(now)} ${limits}${was !== now ? `, was ${standsAs(was)}` : ", as before"}`}
             />
           </div>
         );
