@@ -10,7 +10,7 @@ from kumpel.core.assessment import Assessment
 from kumpel.core.geo import Plane
 from kumpel.core.recording import Channel, Event, Points, Recording
 from kumpel.core.review import Review
-from kumpel.core.track import believable, steps_m
+from kumpel.core.track import Mover, believable, steps_m
 from kumpel.core.training.assess import assess
 from kumpel.formats import csv_file, gpx
 from kumpel.kinds.limit_sets import shipped
@@ -18,6 +18,7 @@ from kumpel.kinds.registry import KINDS
 from kumpel.standins.training_signal import Session, make
 
 PLANE = Plane(47.6, 13.8)
+FOOT = Mover(60.0, 10.0)
 [GUIDE] = shipped("kumpel.kinds.training")
 
 
@@ -59,11 +60,63 @@ class Jumps(unittest.TestCase):
         bad = lat.copy()
         for at in (50, 51, 100, 200, 300, 301, 302):
             bad[at] += 0.03
-        self.assertEqual(int(believable(np.arange(601.0), bad, lon).sum()), 601 - 7)
+        self.assertEqual(int(believable(np.arange(601.0), bad, lon, FOOT).sum()), 601 - 7)
 
     def test_a_fast_vehicle_is_believed(self) -> None:
         lat, lon = walk(100, 55.0)
-        self.assertTrue(believable(np.arange(101.0), lat, lon).all())
+        self.assertTrue(believable(np.arange(101.0), lat, lon, FOOT).all())
+
+    def test_one_false_position_after_a_rest_costs_one_position(self) -> None:
+        # 10 min at 1.5 m/s = 900 m; 44 s without a row; one row 180 m off; 9 min at 1.5 m/s = 810 m: 1710 m.
+        at = np.concatenate((np.arange(601.0), [644.0], 645.0 + np.arange(541)))
+        y = np.concatenate((np.arange(601) * 1.5, [900.0], 900 + np.arange(541) * 1.5))
+        x = np.where(np.arange(len(y)) == 601, 180.0, 0.0)
+        for turned in (False, True):
+            lat, lon = PLANE.lat_lon(*((x[::-1], y[::-1]) if turned else (x, y)))
+            when = at[-1] - at[::-1] if turned else at
+            wrong = np.flatnonzero(~believable(when, lat, lon, FOOT))
+            self.assertEqual(wrong.tolist(), [len(at) - 1 - 601 if turned else 601])
+            found = figures(Recording("training", 0.0, 0, {}, Points(when, {"lat": lat, "lon": lon}).events()))
+            distance = found.figure("distance")
+            self.assertAlmostEqual(distance.value, 1.710, places=3)
+            # 1186 s in all; the rest stands for 30 of its 45 s, or less when the row before it is the doubted one.
+            self.assertLess(distance.coverage, 1172.0 / 1186)
+            self.assertGreater(distance.coverage, 1140.0 / 1186)
+            self.assertIn("1 position is not believed", " ".join(f.text for f in found.quality.findings))
+
+    def test_single_false_positions_on_a_long_hike_cost_themselves_alone(self) -> None:
+        rng = np.random.default_rng(5)
+        lat, lon = walk(7200, 1.9, 0.5)
+        x, y = PLANE.xy(lat, lon)
+        bad = np.sort(rng.choice(np.arange(50, 7100, 50), 40, replace=False))
+        x[bad] += rng.choice([-1, 1], 40) * rng.uniform(60, 4000, 40)
+        found = believable(np.arange(7201.0), *PLANE.lat_lon(x, y), FOOT)
+        self.assertEqual(np.flatnonzero(~found).tolist(), bad.tolist())
+
+    def test_a_receiver_that_starts_far_away_or_moves_for_good_keeps_the_rest(self) -> None:
+        lat, lon = walk(600, 3.0)
+        x, y = PLANE.xy(lat, lon)
+        for first, end in ((0, 40), (560, 601), (300, 601)):
+            off = x.copy()
+            off[first:end] += 1500.0
+            found = believable(np.arange(601.0), *PLANE.lat_lon(off, y), FOOT)
+            # 1500 m take 25 s at 60 m/s: as many are doubted at the most, on one side of the jump.
+            self.assertLessEqual(int((~found).sum()), 25)
+
+    def test_at_the_dateline_and_at_the_pole(self) -> None:
+        turn = np.arange(200.0)
+        for lat, lon in (
+            (np.full(200, 10.0), (179.999 + turn * 3e-5 + 180) % 360 - 180),
+            (np.full(200, 89.9999), (turn * 20 + 180) % 360 - 180),
+        ):
+            self.assertTrue(believable(turn, lat, lon, FOOT).all())
+
+    def test_a_sharp_side_step_is_doubted_by_the_change_of_speed(self) -> None:
+        # 50 m aside for 1 s: 50 m/s is no speed nobody has, 100 m/s2 is.
+        lat, lon = walk(100, 1.5)
+        x, y = PLANE.xy(lat, lon)
+        x[50] += 50.0
+        self.assertEqual(np.flatnonzero(~believable(np.arange(101.0), *PLANE.lat_lon(x, y), FOOT)).tolist(), [50])
 
 
 class Trembling(unittest.TestCase):

@@ -187,6 +187,69 @@ class AgainstTheSimulator(unittest.TestCase):
                 self.assertAlmostEqual(suggestion.start_s, start, delta=0.2)
 
 
+class Positions(unittest.TestCase):
+    """Round and round at 75 m/s: a circle of 4 km, 10 Hz."""
+
+    def driven(self, seconds: float = 330.0) -> tuple[np.ndarray, np.ndarray]:
+        turn = np.arange(round(seconds * 10)) * 0.1 * 75 / (4000 / (2 * np.pi))
+        radius = 4000 / (2 * np.pi)
+        return radius * np.cos(turn), radius * np.sin(turn)
+
+    def found(self, x: np.ndarray, y: np.ndarray) -> Assessment:
+        lat, lon = Plane(47.6, 13.8).lat_lon(x, y)
+        channels = {k: Channel(k, k, "deg", 0.1, v) for k, v in (("lat", lat), ("lon", lon))}
+        way = np.linspace(0, 2 * np.pi, 400, endpoint=False) - 0.3
+        radius = 4000 / (2 * np.pi)
+        points = Plane(47.6, 13.8).lat_lon(radius * np.cos(way), radius * np.sin(way))
+        course = course_data(learn_course("Ring", *points, 3))
+        return reviewed(Recording("vehicle", 1_795_000_000.0, 0, channels, (), {"courses": [course]}))
+
+    def test_two_seconds_without_a_position_at_270_km_h_lose_no_lap(self) -> None:
+        x, y = self.driven()
+        whole = [r[2] for r in self.found(x, y).table("laps").rows if r[4] == r[4] and r[7] == ""]
+        self.assertGreaterEqual(len(whole), 5)
+        x[1500:1520] = np.nan
+        gap = self.found(x, y)
+        times = [r[2] for r in gap.table("laps").rows if r[4] == r[4] and r[7] == ""]
+        np.testing.assert_allclose(times, whole, atol=0.02)
+        self.assertAlmostEqual(gap.quality.coverage, 1 - 20 / 3300, places=9)
+
+    def test_false_positions_are_counted_said_and_cost_no_lap(self) -> None:
+        x, y = self.driven()
+        whole = [r[2] for r in self.found(x, y).table("laps").rows if r[7] == ""]
+        x[[700, 1500, 1501, 2600]] += 900.0
+        spoilt = self.found(x, y)
+        np.testing.assert_allclose([r[2] for r in spoilt.table("laps").rows if r[7] == ""], whole, atol=0.02)
+        self.assertAlmostEqual(spoilt.quality.coverage, 1 - 4 / 3300, places=9)
+        self.assertIn("4 positions are not believed", " ".join(f.text for f in spoilt.quality.findings))
+
+
+class UpAndBack(unittest.TestCase):
+    """An open course counts forwards only, however long the way back takes."""
+
+    def found(self, back_m_s: float) -> Assessment:
+        course = course_of(ramp("Ramp", 900, 1))
+        plane = Plane(float(course.lat[0]), float(course.lon[0]))
+        x, y = plane.xy(course.lat, course.lon)
+        along = np.concatenate(([0.0], np.cumsum(np.hypot(np.diff(x), np.diff(y)))))
+        up, back = (np.arange(0.0, along[-1], v * 0.1) for v in (11.0, back_m_s))
+        way = np.concatenate([np.concatenate((up, along[-1] - back)) for _ in range(5)])
+        lat, lon = plane.lat_lon(np.interp(way, along, x), np.interp(way, along, y))
+        channels = {k: Channel(k, k, "deg", 0.1, v) for k, v in (("lat", lat), ("lon", lon))}
+        setup = {"courses": [course_data(course)]}
+        self.true_s = float((along[-1] - 120) / 11.0)
+        return reviewed(Recording("vehicle", 1_795_000_000.0, 0, channels, (), setup))
+
+    def test_slow_and_fast_ways_back(self) -> None:
+        for back in (4.0, 7.0, 11.0, 16.0, 25.0):
+            with self.subTest(back=back):
+                found = self.found(back)
+                times = [float(r[2]) for r in found.table("laps").rows if r[7] == ""]
+                self.assertEqual(len(times), 5)
+                np.testing.assert_allclose(times, self.true_s, atol=0.25)
+                self.assertNotIn("backwards", [f.code for f in found.quality.findings])
+
+
 class Courses(unittest.TestCase):
     def test_found_among_many(self) -> None:
         made = make(Drive(LOOP, laps=3))

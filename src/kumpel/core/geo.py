@@ -73,6 +73,19 @@ def haversine_m(lat1: Floats, lon1: Floats, lat2: Floats, lon2: Floats) -> Float
     return length
 
 
+def earth_xyz(lat: Floats, lon: Floats) -> Floats:
+    """Places on the WGS 84 ellipsoid in m from the earth's centre, shape (n, 3), of degrees of shape (n,).
+
+    X = N cos lat cos lon, Y = N cos lat sin lon, Z = N (1 - e2) sin lat, N = a / sqrt(1 - e2 sin2 lat). The straight line between
+    two of them is shorter than the geodesic by 1 part in 24 (s/R)2: 4 mm in 10 km. No dateline, no pole.
+    Source: EPSG guidance note 7-2, geographic/geocentric conversions (method 9602).
+    """
+    phi, lam = np.radians(lat), np.radians(lon)
+    normal = WGS84_A / np.sqrt(1 - E2 * np.sin(phi) ** 2)
+    flat = normal * np.cos(phi)
+    return np.stack((flat * np.cos(lam), flat * np.sin(lam), normal * (1 - E2) * np.sin(phi)), axis=-1)
+
+
 @dataclass(frozen=True)
 class Plane:
     """A flat map around a point: metres east and north of it.

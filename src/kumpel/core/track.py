@@ -2,77 +2,141 @@
 
 from __future__ import annotations
 
+from collections import deque
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
-from kumpel.core.geo import BLOCK, E2, WGS84_A, geodesic_m
+from kumpel.core.geo import BLOCK, E2, WGS84_A, earth_xyz, geodesic_m
 from kumpel.core.recording import Flags, Floats
 
-FASTEST_M_S = 60.0
-"""Nobody and nothing that wears these recorders is faster: a faster step is a false position."""
 STILL_M = 5.0
 """Movement that stays within this distance of a place is trembling of the receiver, not way."""
 NOISE_M = 25.0
-LOOK_BACK = 200
+SPIKE_M = 10.0
+TAIL = 32
+RUNS_BACK = 30
 LONG_STEP_M = 1000.0
 LONGEST_DEGREE_M = 111_700.0
 
 
-def believable(at_s: Floats, lat: Floats, lon: Floats) -> Flags:
-    """Flags of positions in degrees, shape (n,), that can belong to one way at 60 m/s or less; nan is not believable.
+@dataclass(frozen=True)
+class Mover:
+    """What somebody or something can do at the most: speed in m/s, change of speed in m/s2."""
 
-    The positions fall apart into runs at every step that is too fast. Of all chains of runs whose gaps can be bridged at
-    60 m/s, the one with most positions is believed: twenty false seconds far away are a run of their own, and
-    drop out as a whole. 25 m are allowed on top, for the noise of positions close in time.
+    speed_m_s: float
+    acceleration_m_s2: float
+
+
+def believable(at_s: Floats, lat: Floats, lon: Floats, mover: Mover) -> Flags:
+    """Flags of positions in degrees, shape (n,), that can belong to one way of a mover; nan is not believable.
+
+    Two positions i, j can follow each other when |p_j - p_i| <= v (t_j - t_i) + 25 m, three (h, i, j) when i lies no more
+    than a (t_i - t_h) (t_j - t_i) / 2 + 10 m from where a steady movement from h to j would be at t_i; the metres are
+    the noise of positions close in time. Believed is the longest chain, so that the fewest positions are doubted: one
+    false position after a rest costs one, twenty false seconds far away drop out as a whole, whatever lies on both
+    sides of them stays. Own rule (docs/methods/training.md).
     """
     known = np.flatnonzero(~(np.isnan(lat) | np.isnan(lon)))
     flags = np.zeros(len(lat), dtype=bool)
-    if len(known) < 2:
+    if len(known) and _clearly_smooth(at_s[known], lat[known], lon[known], mover):
         flags[known] = True
-        return flags
-    cuts = _too_fast(at_s[known], lat[known], lon[known]) + 1
-    if not len(cuts):
-        flags[known] = True
-        return flags
-    first, last = known[np.concatenate(([0], cuts))], known[np.concatenate((cuts - 1, [len(known) - 1]))]
-    for run in _best_chain(at_s, lat, lon, first, last, np.diff(np.concatenate(([0], cuts, [len(known)])))):
-        inside = known[(known >= first[run]) & (known <= last[run])]
-        flags[inside] = True
+    elif len(known):
+        flags[known[_longest_chain(at_s[known], earth_xyz(lat[known], lon[known]), mover)]] = True
     return flags
 
 
-def _too_fast(at_s: Floats, lat: Floats, lon: Floats) -> NDArray[np.intp]:
-    """Indices of steps that are too fast; the exact length is computed only of those that come near it."""
-    allowed = FASTEST_M_S * np.diff(at_s) + NOISE_M
-    # No degree of latitude is longer than at a pole, none of longitude longer than at the equator.
-    north = np.diff(lat)
-    east = np.diff(lon)
+def _clearly_smooth(at_s: Floats, lat: Floats, lon: Floats, mover: Mover) -> bool:
+    """Whether no step is too fast and no bend too sharp even by the longest degrees there are: then nothing has to be worked out."""
     if lon.max() - lon.min() > 180:
-        east = (east + 180.0) % 360.0 - 180.0
+        return False
+    # No degree of latitude is longer than at a pole, none of longitude longer than at the equator.
     narrow = np.cos(np.radians(max(abs(lat).min() - 1.0, 0.0)))
-    at_most = (north * LONGEST_DEGREE_M) ** 2 + (east * (LONGEST_DEGREE_M * narrow)) ** 2
-    near = np.flatnonzero(at_most > allowed**2)
-    return near[geodesic_m(lat[near], lon[near], lat[near + 1], lon[near + 1]) > allowed[near]]
+    at_most = np.stack((lat * LONGEST_DEGREE_M, lon * (LONGEST_DEGREE_M * narrow)), axis=1)
+    return not len(_breaks(at_s, at_most, mover))
 
 
-def _best_chain(
-    at_s: Floats, lat: Floats, lon: Floats, first: NDArray[np.intp], last: NDArray[np.intp], sizes: NDArray[np.intp]
-) -> list[int]:
-    """Numbers of the runs, rising, that bring most positions and can follow each other."""
-    total = sizes.astype(np.float64)
-    came_from = np.full(len(sizes), -1)
-    for j in range(1, len(sizes)):
-        i = np.arange(max(j - LOOK_BACK, 0), j)
-        away = geodesic_m(lat[last[i]], lon[last[i]], np.full(len(i), lat[first[j]]), np.full(len(i), lon[first[j]]))
-        can = away <= FASTEST_M_S * (at_s[first[j]] - at_s[last[i]]) + NOISE_M
-        if can.any():
-            best = int(i[can][np.argmax(total[i[can]])])
-            total[j] += total[best]
-            came_from[j] = best
-    chain = [int(np.argmax(total))]
+def doubted_words(count: int) -> str:
+    """What is said of positions that are not believed."""
+    many = "1 position is" if count == 1 else f"{count:,} positions are"
+    return f"{many} not believed: nobody gets there and back in that time; the way goes on without"
+
+
+def _longest_chain(at_s: Floats, place: Floats, mover: Mover) -> NDArray[np.intp]:
+    """Indices, rising, of the most positions that can follow each other; places in m, shape (n, 3)."""
+    n = len(at_s)
+    breaks = _breaks(at_s, place, mover)
+    if not len(breaks):
+        return np.arange(n)
+    next_break = np.append(breaks, n)
+    length = np.ones(n)
+    came_from = np.full(n, -1)
+    ends: deque[NDArray[np.intp]] = deque(maxlen=RUNS_BACK)
+    begin, longest, j = 0, 1.0, 1
+    while j < n:
+        leads = length[j - 1] == longest
+        if leads and _follows(at_s, place, mover, came_from, np.array([j - 1]), j)[0]:
+            # Nothing can beat going on; up to the next break there is nothing to compare.
+            stop = int(next_break[np.searchsorted(breaks, j, side="right")])
+            stop = stop if came_from[j - 1] == j - 2 else j + 1
+            came_from[j:stop] = np.arange(j - 1, stop - 1)
+            length[j:stop] = longest + np.arange(1, stop - j + 1)
+            longest, j = float(length[stop - 1]), stop
+            continue
+        own = np.arange(max(begin, j - TAIL), j)
+        candidates = np.concatenate((*ends, own))
+        follows = candidates[_follows(at_s, place, mover, came_from, candidates, j)]
+        if len(follows):
+            best = int(follows[len(follows) - 1 - np.argmax(length[follows][::-1])])
+            came_from[j], length[j] = best, length[best] + 1
+            longest = max(longest, float(length[j]))
+        if came_from[j] != j - 1:
+            ends.append(own)
+            begin = j
+        j += 1
+    chain = [int(np.argmax(length))]
     while came_from[chain[-1]] >= 0:
         chain.append(int(came_from[chain[-1]]))
-    return chain[::-1]
+    return np.array(chain[::-1])
+
+
+def _breaks(at_s: Floats, place: Floats, mover: Mover) -> NDArray[np.intp]:
+    """Indices of positions that cannot follow the two right before them, rising."""
+    dt, step = np.diff(at_s), np.diff(place, axis=0)
+    away = _lengths(step)
+    fast = away > mover.speed_m_s * dt + NOISE_M
+    # No place lies farther from the steady movement than the longer one of its two steps.
+    sharp = np.flatnonzero(np.maximum(away[:-1], away[1:]) > SPIKE_M) if len(dt) > 1 else np.zeros(0, dtype=np.intp)
+    if len(sharp):
+        before, after = dt[sharp], dt[sharp + 1]
+        off = _bend(step[sharp], before, step[sharp + 1], after)
+        fast[sharp + 1] |= off > mover.acceleration_m_s2 * before * after / 2 + SPIKE_M
+    return np.flatnonzero(fast) + 1
+
+
+def _follows(
+    at_s: Floats, place: Floats, mover: Mover, came_from: NDArray[np.intp], last: NDArray[np.intp], j: int
+) -> Flags:
+    """Whether position j can follow each of the positions `last`, shape (k,), at the ends of their chains."""
+    after, onwards = at_s[j] - at_s[last], place[j] - place[last]
+    can = _lengths(onwards) <= mover.speed_m_s * after + NOISE_M
+    first = came_from[last]
+    before = np.where(first >= 0, at_s[last] - at_s[first], 0.0)
+    off = _bend(place[last] - place[first], before, onwards, after)
+    found: Flags = can & ((first < 0) | (off <= mover.acceleration_m_s2 * before * after / 2 + SPIKE_M))
+    return found
+
+
+def _bend(step: Floats, before_s: Floats, onwards: Floats, after_s: Floats) -> Floats:
+    """How far the middle one of three places lies from a steady movement between the others, in m."""
+    share = before_s / np.maximum(before_s + after_s, 1e-9)
+    return _lengths(step - share[:, None] * (step + onwards))
+
+
+def _lengths(steps: Floats) -> Floats:
+    found: Floats = np.sqrt(np.einsum("ij,ij->i", steps, steps))
+    return found
 
 
 def steps_m(lat: Floats, lon: Floats) -> Floats:

@@ -24,8 +24,17 @@ from kumpel.core.reckoning import Reckoning, both_ways, conclude, own_events, se
 from kumpel.core.recording import PLAUSIBLE_BPM, POINT, Floats, Recording
 from kumpel.core.review import Review, is_named
 from kumpel.core.timebase import on_grid
-from kumpel.core.track import FASTEST_M_S
-from kumpel.core.training.course import MOVING_FROM_M_S, Base, Course, ascent_descent, base_of, course_of, moving_s
+from kumpel.core.track import doubted_words
+from kumpel.core.training.course import (
+    MOVER,
+    MOVING_FROM_M_S,
+    Base,
+    Course,
+    ascent_descent,
+    base_of,
+    course_of,
+    moving_s,
+)
 from kumpel.core.training.heart import (
     LOAD_SOURCE,
     ZONE_SOURCE,
@@ -108,23 +117,48 @@ def _movement(reckoning: Reckoning, recording: Recording, review: Review, base: 
     moving = moving_s(course, threshold)
     note = f"{course.bridged_s:.0f} s without a position, in a straight line" if course.bridged_s else ""
     d = Put("d", "distance", distance, "m")
-    reckoning.put(
-        "distance", "Distance", distance / 1000, "km", 3, "sum of the lengths between samples", course.source, note=note
-    )
+    cover = min(course.measured_s / elapsed, 1.0) if elapsed > 0 else 0.0
+    formula = "sum of the lengths between samples"
+    reckoning.put("distance", "Distance", distance / 1000, "km", 3, formula, course.source, note=note, coverage=cover)
     reckoning.put("elapsed", "Elapsed time", elapsed, "s", 0, "counted samples x dt", SOURCE)
     reckoning.put(
-        "moving", "Moving time", moving, "s", 0, f"samples with a speed of {threshold:g} m/s or more x dt", SOURCE
+        "moving",
+        "Moving time",
+        moving,
+        "s",
+        0,
+        f"samples with a speed of {threshold:g} m/s or more x dt",
+        SOURCE,
+        coverage=cover,
     )
     # One sample has a speed but no way: nothing can be said of a mean.
     speed = distance / moving if moving > 0 and len(course.speed) > 1 else math.nan
     none = "" if not math.isnan(speed) else "no movement"
     reckoning.put(
-        "speed_mean", "Mean speed while moving", speed * 3.6, "km/h", 1, "d / moving time", SOURCE, d, note=none
+        "speed_mean",
+        "Mean speed while moving",
+        speed * 3.6,
+        "km/h",
+        1,
+        "d / moving time",
+        SOURCE,
+        d,
+        note=none,
+        coverage=cover,
     )
     top = float(np.nanmax(course.speed)) if np.any(~np.isnan(course.speed)) else math.nan
-    reckoning.put("speed_max", "Highest speed", top * 3.6, "km/h", 1, "max of the speed", SOURCE)
+    reckoning.put("speed_max", "Highest speed", top * 3.6, "km/h", 1, "max of the speed", SOURCE, coverage=cover)
     reckoning.put(
-        "pace", "Pace", 1000 / speed if speed > 0 else math.nan, "s/km", 0, "moving time / d", SOURCE, d, note=none
+        "pace",
+        "Pace",
+        1000 / speed if speed > 0 else math.nan,
+        "s/km",
+        0,
+        "moving time / d",
+        SOURCE,
+        d,
+        note=none,
+        coverage=cover,
     )
     reckoning.put(
         "pace_500",
@@ -136,6 +170,7 @@ def _movement(reckoning: Reckoning, recording: Recording, review: Review, base: 
         SOURCE,
         d,
         note=none,
+        coverage=cover,
     )
     up, down = _ascent(recording, base, course)
     none = "" if "altitude" in base.columns else "no altitude"
@@ -384,8 +419,10 @@ def _findings(
     if spoilt:
         found.append(Finding("implausible", f"{spoilt:.0f} s of heart rate outside 25 to 240 bpm are not counted"))
     if course.false_speed_s:
-        text = f"{course.false_speed_s:.0f} s of a speed above {FASTEST_M_S:g} m/s or below 0 are not counted"
+        text = f"{course.false_speed_s:.0f} s of a speed above {MOVER.speed_m_s:g} m/s or below 0 are not counted"
         found.append(Finding("implausible-speed", text))
+    if course.doubted:
+        found.append(Finding("doubted", doubted_words(course.doubted)))
     if course.bridged_s > 0.1 * elapsed:
         found.append(Finding("positions", f"no position for {course.bridged_s:.0f} s: the distance is at least this"))
     if wearer.estimated:

@@ -11,10 +11,12 @@ import numpy as np
 from kumpel.core.geo import GEODESIC_SOURCE, usable_positions
 from kumpel.core.recording import POINT_STANDS_S, Channel, Flags, Floats, Recording, sample_times
 from kumpel.core.review import Review, Stretch
-from kumpel.core.track import FASTEST_M_S, believable, steps_m
+from kumpel.core.track import Mover, believable, steps_m
 from kumpel.core.units import channel_in
 
 MOVING_FROM_M_S = 0.5
+MOVER = Mover(60.0, 10.0)
+"""Nobody who wears these recorders is faster, or changes speed by more."""
 ASCENT_WINDOW_S = 30.0
 ASCENT_STEP_M = 2.0
 SPEED_WINDOW_S = 5.0
@@ -26,8 +28,9 @@ class Course:
 
     Samples are those of an even channel, or rows recorded at uneven times; `edges_s`, shape (n + 1,), says when each
     begins and the last one ends. Whatever level is looked at, its distance and time are differences of these, so that
-    the parts of a level always sum up to the whole. `source` says what the distance rests on; `bridged_s` is the time
-    without a position that a straight line stands for; `speed` has shape (n,), in m/s.
+    the parts of a level always sum up to the whole. `source` says what the distance rests on; `speed` has shape (n,), in m/s.
+    `measured`, shape (n,), flags the samples that the distance was measured in: not those without a speed, without a
+    position or with one that is doubted (`doubted` of them), for which a straight line stands.
     """
 
     edges_s: Floats
@@ -36,7 +39,8 @@ class Course:
     speed: Floats
     counted: Flags
     source: str
-    bridged_s: float
+    measured: Flags
+    doubted: int = 0
     false_speed_s: float = 0.0
 
     @property
@@ -44,6 +48,22 @@ class Course:
         """How long each sample stands, shape (n,): a row at an uneven time 30 s at the most."""
         found: Floats = np.minimum(np.diff(self.edges_s), POINT_STANDS_S)
         return found
+
+    @property
+    def measured_s(self) -> float:
+        """Counted time in which the distance was measured, in s."""
+        return float(self.lengths_s[self.measured & self.counted].sum())
+
+    @property
+    def bridged_s(self) -> float:
+        """Counted time from the first measured sample to the last in which nothing was measured, in s."""
+        known = np.flatnonzero(self.measured)
+        if not len(known):
+            return 0.0
+        span = slice(known[0], known[-1] + 1)
+        counted = float(np.diff(self.edges_s)[span][self.counted[span]].sum())
+        # The last sample's own length may be capped like any other: it is measured as long as it stands.
+        return max(counted - self.measured_s, 0.0)
 
     def distance_at(self, at_s: Floats) -> Floats:
         """Cumulated distance in m at times after the start."""
@@ -131,28 +151,35 @@ def course_of(recording: Recording, review: Review, base: Base) -> Course:
     false_s = 0.0
     if speed is not None:
         with np.errstate(invalid="ignore"):
-            wrong = (speed < 0) | (speed > FASTEST_M_S)
+            wrong = (speed < 0) | (speed > MOVER.speed_m_s)
         if wrong.any():
             speed, false_s = np.where(wrong, np.nan, speed), float(lengths[wrong].sum())
     pod = str(recording.setup.get("speed_source", "satellite")) != "satellite"
-    bridged = 0.0
+    doubted = 0
     if distance is not None and (pod or lat is None):
         steps, source = _steps_of_distance(distance), str(recording.setup.get("speed_source", "recorder's distance"))
+        measured = ~np.isnan(distance)
     elif speed is not None and (pod or lat is None):
         steps, source = (
             np.nan_to_num(speed) * lengths,
             f"{recording.setup.get('speed_source', 'recorded speed')}, speed x time",
         )
+        measured = ~np.isnan(speed)
     else:
         if lat is None or lon is None:
             raise ValueError("the session has a latitude (lat) without a longitude (lon) beside it")
-        steps, bridged = _steps_of_positions(base.edges_s, lat, lon)
+        lat, lon = usable_positions(lat, lon)
+        measured = believable(base.edges_s[:-1], lat, lon, MOVER)
+        doubted = int((~np.isnan(lat)).sum() - measured.sum())
+        steps = _steps_of_positions(lat, lon, measured)
         source = GEODESIC_SOURCE
     steps = np.where(counted, steps, 0.0)
     shown = speed if speed is not None else _speed_of(base.edges_s, steps)
     way = np.concatenate(([0.0], np.cumsum(steps)))
     times = np.concatenate(([0.0], np.cumsum(np.where(counted, lengths, 0.0))))
-    return Course(base.edges_s, way, times, np.where(counted, shown, np.nan), counted, source, bridged, false_s)
+    return Course(
+        base.edges_s, way, times, np.where(counted, shown, np.nan), counted, source, measured, doubted, false_s
+    )
 
 
 def _inside(stretches: tuple[Stretch, ...], edges_s: Floats) -> Flags:
@@ -173,22 +200,14 @@ def _steps_of_distance(distance: Floats) -> Floats:
     return steps
 
 
-def _steps_of_positions(edges_s: Floats, lat: Floats, lon: Floats) -> tuple[Floats, float]:
-    """Way from each sample to the next, shape (n,), and the time bridged in a straight line, s.
-
-    False positions (see `track.believable`) count as a gap.
-    """
-    lat, lon = usable_positions(lat, lon)
-    at = edges_s[:-1]
-    known = np.flatnonzero(believable(at, lat, lon))
+def _steps_of_positions(lat: Floats, lon: Floats, believed: Flags) -> Floats:
+    """Way from each sample to the next, shape (n,); a straight line where positions are missing or doubted."""
+    known = np.flatnonzero(believed)
     steps = np.zeros(len(lat))
-    if len(known) < 2:
-        return steps, 0.0
-    a, b = known[:-1], known[1:]
-    each = steps_m(lat[known], lon[known]) / (b - a)
-    steps[known[0] : known[-1]] = np.repeat(each, b - a)
-    missing = (at[b] - at[a] - np.diff(edges_s)[a])[b - a > 1]
-    return steps, float(missing.sum())
+    if len(known) > 1:
+        apart = np.diff(known)
+        steps[known[0] : known[-1]] = np.repeat(steps_m(lat[known], lon[known]) / apart, apart)
+    return steps
 
 
 def _speed_of(edges_s: Floats, steps: Floats) -> Floats:

@@ -25,6 +25,7 @@ from kumpel.core.reckoning import Reckoning, both_ways, conclude, own_events, ta
 from kumpel.core.recording import PLAUSIBLE_BPM, POINT, Channel, Floats, Recording
 from kumpel.core.review import Review, samples_inside
 from kumpel.core.samples import ArraySamples
+from kumpel.core.track import doubted_words
 from kumpel.core.vehicle.beyond import Beyond, beyond
 from kumpel.core.vehicle.channels import at_times, in_units
 from kumpel.core.vehicle.compare import gate_distances, slow_places
@@ -315,6 +316,8 @@ def _findings(drive: Drive, laps: list[Lap], known: float) -> list[Finding]:
         found.append(Finding("backwards", "driven against the direction of the course"))
     if drive.origin not in ("beacon", "none") and known < 0.9:
         found.append(Finding("positions", f"no position for {100 * (1 - known):.0f} % of the time"))
+    if drive.path.doubted:
+        found.append(Finding("doubted", doubted_words(drive.path.doubted)))
     uncertain = [lap.number for lap in laps if lap.estimated]
     if uncertain:
         found.append(

@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 import scipy
+from numpy.typing import NDArray
 
 from kumpel.core.geo import Plane, plane_of
 from kumpel.core.recording import Floats
@@ -147,13 +148,14 @@ def course_data(course: Course) -> dict[str, Any]:
 
 @dataclass(frozen=True)
 class Match:
-    """How well a session fits a course: share of positions within 30 m of it, share of the course visited,
-    and whether it was driven against its direction."""
+    """How well a session fits a course: share of positions within 30 m of it in either direction, share of the course
+    visited in the direction that visited more of it, whether that was against the course's, and the share of positions that went the other way."""
 
     course: Course
     share: float
     visited: float
     backwards: bool
+    other_way: float = 0.0
 
     @property
     def score(self) -> float:
@@ -192,17 +194,18 @@ def _match(course: Course, plane: Plane, x: Floats, y: Floats, reach: float) -> 
     going = _directions(x, y, False)
     # A place on the course is near only when it is driven in the course's direction there: direction counts as distance.
     tree = scipy.spatial.cKDTree(np.column_stack((ox, oy, DIRECTION_M * ahead[0], DIRECTION_M * ahead[1])))
-    best: Match | None = None
-    for backwards in (False, True):
-        sign = -1 if backwards else 1
+    near: list[NDArray[np.bool_]] = []
+    visited: list[float] = []
+    for sign in (1, -1):
         here = np.column_stack((x, y, sign * DIRECTION_M * going[0], sign * DIRECTION_M * going[1]))
         distance, nearest = tree.query(here, distance_upper_bound=NEAR_M)
-        near = np.isfinite(distance)
-        visited = len(np.unique(nearest[near] // 4)) / len(np.unique(np.arange(len(ox)) // 4))
-        match = Match(course, float(near.mean()), visited, backwards)
-        if best is None or match.score > best.score:
-            best = match
-    return best if best is not None and best.share >= LEAST_SHARE else None
+        near.append(np.isfinite(distance))
+        visited.append(len(np.unique(nearest[near[-1]] // 4)) / len(np.unique(np.arange(len(ox)) // 4)))
+    share = float((near[0] | near[1]).mean())
+    shares = [float(each.mean()) for each in near]
+    backwards = shares[1] * visited[1] > shares[0] * visited[0]
+    other = shares[0 if backwards else 1]
+    return Match(course, share, visited[backwards], backwards, other) if share >= LEAST_SHARE else None
 
 
 def _directions(x: Floats, y: Floats, closed: bool) -> tuple[Floats, Floats]:

@@ -16,8 +16,20 @@ from kumpel.core.recording import Channel, Floats, Recording
 from kumpel.core.review import Review, named
 from kumpel.core.vehicle.channels import in_units
 from kumpel.core.vehicle.compare import Along, along, gate_distances, way_of
-from kumpel.core.vehicle.courses import Course, alike, course_from, find_lap, learn_course, recognise, turned
+from kumpel.core.vehicle.courses import (
+    Course,
+    Match,
+    alike,
+    course_from,
+    find_lap,
+    learn_course,
+    recognise,
+    turned,
+)
 from kumpel.core.vehicle.laps import Lap, Path, laps_from_beacons, laps_on, path_of
+
+OTHER_WAY = 0.02
+"""Share of positions against the found direction from which on laps decide which direction it was."""
 
 
 @dataclass(frozen=True)
@@ -85,7 +97,7 @@ def _drive_of(recording: Recording, review: Review, given: Course | None = None)
     good = ~np.isnan(path.x)
     where = (np.where(good, lat.values[:n], np.nan), np.where(good, lon.values[:n], np.nan))
     course, origin, backwards, fits_too = (
-        _course(recording, review, *where, lat.interval_s) if given is None else _given(given, *where)
+        _course(recording, review, path, *where) if given is None else _given(given, path, *where)
     )
     laps = (
         laps_on(path, course)
@@ -122,7 +134,7 @@ def _on(channel: Channel, interval_s: float, n: int) -> Floats:
 
 
 def _course(
-    recording: Recording, review: Review, lat: Floats, lon: Floats, interval_s: float
+    recording: Recording, review: Review, path: Path, lat: Floats, lon: Floats
 ) -> tuple[Course | None, str, bool, tuple[str, ...]]:
     listed = recording.setup.get("courses")
     courses = [course_from(c) for c in listed] if isinstance(listed, list | tuple) else []
@@ -133,11 +145,12 @@ def _course(
     best = chosen or (matches[0] if matches else None)
     if best is not None:
         others = () if chosen else tuple(m.course.name for m in alike(matches) if m is not best)
-        return (turned(best.course) if best.backwards else best.course), origin, best.backwards, others
+        backwards = _driven_backwards(path, best)
+        return (turned(best.course) if backwards else best.course), origin, backwards, others
     lines = next((c for c in courses if c.name == named and len(c.lat) < 2), None)
     if lines is not None:
         return lines, "setup", False, ()
-    span = find_lap(lat, lon, interval_s)
+    span = find_lap(lat, lon, path.interval_s)
     if span is None:
         return None, "none", False, ()
     try:
@@ -146,12 +159,24 @@ def _course(
         return None, "none", False, ()
 
 
-def _given(course: Course, lat: Floats, lon: Floats) -> tuple[Course | None, str, bool, tuple[str, ...]]:
+def _driven_backwards(path: Path, match: Match) -> bool:
+    """Whether a session was driven against a course's direction: decided by whole laps or runs, only then by positions.
+
+    A hill that is driven up against the clock and rolled down again is driven up, however long the way down takes.
+    """
+    if match.other_way < OTHER_WAY:
+        return match.backwards
+    if any(lap.kind == "timed" for lap in laps_on(path, match.course)):
+        return False
+    return any(lap.kind == "timed" for lap in laps_on(path, turned(match.course))) or match.backwards
+
+
+def _given(course: Course, path: Path, lat: Floats, lon: Floats) -> tuple[Course | None, str, bool, tuple[str, ...]]:
     """A course that is to be cut by, as `_course` gives one. Raises ValueError when the positions do not fit it."""
     matches = recognise(lat, lon, [course])
     if not matches:
         raise ValueError(f"it was not driven on the course {course.name}")
-    if matches[0].backwards:
+    if _driven_backwards(path, matches[0]):
         raise ValueError(f"it was driven on {course.name} in the other direction")
     return course, "setup", False, ()
 

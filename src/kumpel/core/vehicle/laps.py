@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from kumpel.core.geo import Plane, plane_of, usable_positions
 from kumpel.core.recording import Floats, sample_times
-from kumpel.core.track import believable, growth_m
+from kumpel.core.track import Mover, believable, growth_m
 from kumpel.core.vehicle.branches import Branches, branches_at, outline_of
 from kumpel.core.vehicle.courses import Course, Gate
 
@@ -19,13 +19,16 @@ WINDOW_S = 1.0
 LONGEST_GAP_S = 10.0
 SHORTEST_LAP_S = 5.0
 SLOW_SHARE = 1.15
+MOVER = Mover(130.0, 60.0)
+"""No vehicle with such a logger is faster (468 km/h), or brakes, turns and speeds up by more (6 g)."""
 
 
 @dataclass(frozen=True)
 class Path:
     """A drive on a flat map: metres east and north, speed in m/s, shape (n,) each; sample i at i x interval_s.
 
-    nan where there was no position or speed. `has_speed` is False when speed was not recorded.
+    nan where there was no position or speed. `has_speed` is False when speed was not recorded. `doubted` positions
+    cannot belong to the way that the others make (`track.believable`): they are nan.
     """
 
     plane: Plane
@@ -34,6 +37,7 @@ class Path:
     y: Floats
     speed: Floats
     has_speed: bool
+    doubted: int = 0
 
     @property
     def known(self) -> NDArray[np.intp]:
@@ -44,19 +48,19 @@ class Path:
 def path_of(lat: Floats, lon: Floats, interval_s: float, speed_m_s: Floats | None = None) -> Path:
     """A path from positions in degrees and, where there is one, speed in m/s, shapes (n,)."""
     lat, lon = usable_positions(lat, lon)
-    false = ~believable(sample_times(len(lat), interval_s), lat, lon)
-    if false.any():
-        lat, lon = np.where(false, np.nan, lat), np.where(false, np.nan, lon)
+    doubted = ~believable(sample_times(len(lat), interval_s), lat, lon, MOVER) & ~np.isnan(lat)
+    if doubted.any():
+        lat, lon = np.where(doubted, np.nan, lat), np.where(doubted, np.nan, lon)
     plane = plane_of(lat, lon)
     x, y = plane.xy(lat, lon)
     if speed_m_s is not None and len(speed_m_s) == len(x):
-        return Path(plane, interval_s, x, y, speed_m_s, True)
+        return Path(plane, interval_s, x, y, speed_m_s, True, int(doubted.sum()))
     known = np.flatnonzero(~np.isnan(x))
     speed = np.full(len(x), np.nan)
     if len(known) > 2:
         at = known * interval_s
         speed[known] = np.hypot(np.gradient(x[known], at), np.gradient(y[known], at))
-    return Path(plane, interval_s, x, y, speed, False)
+    return Path(plane, interval_s, x, y, speed, False, int(doubted.sum()))
 
 
 @dataclass(frozen=True)
