@@ -167,15 +167,30 @@ class Electrodes(unittest.TestCase):
         for share, blocked in ((0.15, False), (0.3, True)):
             spans = ((1200 * (1 - share), 1200.0),)
             found = reviewed(make(replace(base, off_s={"left": spans, "right": spans})).recording)
-            self.assertEqual("electrodes" in [f.code for f in found.quality.findings], blocked)
+            codes = [f.code for f in found.quality.findings if f.blocks]
+            self.assertEqual(codes, ["electrode.left", "electrode.right"] if blocked else [])
             self.assertEqual(found.verdict is Verdict.NOT_ASSESSABLE, blocked)
-        one = reviewed(
-            make(
-                replace(base, saturated_s={"right": ((600.0, 1200.0),)}, mains_s={"left": ((100.0, 110.0),)})
-            ).recording
+
+    def test_one_side_off_leaves_nothing_of_both(self) -> None:
+        base = Night(length_s=1200.0, groups=usual_groups(1, 1200.0, 30))
+        for off in ("left", "right"):
+            for share in (0.44, 0.92):
+                found = reviewed(make(replace(base, off_s={off: ((1200 * (1 - share), 1200.0),)})).recording)
+                with self.subTest(off=off, share=share):
+                    self.assertIs(found.verdict, Verdict.NOT_ASSESSABLE)
+                    [judged] = [j for j in found.judgements if j.figure == "both.index"]
+                    self.assertIn("repeat the test", judged.words)
+
+    def test_the_other_side_stands_by_itself(self) -> None:
+        base = Night(length_s=1200.0, groups=usual_groups(1, 1200.0, 30), off_s={"right": ((600.0, 1200.0),)})
+        rules = tuple(
+            replace(SCREENING.rules[0], figure=f"{s}.index", name=s, steps=SCREENING.rules[0].steps)
+            for s in ("left", "right")
         )
-        self.assertIn("electrode.right", [f.code for f in one.quality.findings])
-        self.assertNotIn("electrodes", [f.code for f in one.quality.findings])
+        found = assess(make(base).recording, Review(), replace(SCREENING, rules=rules)).reviewed
+        left, right = found.judgements
+        self.assertIsNot(left.verdict, Verdict.NOT_ASSESSABLE)
+        self.assertIs(right.verdict, Verdict.NOT_ASSESSABLE)
 
 
 class Clench(unittest.TestCase):

@@ -104,6 +104,23 @@ class Proof(unittest.TestCase):
         self.assertIs(found(70, BOTH, other).verdict, Verdict.ABOVE)
         self.assertIs(found(70, BOTH, Finding("said", "only said")).verdict, Verdict.ABOVE)
 
+    def test_what_blocks_a_part_blocks_what_is_made_of_it(self) -> None:
+        rules = [Rule(k, k, "", (HIGH,)) for k in ("left.a", "both.a", "linked", "other")]
+        reckoning = Reckoning(1.0)
+        reckoning.put("left.a", "Left", 1.0, "", 0, "x", "y")
+        reckoning.put("both.a", "Both", 1.0, "", 0, "x", "y", made_of=("left.", "right."))
+        reckoning.put("linked", "Linked", 1.0, "", 0, "x", "y", made_of=("both.",))
+        reckoning.put("other", "Other", 1.0, "", 0, "x", "y", made_of=("linke!",))
+        off = Finding("off", "the left one was off", blocks=True, figures=("left.",))
+        quality = Quality(1, 1, 1, (off,))
+        made = conclude(EMPTY, Review(), limits(*rules), "as recorded", reckoning, quality, key_figures=())
+        verdicts = [j.verdict for j in made.judgements]
+        self.assertEqual(verdicts, [Verdict.NOT_ASSESSABLE] * 3 + [Verdict.WITHIN])
+        right = Quality(1, 1, 1, (Finding("off", "the right one was off", blocks=True, figures=("right.",)),))
+        made = conclude(EMPTY, Review(), limits(*rules), "as recorded", reckoning, right, key_figures=())
+        self.assertIs(made.judgements[0].verdict, Verdict.WITHIN)
+        self.assertIs(made.judgements[2].verdict, Verdict.NOT_ASSESSABLE)
+
     def test_coverage_at_its_edge(self) -> None:
         self.assertEqual(coverage_finding(75, 100, 0.75), [])
         self.assertEqual(len(coverage_finding(74.9, 100, 0.75)), 1)

@@ -11,7 +11,7 @@ import numpy as np
 from pydantic import BaseModel
 
 from kumpel.config import ROOT
-from kumpel.core.assessment import BothWays, Verdict
+from kumpel.core.assessment import BothWays, Rule, Step, Verdict
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.core.review import Review, Stretch
 from kumpel.core.samples import BlockSamples, DecodedBlocks
@@ -215,6 +215,41 @@ class Shape(unittest.TestCase):
             recording = made(kind.key).recording
             parts = kind.report(recording, Review(), assess(recording), kind.limit_sets[0], [*kind.report_parts])
             self.assertGreaterEqual(len(parts), 4, kind.key)
+
+
+class Spoilt(unittest.TestCase):
+    """A channel that is missing for most of the time, one after the other, in every kind."""
+
+    SAID_OTHERWISE = ("blood_pressure.activity",)  # sleep is then taken from the setup, and "sleep-source" says so
+
+    def test_no_figure_that_moved_is_called_within(self) -> None:
+        for key, kind in KINDS.items():
+            recording = made(key).recording
+            plain = assess(recording).reviewed
+            own = {j.figure for j in plain.judgements}
+            more = [
+                Rule(f.key, f.name, f.unit, (Step(1e12, Verdict.ABOVE, "never"),))
+                for f in plain.figures
+                if f.key not in own
+            ]
+            limits = replace(kind.limit_sets[0], rules=(*kind.limit_sets[0].rules, *more))
+            for channel in recording.channels.values():
+                if f"{key}.{channel.key}".startswith(self.SAID_OTHERWISE):
+                    continue
+                values = channel.values.copy()
+                # An electrode that is off gives a flat line, other sensors nothing.
+                values[len(values) // 20 :] = 0.0 if key == "jaw_muscle" else math.nan
+                spoilt = replace(
+                    recording, channels={**recording.channels, channel.key: replace(channel, samples=values)}
+                )
+                found = kind.assess(spoilt, Review(), limits).reviewed
+                for judged in found.judgements:
+                    before, after = plain.figure(judged.figure), found.figure(judged.figure)
+                    moved = not math.isclose(before.value, after.value, rel_tol=0.02)
+                    with self.subTest(kind=key, channel=channel.key, figure=judged.figure):
+                        self.assertFalse(
+                            moved and judged.verdict is Verdict.WITHIN, f"{before.value} became {after.value}"
+                        )
 
 
 class Unwanted(unittest.TestCase):

@@ -45,13 +45,18 @@ def both_ways(recording: Recording, review: Review, limits: LimitSet, one: One) 
 
 @dataclass
 class Reckoning:
-    """Figures as they are found, with what they share: coverage (0..1), samples used and left out."""
+    """Figures as they are found, with what they share: coverage (0..1), samples used and left out.
+
+    `parts` says of figures that are made of others which those are, by the beginnings of their keys: what blocks a
+    part blocks them.
+    """
 
     coverage: float
     used: int = 0
     left_out: int = 0
     left_out_s: float = 0.0
     figures: dict[str, Figure] = field(default_factory=dict)
+    parts: dict[str, tuple[str, ...]] = field(default_factory=dict)
 
     def put(
         self,
@@ -69,14 +74,33 @@ class Reckoning:
         used: int | None = None,
         state: str = "",
         over: Over | None = None,
+        made_of: tuple[str, ...] = (),
     ) -> float:
         """Add a figure and give its value back, for the figures that build on it."""
+        if made_of:
+            self.parts[key] = made_of
         why = Why(formula, numbers, self.used if used is None else used, self.left_out, self.left_out_s, source)
         share = self.coverage if coverage is None else coverage
         if math.isnan(value) and not note:
             note = "not measured"
         self.figures[key] = Figure(key, name, float(value), unit, decimals, share, why, note, at_s, state, over)
         return float(value)
+
+    def concerned(self, finding: Finding, figure: str) -> bool:
+        """Whether a finding concerns a figure, or anything that the figure is made of."""
+        seen: set[str] = set()
+        open_ones = [figure]
+        while open_ones:
+            key = open_ones.pop()
+            if finding.concerns(key):
+                return True
+            seen.add(key)
+            below = (k for part in self.parts.get(key, ()) for k in (part, *self._beginning(part)))
+            open_ones += [k for k in below if k not in seen]
+        return False
+
+    def _beginning(self, part: str) -> list[str]:
+        return [k for k in self.figures if k.startswith(part)]
 
     def value(self, key: str) -> float:
         """The value of a figure; nan when there is none."""
@@ -112,18 +136,19 @@ def held(
 ) -> Judgement:
     """A judgement that missing or bad data could overturn becomes "not assessable", or what is proven in spite of it.
 
+    `findings` are the open ones that concern its figure.
+
     `alone` gives, by figure, its value if all that was not measured had been harmless (only figures that missing time
     cannot lower are in it): where every open finding says that the truth can only be worse (`at_least`), the steps that this
     value reaches are reached (see `assessment.proven`). Other findings ask for a person.
     """
-    open_ones = [f for f in findings if f.concerns(judgement.figure)]
-    if not open_ones or judgement.verdict is Verdict.NOT_ASSESSABLE:
+    if not findings or judgement.verdict is Verdict.NOT_ASSESSABLE:
         return judgement
-    if all(f.at_least for f in open_ones):
+    if all(f.at_least for f in findings):
         found = proven(rule, judgement, alone.get(judgement.figure, math.nan), decimals, extent)
         if found is not None:
             return found
-    words = "; ".join(f.text for f in open_ones)
+    words = "; ".join(f.text for f in findings)
     return replace(judgement, verdict=Verdict.NOT_ASSESSABLE, words=words)
 
 
@@ -171,7 +196,8 @@ def conclude(
             )
             figure = reckoning.figures[rule.figure]
         judged = judge(rule, figure)
-        judgements.append(held(judged, rule, blocking, alone or {}, figure.decimals, extent))
+        against = [f for f in blocking if reckoning.concerned(f, rule.figure)]
+        judgements.append(held(judged, rule, against, alone or {}, figure.decimals, extent))
     verdict, words = overall(judgements)
     unmarked = (
         s for s in suggestions if not any(c.start_s <= s.start_s and s.end_s <= c.end_s for c in review.left_out)

@@ -95,14 +95,21 @@ def _longest_chain(at_s: Floats, place: Floats, mover: Mover) -> NDArray[np.intp
             ends.append(own)
             begin = j
         j += 1
-    chain = [int(np.argmax(length))]
-    while came_from[chain[-1]] >= 0:
-        chain.append(int(came_from[chain[-1]]))
-    return np.array(chain[::-1])
+    chain, at = np.zeros(n, dtype=bool), int(np.argmax(length))
+    while at >= 0:
+        chain[at], at = True, int(came_from[at])
+    return np.flatnonzero(chain)
 
 
 def _breaks(at_s: Floats, place: Floats, mover: Mover) -> NDArray[np.intp]:
     """Indices of positions that cannot follow the two right before them, rising."""
+    # In blocks that share two positions: only what is found takes memory.
+    parts = range(0, max(len(at_s) - 2, 1), BLOCK)
+    found = [_breaks_in(at_s[i : i + BLOCK + 2], place[i : i + BLOCK + 2], mover) + i for i in parts]
+    return np.unique(np.concatenate(found))
+
+
+def _breaks_in(at_s: Floats, place: Floats, mover: Mover) -> NDArray[np.intp]:
     dt, step = np.diff(at_s), np.diff(place, axis=0)
     away = _lengths(step)
     fast = away > mover.speed_m_s * dt + NOISE_M
@@ -148,20 +155,26 @@ def steps_m(lat: Floats, lon: Floats) -> Floats:
     """
     if len(lat) < 2:
         return np.zeros(0)
-    s = np.sin(np.radians(lat))
-    w = 1 - E2 * s * s
-    east = WGS84_A / np.sqrt(w) * np.cos(np.radians(lat)) * np.pi / 180
-    north = WGS84_A * (1 - E2) / w**1.5 * np.pi / 180
-    turns = (np.diff(lon) + 180.0) % 360.0 - 180.0
-    # Around the dateline longitudes go on; each step is scaled where it is.
-    x = np.concatenate(([0.0], np.cumsum(turns * (east[1:] + east[:-1]) / 2)))
-    y = np.concatenate(([0.0], np.cumsum(np.diff(lat) * (north[1:] + north[:-1]) / 2)))
+    x, y = _unrolled(lat, lon)
     steps = growth_m(x, y)
     plain = np.hypot(np.diff(x), np.diff(y))
     long = np.flatnonzero(plain > LONG_STEP_M)
     if len(long):
         steps[long] *= geodesic_m(lat[long], lon[long], lat[long + 1], lon[long + 1]) / plain[long]
     return steps
+
+
+def _unrolled(lat: Floats, lon: Floats) -> tuple[Floats, Floats]:
+    """Metres east and north of the first position, step by step: each step is scaled where it is."""
+    s = np.sin(np.radians(lat))
+    w = 1 - E2 * s * s
+    east = WGS84_A / np.sqrt(w) * np.cos(np.radians(lat)) * np.pi / 180
+    north = WGS84_A * (1 - E2) / w**1.5 * np.pi / 180
+    turns = (np.diff(lon) + 180.0) % 360.0 - 180.0
+    # Around the dateline longitudes go on.
+    x = np.concatenate(([0.0], np.cumsum(turns * (east[1:] + east[:-1]) / 2)))
+    y = np.concatenate(([0.0], np.cumsum(np.diff(lat) * (north[1:] + north[:-1]) / 2)))
+    return x, y
 
 
 def growth_m(x: Floats, y: Floats) -> Floats:

@@ -16,10 +16,11 @@ from kumpel.core.bounds import ANY, Bounds, BoundsError
 from kumpel.core.recording import Channel, ChannelWord, Event, Floats, Recording
 from kumpel.core.timebase import on_grid
 from kumpel.core.units import UnitError, converted, standard
-from kumpel.formats.csv_layout import ERROR_NAMES, Layout, detect, plain_name, split
+from kumpel.formats import csv_own
+from kumpel.formats.csv_layout import ERROR_NAMES, SAMPLE_BYTES, Layout, detect, plain_name, split
 from kumpel.formats.csv_rows import Body, body, head_lines, without_endless
 from kumpel.formats.errors import CsvError
-from kumpel.formats.rows import evened
+from kumpel.formats.rows import Evened, evened, slower
 from kumpel.formats.tables import frames
 from kumpel.formats.times import TimeError, either_way, stamps
 from kumpel.formats.zones import InUtc, in_utc
@@ -41,10 +42,13 @@ def read(
 ) -> Recording:
     """A CSV as a recording of the given kind, in the units of `words`.
 
-    Columns are brought onto an even time base (see `rows.evened`); where there is no time column, the layout's
+    A file that was written here comes back as it was (see `csv_own`). Of others, columns are brought onto an even time base (see `rows.evened`); where there is no time column, the layout's
     `interval_s` tells it. When a column of `readings` is there, each row becomes an event `reading_code` at its own time instead.
     Raises CsvError with line and column. Notes on what was done stand in `recorder["notes"]`.
     """
+    own = _own_names(data) if layout is None or layout == Layout() else None
+    if own is not None:
+        return _read_own(data, kind, words, own, bounds)
     found = detect(data, words, layout)
     single = [k for k in readings if k in found.columns]
     errors = _error_columns(data, found) if single else []
@@ -92,10 +96,75 @@ def read(
         said += even.notes
         events = (*events, *(even.points.events() if even.points else ()))
     titles = {w.key: w.name for w in words}
-    channels = {k: Channel(k, titles.get(k, found.columns[k]), units[k], step, v) for k, v in columns.items()}
-    length = max((len(v) for v in columns.values()), default=0) * step
+    channels = {}
+    for k, v in columns.items():
+        values, interval_s = slower(v, step) if times is not None and even.points is None else (v, step)
+        channels[k] = Channel(k, titles.get(k, found.columns[k]), units[k], interval_s, values)
+    length = max((c.length_s for c in channels.values()), default=0.0)
     recorder = {"name": "file", "notes": said}
     return Recording(kind, start, offset, channels, events, {"run_length_min": length / 60}, recorder)
+
+
+def _own_names(data: bytes) -> list[str] | None:
+    """The heads of a file that was written here; None of another one."""
+    first = data[:SAMPLE_BYTES].split(b"\n", 1)[0].decode("utf-8-sig", errors="replace")
+    names = split(first, ";")
+    return names if csv_own.offset_of(names) is not None else None
+
+
+def _read_own(data: bytes, kind: str, words: Sequence[ChannelWord], names: Sequence[str], bounds: Bounds) -> Recording:
+    """A file that was written here. Raises CsvError with line and column."""
+    offset = csv_own.offset_of(names) or 0
+    heads = {n: column for n in names if (column := csv_own.column_of(n)) is not None}
+    layout = Layout(
+        encoding="utf-8-sig",
+        delimiter=";",
+        decimal=".",
+        header_line=0,
+        date_order="ymd",
+        time=(names[0],),
+        utc_offset_min=offset,
+        columns={**{c.key: n for n, c in heads.items()}, csv_own.SECONDS: csv_own.SECONDS},
+    )
+    by_row = "event" in names and not heads
+    texts = [n for n in names[2:] if n not in heads] if by_row else [n for n in names if n == csv_own.EVENTS]
+    table = body(data, layout, [names[0], *texts])
+    times = _times(table, layout)
+    at = table.numbers[csv_own.SECONDS]
+    if times is None or not len(at):
+        raise CsvError("the file has no rows")
+    known = np.flatnonzero(~np.isnan(at) & ~np.isnan(times.seconds))
+    if not len(known):
+        raise CsvError("no row has a time")
+    start = round(float(times.seconds[known[0]] - at[known[0]]), 6)
+    if by_row:
+        events = csv_own.events_of_rows({n: table.texts[n] for n in texts}, at.tolist(), table.first_line)
+        channels: dict[str, Channel] = {}
+    else:
+        events = csv_own.events_of(table.texts.get(csv_own.EVENTS, []), table.first_line)
+        columns = {c.key: table.numbers[n] for n, c in heads.items()}
+        moves = any(w.key == POSITION for w in words)
+        try:
+            even = evened(on_grid(at), columns, None if len(at) > 1 else 1.0, moves, bounds)
+        except ValueError as error:
+            raise CsvError(f"more than a recording of kind “{kind}” can hold: {error}") from None
+        events += even.points.events() if even.points else ()
+        channels = {c.key: _own_channel(c, even, words) for c in heads.values()}
+    length = max([c.length_s for c in channels.values()] or [e.at_s for e in events])
+    _within(bounds, kind, length, len(events))
+    recorder = {"name": "file", "notes": []}
+    return Recording(kind, start, offset, channels, events, {"run_length_min": length / 60}, recorder)
+
+
+def _own_channel(column: csv_own.Column, even: Evened, words: Sequence[ChannelWord]) -> Channel:
+    values, interval_s = even.columns[column.key], even.interval_s
+    if column.every_s is not None and even.points is None:
+        per = max(round(column.every_s / interval_s), 1)
+        values, whole = values[::per], len(values) // per
+        values = values if len(values) == whole or not math.isnan(values[-1]) else values[:-1]
+        interval_s = column.every_s
+    unit = next((w.unit for w in words if w.key == column.key and standard(w.unit) == standard(column.unit)), None)
+    return Channel(column.key, column.name, unit or column.unit, interval_s, values)
 
 
 def _within(bounds: Bounds, kind: str, length_s: float, events: int) -> None:
@@ -225,18 +294,23 @@ def pieces(recording: Recording, events: str = "") -> Iterator[bytes]:
             raise CsvError(f"the recording has no event “{events}”; there are: {codes}")
         recording = replace(recording, channels={}, events=chosen)
     yield b"\xef\xbb\xbf"
-    for number, table in enumerate(frames(recording, events)):
+    tables = frames(recording, events)
+    following: pa.Table | None = next(tables)
+    first = True
+    while following is not None:
+        table, following = following, next(tables, None)
         out = io.BytesIO()
-        options = pc.WriteOptions(include_header=not number, delimiter=";", quoting_style="needed")
-        pc.write_csv(_harmless_table(table), out, options)
+        options = pc.WriteOptions(include_header=first, delimiter=";", quoting_style="needed")
+        pc.write_csv(_harmless_table(csv_own.own_table(recording, table, following is None)), out, options)
         yield out.getvalue()
+        first = False
 
 
 def _harmless_table(table: pa.Table) -> pa.Table:
     names = [harmless(n.replace(";", ",")) for n in table.column_names]
     columns = [
         pa.array([None if v is None else harmless(v) for v in column.to_pylist()], pa.string())
-        if pa.types.is_string(column.type) and table.column_names[i] != "time"
+        if pa.types.is_string(column.type) and not table.column_names[i].startswith("time")
         else column
         for i, column in enumerate(table.columns)
     ]

@@ -10,6 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from kumpel.core.recording import ChannelWord
+from kumpel.formats.csv_own import column_of
 from kumpel.formats.errors import CsvError
 from kumpel.formats.times import ORDERS, order_of
 
@@ -254,7 +255,10 @@ def names_of(lines: list[str], delimiter: str, header: int, width: int) -> list[
 
 
 def plain_name(name: str) -> tuple[str, str]:
-    """A column's name in lower case without its unit, and the unit in brackets behind it."""
+    """A column's name in lower case without its unit, and the unit in brackets behind it; of a file written here its key."""
+    own = column_of(name)
+    if own is not None:
+        return own.key.lower(), own.unit
     match = _UNIT.match(name) if name.rstrip().endswith(("]", ")")) else None
     if match and match["name"]:
         return match["name"].strip().lower().replace("_", " "), match["unit"].strip()
@@ -289,7 +293,9 @@ def _columns(
         for word in words:
             if word.key in found:
                 continue
-            also = {word.key.lower(), word.key.lower().replace(".", " "), word.name.lower(), *word.also}
+            key = word.key.lower()
+            # Names are compared with blanks for underscores; a key may be written with blanks for its points.
+            also = {key, *(a.replace("_", " ") for a in (key, key.replace(".", " "), word.name.lower(), *word.also))}
             hit = next(
                 (
                     i

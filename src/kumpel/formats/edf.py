@@ -27,6 +27,12 @@ ANNOTATIONS = "EDF Annotations"
 MISSING_MARK = "missing=-32768"
 MISSING = -32_768
 LOWEST, HIGHEST = -32_768, 32_767
+MOST_DECIMALS = 6
+FLAGS = {"True": True, "False": False}
+COUNT_MARK = re.compile(r"count=(\d+)")
+"""In the reserved field of a signal: how many samples it has, the filling of the last data record apart."""
+FINE = " fine"
+"""Behind the key of a second signal that holds what the steps of the first are too coarse for; the two are added."""
 MOST_SIGNALS = 256
 MOST_SAMPLES = 1_000_000_000
 LONGEST_S = 400 * 86_400.0
@@ -244,12 +250,16 @@ class _SignalSamples(Samples):
     def __init__(self, signal: Signal, rows: NDArray[np.int16], slots: NDArray[np.int64]) -> None:
         self._rows, self._slots, self._per = rows, slots, signal.samples
         self._scale, self._zero = signal.scale, signal.low - signal.digital_low * signal.scale
+        self._decimals = _decimals_of(signal)
         self._marked = MISSING_MARK in signal.reserved
+        stated = COUNT_MARK.search(signal.reserved)
+        self._stated = int(stated[1]) if stated else None
         self._straight = bool(np.all(slots == np.arange(len(rows)) * signal.samples))
 
     @property
     def count(self) -> int:
-        return int(self._slots[-1]) + self._per
+        whole = int(self._slots[-1]) + self._per
+        return whole if self._stated is None else min(whole, self._stated)
 
     def read(self, first: int, end: int) -> Floats:
         first, end = max(first, 0), min(end, self.count)
@@ -260,6 +270,8 @@ class _SignalSamples(Samples):
         part = self._rows[low:high]
         real = np.multiply(part, self._scale, dtype=np.float64)
         real += self._zero
+        if self._decimals is not None:
+            np.round(real, self._decimals, out=real)
         if self._marked:
             real[part == MISSING] = np.nan
         at = int(self._slots[low])
@@ -268,6 +280,33 @@ class _SignalSamples(Samples):
         values = np.full(int(self._slots[high - 1]) + self._per - at, np.nan)
         values[(self._slots[low:high, None] - at + np.arange(self._per)).reshape(-1)] = real.reshape(-1)
         return _padded(values[first - at : end - at], end - first)
+
+
+class _SumOfTwo(Samples):
+    """A signal and the second one that holds what its steps are too coarse for."""
+
+    def __init__(self, coarse: Samples, fine: Samples) -> None:
+        self._coarse, self._fine = coarse, fine
+
+    @property
+    def count(self) -> int:
+        return self._coarse.count
+
+    def read(self, first: int, end: int) -> Floats:
+        return self._coarse.read(first, end) + self._fine.read(first, end)
+
+
+def _decimals_of(signal: Signal) -> int | None:
+    """Decimals of a signal's digital steps: 1 of steps of 0.1 or 0.2 from -3276.8 on; None where they are of no such step.
+
+    A product of two rounded numbers is a hair off such a step, and 89.9999999 is below a limit that 90 reaches.
+    """
+    for decimals in range(MOST_DECIMALS + 1):
+        step = signal.scale * 10**decimals
+        zero = signal.low * 10**decimals
+        if abs(step) > 0.5 and all(abs(v - round(v)) < 1e-7 * max(abs(v), 1.0) for v in (step, zero)):
+            return decimals
+    return None
 
 
 def _padded(values: Floats, count: int) -> Floats:
@@ -332,15 +371,18 @@ def read(
                 f"no signal “{label}” for {key}; there are: {', '.join(x for x in labels if x != ANNOTATIONS)}", 256
             )
     channels: dict[str, Channel] = {}
+    fine = {s.transducer.removesuffix(FINE): i for i, s in enumerate(header.signals) if s.transducer.endswith(FINE)}
     for number, signal in enumerate(header.signals):
-        if signal.is_annotations or not signal.samples:
+        if signal.is_annotations or not signal.samples or number in fine.values():
             continue
         key = wished.get(signal.label.lower()) or key_of(signal, words, channels)
         name = next((w.name for w in words if w.key == key), signal.label)
-        unit = standard(signal.unit) if signal.unit else next((w.unit for w in words if w.key == key), "")
-        channels[key] = Channel(
-            key, name, unit, header.record_s / signal.samples, _samples(data, header, number, starts)
-        )
+        own = next((w.unit for w in words if w.key == key), "")
+        unit = own if not signal.unit or standard(signal.unit) == standard(own) else standard(signal.unit)
+        samples = _samples(data, header, number, starts)
+        if signal.transducer in fine:
+            samples = _SumOfTwo(samples, _samples(data, header, fine[signal.transducer], starts))
+        channels[key] = Channel(key, name, unit, header.record_s / signal.samples, samples)
     offset = re.search(r"UTC([+-]\d{1,4})", header.recording)
     minutes = int(offset[1]) if offset else 0
     begin = header.start.timestamp() + float(starts[0]) - minutes * 60
@@ -415,7 +457,7 @@ def _event(found: Annotation, base_s: float) -> Event:
         for pair in numbers[1].split(", "):
             name, _, value = pair.partition("=")
             try:
-                data[name] = float(value)
+                data[name] = FLAGS[value] if value in FLAGS else float(value)
             except ValueError:
                 data[name] = value
         rest = rest[: numbers.start()]

@@ -8,14 +8,14 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
 
-from kumpel.core.recording import Event, Flags, Floats, Recording
+from kumpel.core.recording import Channel, Event, Flags, Floats, Recording
 from kumpel.core.samples import Samples
-from kumpel.formats.edf import ANNOTATIONS, HIGHEST, LOWEST, MISSING, MISSING_MARK, MONTHS
+from kumpel.formats.edf import ANNOTATIONS, FINE, HIGHEST, LOWEST, MISSING, MISSING_MARK, MONTHS, MOST_DECIMALS
 
 
 @dataclass(frozen=True)
@@ -54,8 +54,8 @@ def _record_length(recording: Recording) -> float:
 
 
 def _tal(onset: float, length: float, text: str) -> bytes:
-    duration = f"\x15{length:.4f}".rstrip("0").rstrip(".") if length else ""
-    return f"{onset:+.4f}".rstrip("0").rstrip(".").encode() + duration.encode() + b"\x14" + text.encode() + b"\x14\x00"
+    duration = f"\x15{length:.9f}".rstrip("0").rstrip(".") if length else ""
+    return f"{onset:+.9f}".rstrip("0").rstrip(".").encode() + duration.encode() + b"\x14" + text.encode() + b"\x14\x00"
 
 
 def _event_text(event: Event) -> str:
@@ -99,18 +99,65 @@ def _measured_records(samples: Samples, records: int, per: int) -> Flags:
     return found
 
 
-def _span(samples: Samples) -> tuple[float, float, bool]:
-    """Lowest and highest measured value (inf, -inf without one), and whether some sample was not measured."""
-    low, high, missing = math.inf, -math.inf, False
-    for block in samples.blocks():
+@dataclass
+class _Span:
+    """Lowest and highest measured value (inf, -inf without one), whether some sample was not measured, and the step that
+    all values are multiples of: `step` x 10^-`decimals`; 0 when they are of no step."""
+
+    low: float = math.inf
+    high: float = -math.inf
+    missing: bool = False
+    decimals: int = 0
+    step: int = 0
+
+    def take(self, block: Floats) -> None:
         known = block[~np.isnan(block)]
-        missing = missing or len(known) < len(block)
-        low, high = float(known.min(initial=low)), float(known.max(initial=high))
-    return low, high, missing
+        self.missing = self.missing or len(known) < len(block)
+        if not len(known):
+            return
+        self.low, self.high = min(self.low, float(known.min())), max(self.high, float(known.max()))
+        while self.decimals <= MOST_DECIMALS:
+            steps = known * 10.0**self.decimals
+            whole = np.rint(steps)
+            # As far from a whole number as a value kept in 32 bits may be, and a fiftieth of a step at the most.
+            if (
+                np.all(np.abs(steps - whole) <= np.minimum(1e-6 + 1.2e-7 * np.abs(steps), 0.02))
+                and np.abs(whole).max() < 1e15
+            ):
+                self.step = math.gcd(self.step, int(np.gcd.reduce(whole.astype(np.int64))))
+                return
+            self.decimals, self.step = self.decimals + 1, self.step * 10
 
 
-def _range(low: float, high: float, missing: bool) -> tuple[float, float]:
-    """Physical minimum and maximum in eight characters that hold all values.
+def _span(samples: Samples) -> _Span:
+    found = _Span()
+    for block in samples.blocks():
+        found.take(block)
+    return found
+
+
+def _exact_range(span: _Span) -> tuple[float, float] | None:
+    """Physical minimum and maximum that are 65,535 of the channel's own steps apart, so that every value comes back as it was;
+    None when they do not fit into eight characters, or the values into so many steps."""
+    step = max(span.step, 1)
+    if span.high < span.low or span.decimals > MOST_DECIMALS:
+        return None
+    low, high = (round(v * 10**span.decimals) for v in (span.low, span.high))
+    spare = LEVELS - (high - low) // step
+    if spare < 1:
+        return None
+    # Zero at digital zero where the values allow it, else in the middle: short numbers fit into the field.
+    for bottom in (LOWEST * step, low - max(spare // 2, 1) * step, low - step):
+        top = bottom + LEVELS * step
+        if bottom < low and high <= top and (low - bottom) % step == 0:
+            texts = [f"{v / 10**span.decimals:.{span.decimals}f}" for v in (bottom, top)]
+            if all(len(t) <= 8 for t in texts):
+                return float(texts[0]), float(texts[1])
+    return None
+
+
+def _wide_range(low: float, high: float, missing: bool) -> tuple[float, float]:
+    """Physical minimum and maximum as narrow as eight characters allow, for values of no step or of too many.
 
     Where samples are missing the minimum lies below all values: its digital value says "missing".
     """
@@ -134,6 +181,8 @@ def _range(low: float, high: float, missing: bool) -> tuple[float, float]:
 
 
 RECORDS_AT_ONCE = 64
+LEVELS = HIGHEST - LOWEST
+FINEST_S = 0.02
 _EIGHT = re.compile(r"^.{1,8}$")
 
 
@@ -143,7 +192,8 @@ def _pad(text: str, width: int) -> bytes:
 
 
 def _short(value: float) -> str:
-    return next(t for d in range(8, 0, -1) if _EIGHT.match(t := f"{value:.{d}g}"))
+    plain = repr(value).removesuffix(".0")
+    return plain if len(plain) <= 8 else next(t for d in range(8, 0, -1) if _EIGHT.match(t := f"{value:.{d}g}"))
 
 
 def write(recording: Recording, who: Who | None = None) -> bytes:
@@ -154,19 +204,34 @@ def write(recording: Recording, who: Who | None = None) -> bytes:
 def pieces(recording: Recording, who: Who | None = None) -> Iterator[bytes]:
     """A recording as EDF+ in order: continuous (EDF+C), or discontinuous (EDF+D) when whole data records were not measured.
 
-    Each channel's own range is spread over 16 bits; its key stands in the transducer field. Events become annotations.
+    A channel's digital steps are its own where 65,535 of them hold its values; else its range is spread over them, and, up to
+    50 samples a second, a second signal holds what these are too coarse for. The key stands in the transducer field. Events become annotations.
     No name is written unless `who` says one. Raises ValueError when the sampling intervals fit no data record.
     """
     plan, kept = _plan(recording)
-    spans = {k: _span(c.samples) for k, c in recording.channels.items()}
-    gaps = {k: spans[k][2] or c.count < plan.records * plan.samples[k] for k, c in recording.channels.items()}
-    ranges = {k: _range(low, high, gaps[k]) for k, (low, high, _) in spans.items()}
+    ranges: dict[str, tuple[float, float]] = {}
+    marked: dict[str, str] = {}
+    fine: dict[str, Channel] = {}
+    for key, channel in recording.channels.items():
+        span, whole = _span(channel.samples), plan.records * plan.samples[key]
+        span.missing |= channel.count < whole
+        exact = _exact_range(span)
+        ranges[key] = exact or _wide_range(span.low, span.high, span.missing)
+        counted = f"count={channel.count}" if channel.count < whole else ""
+        marked[key] = f"{MISSING_MARK if span.missing else ''} {counted}".strip()
+        if exact is None and channel.interval_s >= FINEST_S:
+            rest = _Rest(channel.samples, *ranges[key])
+            fine[key + FINE] = Channel(key + FINE, key + FINE, channel.unit, channel.interval_s, rest)
+            ranges[key + FINE] = _wide_range(-rest.most, rest.most, span.missing)
+            marked[key + FINE] = marked[key]
+            plan.samples[key + FINE] = plan.samples[key]
+    recording = replace(recording, channels={**recording.channels, **fine})
     local = datetime.fromtimestamp(recording.start, UTC) + timedelta(minutes=recording.utc_offset_min)
     fraction = recording.start - math.floor(recording.start)
     texts = plan.texts if not fraction else {i: _shifted(t, fraction) for i, t in plan.texts.items()}
     size = max((len(t) for t in texts.values()), default=20)
     size += size % 2
-    yield _header(recording, plan, kept, ranges, gaps, local, size, who or Who())
+    yield _header(recording, plan, kept, ranges, marked, local, size, who or Who())
     for first in range(0, plan.records, RECORDS_AT_ONCE):
         count = min(RECORDS_AT_ONCE, plan.records - first)
         digital = {
@@ -187,8 +252,27 @@ def _shifted(block: bytes, by: float) -> bytes:
         if part:
             head, rest = part.split(b"\x14", 1)
             onset, mark, length = head.partition(b"\x15")
-            made += f"{float(onset) + by:+.4f}".encode() + mark + length + b"\x14" + rest + b"\x00"
+            made += f"{float(onset) + by:+.9f}".encode() + mark + length + b"\x14" + rest + b"\x00"
     return made
+
+
+class _Rest(Samples):
+    """What the digital steps of a range are too coarse for: each value less the one that its step stands for."""
+
+    def __init__(self, samples: Samples, low: float, high: float) -> None:
+        self._samples, self._low, self._high = samples, low, high
+        self._step = (high - low) / LEVELS
+        self.most = 0.51 * self._step
+
+    @property
+    def count(self) -> int:
+        return self._samples.count
+
+    def read(self, first: int, end: int) -> Floats:
+        values = self._samples.read(first, end)
+        raw = _digital(values, self._low, self._high, len(values)).astype(np.float64)
+        found: Floats = values - ((raw - LOWEST) * self._step + self._low)
+        return found
 
 
 def _digital(values: Floats, low: float, high: float, count: int) -> np.ndarray[tuple[int], np.dtype[np.int16]]:
@@ -205,7 +289,7 @@ def _header(
     plan: _Plan,
     kept: list[bool],
     ranges: Mapping[str, tuple[float, float]],
-    gaps: Mapping[str, bool],
+    marked: Mapping[str, str],
     local: datetime,
     text_bytes: int,
     who: Who,
@@ -237,15 +321,6 @@ def _header(
         [*(_pad(str(HIGHEST), 8) for c in channels), _pad("32767", 8)],
         [_pad("", 80)] * count,
         [*(_pad(str(plan.samples[c.key]), 8) for c in channels), _pad(str(text_bytes // 2), 8)],
-        [
-            *(
-                _pad(
-                    MISSING_MARK if gaps[c.key] else "",
-                    32,
-                )
-                for c in channels
-            ),
-            _pad("", 32),
-        ],
+        [*(_pad(marked[c.key], 32) for c in channels), _pad("", 32)],
     ]
     return b"".join([*fields, *(cell for column in columns for cell in column)])

@@ -22,7 +22,7 @@ from kumpel.core.bounds import ANY, Bounds, BoundsError
 from kumpel.core.recording import Channel, Event, Floats, Recording, sample_times
 from kumpel.core.timebase import on_grid
 from kumpel.formats.errors import GpxError
-from kumpel.formats.rows import evened
+from kumpel.formats.rows import evened, slower
 
 NAMESPACE = "http://www.topografix.com/GPX/1/1"
 EXTENSION = "urn:kumpel:gpx:1"
@@ -172,9 +172,11 @@ def _recording(points: _Points, kind: str, name: str, interval_s: float | None, 
         raise GpxError(f"more than a recording of kind “{kind}” can hold: {error}") from None
     except ValueError as error:
         raise GpxError(str(error)) from None
-    channels = {
-        k: Channel(k, NAMES[k], UNITS[k], even.interval_s, v) for k, v in even.columns.items() if not np.isnan(v).all()
-    }
+    channels = {}
+    for k, v in even.columns.items():
+        if not np.isnan(v).all():
+            values, step = slower(v, even.interval_s) if even.points is None else (v, even.interval_s)
+            channels[k] = Channel(k, NAMES[k], UNITS[k], step, values)
     marks = sorted({round(s - start, 6) for s in points.segments[1:] if not math.isnan(s)})
     events = tuple(Event(at, "interval", f"segment {i}") for i, at in enumerate(marks, 2))
     events += even.points.events() if even.points is not None else ()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,6 +13,27 @@ from kumpel.core.timebase import even, in_order, usual_interval
 
 FINEST_S = 0.01
 MOST_LEFT_AWAY = 0.05
+
+
+FEWEST_SLOWER = 3
+SHARE_SLOWER = 0.5
+
+
+def slower(values: Floats, interval_s: float) -> tuple[Floats, float]:
+    """A column that has values on every k-th row alone, from the first on, at its own interval of k rows; else as it is.
+
+    A table has the rows of its fastest column: what is blank between the values of a slower one was not missed. At least
+    three values and half of the rows in question must be there, or it is taken for a column with gaps.
+    """
+    there = np.flatnonzero(~np.isnan(values))
+    per = int(np.gcd.reduce(there)) if len(there) >= FEWEST_SLOWER else 1
+    if per < 2 or len(there) < SHARE_SLOWER * len(values) / per:
+        return values, interval_s
+    own = values[::per]
+    # The last one, for which the rows end too soon, may never have come.
+    if len(values) % per and math.isnan(own[-1]):
+        own = own[:-1]
+    return own.copy(), interval_s * per
 
 
 @dataclass(frozen=True)

@@ -103,7 +103,7 @@ def _clock(recording: Recording, seconds: Floats) -> pa.Array:
 def _event_frame(recording: Recording, code: str) -> pa.Table:
     events = [e for e in recording.events if not code or e.code == code]
     at = np.array([e.at_s for e in events], dtype=np.float64)
-    keys = dict.fromkeys(k for e in events for k, v in e.data.items() if _number(v) is not None or isinstance(v, str))
+    keys = dict.fromkeys(k for e in events for k in e.data)
     columns: dict[str, Any] = {
         "time": _clock(recording, at),
         "seconds": pa.array(at),
@@ -112,11 +112,15 @@ def _event_frame(recording: Recording, code: str) -> pa.Table:
     }
     for key in keys:
         values = [e.data.get(key) for e in events]
-        if any(isinstance(v, str) for v in values):
-            columns[key] = pa.array(["" if v is None else f"{v}" for v in values], type=pa.string())
-        else:
+        if all(v is None or _number(v) is not None for v in values):
             columns[key] = pa.array([_number(v) for v in values], type=pa.float64())
+        else:
+            columns[key] = pa.array([_word(v) for v in values], type=pa.string())
     return pa.table(columns)
+
+
+def _word(value: object) -> str | None:
+    return value if value is None or isinstance(value, str) else json.dumps(plain_of(value), ensure_ascii=False)
 
 
 def _number(value: object) -> float | None:
@@ -133,17 +137,20 @@ def about(recording: Recording) -> dict[str, Any]:
             {"key": c.key, "name": c.name, "unit": c.unit, "interval_s": c.interval_s, "samples": c.count}
             for c in recording.channels.values()
         ],
-        "events": [{"at_s": e.at_s, "code": e.code, "text": e.text, "data": _plain(e.data)} for e in recording.events],
-        "setup": _plain(recording.setup),
-        "recorder": _plain(recording.recorder),
+        "events": [
+            {"at_s": e.at_s, "code": e.code, "text": e.text, "data": plain_of(e.data)} for e in recording.events
+        ],
+        "setup": plain_of(recording.setup),
+        "recorder": plain_of(recording.recorder),
     }
 
 
-def _plain(value: object) -> Any:
+def plain_of(value: object) -> Any:
+    """A value as JSON can say it."""
     if isinstance(value, Mapping):
-        return {str(k): _plain(v) for k, v in value.items()}
+        return {str(k): plain_of(v) for k, v in value.items()}
     if isinstance(value, list | tuple):
-        return [_plain(v) for v in value]
+        return [plain_of(v) for v in value]
     return value if isinstance(value, str | int | float | bool) or value is None else str(value)
 
 

@@ -127,4 +127,5 @@ def _additive(
         "EN 689:2018, annex B",
         *numbers,
         note=note,
+        made_of=tuple(f"{k}." for k in keys),
     )

@@ -184,13 +184,27 @@ class SensorFigures:
             decimals=0,
         )
 
+    @property
+    def _extremes(self) -> tuple[tuple[Floats, str, tuple[str, ...]], ...]:
+        """The recorder's extremes, and the figures that rest on them."""
+        alarms = ("above_low", "above_high", "alarms")
+        highest = (self.lane.highest, "highest", ("peak", *alarms))
+        return (highest, (self.lane.lowest, "lowest", ("lowest", *alarms))) if self.lane.key == "o2" else (highest,)
+
     def findings(self, minimum_coverage: float) -> list[Finding]:
         """What is wrong with the sensor's readings: time missing, over range, implausible."""
         gas = self.lane.sensor.gas
         missing = [
-            replace(f, text=f"{gas.name}: {f.text}", figures=(f"{gas.key}.", "additive_index"))
+            replace(f, text=f"{gas.name}: {f.text}", figures=(f"{gas.key}.",))
             for f in coverage_finding(self.lane.measured_s, self.planned_s, minimum_coverage)
         ]
+        for values, name, keys in self._extremes if not missing else ():
+            share = float(np.count_nonzero(~np.isnan(values))) * self.lane.interval_s / self.planned_s
+            if round(share, 9) < minimum_coverage:
+                text = f"{gas.name}: the {name} of the log intervals is there for {100 * share:.0f} % of the time"
+                text += f", {100 * minimum_coverage:.0f} % needed"
+                figures = tuple(f"{gas.key}.{key}" for key in keys)
+                missing.append(Finding(f"coverage.{gas.key}.{name}", text, True, figures, at_least=True))
         return missing + _implausible(self.lane, self.over_range)
 
 

@@ -7,7 +7,7 @@ import numpy as np
 from kumpel.core.assessment import Finding, Suggestion
 from kumpel.core.jaw_muscle.muscle import STATE_S, Electrode
 from kumpel.core.jaw_muscle.night import Night
-from kumpel.core.jaw_muscle.signals import SIDES, Signals
+from kumpel.core.jaw_muscle.signals import Signals
 from kumpel.core.reckoning import Reckoning
 from kumpel.core.runs import runs
 
@@ -32,13 +32,7 @@ def findings_of(reckoning: Reckoning, signals: Signals, night: Night) -> list[Fi
     for lane, states in lanes.items():
         off = float(np.mean(states == Electrode.OFF)) if len(states) else 0.0
         if off > 0.20:
-            figures = (
-                (f"{lane}.",)
-                if lane in SIDES and len(signals.sides) > 1
-                else ("heart", "linked")
-                if lane == "heart"
-                else ()
-            )
+            figures = ("heart",) if lane == "heart" else (f"{lane}.",)
             found.append(
                 Finding(
                     f"electrode.{lane}",
@@ -47,13 +41,6 @@ def findings_of(reckoning: Reckoning, signals: Signals, night: Night) -> list[Fi
                     figures,
                 )
             )
-    muscle = [float(np.mean(a.states == Electrode.OFF)) for a in signals.sides.values() if len(a.states)]
-    if muscle and min(muscle) > 0.20:
-        found.append(
-            Finding(
-                "electrodes", "the muscle electrodes were off for more than 20 % of the time: repeat the test", True
-            )
-        )
     if signals.beats is None:
         found.append(Finding("no-ecg", "no ECG was recorded: no heart rate, no heart link"))
     if night.valid_s["both"] < 2 * 3600:

@@ -50,10 +50,13 @@ def _put(
     *numbers: Put,
     note: str = "",
 ) -> None:
-    """A figure of one side, beside the same of the other sides."""
+    """A figure of one side, beside the same of the other sides; those of both are made of the two."""
     over = Over("side", SIDES[side], label)
     name = f"{over.member}, {label}"
-    reckoning.put(f"{side}.{key}", name, value, unit, decimals, formula, SOURCE, *numbers, note=note, over=over)
+    parts = ("left.", "right.") if side == "both" else ()
+    reckoning.put(
+        f"{side}.{key}", name, value, unit, decimals, formula, SOURCE, *numbers, note=note, over=over, made_of=parts
+    )
 
 
 def _known(night: Night, side: str) -> bool:
@@ -115,6 +118,7 @@ def put_heart(
         SOURCE,
         Put("known", "episodes with a known rise", float(len(known)), ""),
         note=note,
+        made_of=("both.", "heart_rate"),
     )
     times, values = rates
     inside = np.zeros(len(times), dtype=bool)

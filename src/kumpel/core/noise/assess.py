@@ -60,9 +60,10 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -
 
 def _of_measured_part(figure: Figure, basis: Basis) -> float:
     """A figure if the rest of the working day had been silent."""
-    if figure.key == "lcpeak" or basis.working_day_s <= 0 or basis.measured_s <= 0:
+    measured_s = figure.coverage * basis.planned_s
+    if figure.key == "lcpeak" or basis.working_day_s <= 0 or measured_s <= 0:
         return figure.value
-    share = min(basis.measured_s / basis.working_day_s, 1.0)
+    share = min(measured_s / basis.working_day_s, 1.0)
     if figure.unit == "%":
         return figure.value * share
     q = next((n.value for n in figure.why.numbers if n.symbol == "q"), 10.0)

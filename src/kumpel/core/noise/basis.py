@@ -40,17 +40,23 @@ class Basis:
         out = int(np.sum(self.left_out))
         return Reckoning(self.coverage, int(np.sum(self.counted)), out, out * self.interval_s)
 
+    def share_of(self, values: Floats, interval_s: float) -> float:
+        """Share (0..1) of the planned time for which a channel has values that count."""
+        measured = float(np.count_nonzero(~np.isnan(values))) * interval_s
+        return min(measured / self.planned_s, 1.0) if self.planned_s > 0 else 0.0
+
     @property
-    def equal_energy_levels(self) -> tuple[Floats | None, str]:
-        """Levels for LAeq: the first A-weighted, equal-energy set-up without a threshold in the meter; and what is to be said of it."""
+    def equal_energy_levels(self) -> tuple[Floats | None, str, int]:
+        """Levels for LAeq: the first A-weighted, equal-energy set-up without a threshold in the meter; what is to be said of it;
+        its number, 0 when there is none."""
         setups = weightings(self.recording.setup)
         for number, setup in enumerate(setups, 1):
             if setup.frequency == "A" and setup.is_equal_energy:
-                return self.levels(f"leq.{number}"), ""
+                return self.levels(f"leq.{number}"), "", number
         for number, setup in enumerate(setups, 1):
             if setup.frequency == "A":
-                return self.levels(f"leq.{number}"), f"from set-up {number} ({setup.name})"
-        return None, "no A-weighted set-up was recorded"
+                return self.levels(f"leq.{number}"), f"from set-up {number} ({setup.name})", number
+        return None, "no A-weighted set-up was recorded", 0
 
 
 def basis_of(recording: Recording, review: Review) -> Basis:

@@ -6,6 +6,8 @@ import math
 from collections.abc import Sequence
 from dataclasses import replace
 
+import numpy as np
+
 from kumpel.core.assessment import Over, Put, Rule
 from kumpel.core.noise import exposure, levels
 from kumpel.core.noise.basis import Basis
@@ -30,7 +32,10 @@ def put_doses(
 ) -> None:
     """The five figures of a dose rule, their keys behind `prefix`; their names behind that of the set-up, one of several."""
     measured = exposure.dose(found, basis.interval_s, rule)
-    projected = exposure.projected_dose(measured, basis.measured_s, basis.working_day_s)
+    # A set-up's levels may be missing where others are there: its dose belongs to its own time.
+    measured_s = float(np.count_nonzero(~np.isnan(found))) * basis.interval_s
+    projected = exposure.projected_dose(measured, measured_s, basis.working_day_s)
+    cover = basis.share_of(found, basis.interval_s)
     threshold = math.nan if rule.threshold_db is None else rule.threshold_db
     numbers = (
         Put("Lc", "criterion level", rule.criterion_db, unit),
@@ -40,7 +45,7 @@ def put_doses(
         Put("dt", "interval", basis.interval_s, "s"),
     )
     day = (
-        Put("T", "time measured", basis.measured_s / 3600, "h"),
+        Put("T", "time measured", measured_s / 3600, "h"),
         Put("Te", "working day", basis.working_day_s / 3600, "h"),
     )
     none = "every sample lies below the threshold" if measured == 0 else ""
@@ -51,7 +56,9 @@ def put_doses(
     ) -> None:
         over = Over("weighting", f"{setup}, {words}", name) if setup else None
         name = f"{setup}: {name}, {words}" if setup else f"{name}, {words}"
-        reckoning.put(f"{prefix}{key}", name, value, unit, 1, formula, source, *numbers, note=note, over=over)
+        reckoning.put(
+            f"{prefix}{key}", name, value, unit, 1, formula, source, *numbers, note=note, over=over, coverage=cover
+        )
 
     mean = levels.mean_level(found, rule.exchange_rate_db, rule.threshold_db)
     lavg = "Lavg = q log10( (1/N) sum 10^(L_i/q) ), L_i < Lt counts as no energy"
@@ -65,6 +72,11 @@ def put_doses(
         value = exposure.time_weighted_average(dose, rule)
         formula = f"TWA = Lc + q log10(D/100){what}"
         put(key, name, value, unit, formula, TWA_SOURCE, Put("D", of, dose, "%"), *numbers[:3], note=none)
+
+
+def level_part(number: int) -> str:
+    """What figures of a set-up's levels are made of (see `Reckoning.parts`)."""
+    return f"setup{number}."
 
 
 def put_for(reckoning: Reckoning, rule: Rule, basis: Basis, setups: Sequence[Weighting]) -> str:
@@ -89,6 +101,7 @@ def put_for(reckoning: Reckoning, rule: Rule, basis: Basis, setups: Sequence[Wei
         put_doses(alone, basis, found, dose_rule, setups[number - 1].unit)
         if rule.figure in alone.figures:
             reckoning.figures[key] = replace(alone.figures[rule.figure], key=key)
+            reckoning.parts[key] = (level_part(number),)
             return key
     note = f"no A-weighted level for {rule.name} was recorded"
     reckoning.put(key, rule.name, math.nan, rule.unit, 1, rule.figure, rule.name, note=note, coverage=0.0)

@@ -7,6 +7,7 @@ import numpy as np
 from kumpel.core.assessment import Finding, LimitSet, Suggestion
 from kumpel.core.noise import quality
 from kumpel.core.noise.basis import Basis
+from kumpel.core.noise.doses import level_part
 from kumpel.core.reckoning import coverage_finding
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review
@@ -23,6 +24,7 @@ def findings_of(recording: Recording, basis: Basis, limits: LimitSet) -> list[Fi
     findings: list[Finding] = []
     if basis.coverage < limits.minimum_coverage:
         findings += coverage_finding(basis.measured_s, basis.planned_s, limits.minimum_coverage)
+    findings += _missing(basis, limits.minimum_coverage)
     findings += _implausible(basis)
     drift = calibration_drift(recording)
     if drift is not None and abs(drift) > DRIFT_LIMIT_DB:
@@ -31,6 +33,22 @@ def findings_of(recording: Recording, basis: Basis, limits: LimitSet) -> list[Fi
     if drift is None:
         findings.append(Finding("no-check", "no calibrator check before and after is on record"))
     return findings
+
+
+def _missing(basis: Basis, minimum: float) -> list[Finding]:
+    """Channels that were measured for less of the time than the first one: what they alone are in is not assessable."""
+    found = []
+    for key, channel in basis.recording.channels.items():
+        what, _, number = key.partition(".")
+        of = {"peak": ("lcpeak", "peaks_"), "leq": (level_part(int(number or 0)),), "max": (f"setup{number}.max",)}
+        values = basis.levels(key)
+        if what not in of or key == "leq.1" or values is None:
+            continue
+        share = basis.share_of(values, channel.interval_s)
+        if round(share, 9) < minimum <= round(basis.coverage, 9):
+            text = f"{channel.name}: measured for {100 * share:.0f} % of the time, {100 * minimum:.0f} % needed"
+            found.append(Finding(f"coverage.{key}", text, blocks=True, figures=of[what], at_least=True))
+    return found
 
 
 def _highest(key: str) -> float | None:

@@ -17,7 +17,7 @@ from kumpel.core.timebase import wall_clock
 
 def task_table(basis: Basis, review: Review) -> Table:
     """Time, level and share of the dose of each task, and of the rest of the day."""
-    found, _ = basis.equal_energy_levels
+    found, *_ = basis.equal_energy_levels
     rows: list[tuple[str | float, ...]] = []
     if found is not None:
         names = list(dict.fromkeys(task.label for task in review.tasks))
@@ -52,7 +52,7 @@ def hour_table(basis: Basis) -> Table:
 
     Samples belong to the hour of the nearest second, as starts lie on fractions of one.
     """
-    found, _ = basis.equal_energy_levels
+    found, *_ = basis.equal_energy_levels
     columns = (
         TableColumn("Hour from", "s", 0),
         TableColumn("LAeq", "dB(A)", 1),
@@ -77,7 +77,7 @@ def hour_table(basis: Basis) -> Table:
 def half_table(basis: Basis) -> Table:
     """The shortest stretch of the day that makes half of the dose: start and end in s, LAeq in it."""
     columns = (TableColumn("From", "s", 0), TableColumn("To", "s", 0), TableColumn("LAeq", "dB(A)", 1))
-    found, _ = basis.equal_energy_levels
+    found, *_ = basis.equal_energy_levels
     stretch = levels.highest_share(found, 0.5) if found is not None else None
     if found is None or stretch is None:
         return Table("half", "Half of the dose", columns, ())
@@ -88,7 +88,7 @@ def half_table(basis: Basis) -> Table:
 
 def spread_table(basis: Basis) -> Table:
     """Seconds in each decibel of level."""
-    found, _ = basis.equal_energy_levels
+    found, *_ = basis.equal_energy_levels
     columns = (TableColumn("Level from", "dB(A)", 0), TableColumn("Time", "s", 0))
     if found is None:
         return Table("spread", "Spread of levels", columns, ())

@@ -111,6 +111,10 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
     events = _desaturations(reckoning, review, spo2, dt, hours)
     events += _pulse(reckoning, review, pulse, dt)
     findings = _findings(channel, marked, valid_s)
+    pulse_s = float(np.count_nonzero(~np.isnan(pulse))) * dt
+    if "pulse" in recording.channels and pulse_s < FEWEST_VALID_S <= valid_s:
+        text = f"{hours_minutes(pulse_s)} h of valid pulse, 4:00 h needed for its figures"
+        findings.append(Finding("valid-pulse", text, blocks=True, figures=("pulse",)))
     return conclude(
         recording,
         review,

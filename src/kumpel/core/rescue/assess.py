@@ -218,6 +218,7 @@ def _compressions(reckoning: Reckoning, found: Compressions) -> None:
         SOURCE,
         count,
         note=no_depth,
+        made_of=("depth", "rate"),
     )
 
 

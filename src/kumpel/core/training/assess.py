@@ -88,11 +88,14 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
         basis,
         reckoning,
         Quality(
-            share, elapsed, length, tuple(_findings(course, rate, spoilt, wearer, elapsed, limits.minimum_coverage))
+            share,
+            elapsed,
+            length,
+            tuple(_findings(base, course, rate, spoilt, wearer, elapsed, limits.minimum_coverage)),
         ),
         key_figures=("distance", "moving", "heart_rate_mean", "load"),
-        # Missing heart rate cannot take a highest one away.
-        alone={"heart_rate_share": reckoning.value("heart_rate_share")},
+        # Missing heart rate cannot take a highest one away, nor a missing position any way.
+        alone={key: reckoning.value(key) for key in ("heart_rate_share", "heart_rate_max", "distance")},
         tables=(
             _parts("intervals", "Intervals", bounds, *extra),
             _parts("splits", f"Splits of {split_word}", split_bounds, *extra),
@@ -112,10 +115,12 @@ def _rate(base: Base, course: Course) -> tuple[Floats, float]:
 
 
 def _movement(reckoning: Reckoning, recording: Recording, review: Review, base: Base, course: Course) -> None:
-    distance, elapsed = float(course.distance_m[-1]), float(course.time_s[-1])
+    elapsed = float(course.time_s[-1])
+    distance = float(course.distance_m[-1]) if course.measured_s > 0 else math.nan
     threshold = review.number("moving_from", MOVING_FROM_M_S)
-    moving = moving_s(course, threshold)
+    moving = moving_s(course, threshold) if course.measured_s > 0 else math.nan
     note = f"{course.bridged_s:.0f} s without a position, in a straight line" if course.bridged_s else ""
+    note = note if course.measured_s > 0 else "nothing was measured of it"
     d = Put("d", "distance", distance, "m")
     cover = min(course.measured_s / elapsed, 1.0) if elapsed > 0 else 0.0
     formula = "sum of the lengths between samples"
@@ -403,7 +408,7 @@ def _zone_table(rate: Floats, lengths_s: Floats, edges: Floats, elapsed: float) 
 
 
 def _findings(
-    course: Course, rate: Floats, spoilt: float, wearer: Wearer, elapsed: float, minimum: float
+    base: Base, course: Course, rate: Floats, spoilt: float, wearer: Wearer, elapsed: float, minimum: float
 ) -> list[Finding]:
     found = []
     cover = float(course.lengths_s[~np.isnan(rate)].sum()) / elapsed if elapsed > 0 else 0.0
@@ -415,7 +420,7 @@ def _findings(
         blocks = round(cover, 9) < minimum
         text = f"heart rate for {100 * cover:.0f} % of the time"
         text += f", {100 * minimum:.0f} % needed" if blocks else ""
-        found.append(Finding("heart-rate", text, blocks, ("heart_rate_share",), at_least=True))
+        found.append(Finding("heart-rate", text, blocks, ("heart_rate", "load"), at_least=True))
     if spoilt:
         found.append(Finding("implausible", f"{spoilt:.0f} s of heart rate outside 25 to 240 bpm are not counted"))
     if course.false_speed_s:
@@ -423,8 +428,20 @@ def _findings(
         found.append(Finding("implausible-speed", text))
     if course.doubted:
         found.append(Finding("doubted", doubted_words(course.doubted)))
-    if course.bridged_s > 0.1 * elapsed:
-        found.append(Finding("positions", f"no position for {course.bridged_s:.0f} s: the distance is at least this"))
+    missing_s = elapsed - course.measured_s
+    if missing_s > 0.1 * elapsed:
+        blocks = round(course.measured_s / elapsed, 9) < minimum
+        text = f"no distance measured for {missing_s:.0f} s: the distance is at least this"
+        text += f"; {100 * minimum:.0f} % of the time needed" if blocks else ""
+        found.append(
+            Finding("positions", text, blocks, ("distance", "moving", "speed", "pace", "per_stroke"), at_least=True)
+        )
+    heights = base.columns.get("altitude")
+    if heights is not None and elapsed > 0:
+        share = float(course.lengths_s[~np.isnan(heights) & course.counted].sum()) / elapsed
+        if round(share, 9) < minimum:
+            text = f"altitude for {100 * share:.0f} % of the time, {100 * minimum:.0f} % needed"
+            found.append(Finding("altitude", text, True, ("ascent", "descent"), at_least=True))
     if wearer.estimated:
         found.append(Finding("estimated", f"highest heart rate from the age: {wearer.highest_bpm:.0f} bpm"))
     if len(course.speed) < 2:

@@ -174,7 +174,11 @@ def course_of(recording: Recording, review: Review, base: Base) -> Course:
         steps = _steps_of_positions(lat, lon, measured)
         source = GEODESIC_SOURCE
     steps = np.where(counted, steps, 0.0)
-    shown = speed if speed is not None else _speed_of(base.edges_s, steps)
+    shown = speed
+    if shown is None or (measured.any() and np.isnan(shown).any()):
+        # Where the recorder states no speed, the way that is counted has one all the same.
+        along = _speed_of(base.edges_s, steps) if measured.any() else np.full(len(base), np.nan)
+        shown = along if shown is None else np.where(np.isnan(shown), along, shown)
     way = np.concatenate(([0.0], np.cumsum(steps)))
     times = np.concatenate(([0.0], np.cumsum(np.where(counted, lengths, 0.0))))
     return Course(

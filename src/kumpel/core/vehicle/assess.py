@@ -97,7 +97,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
             known * length,
             length,
             (
-                *_findings(drive, laps, known),
+                *_findings(drive, laps, known, limits.minimum_coverage),
                 *_switched_off(recording),
                 *_channel_findings(recording, extremes, limits.minimum_coverage),
             ),
@@ -266,7 +266,17 @@ def _maxima(reckoning: Reckoning, found: _Extremes, laps: list[Lap]) -> None:
     if combined is not None:
         value, cover = combined
         formula = "max of sqrt(lateral2 + forward2) over the laps that count"
-        reckoning.put("max.combined_g", "Highest combined acceleration", value, "g", 2, formula, SOURCE, coverage=cover)
+        reckoning.put(
+            "max.combined_g",
+            "Highest combined acceleration",
+            value,
+            "g",
+            2,
+            formula,
+            SOURCE,
+            coverage=cover,
+            made_of=tuple(f"max.{k}" for k in SIGNED),
+        )
     if "mixture" in found.low:
         low = _nan_or(np.fmin, found.low["mixture"][counts])
         formula, cover = "min of x over the laps that count", found.coverage["mixture"]
@@ -302,7 +312,7 @@ def _switched_off(recording: Recording) -> list[Finding]:
     return found
 
 
-def _findings(drive: Drive, laps: list[Lap], known: float) -> list[Finding]:
+def _findings(drive: Drive, laps: list[Lap], known: float, minimum: float) -> list[Finding]:
     words = {
         "setup": "as set",
         "position": "found by position",
@@ -315,7 +325,12 @@ def _findings(drive: Drive, laps: list[Lap], known: float) -> list[Finding]:
     if drive.backwards:
         found.append(Finding("backwards", "driven against the direction of the course"))
     if drive.origin not in ("beacon", "none") and known < 0.9:
-        found.append(Finding("positions", f"no position for {100 * (1 - known):.0f} % of the time"))
+        blocks = round(known, 9) < minimum
+        needed = f", {100 * minimum:.0f} % of it needed" if blocks else ""
+        by_laps = ("best", "theoretical", "rolling", "mean", "consistency", "laps")
+        figures = by_laps if drive.path.has_speed else (*by_laps, "distance")
+        text = f"no position for {100 * (1 - known):.0f} % of the time{needed}"
+        found.append(Finding("positions", text, blocks, figures))
     if drive.path.doubted:
         found.append(Finding("doubted", doubted_words(drive.path.doubted)))
     uncertain = [lap.number for lap in laps if lap.estimated]
@@ -347,13 +362,16 @@ def _channel_findings(recording: Recording, found: _Extremes, minimum: float) ->
     for key, seconds in found.wrong_s.items():
         low, high = PLAUSIBLE[key]
         text = f"{recording.channels[key].name}: {seconds:.1f} s outside {low:g} to {high:g} are not counted"
-        made.append(Finding(f"implausible.{key}", text))
+        made.append(Finding(f"implausible.{key}", text, blocks=True, figures=_extremes_of(key)))
     for key, share in found.coverage.items():
         if round(share, 9) < minimum:
             text = f"{recording.channels[key].name}: measured for {100 * share:.0f} % of the time, {100 * minimum:.0f} % needed"
-            figures = tuple(f"{what}{end}.{key}" for what in ("", "beyond.") for end in ("max", "min"))
-            made.append(Finding(f"coverage.{key}", text, blocks=True, figures=figures, at_least=True))
+            made.append(Finding(f"coverage.{key}", text, blocks=True, figures=_extremes_of(key), at_least=True))
     return made
+
+
+def _extremes_of(key: str) -> tuple[str, ...]:
+    return tuple(f"{what}{end}.{key}" for what in ("", "beyond.") for end in ("max", "min"))
 
 
 def _suggestions(laps: list[Lap]) -> list[Suggestion]:
