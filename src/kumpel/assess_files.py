@@ -16,6 +16,7 @@ from kumpel.core.assessment import CLOCK, Assessment, Figure, LimitSet, Table, V
 from kumpel.core.groups import Group, group
 from kumpel.core.recording import Event, Recording
 from kumpel.core.review import Review
+from kumpel.core.rounding import shown
 from kumpel.core.timebase import wall_clock
 from kumpel.formats import files
 from kumpel.formats.errors import FileFormatError
@@ -145,7 +146,7 @@ def as_table(each: Assessed) -> str:
         "",
     ]
     for figure in found.figures:
-        value = f"{figure.value:z.{figure.decimals}f}" if math.isfinite(figure.value) else "none"
+        value = shown(figure.value, figure.decimals) if math.isfinite(figure.value) else "none"
         note = f"({figure.note})" if figure.note else ""
         judgement = judged.get(figure.key)
         verdict = f"{judgement.verdict.value}: {judgement.words}" if judgement else note
@@ -182,7 +183,7 @@ def _plain_table(table: Table) -> str:
 def _cell(value: str | float, decimals: int | None) -> str:
     if isinstance(value, str):
         return value
-    return f"{value:z.{decimals or 0}f}" if math.isfinite(value) else ""
+    return shown(value, decimals or 0) if math.isfinite(value) else ""
 
 
 def _notes(recording: Recording) -> list[str]:
@@ -198,7 +199,7 @@ def why(each: Assessed, wish: str) -> str:
         raise WrongFileError(f"{each.path}: no figure “{wish}”; there are: {keys}")
     reason = figure.why
     value = (
-        f"{figure.value:z.{figure.decimals}f} {figure.unit}".strip()
+        f"{shown(figure.value, figure.decimals)} {figure.unit}".strip()
         if math.isfinite(figure.value)
         else f"none ({figure.note})"
     )

@@ -37,6 +37,18 @@ def reviewed(made: Recording, review: Review | None = None, limits: object = AIR
     return assess(made, review or Review(), limits).reviewed
 
 
+class Missing(unittest.TestCase):
+    def test_minutes_that_were_not_measured_exceed_nothing(self) -> None:
+        # Three hours, every third minute missing, all others at 0.9 mg/m3: 120 of 180 minutes were above 0.045.
+        mass = np.full(1440, 0.01)
+        mass[600:780] = 0.9
+        mass[602:780:3] = math.nan
+        found = reviewed(recording(mass), limits=AIR)
+        self.assertEqual(found.figure("stretches_s").value, 120.0)
+        self.assertEqual(found.figure("stretches").value, 1.0)
+        self.assertEqual(sum(float(r[4]) for r in found.table("days").rows), 120.0)
+
+
 class Means(unittest.TestCase):
     def test_factor_scales_the_reading_and_stays_apart(self) -> None:
         made = recording(np.full(480, 0.5), factor=2.0, fraction="PM4")

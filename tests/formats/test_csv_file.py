@@ -183,7 +183,7 @@ class Formulas(unittest.TestCase):
         table = pd.read_csv(io.BytesIO(csv_file.write(made, "note")), sep=";", encoding="utf-8-sig")
         self.assertEqual(table["text"].tolist(), [f"'{t}" for t in bad])
         self.assertEqual(table["who"].tolist(), [f"'{t}" for t in bad])
-        channel = Channel("=cmd()", "x", "", 1.0, np.arange(3.0))
+        channel = Channel("x", "=cmd()", "", 1.0, np.arange(3.0))
         header = csv_file.write(Recording("noise", 0.0, 0, {"x": channel})).decode("utf-8-sig").splitlines()[0]
         self.assertIn("'=cmd()", header)
         self.assertEqual(csv_file.harmless("-12.5"), "-12.5")
@@ -323,8 +323,7 @@ class Readings(unittest.TestCase):
         again = csv_file.read(
             csv_file.write(made, "reading"), "blood_pressure", PRESSURE, None, KINDS["blood_pressure"].readings
         )
-        self.assertEqual([e.data.get("error") for e in again.events], [None, "3", "cuff leaks", None])
-        self.assertEqual([e.data.get("systolic") for e in again.events], [130, 230, 235, 128])
+        self.assertEqual(again.events, tries)
 
 
 class BothDirections(unittest.TestCase):
@@ -340,10 +339,14 @@ class BothDirections(unittest.TestCase):
 
     def test_what_is_written_is_read_by_another_library(self) -> None:
         made = self.recording()
-        table = pd.read_csv(io.BytesIO(csv_file.write(made)), sep=";", encoding="utf-8-sig", parse_dates=["time"])
-        np.testing.assert_array_equal(table["leq.1 [dB(A)]"].to_numpy(), made.channels["leq.1"].values)
-        np.testing.assert_array_equal(table["temp [°C]"].dropna().to_numpy(), made.channels["temp"].values)
-        self.assertEqual(table["time"][0], pd.Timestamp(1_795_000_000 + 3600, unit="s"))
+        table = pd.read_csv(
+            io.BytesIO(csv_file.write(made)), sep=";", encoding="utf-8-sig", parse_dates=["time [UTC+01:00]"]
+        )
+        np.testing.assert_array_equal(table["Level {leq.1} [dB(A)]"].to_numpy(), made.channels["leq.1"].values)
+        np.testing.assert_array_equal(
+            table["T {temp every 10 s} [°C]"].dropna().to_numpy(), made.channels["temp"].values
+        )
+        self.assertEqual(table["time [UTC+01:00]"][0], pd.Timestamp(1_795_000_000 + 3600, unit="s"))
 
     def test_what_another_library_writes_is_read(self) -> None:
         made = self.recording().channels["leq.1"].values

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from kumpel.core.review import Stretch
+from kumpel.core.rounding import shown, stated
 
 
 class Verdict(StrEnum):
@@ -93,7 +94,7 @@ class Figure:
     @property
     def stated(self) -> float:
         """The value as stated on paper; what rounds to nothing has no sign."""
-        return round(self.value, self.decimals) + 0.0
+        return stated(self.value, self.decimals)
 
 
 @dataclass(frozen=True)
@@ -161,8 +162,12 @@ class Judgement:
     @property
     def severity(self) -> tuple[int, int]:
         """For finding the judgement that leads: attention of the verdict, then how many steps are reached."""
-        value = self.value if self.at_least is None else self.at_least
-        return _ATTENTION.index(self.verdict), sum(s.reached_by(value) for s in self.steps)
+        # By the step that leads, which the stated value reached: the value itself may lie a hair off it.
+        lead = next((s for s in self.steps if s.value == self.limit and s.verdict is self.verdict), None)
+        if lead is None:
+            return _ATTENTION.index(self.verdict), 0
+        passed = [s for s in self.steps if s.below == lead.below and (s is lead or s.reached_by(lead.value))]
+        return _ATTENTION.index(self.verdict), len(passed)
 
 
 @dataclass(frozen=True)
@@ -344,7 +349,7 @@ def top_step(rule: Rule, value: float) -> Step | None:
 def passed_words(step: Step, value: float, decimals: int) -> str:
     """How a value passes a step: "lower action value 80 reached by 1.7"."""
     over = step.value - value if step.below else value - step.value
-    by = f" by {over:z.{decimals}f}" if over > 0 else ""
+    by = f" by {shown(over, decimals)}" if over > 0 else ""
     passing = "fallen below" if step.below else "exceeded"
     return f"{step.name} {step.value:g} {passing if step.beyond else 'reached'}{by}"
 
@@ -355,16 +360,16 @@ def proven(rule: Rule, judgement: Judgement, value: float, decimals: int, extent
     `value` is the figure if all that was not measured had been harmless, `extent` says what it rests on ("from 3:00 of
     8:00 h"). The steps above the one reached are named as not assessable.
     """
-    stated = round(value, decimals)
-    top = top_step(rule, stated)
+    proof = stated(value, decimals)
+    top = top_step(rule, proof)
     if value != value or top is None:
         return None
-    open_steps = [s for s in rule.steps if not s.reached_by(stated) and s.below == top.below]
+    open_steps = [s for s in rule.steps if not s.reached_by(proof) and s.below == top.below]
     bound = "at most" if top.below else "at least"
-    words = f"{bound} {stated:z.{decimals}f} {rule.unit}".rstrip()
+    words = f"{bound} {shown(proof, decimals)} {rule.unit}".rstrip()
     words += (
-        f", {extent}: {passed_words(top, stated, decimals)}" if extent else f": {passed_words(top, stated, decimals)}"
+        f", {extent}: {passed_words(top, proof, decimals)}" if extent else f": {passed_words(top, proof, decimals)}"
     )
     if open_steps:
         words += f"; {', '.join(f'{s.name} {s.value:g}' for s in open_steps)} not assessable"
-    return replace(judgement, verdict=top.verdict, words=words, limit=top.value, at_least=stated)
+    return replace(judgement, verdict=top.verdict, words=words, limit=top.value, at_least=proof)

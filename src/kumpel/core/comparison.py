@@ -12,6 +12,7 @@ import scipy
 
 from kumpel.core.assessment import Assessment, LimitSet
 from kumpel.core.recording import Recording
+from kumpel.core.rounding import stated
 
 FEWEST_EARLIER = 3
 """Earlier recordings from which on a person's own differences from day to day can be told."""
@@ -113,7 +114,7 @@ def standing_of(difference: float, span: Span, decimals: int) -> Standing:
     """Whether a difference lies beyond its span, both as they are stated."""
     if not math.isfinite(difference) or not math.isfinite(span.value):
         return "not known"
-    return "beyond" if abs(round(difference, decimals)) > round(span.value, decimals) else "within"
+    return "beyond" if abs(stated(difference, decimals)) > stated(span.value, decimals) else "within"
 
 
 def changes(
@@ -129,7 +130,7 @@ def changes(
         figure = after.figure(key)
         a, b = before.figure(key).stated, figure.stated
         span = span_of(key, earlier, as_set)
-        difference = round(b - a, figure.decimals)
+        difference = stated(b - a, figure.decimals)
         standing = standing_of(difference, span, figure.decimals)
         found.append(Change(key, label, figure.unit, figure.decimals, a, b, difference, span, standing))
     return tuple(found)

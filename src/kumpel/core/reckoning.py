@@ -30,6 +30,7 @@ from kumpel.core.assessment import (
 )
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review, Stretch, is_named
+from kumpel.core.rounding import rounded, shown, stated
 
 One = Callable[[Recording, Review, LimitSet, str], Assessment]
 
@@ -275,15 +276,21 @@ def coverage_finding(measured_s: float, planned_s: float, minimum: float) -> lis
     if round(share, 9) >= minimum:
         return []
     text = (
-        f"{hours_minutes(measured_s)} of {hours_minutes(planned_s)} h measured ({100 * share:.0f} %), "
-        f"{100 * minimum:.0f} % needed"
+        f"{hours_minutes(measured_s)} of {hours_minutes(planned_s)} h measured ({short_of(share, minimum)} %), "
+        f"{100 * minimum:g} % needed"
     )
     return [Finding("coverage", text, blocks=True, at_least=True)]
 
 
+def short_of(share: float, minimum: float) -> str:
+    """A share in % that lies below a minimum, with as many decimals as show that it does: "74.97" of 75."""
+    of = 100 * share
+    return next((shown(of, d) for d in range(6) if stated(of, d) < 100 * minimum), shown(of, 6))
+
+
 def hours_minutes(seconds: float) -> str:
     """ "7:41" of 27,660 s."""
-    minutes = round(seconds / 60)
+    minutes = int(rounded(seconds / 60, 0))
     return f"{minutes // 60}:{minutes % 60:02d}"
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal, TypeVar
@@ -13,7 +13,18 @@ from numpy.typing import NDArray
 
 from kumpel.core.samples import MOST_WHOLE_BYTES, ArraySamples, Floats, Samples, TooLongError
 
-__all__ = ["Channel", "ChannelWord", "Event", "Flags", "Floats", "Points", "Recording", "Reduce", "sample_times"]
+__all__ = [
+    "Channel",
+    "ChannelWord",
+    "Event",
+    "Flags",
+    "Floats",
+    "Points",
+    "Recording",
+    "Reduce",
+    "recorded_s",
+    "sample_times",
+]
 Flags = NDArray[np.bool_]
 T = TypeVar("T")
 
@@ -119,6 +130,19 @@ class Points:
         )
 
 
+BY_EVENT = (POINT, "reading", "compression", "stroke")
+"""Codes of events that are what was recorded, one by one, as samples are; others are marks on it."""
+
+
+def recorded_s(channels_s: Iterable[float], events: Iterable[Event]) -> float:
+    """Length in s of everything that was recorded: to the end of the longest channel or the last reading, whichever is later;
+    of marks alone, to the last of them."""
+    longest = max(channels_s, default=0.0)
+    listed = [(e.at_s, e.code in BY_EVENT) for e in events]
+    read = max((at for at, counts in listed if counts), default=0.0)
+    return max(longest, read) or max((at for at, _ in listed), default=0.0)
+
+
 class NotThereError(LookupError):
     """A channel or a lap that a recording does not have; its words say which."""
 
@@ -156,10 +180,8 @@ class Recording:
 
     @property
     def length_s(self) -> float:
-        """The longest channel's length; without channels, the time of the last event."""
-        if self.channels:
-            return max(c.length_s for c in self.channels.values())
-        return max((e.at_s for e in self.events), default=0.0)
+        """How long it was recorded, see `recorded_s`."""
+        return recorded_s((c.length_s for c in self.channels.values()), self.events)
 
     def values(self, key: str) -> Floats | None:
         """Samples of a channel, or None when the recorder has no such channel."""

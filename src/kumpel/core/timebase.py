@@ -21,6 +21,22 @@ def on_grid(seconds: Floats) -> Floats:
     return np.round(seconds, 6)
 
 
+ON_A_SAMPLE = 1e-6
+"""A time that lies no further than this share of an interval from a sample lies on it."""
+
+
+def grid_places(times_s: Floats, interval_s: float) -> tuple[NDArray[np.intp], Floats]:
+    """The sample at or before each time, and the share of the way to the next one (0 to below 1), shapes alike.
+
+    Times are taken on the grid of the samples: 0.28 / 0.04 is 7.000000000000001 in binary, and sample 7 is what was meant, not a
+    mixture of it with its neighbour, which may not have been measured. Times must be numbers.
+    """
+    position = np.asarray(times_s, dtype=np.float64) / interval_s
+    first = np.floor(position + ON_A_SAMPLE)
+    part = position - first
+    return first.astype(np.intp), np.where(np.abs(part) <= ON_A_SAMPLE, 0.0, part)
+
+
 @dataclass(frozen=True)
 class Order:
     """How rows with time stamps were put in order: `index` takes them out of the file's order.

@@ -12,6 +12,7 @@ from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.config import ROOT
+from kumpel.core.rounding import shown
 from kumpel.demo.fleet import Fleet, StandIn
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.kinds.registry import KINDS
@@ -120,7 +121,7 @@ def _job(db: Db, fleet: Fleet, out: Path) -> int:
     say(f"\n  {ida.name}, {session.length_s / 3600:.2f} h, {used.name} ({used.version})")
     for key in (*both.reviewed.key_figures, "setup2.twa", "setup3.projected_dose"):
         figure = both.reviewed.figure(key)
-        say(f"    {figure.name:<62} {figure.stated:>z8.{figure.decimals}f} {figure.unit}")
+        say(f"    {figure.name:<62} {shown(figure.value, figure.decimals):>8} {figure.unit}")
     say(f"    verdict: {both.reviewed.verdict.value}, {both.reviewed.words}")
     say(f"  written: {', '.join(sorted(p.name for p in out.iterdir()))} in {out}/")
     return 0

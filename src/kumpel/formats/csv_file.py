@@ -13,7 +13,7 @@ import pyarrow as pa
 import pyarrow.csv as pc
 
 from kumpel.core.bounds import ANY, Bounds, BoundsError
-from kumpel.core.recording import Channel, ChannelWord, Event, Floats, Recording
+from kumpel.core.recording import Channel, ChannelWord, Event, Floats, Recording, recorded_s
 from kumpel.core.timebase import on_grid
 from kumpel.core.units import UnitError, converted, standard
 from kumpel.formats import csv_own
@@ -46,7 +46,7 @@ def read(
     `interval_s` tells it. When a column of `readings` is there, each row becomes an event `reading_code` at its own time instead.
     Raises CsvError with line and column. Notes on what was done stand in `recorder["notes"]`.
     """
-    own = _own_names(data) if layout is None or layout == Layout() else None
+    own = _own_names(data) if layout is None or not layout.columns else None
     if own is not None:
         return _read_own(data, kind, words, own, bounds)
     found = detect(data, words, layout)
@@ -100,13 +100,15 @@ def read(
     for k, v in columns.items():
         values, interval_s = slower(v, step) if times is not None and even.points is None else (v, step)
         channels[k] = Channel(k, titles.get(k, found.columns[k]), units[k], interval_s, values)
-    length = max((c.length_s for c in channels.values()), default=0.0)
+    length = recorded_s((c.length_s for c in channels.values()), events)
     recorder = {"name": "file", "notes": said}
     return Recording(kind, start, offset, channels, events, {"run_length_min": length / 60}, recorder)
 
 
 def _own_names(data: bytes) -> list[str] | None:
     """The heads of a file that was written here; None of another one."""
+    if not data[:64].lstrip(b'\xef\xbb\xbf"').startswith(csv_own.BEGINS):
+        return None
     first = data[:SAMPLE_BYTES].split(b"\n", 1)[0].decode("utf-8-sig", errors="replace")
     names = split(first, ";")
     return names if csv_own.offset_of(names) is not None else None
@@ -150,7 +152,7 @@ def _read_own(data: bytes, kind: str, words: Sequence[ChannelWord], names: Seque
             raise CsvError(f"more than a recording of kind “{kind}” can hold: {error}") from None
         events += even.points.events() if even.points else ()
         channels = {c.key: _own_channel(c, even, words) for c in heads.values()}
-    length = max([c.length_s for c in channels.values()] or [e.at_s for e in events])
+    length = recorded_s((c.length_s for c in channels.values()), events)
     _within(bounds, kind, length, len(events))
     recorder = {"name": "file", "notes": []}
     return Recording(kind, start, offset, channels, events, {"run_length_min": length / 60}, recorder)

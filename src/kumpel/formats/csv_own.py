@@ -24,6 +24,7 @@ from kumpel.formats.tables import base_interval, plain_of
 
 EVENTS = "events"
 SECONDS = "seconds"
+BEGINS = b"time [UTC"
 _TIME = re.compile(r"time \[UTC(?P<sign>[+-])(?P<h>\d\d):(?P<m>\d\d)\]")
 _CHANNEL = re.compile(r"(?P<name>.*) \{(?P<key>[^{}]+?)(?: every (?P<every>[\d.e-]+) s)?\}(?: \[(?P<unit>.*)\])?")
 
@@ -52,7 +53,7 @@ def offset_of(names: Sequence[str]) -> int | None:
 
 
 def channel_head(channel: Channel, step_s: float) -> str:
-    every = "" if abs(channel.interval_s - step_s) < 1e-9 else f" every {channel.interval_s!r} s"
+    every = "" if abs(channel.interval_s - step_s) < 1e-9 else f" every {repr(channel.interval_s).removesuffix('.0')} s"
     name = re.sub(r"[{}\[\];\r\n]", " ", channel.name).strip()
     return f"{name} {{{channel.key}{every}}}" + (f" [{channel.unit}]" if channel.unit else "")
 

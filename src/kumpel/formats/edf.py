@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kumpel.core.bounds import ANY, Bounds, BoundsError
-from kumpel.core.recording import Channel, ChannelWord, Event, Floats, Recording
+from kumpel.core.recording import Channel, ChannelWord, Event, Floats, Recording, recorded_s
 from kumpel.core.samples import MOST_WHOLE_BYTES, ArraySamples, Samples
 from kumpel.core.units import standard
 from kumpel.formats.errors import EdfError
@@ -388,7 +388,7 @@ def read(
     begin = header.start.timestamp() + float(starts[0]) - minutes * 60
     told = re.search(r"kind=(\w+)", header.recording)
     events = tuple(sorted((_event(a, float(starts[0])) for a in annotations), key=lambda e: e.at_s))
-    length = max((c.length_s for c in channels.values()), default=0.0)
+    length = recorded_s((c.length_s for c in channels.values()), events)
     return Recording(
         told[1] if told and not kind else kind or "unknown",
         begin,

@@ -120,7 +120,15 @@ def _event_frame(recording: Recording, code: str) -> pa.Table:
 
 
 def _word(value: object) -> str | None:
-    return value if value is None or isinstance(value, str) else json.dumps(plain_of(value), ensure_ascii=False)
+    """A value of an event as a cell: texts as they are, but for those that would read as something else."""
+    if value is None:
+        return None
+    if isinstance(value, str):
+        try:
+            json.loads(value)
+        except ValueError:
+            return value
+    return json.dumps(plain_of(value), ensure_ascii=False)
 
 
 def _number(value: object) -> float | None:

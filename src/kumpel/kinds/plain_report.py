@@ -13,6 +13,7 @@ from kumpel.core.assessment import CLOCK, Assessment, BothWays, Figure, LimitSet
 from kumpel.core.reckoning import hours_minutes
 from kumpel.core.recording import Channel, ChannelWord, Event, Recording
 from kumpel.core.review import Review
+from kumpel.core.rounding import shown
 from kumpel.core.timebase import moment_words, wall_clock, wall_second
 from kumpel.reports.document import Fact, Facts, FigureLine, Figures, Part, Picture, Size, TablePart
 from kumpel.reports.lanes import Lane, Point, draw
@@ -82,7 +83,7 @@ def number(value: float, decimals: int | None) -> str:
     """A number as it stands on paper: "not measured" for nan, "none" for the level of no energy."""
     if math.isinf(value):
         return "none"
-    return "not measured" if math.isnan(value) else f"{value:z.{decimals or 0}f}"
+    return "not measured" if math.isnan(value) else shown(value, decimals or 0)
 
 
 def parts(

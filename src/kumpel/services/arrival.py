@@ -194,7 +194,7 @@ def _describe(db: Db, session: Session, head: krec.Head, checker: krec.Checker, 
                 session_id=session.id, at_s=content.at_s, code=content.code, text=content.text, data=dict(content.data)
             )
         )
-    session.length_s = max((n * c.interval_s for n, c in zip(checker.samples, head.channels, strict=True)), default=0.0)
+    session.length_s = checker.length_s
     session.started_at = datetime.fromtimestamp(head.start, UTC)
     session.utc_offset_min = head.utc_offset_min
     session.head = {

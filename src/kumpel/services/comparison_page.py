@@ -7,6 +7,7 @@ import math
 from sqlmodel import Session as Db
 
 from kumpel.core.comparison import Change, Span
+from kumpel.core.rounding import shown
 from kumpel.reports.document import Part, Picture, TablePart, TextPart
 from kumpel.reports.pictures import Moved, changes
 from kumpel.services import comparison, decisions
@@ -73,11 +74,11 @@ def moved(change: Change) -> str:
     if math.isnan(change.difference):
         return "not measured"
     unit = "points" if change.unit == "%" else change.unit
-    return f"{change.difference:+.{change.decimals}f} {unit}".replace("-", "\u2212")
+    return f"{shown(change.difference, change.decimals, '+')} {unit}".replace("-", "\u2212")
 
 
 def _plain(change: Change, value: float) -> str:
-    return "\u2013" if math.isnan(value) else f"{value:.{change.decimals}f}"
+    return "\u2013" if math.isnan(value) else shown(value, change.decimals)
 
 
 def _value(change: Change, value: float) -> str:
@@ -85,7 +86,7 @@ def _value(change: Change, value: float) -> str:
 
 
 def _span(change: Change) -> str:
-    return "not known" if math.isnan(change.span.value) else f"\u00b1{change.span.value:.{change.decimals}f}"
+    return "not known" if math.isnan(change.span.value) else f"\u00b1{shown(change.span.value, change.decimals)}"
 
 
 def _spans_words(found: Compared) -> list[str]:

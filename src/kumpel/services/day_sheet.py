@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from sqlmodel import Session as Db
 
 from kumpel.core.assessment import Assessment
+from kumpel.core.rounding import shown
 from kumpel.kinds.plain_report import number
 from kumpel.kinds.registry import kind_of
 from kumpel.reports import pages
@@ -98,7 +99,7 @@ def pdf(db: Db, session_id: int) -> tuple[str, bytes]:
             f"{wall_start(each.row.session):%H:%M}",
             str(each.laps),
             _time(each.best_s),
-            "" if each is rows[0] or math.isnan(each.best_s) else f"{each.best_s - first:+.2f}",
+            "" if each is rows[0] or math.isnan(each.best_s) else shown(each.best_s - first, 2, "+"),
             _time(each.best_s - each.theoretical_s),
             _time(each.consistency_s),
             "" if math.isnan(each.top_km_h) else f"{each.top_km_h:.1f}",

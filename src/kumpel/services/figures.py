@@ -14,6 +14,7 @@ from sqlmodel import col, delete, func, select, update
 
 from kumpel.core.assessment import Assessment, BothWays, LimitSet
 from kumpel.core.review import Review
+from kumpel.core.rounding import shown
 from kumpel.kinds.kind import PLACE, Kind
 from kumpel.kinds.limit_sets import limit_set_data, limit_set_from
 from kumpel.kinds.registry import KINDS, kind_of
@@ -137,8 +138,8 @@ def _show(session: Session, reviewed: Assessment) -> None:
     elif reviewed.key_figures:
         lead = reviewed.figure(reviewed.key_figures[0])
         name = lead.name.split(",")[0] if lead.key.startswith("limit.") else lead.name
-        shown = f"{name} {lead.stated:z.{lead.decimals}f} {lead.unit}" if math.isfinite(lead.value) else lead.note
-        session.key_figure = shown.strip()[:80]
+        words = f"{name} {shown(lead.value, lead.decimals)} {lead.unit}" if math.isfinite(lead.value) else lead.note
+        session.key_figure = words.strip()[:80]
 
 
 def _find_course(db: Db, session: Session, review: Review) -> None:

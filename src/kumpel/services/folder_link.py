@@ -221,7 +221,7 @@ class FolderLink:
         session = _session_name(path, name)
         try:
             made = self._made(path, session)
-            head, tail, size, digest = _ends(made)
+            head, length, size, digest = _ends(made)
         except (FileFormatError, OSError, ValueError) as error:
             why = clean_line(str(error).removeprefix(f"{path}: "))[:300]
             listed = FileSession(
@@ -233,7 +233,6 @@ class FolderLink:
                 trouble=f"{name}: {why}",
             )
             return listed, None
-        length = max((n * c.interval_s for n, c in zip(tail.samples, head.channels, strict=True)), default=0.0)
         found = FileSession(
             id=session,
             start=head.start,
@@ -303,8 +302,8 @@ def _convert(path: Path, made: Path, session: str, serial: str) -> None:
         krec.write_to(out, dataclasses.replace(recording, recorder=about | {"serial": serial}), session)
 
 
-def _ends(path: Path) -> tuple[krec.Head, krec.Tail, int, bytes]:
-    """Head, tail, size and hash of a recording file, read to its end and checked."""
+def _ends(path: Path) -> tuple[krec.Head, float, int, bytes]:
+    """Head, length in s, size and hash of a recording file, read to its end and checked."""
     checker, digest, size = krec.Checker(bounds_of), hashlib.sha256(), 0
     with path.open("rb") as file:
         for item in krec.stream_items(file):
@@ -315,7 +314,7 @@ def _ends(path: Path) -> tuple[krec.Head, krec.Tail, int, bytes]:
         raise ValueError("not complete: it was cut off")
     if checker.head.kind not in KINDS:
         raise ValueError(f"of kind “{checker.head.kind}”, which this Kumpel does not know")
-    return checker.head, checker.tail, size, digest.digest()
+    return checker.head, checker.length_s, size, digest.digest()
 
 
 def _read_again(path: Path, session: str) -> bytes:

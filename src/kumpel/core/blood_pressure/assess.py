@@ -33,6 +33,7 @@ from kumpel.core.blood_pressure.tables import (
 from kumpel.core.reckoning import Reckoning, both_ways, conclude, span_levels
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review, is_named
+from kumpel.core.rounding import shown
 from kumpel.core.runs import gaps_between
 from kumpel.core.timebase import moment_words
 
@@ -179,4 +180,4 @@ def _events(recording: Recording, review: Review, found: Readings) -> list[Detec
 def brief(found: Assessment) -> str:
     """The mean of 24 h in a row of a list: "24 h 143/88 mmHg"."""
     means = [found.figure(f"all.{pressure}.mean").stated for pressure in ("systolic", "diastolic")]
-    return "no valid reading" if np.isnan(means).any() else f"24 h {means[0]:.0f}/{means[1]:.0f} mmHg"
+    return "no valid reading" if np.isnan(means).any() else f"24 h {shown(means[0], 0)}/{shown(means[1], 0)} mmHg"

@@ -15,6 +15,7 @@ from kumpel.core.blood_pressure.readings import NAMES, UNITS, Readings, average_
 from kumpel.core.blood_pressure.sleep import Sleep
 from kumpel.core.reckoning import Reckoning
 from kumpel.core.recording import Flags, Floats
+from kumpel.core.rounding import stated
 
 SOURCE = "ESH practice guidelines for ambulatory blood pressure monitoring 2014; ESH position paper 2013"
 DIP_SOURCE = "ESH position paper 2013, section 6.2 (night-time dipping)"
@@ -159,14 +160,14 @@ class PeriodFigures:
 
 def dip_class(dip_percent: float) -> str:
     """Class of a nocturnal fall, as stated with one decimal: < 0 rising, 0 to < 10 reduced, 10 to 20 normal, > 20 extreme."""
-    stated = round(dip_percent, 1)
-    if math.isnan(stated):
+    dip = stated(dip_percent, 1)
+    if math.isnan(dip):
         return "not known"
-    if stated < 0:
+    if dip < 0:
         return "rising"
-    if stated < 10:
+    if dip < 10:
         return "reduced"
-    return "normal" if stated <= 20 else "extreme"
+    return "normal" if dip <= 20 else "extreme"
 
 
 def _whole(reckoning: Reckoning, found: Readings, periods: Periods) -> None:

@@ -272,7 +272,8 @@ def _stretches(basis: _Basis, reckoning: Reckoning, guideline: float, alone: dic
         )
 
     figure("stretches", "Stretches above the guideline", float(len(spans)), "", "runs of samples with C > guideline")
-    figure("stretches_s", "Time above the guideline", float(np.sum(ends - starts)) / 60, "min", "sum of their lengths")
+    above_s = float(np.count_nonzero(above)) * dt
+    figure("stretches_s", "Time above the guideline", above_s / 60, "min", "samples with C > guideline x dt")
     figure(
         "stretches_24h",
         "Stretches above the guideline in 24 h",
@@ -367,7 +368,7 @@ def _day_table(basis: _Basis, days: list[_Day], guideline: float) -> Table:
     rows = []
     for day, (_, first, end) in zip(days, basis.days, strict=True):
         spans = runs_over_gaps(above[first:end], np.isnan(basis.values[first:end]))
-        minutes = float(np.sum(spans[:, 1] - spans[:, 0])) * basis.interval_s / 60
+        minutes = float(np.count_nonzero(above[first:end])) * basis.interval_s / 60
         rows.append((day.start_s, day.mean, 100 * day.coverage, float(len(spans)), minutes))
     columns = (("Day from", "clock", 0), ("Mean", "mg/m3", 3), ("Measured", "%", 0), ("Stretches above", "", 0), ("Time above", "min", 0))  # fmt: skip
     return table("days", "Days", columns, rows)

@@ -10,7 +10,7 @@ import numpy as np
 from kumpel.core.assessment import Finding, Over, Put
 from kumpel.core.averages import EIGHT_HOURS_S, Window, highest_window, time_weighted_average
 from kumpel.core.gas.lanes import Lane
-from kumpel.core.reckoning import Reckoning, coverage_finding, hours_minutes
+from kumpel.core.reckoning import Reckoning, coverage_finding, hours_minutes, short_of
 from kumpel.core.recording import Floats, Recording
 from kumpel.core.runs import runs_over_gaps
 
@@ -201,8 +201,8 @@ class SensorFigures:
         for values, name, keys in self._extremes if not missing else ():
             share = float(np.count_nonzero(~np.isnan(values))) * self.lane.interval_s / self.planned_s
             if round(share, 9) < minimum_coverage:
-                text = f"{gas.name}: the {name} of the log intervals is there for {100 * share:.0f} % of the time"
-                text += f", {100 * minimum_coverage:.0f} % needed"
+                text = f"{gas.name}: the {name} of the log intervals is there for {short_of(share, minimum_coverage)} % of the time"
+                text += f", {100 * minimum_coverage:g} % needed"
                 figures = tuple(f"{gas.key}.{key}" for key in keys)
                 missing.append(Finding(f"coverage.{gas.key}.{name}", text, True, figures, at_least=True))
         return missing + _implausible(self.lane, self.over_range)

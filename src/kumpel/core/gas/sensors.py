@@ -122,7 +122,9 @@ def check_findings(recording: Recording, fitted: list[Sensor]) -> list[Finding]:
                 continue
             age = (recording.start - when) / DAY_S
             if age > days:
-                text = f"{each.gas.name}: {word} overdue by {age - days:.0f} days (every {days:g} days)"
+                over = math.floor(age - days)
+                since = f"overdue by {over} day{'' if over == 1 else 's'}" if over else "due since less than a day"
+                text = f"{each.gas.name}: {word} {since} (every {days:g} days)"
                 found.append(Finding(f"overdue-{code}.{each.gas.key}", text))
     return found
 

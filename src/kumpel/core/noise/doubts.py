@@ -8,12 +8,14 @@ from kumpel.core.assessment import Finding, LimitSet, Suggestion
 from kumpel.core.noise import quality
 from kumpel.core.noise.basis import Basis
 from kumpel.core.noise.doses import level_part
-from kumpel.core.reckoning import coverage_finding
+from kumpel.core.reckoning import coverage_finding, short_of
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review
+from kumpel.core.rounding import shown, stated
 from kumpel.core.runs import merge, runs
 
 DRIFT_LIMIT_DB = 0.5
+DRIFT_DECIMALS = 2
 HIGHEST_LEVEL_DB = 160.0
 HIGHEST_PEAK_DB = 180.0
 """Beyond what the microphones of personal meters take (IEC 61252 asks for 140 dB): a number there is a fault."""
@@ -27,8 +29,8 @@ def findings_of(recording: Recording, basis: Basis, limits: LimitSet) -> list[Fi
     findings += _missing(basis, limits.minimum_coverage)
     findings += _implausible(basis)
     drift = calibration_drift(recording)
-    if drift is not None and abs(drift) > DRIFT_LIMIT_DB:
-        text = f"calibrator check drifted by {drift:+.1f} dB, {DRIFT_LIMIT_DB} dB allowed"
+    if drift is not None and abs(stated(drift, DRIFT_DECIMALS)) > DRIFT_LIMIT_DB:
+        text = f"calibrator check drifted by {shown(drift, DRIFT_DECIMALS, '+')} dB, {DRIFT_LIMIT_DB:.2f} dB allowed"
         findings.append(Finding("drift", text, blocks=True))
     if drift is None:
         findings.append(Finding("no-check", "no calibrator check before and after is on record"))
@@ -46,7 +48,7 @@ def _missing(basis: Basis, minimum: float) -> list[Finding]:
             continue
         share = basis.share_of(values, channel.interval_s)
         if round(share, 9) < minimum <= round(basis.coverage, 9):
-            text = f"{channel.name}: measured for {100 * share:.0f} % of the time, {100 * minimum:.0f} % needed"
+            text = f"{channel.name}: measured for {short_of(share, minimum)} % of the time, {100 * minimum:g} % needed"
             found.append(Finding(f"coverage.{key}", text, blocks=True, figures=of[what], at_least=True))
     return found
 

@@ -24,9 +24,10 @@ from kumpel.core.assessment import (
 )
 from kumpel.core.oximetry.desaturations import LOWEST, Desaturation, desaturations, jumps, pulse_rises
 from kumpel.core.reckoning import Reckoning, both_ways, conclude, hours_minutes, planned_s, table
-from kumpel.core.recording import Channel, Flags, Floats, Recording
+from kumpel.core.recording import Channel, Flags, Floats, Recording, sample_times
 from kumpel.core.review import Review, named, samples_inside
 from kumpel.core.runs import merge, runs
+from kumpel.core.timebase import grid_places
 from kumpel.core.units import channel_in
 
 SOURCE = "own rule, docs/methods/oximetry.md"
@@ -57,9 +58,8 @@ def _same_length(channel: Channel | None, like: Channel) -> Floats:
     n = like.count
     if channel is None:
         return np.full(n, np.nan)
-    at = np.minimum(
-        ((np.arange(n) + 0.5) * like.interval_s / channel.interval_s).astype(int), max(channel.count - 1, 0)
-    )
+    middles, _ = grid_places(sample_times(n, like.interval_s) + like.interval_s / 2, channel.interval_s)
+    at = np.minimum(middles, max(channel.count - 1, 0))
     found = channel.values[at] if channel.count else np.full(n, np.nan)
     found = found.copy()
     found[(np.arange(n) + 0.5) * like.interval_s >= channel.length_s] = np.nan

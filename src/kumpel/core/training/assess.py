@@ -20,9 +20,10 @@ from kumpel.core.assessment import (
     Quality,
     Table,
 )
-from kumpel.core.reckoning import Reckoning, both_ways, conclude, own_events, setup_number, table
+from kumpel.core.reckoning import Reckoning, both_ways, conclude, own_events, setup_number, short_of, table
 from kumpel.core.recording import PLAUSIBLE_BPM, POINT, Floats, Recording
 from kumpel.core.review import Review, is_named
+from kumpel.core.rounding import shown
 from kumpel.core.timebase import on_grid
 from kumpel.core.track import doubted_words
 from kumpel.core.training.course import (
@@ -418,8 +419,8 @@ def _findings(
         )
     elif cover < 0.9:
         blocks = round(cover, 9) < minimum
-        text = f"heart rate for {100 * cover:.0f} % of the time"
-        text += f", {100 * minimum:.0f} % needed" if blocks else ""
+        text = f"heart rate for {short_of(cover, minimum) if blocks else shown(100 * cover, 0)} % of the time"
+        text += f", {100 * minimum:g} % needed" if blocks else ""
         found.append(Finding("heart-rate", text, blocks, ("heart_rate", "load"), at_least=True))
     if spoilt:
         found.append(Finding("implausible", f"{spoilt:.0f} s of heart rate outside 25 to 240 bpm are not counted"))
@@ -432,7 +433,7 @@ def _findings(
     if missing_s > 0.1 * elapsed:
         blocks = round(course.measured_s / elapsed, 9) < minimum
         text = f"no distance measured for {missing_s:.0f} s: the distance is at least this"
-        text += f"; {100 * minimum:.0f} % of the time needed" if blocks else ""
+        text += f"; {100 * minimum:g} % of the time needed" if blocks else ""
         found.append(
             Finding("positions", text, blocks, ("distance", "moving", "speed", "pace", "per_stroke"), at_least=True)
         )
@@ -440,7 +441,7 @@ def _findings(
     if heights is not None and elapsed > 0:
         share = float(course.lengths_s[~np.isnan(heights) & course.counted].sum()) / elapsed
         if round(share, 9) < minimum:
-            text = f"altitude for {100 * share:.0f} % of the time, {100 * minimum:.0f} % needed"
+            text = f"altitude for {short_of(share, minimum)} % of the time, {100 * minimum:g} % needed"
             found.append(Finding("altitude", text, True, ("ascent", "descent"), at_least=True))
     if wearer.estimated:
         found.append(Finding("estimated", f"highest heart rate from the age: {wearer.highest_bpm:.0f} bpm"))

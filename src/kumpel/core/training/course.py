@@ -11,6 +11,7 @@ import numpy as np
 from kumpel.core.geo import GEODESIC_SOURCE, usable_positions
 from kumpel.core.recording import POINT_STANDS_S, Channel, Flags, Floats, Recording, sample_times
 from kumpel.core.review import Review, Stretch
+from kumpel.core.timebase import grid_places
 from kumpel.core.track import Mover, believable, steps_m
 from kumpel.core.units import channel_in
 
@@ -139,7 +140,7 @@ def _at_middles(channel: Channel, n: int, interval_s: float) -> Floats:
         return channel.values
     if not channel.count:
         return np.full(n, np.nan)
-    at = ((np.arange(n) + 0.5) * interval_s / channel.interval_s).astype(int)
+    at, _ = grid_places(sample_times(n, interval_s) + interval_s / 2, channel.interval_s)
     return np.where(at < channel.count, channel.values[np.minimum(at, channel.count - 1)], np.nan)
 
 

@@ -21,7 +21,7 @@ from kumpel.core.assessment import (
     Suggestion,
     Table,
 )
-from kumpel.core.reckoning import Reckoning, both_ways, conclude, own_events, table
+from kumpel.core.reckoning import Reckoning, both_ways, conclude, own_events, short_of, table
 from kumpel.core.recording import PLAUSIBLE_BPM, POINT, Channel, Floats, Recording
 from kumpel.core.review import Review, samples_inside
 from kumpel.core.samples import ArraySamples
@@ -365,7 +365,7 @@ def _channel_findings(recording: Recording, found: _Extremes, minimum: float) ->
         made.append(Finding(f"implausible.{key}", text, blocks=True, figures=_extremes_of(key)))
     for key, share in found.coverage.items():
         if round(share, 9) < minimum:
-            text = f"{recording.channels[key].name}: measured for {100 * share:.0f} % of the time, {100 * minimum:.0f} % needed"
+            text = f"{recording.channels[key].name}: measured for {short_of(share, minimum)} % of the time, {100 * minimum:g} % needed"
             made.append(Finding(f"coverage.{key}", text, blocks=True, figures=_extremes_of(key), at_least=True))
     return made
 

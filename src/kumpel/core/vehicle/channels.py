@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from kumpel.core.recording import Channel, Floats, Recording
+from kumpel.core.timebase import grid_places
 from kumpel.core.units import channel_in
 
 WANTED = {
@@ -45,14 +46,13 @@ def at_times(channel: Channel, times_s: Floats) -> Floats:
     values, n = channel.values, channel.count
     if not n:
         return np.full(np.shape(times_s), np.nan)
-    position = times_s / channel.interval_s
-    first = np.floor(position + 1e-9).astype(np.intp)
-    inside = (first >= 0) & (position < n)
+    known = ~np.isnan(times_s)
+    first, part = grid_places(np.where(known, times_s, 0.0), channel.interval_s)
+    inside = known & (first >= 0) & (first < n)
     first = np.clip(first, 0, n - 1)
     if channel.key.startswith(STEPPED):
         return np.where(inside, values[first], np.nan)
     second = np.minimum(first + 1, n - 1)
-    part = np.clip(position - first, 0.0, 1.0)
     low = values[first]
     found: Floats = np.where(part > 0, low + part * (values[second] - low), low)
     return np.where(inside, found, np.nan)

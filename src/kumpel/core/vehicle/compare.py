@@ -10,6 +10,7 @@ import scipy
 from numpy.typing import NDArray
 
 from kumpel.core.recording import Channel, Floats
+from kumpel.core.timebase import grid_places
 from kumpel.core.track import growth_m
 from kumpel.core.vehicle.channels import at_times
 from kumpel.core.vehicle.laps import Lap, Path
@@ -57,9 +58,8 @@ def way_of(path: Path) -> Floats:
 
 def _way_at(way: Floats, interval_s: float, times_s: Floats) -> Floats:
     """The way at times after the start: linear between samples, the last value beyond."""
-    position = np.clip(times_s / interval_s, 0, len(way) - 1)
-    first = np.minimum(position.astype(np.intp), max(len(way) - 2, 0))
-    part = position - first
+    last = (len(way) - 1) * interval_s
+    first, part = grid_places(np.clip(times_s, 0.0, last), interval_s)
     found: Floats = way[first] * (1 - part) + way[np.minimum(first + 1, len(way) - 1)] * part
     return found
 

@@ -12,9 +12,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from kumpel.core.assessment import event_key
-from kumpel.core.recording import Channel, Floats, Recording
+from kumpel.core.recording import Channel, Floats, Recording, sample_times
 from kumpel.core.review import Review, named
-from kumpel.core.vehicle.channels import in_units
+from kumpel.core.vehicle.channels import at_times, in_units
 from kumpel.core.vehicle.compare import Along, along, gate_distances, way_of
 from kumpel.core.vehicle.courses import (
     Course,
@@ -128,9 +128,7 @@ def _on(channel: Channel, interval_s: float, n: int) -> Floats:
     """A channel at n samples of another interval, by linear interpolation between its samples."""
     if channel.interval_s == interval_s and channel.count == n:
         return channel.values
-    from_at = np.arange(channel.count) * channel.interval_s
-    found: Floats = np.interp(np.arange(n) * interval_s, from_at, channel.values, right=np.nan)
-    return found
+    return at_times(channel, sample_times(n, interval_s))
 
 
 def _course(

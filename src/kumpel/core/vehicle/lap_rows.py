@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from kumpel.core.recording import Channel, Recording
+from kumpel.core.rounding import stated
 from kumpel.core.vehicle.channels import in_units
 from kumpel.core.vehicle.drive import Drive, lap_key
 from kumpel.core.vehicle.laps import Lap, bests
@@ -51,8 +52,8 @@ def lap_rows(recording: Recording, drive: Drive) -> tuple[LapRow, ...]:
                 lap.kind,
                 lap.start_s,
                 lap.end_s,
-                round(lap.time_s, DECIMALS),
-                tuple(round(s, DECIMALS) for s in sectors),
+                stated(lap.time_s, DECIMALS),
+                tuple(stated(s, DECIMALS) for s in sectors),
                 is_best,
                 _top(speed, lap),
                 lap.counts,

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kumpel.core.recording import Floats
+from kumpel.core.rounding import stated
 from kumpel.core.vehicle.alignment import Grid
 from kumpel.core.vehicle.corners import Corner
 from kumpel.core.vehicle.costs import Costs, costs_of, spread_of, usual_of
@@ -243,15 +244,15 @@ class _Against:
 
     def loss(self, lap: int, k: int, others: Sequence[int], decimals: int) -> Loss:
         stretch, lost_s = self.stretches[k], float(self.lost[lap, k])
-        stated = round(lost_s, decimals) + 0.0
+        said_s = stated(lost_s, decimals)
         differs = _Difference(self, lap)
         why = ("", "", stretch.corner)
         if lost_s >= LEAST_LOSS_S:
-            why = differs.reason(self.stretches, k, stated)
+            why = differs.reason(self.stretches, k, said_s)
         elif lost_s > LOSES_S and differs.in_both(k):
-            why = differs.slower(stretch, k, stated)
+            why = differs.slower(stretch, k, said_s)
         seen = [row for row in others if self.known[row, k]]
-        return Loss(stretch, stated, int(np.count_nonzero(self.lost[seen, k] > LOSES_S)), len(seen), *why)
+        return Loss(stretch, said_s, int(np.count_nonzero(self.lost[seen, k] > LOSES_S)), len(seen), *why)
 
 
 def _against(
@@ -314,7 +315,7 @@ def habits(
         others = [row for row in counted if row != reference and found.known[row, k]]
         if not others:
             continue
-        mean = round(float(found.lost[others, k].mean()), decimals)
+        mean = stated(float(found.lost[others, k].mean()), decimals)
         if mean <= 0:
             continue
         codes = Counter(found.loss(row, k, others, decimals).code for row in others)
@@ -346,8 +347,8 @@ def time_lost(
     taken: MOST_OF_POOLED where the laps of two drivers are compared, whose difference is no spread.
     """
     numbers = [each.number for each in grid.laps]
-    times = [round(each.time_s, decimals) for each in grid.laps]
-    whole = round(times[lap] - times[reference], decimals) + 0.0
+    times = [stated(each.time_s, decimals) for each in grid.laps]
+    whole = stated(times[lap] - times[reference], decimals)
     against = _against(grid, seen, way, corners, reference, counted, gaps, most) if lap != reference else None
     if against is None:
         return TimeLost(numbers[lap], numbers[reference], whole, (), whole, (), ())
@@ -356,6 +357,6 @@ def time_lost(
     known = against.known[lap].tolist()
     slower = (each for each, seen in zip(found, known, strict=True) if seen and each.lost_s > 0)
     largest = sorted(slower, key=lambda each: -each.lost_s)[:rows]
-    rest = round(whole - sum(each.lost_s for each in largest), decimals) + 0.0
+    rest = stated(whole - sum(each.lost_s for each in largest), decimals)
     unknown = tuple(each.stretch for each, seen in zip(found, known, strict=True) if not seen)
     return TimeLost(numbers[lap], numbers[reference], whole, tuple(largest), rest, tuple(found), unknown)

@@ -6,7 +6,7 @@ import hashlib
 from collections.abc import Callable
 
 from kumpel.core.bounds import ANY, Bounds, BoundsError
-from kumpel.core.recording import Event
+from kumpel.core.recording import BY_EVENT, Event, recorded_s
 from kumpel.formats.errors import FileError
 from kumpel.formats.krec.parts import (
     BLOCK_GRAIN,
@@ -42,11 +42,19 @@ class Checker:
         self.events = 0
         self.samples: list[int] = []
         self._indices: list[int] = []
+        self._last_read = self._last_mark = Event(0.0, "")
         self._hash = hashlib.sha256()
 
     @property
     def digest(self) -> bytes:
         return self._hash.digest()
+
+    @property
+    def length_s(self) -> float:
+        """Length in s of everything that came, see `recorded_s`."""
+        channels = self.head.channels if self.head is not None else ()
+        lengths = (n * c.interval_s for n, c in zip(self.samples, channels, strict=True))
+        return recorded_s(lengths, (self._last_read, self._last_mark))
 
     def take(self, item: Item) -> None:
         """Raises FileError when the item does not belong where it stands."""
@@ -72,6 +80,10 @@ class Checker:
             self._take_block(content, offset)
         elif isinstance(content, Event):
             self.events += 1
+            if content.code in BY_EVENT:
+                self._last_read = max(self._last_read, content, key=lambda e: e.at_s)
+            else:
+                self._last_mark = max(self._last_mark, content, key=lambda e: e.at_s)
             self._bounds.check_events(self.events)
             self._bounds.check_span(content.at_s)
             if len(item.raw) > MAX_EVENT_BYTES:

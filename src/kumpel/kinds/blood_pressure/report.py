@@ -9,6 +9,7 @@ from kumpel.core.assessment import Assessment, LimitSet
 from kumpel.core.blood_pressure.periods import limit_of
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review
+from kumpel.core.rounding import shown
 from kumpel.kinds.blood_pressure import picture
 from kumpel.kinds.plain_report import MEDICINES, PARTS, TABLE, ReportPart
 from kumpel.reports.document import ListPart, Part, Picture, TablePart, TextPart
@@ -125,7 +126,7 @@ def _period(found: Assessment, limits: LimitSet, key: str, name: str) -> str:
 
 def _pair(found: Assessment, key: str) -> str:
     means = [_number(found, f"{key}.{pressure}.mean") for pressure in ("systolic", "diastolic")]
-    return "not measured" if any(math.isnan(v) for v in means) else f"{means[0]:.0f}/{means[1]:.0f}"
+    return "not measured" if any(math.isnan(v) for v in means) else f"{shown(means[0], 0)}/{shown(means[1], 0)}"
 
 
 def _limit(limits: LimitSet, key: str) -> str:
@@ -143,5 +144,5 @@ def _fall(found: Assessment) -> str:
     if math.isnan(dip.value):
         return "How far it fell in sleep is not known."
     if dip.value < 0:
-        return f"In sleep it rose by {-dip.stated:.1f} %; usually it falls by 10 to 20 %."
-    return f"In sleep it fell by {dip.stated:.1f} %; usual are 10 to 20 %."
+        return f"In sleep it rose by {shown(-dip.value, 1)} %; usually it falls by 10 to 20 %."
+    return f"In sleep it fell by {shown(dip.value, 1)} %; usual are 10 to 20 %."

@@ -12,6 +12,7 @@ from kumpel.core.noise.levels import mean_by_bin
 from kumpel.core.reckoning import hours_minutes
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review, samples_inside
+from kumpel.core.rounding import shown
 from kumpel.core.timebase import clock_words, moment_words, wall_clock
 from kumpel.kinds.plain_report import ReportPart
 from kumpel.reports import pictures
@@ -33,7 +34,7 @@ MAIN = ("lex8h", "laeq", "lcpeak", "exposure", "l10", "l50", "l90", "measured")
 def number(value: float, decimals: int) -> str:
     if value == -math.inf:
         return "none"
-    return "not measured" if value != value else f"{value:z.{decimals}f}"
+    return "not measured" if value != value else shown(value, decimals)
 
 
 def limit_lines(limits: LimitSet) -> list[pictures.LimitLine]:
@@ -163,7 +164,7 @@ def _origin(recording: Recording, leading: Assessment, limits: LimitSet) -> list
 def _tasks(leading: Assessment) -> TablePart:
     table = next(t for t in leading.tables if t.key == "tasks")
     rows = [
-        [str(r[0]), hours_minutes(float(r[1])), number(float(r[2]), 1), number(float(r[3]), 1), f"{float(r[4]):.0f}"]
+        [str(r[0]), hours_minutes(float(r[1])), number(float(r[2]), 1), number(float(r[3]), 1), number(float(r[4]), 0)]
         for r in table.rows
     ]
     columns = ["Task", "Time h:min", "LAeq,m dB(A)", "LEX,8h,m dB(A)", "Share of dose %"]

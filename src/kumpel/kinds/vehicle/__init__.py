@@ -13,6 +13,7 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.laps_wish import LapsWish
 from kumpel.core.recording import Channel, ChannelWord, Recording
 from kumpel.core.review import Review
+from kumpel.core.rounding import stated
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import DecisionWord, EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
@@ -158,7 +159,7 @@ def brief(found: Assessment) -> str:
     best, count = found.figure("best"), found.figure("laps")
     if not math.isfinite(best.value):
         return best.note
-    minutes, seconds = divmod(round(best.value, 2), 60)
+    minutes, seconds = divmod(stated(best.value, 2), 60)
     time = f"{minutes:.0f}:{seconds:05.2f}" if minutes else f"{seconds:.2f} s"
     return f"best {time}, {count.value:.0f} lap{'' if count.value == 1 else 's'}"
 

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from kumpel.core.assessment import Assessment, BothWays, LimitSet
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review
+from kumpel.core.rounding import shown
 from kumpel.kinds import plain_report
 from kumpel.kinds.plain_report import Declared, ReportPart, number
 from kumpel.reports import course
@@ -79,7 +80,10 @@ def _next(recording: Recording, review: Review, leading: Assessment) -> list[Par
     rows = lost.rows[:MOST_PLACES] if lost else ()
     if not rows:
         return [TextPart(title="Where to look next", text="No two laps that count to compare.")]
-    cells = [[str(where), f"{seconds:.2f} s", str(laps), str(mostly)] for where, _, seconds, laps, mostly in rows]
+    cells = [
+        [str(where), f"{shown(float(seconds), 2)} s", str(laps), str(mostly)]
+        for where, _, seconds, laps, mostly in rows
+    ]
     whole = sum(float(row[2]) for row in rows)
     title = f"Where to look next: {whole:.2f} s a lap in {len(rows)} place{'s' if len(rows) > 1 else ''}"
     return [TablePart(title=title, columns=["Where", "Lost a lap", "In laps", "Mostly"], rows=cells)]
@@ -98,14 +102,14 @@ def _laps(recording: Recording, review: Review, leading: Assessment) -> list[Par
         if isinstance(seconds, str) or math.isnan(seconds):
             continue
         beyond = float(row[behind])
-        words = str(row[state]) or ("best" if beyond == 0 else f"{beyond:+.2f}")
+        words = str(row[state]) or ("best" if beyond == 0 else shown(beyond, 2, "+"))
         cells.append([f"{float(row[lap]):.0f}", number(seconds, 2), words])
-    shown = cells[:MOST_LAPS]
-    tall = math.ceil(len(shown) / ACROSS)
-    columns = [shown[i : i + tall] for i in range(0, len(shown), tall)] if tall else []
+    first = cells[:MOST_LAPS]
+    tall = math.ceil(len(first) / ACROSS)
+    columns = [first[i : i + tall] for i in range(0, len(first), tall)] if tall else []
     rows = [
         [cell for column in columns for cell in (column[i] if i < len(column) else ["", "", ""])] for i in range(tall)
     ]
-    more = f", {len(cells) - len(shown)} more in the long version" if len(cells) > len(shown) else ""
+    more = f", {len(cells) - len(first)} more in the long version" if len(cells) > len(first) else ""
     heads = ["Lap", "Time s", "To the best"] * max(len(columns), 1)
     return [TablePart(title=f"Laps{more}", columns=heads, rows=rows, empty="no full lap", even=True)]
