@@ -13,6 +13,7 @@ from kumpel.core.assessment import CLOCK, BothWays, Figure
 from kumpel.core.reckoning import hours_minutes
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review, Stretch
+from kumpel.core.rounding import shown as shown_as
 from kumpel.core.timebase import clock_words, moment_words
 from kumpel.formats import krec
 from kumpel.kinds.plain_report import MOST_ROWS, TABLE, lanes_of, number
@@ -111,7 +112,7 @@ class EveryKind(unittest.TestCase):
                             if isinstance(cell, str)
                             else moment_words(recording, cell, fine[i])
                             if column.unit == CLOCK
-                            else f"{cell:z.{column.decimals or 0}f}"
+                            else shown_as(cell, column.decimals or 0)
                         )
                         with self.subTest(kind=key, table=table.key, cell=shown):
                             self.assertTrue(set(shown.split()) <= set(words), shown)

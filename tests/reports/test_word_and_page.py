@@ -13,6 +13,7 @@ from docx import Document as read_docx
 from kumpel.core.review import Review
 from kumpel.kinds.registry import KINDS
 from kumpel.reports.document import Document, Fact, Facts, FigureLine, Figures, Signature, TablePart, TextPart
+from kumpel.reports.marks import said
 from kumpel.reports.web_page import web_page
 from kumpel.reports.word import word
 from tests.kinds.test_all_kinds import assess, made
@@ -55,7 +56,7 @@ def tables_wanted(doc: Document) -> list[list[list[str]]]:
 
 
 def _line(line: FigureLine) -> list[str]:
-    return [line.name, line.value, line.unit, line.limit, line.words if line.verdict else ""]
+    return [line.name, line.value, line.unit, line.limit, said(line.verdict, line.words) if line.verdict else ""]
 
 
 def plain(cell: str) -> str:

@@ -65,7 +65,7 @@ def add_handlers(app: FastAPI) -> None:
     async def invalid(request: Request, error: RequestValidationError) -> JSONResponse:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"][1:]) or "request"
-        return problem(422, "invalid", f"{where}: {first['msg']}.", where)
+        return problem(422, "invalid", f"{where}: {first['msg'].removeprefix('Value error, ').rstrip('.')}.", where)
 
     @app.exception_handler(HTTPException)
     async def http(request: Request, error: HTTPException) -> JSONResponse:

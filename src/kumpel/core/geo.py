@@ -80,10 +80,14 @@ def earth_xyz(lat: Floats, lon: Floats) -> Floats:
     two of them is shorter than the geodesic by 1 part in 24 (s/R)2: 4 mm in 10 km. No dateline, no pole.
     Source: EPSG guidance note 7-2, geographic/geocentric conversions (method 9602).
     """
-    phi, lam = np.radians(lat), np.radians(lon)
-    normal = WGS84_A / np.sqrt(1 - E2 * np.sin(phi) ** 2)
-    flat = normal * np.cos(phi)
-    return np.stack((flat * np.cos(lam), flat * np.sin(lam), normal * (1 - E2) * np.sin(phi)), axis=-1)
+    found = np.empty((len(lat), 3))
+    for first in range(0, len(lat), BLOCK):
+        part = slice(first, first + BLOCK)
+        phi, lam = np.radians(lat[part]), np.radians(lon[part])
+        normal = WGS84_A / np.sqrt(1 - E2 * np.sin(phi) ** 2)
+        flat = normal * np.cos(phi)
+        found[part] = np.stack((flat * np.cos(lam), flat * np.sin(lam), normal * (1 - E2) * np.sin(phi)), axis=-1)
+    return found
 
 
 @dataclass(frozen=True)

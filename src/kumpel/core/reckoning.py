@@ -305,6 +305,10 @@ def setup_number(setup: Mapping[str, object], key: str, default: float) -> float
 
 
 def planned_s(recording: Recording, review: Review) -> float:
-    """The time the session should have covered: the reviewer's, else the setup's, else as long as it is, in s."""
+    """The time the session should have covered: the reviewer's, else the setup's, else as long as it is, in s.
+
+    A setup of several `runs` says how long each is; those that began (events "run") should have run to their end.
+    """
     minutes = setup_number(recording.setup, "run_length_min", 0.0)
-    return review.working_day_s or minutes * 60 or recording.length_s
+    runs = min(setup_number(recording.setup, "runs", 1.0), max(sum(e.code == "run" for e in recording.events), 1))
+    return review.working_day_s or minutes * 60 * max(runs, 1) or recording.length_s

@@ -4,7 +4,7 @@
 
 The first two columns are the wall clock and the seconds after the start. Each channel says its name, in braces its key and,
 where it is slower than the rows, its interval, in brackets its unit. `events` holds what happened from this row to the next, as a
-JSON list; where the file has no samples, each row is an event with its numbers and words in columns. docs/methods/csv.md.
+JSON list; where the file has no samples, each row is an event with its numbers and words in columns. docs/csv.md.
 """
 
 from __future__ import annotations

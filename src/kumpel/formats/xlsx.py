@@ -10,8 +10,9 @@ import xlsxwriter
 from xlsxwriter.format import Format
 from xlsxwriter.worksheet import Worksheet
 
-from kumpel.core.assessment import Assessment
+from kumpel.core.assessment import CLOCK, Assessment, Table
 from kumpel.core.recording import Recording, sample_times
+from kumpel.core.rounding import stated
 from kumpel.core.timebase import wall_clock
 from kumpel.formats.tables import base_interval, frame
 
@@ -34,9 +35,7 @@ def write(recording: Recording, path: str, found: Assessment | None = None) -> N
         _figures(book.add_worksheet("Figures"), found, bold)
         for table in found.tables:
             sheet = book.add_worksheet(_title(book, table.title))
-            _head(sheet, [f"{c.name} [{c.unit}]" if c.unit else c.name for c in table.columns], bold)
-            for row, cells in enumerate(table.rows, 1):
-                _row(sheet, row, cells)
+            _table(sheet, recording, table, bold, stamp)
     _events(book.add_worksheet("Events"), recording, bold, stamp)
     _samples(book, recording, bold, stamp)
     book.close()
@@ -55,6 +54,20 @@ def _head(sheet: Worksheet, names: list[str], bold: Format) -> None:
         sheet.write_string(0, column, name, bold)
 
 
+def _table(sheet: Worksheet, recording: Recording, table: Table, bold: Format, stamp: Format) -> None:
+    """A table; moments ("clock") are days and times on the wall, as anywhere else in the workbook."""
+    clocks = {i for i, c in enumerate(table.columns) if c.unit == CLOCK}
+    heads = [f"{c.name} [{c.unit}]" if c.unit and i not in clocks else c.name for i, c in enumerate(table.columns)]
+    _head(sheet, heads, bold)
+    for row, cells in enumerate(table.rows, 1):
+        _row(sheet, row, tuple(math.nan if i in clocks else cell for i, cell in enumerate(cells)))
+        for i in clocks:
+            at = cells[i]
+            if isinstance(at, float | int) and math.isfinite(at):
+                wall = wall_clock(recording, np.array([float(at)]))
+                sheet.write_datetime(row, i, _when(float(wall[0])), stamp)
+
+
 def _row(sheet: Worksheet, row: int, cells: tuple[str | float, ...]) -> None:
     for column, cell in enumerate(cells):
         if isinstance(cell, str):
@@ -69,7 +82,7 @@ def _figures(sheet: Worksheet, found: Assessment, bold: Format) -> None:
     for row, figure in enumerate(found.figures, 1):
         judgement = judged.get(figure.key)
         verdict, words = (judgement.verdict.value, judgement.words) if judgement else ("", "")
-        value = round(figure.value, figure.decimals + 3) if math.isfinite(figure.value) else math.nan
+        value = stated(figure.value, figure.decimals + 3) if math.isfinite(figure.value) else math.nan
         _row(
             sheet,
             row,

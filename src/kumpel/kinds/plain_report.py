@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Protocol
 
@@ -125,14 +125,20 @@ def _methods(leading: Assessment) -> TablePart:
 
 def _facts(recording: Recording) -> Facts:
     recorder = recording.recorder
-    return Facts(
-        facts=[
-            Fact(label="Recorder", value=str(recorder.get("name", recorder.get("model", "")))),
-            Fact(label="Serial number", value=str(recorder.get("serial", ""))),
-            Fact(label="Setup", value=str(recording.setup.get("name", ""))),
-            Fact(label="Length", value=f"{hours_minutes(recording.length_s)} h"),
-        ]
+    return told(
+        {
+            "Recorder": recorder.get("name", recorder.get("model")),
+            "Serial number": recorder.get("serial"),
+            "Setup": recording.setup.get("name"),
+            "Length": f"{hours_minutes(recording.length_s)} h",
+        }
     )
+
+
+def told(facts: Mapping[str, object]) -> Facts:
+    """Facts in their order; those that nothing is known of are left away."""
+    said = {label: str(value or "").strip() for label, value in facts.items()}
+    return Facts(facts=[Fact(label=label, value=value) for label, value in said.items() if value])
 
 
 def lanes_of(kind: Declared, recording: Recording, found: Assessment) -> list[Lane]:

@@ -17,6 +17,11 @@ COLOURS = {
 SOFT = "55626a"
 
 
+def said(verdict: str, text: str) -> str:
+    """ "above limit: limit 130 reached by 10": which of the four verdicts it is, then its words; once where these begin so."""
+    return text if verdict not in SIGNS or text.startswith(verdict) else f"{verdict}: {text}" if text else verdict
+
+
 def words(verdict: str, text: str) -> str:
-    """ "\u25a0 limit 130 reached by 10": the sign of a verdict, then its words."""
-    return f"{SIGNS[verdict]} {text}" if verdict in SIGNS else text
+    """The sign of a verdict before what is said of it."""
+    return f"{SIGNS[verdict]} {said(verdict, text)}" if verdict in SIGNS else text

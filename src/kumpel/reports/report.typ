@@ -27,7 +27,9 @@
     else { rect(width: size, height: size, stroke: 0.6pt + c, fill: tiling(size: (2.4pt, 2.4pt), std.line(start: (0pt, 2.4pt), end: (2.4pt, 0pt), stroke: 0.7pt + c))) }
   })
 }
-#let verdict-text(verdict, words) = narrow(fill: colours.at(verdict, default: soft), weight: 500)[#mark(verdict) #h(2pt) #words]
+// Which verdict it is stands in words; the shape beside them is decoration to whoever hears the page.
+#let said(verdict, words) = if not verdict in colours or words.starts-with(verdict) { words } else if words == "" { verdict } else { verdict + ": " + words }
+#let verdict-text(verdict, words) = narrow(fill: colours.at(verdict, default: soft), weight: 500)[#pdf.artifact(mark(verdict)) #h(2pt) #said(verdict, words)]
 
 #set document(title: doc.title + ", " + doc.subtitle, author: "Kumpel")
 #let small = doc.paper == "a5"

@@ -24,7 +24,7 @@ def _template() -> jinja2.Template:
     source = files("kumpel.reports").joinpath("web_page.html").read_text(encoding="utf-8")
     environment = jinja2.Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
     environment.filters["picture"] = _picture
-    environment.globals.update(sign=lambda verdict: marks.SIGNS.get(verdict, ""), colour=_colour)
+    environment.globals.update(words=marks.words, colour=_colour)
     return environment.from_string(source)
 
 

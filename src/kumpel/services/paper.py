@@ -16,7 +16,7 @@ from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import kind_of
 from kumpel.reports.document import Document, Fact, Facts, Part, TablePart, TextPart
 from kumpel.reports.document import Signature as SignatureLine
-from kumpel.reports.moments import wall_moment
+from kumpel.reports.moments import span_words, wall_moment
 from kumpel.services import checks, comparison_page, decisions, figures, medicines, settings
 from kumpel.services.figures import Outcome
 from kumpel.services.issued import WITHOUT_NAME
@@ -73,7 +73,7 @@ def made(db: Db, session: Session, found: Outcome, keys: Sequence[str] | None = 
     if plain_report.COMPARISON.key in parts:
         parts[plain_report.COMPARISON.key] += comparison_page.parts(db, session)
     begin, end = wall_moment(recording, 0), wall_moment(recording, session.length_s)
-    subtitle = f"{kind.name}, {begin:%a %d %b %Y, %H:%M} to {end:%H:%M}"
+    subtitle = f"{kind.name}, {span_words(begin, end)}"
     if row.tags.get("place"):
         subtitle += f", {row.tags['place']}"
     conclusion = db.get(Conclusion, session.id)

@@ -2,15 +2,25 @@
 
 const locale = navigator.language || "en";
 
-export function number(value: number | null | undefined, decimals = 1): string {
-  if (value === null || value === undefined || Number.isNaN(value)) return "–";
-  return value.toLocaleString(locale, {
+/** Halves away from zero on the shortest decimal form, as the server compares and paper prints (core/rounding.py). */
+function rounded(value: number, decimals: number, of: string, useGrouping: boolean): string {
+  return new Intl.NumberFormat(of, {
     minimumFractionDigits: decimals,
     maximumFractionDigits: decimals,
+    useGrouping,
     // What rounds to nothing has no sign.
     signDisplay: "negative",
-  });
+    // A text is taken as it stands, a number by its binary fraction: 1.005 lies just below 1.005.
+  }).format(String(value) as `${number}`);
 }
+
+export function number(value: number | null | undefined, decimals = 1): string {
+  if (value === null || value === undefined || Number.isNaN(value)) return "–";
+  return rounded(value, decimals, locale, true);
+}
+
+/** The same with a point and without groups, whatever the locale: times of laps, and what is copied into other programs. */
+export const fixed = (value: number, decimals: number) => rounded(value, decimals, "en", false);
 
 /** How many decimals a number is stated with, as far as it shows. */
 export const decimalsOf = (value: number | null | undefined) =>
@@ -145,6 +155,13 @@ export function wallMoment(session: Recorded, changes: [number, number][] = []):
   const at = wallClock(session, changes);
   return (atS, seconds = false) =>
     atS >= 0 && atS < 86_400 ? at(atS, seconds) : `${day(...atWall(session, changes, atS))} ${at(atS, seconds)}`;
+}
+
+/** "Thu 19 Nov 2026, 13:00 to 14:30" of a whole session; the end with its day when that is another. */
+export function wallSpan(session: Recorded & { length_s: number }, changes: [number, number][] = []): string {
+  const at = wallClock(session, changes);
+  const [from, to] = [0, session.length_s].map((atS) => day(...atWall(session, changes, atS), true));
+  return `${from}, ${at(0)} to ${from === to ? "" : `${to?.replace(/,? \d{4}$/, "")}, `}${at(session.length_s)}`;
 }
 
 /** As `wallClock`, for an axis: in a session longer than a day, midnight is the day that begins. */

@@ -99,6 +99,9 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -
     days = _daily(basis, reckoning)
     guideline = _guideline(review, rules)
     events = _stretches(basis, reckoning, guideline, alone)
+    if not rules and limits.rules:
+        none = f"{limits.name} has no limit for {fraction}"
+        reckoning.put(f"limit.{fraction}", f"Limit for {fraction}", math.nan, "mg/m3", 3, "", limits.name, note=none)
     findings = [
         *coverage_finding(measured, basis.planned_s, limits.minimum_coverage),
         *_findings(basis, fraction, rules, limits),

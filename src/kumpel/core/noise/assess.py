@@ -20,6 +20,8 @@ from kumpel.core.reckoning import conclude
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review
 
+PROTECTED = "lex8h_protected"
+
 
 def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
     """Assess a noise session against a limit set, as recorded and as reviewed.
@@ -42,8 +44,13 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -
         put_setup(reckoning, basis, setup, number)
     # Each rule is about the figure by its own parameters.
     rules = tuple(replace(rule, figure=put_for(reckoning, rule, basis, setups)) for rule in limits.rules)
+    # Nothing is under protection when none was worn.
+    bare = review.attenuation_db is None
+    rules = tuple(
+        replace(r, name="Daily exposure, no protection") if bare and r.figure == PROTECTED else r for r in rules
+    )
     judged = [rule.figure for rule in rules]
-    dose_like = [key for key in judged if key not in ("lcpeak", "lex8h_protected")]
+    dose_like = [key for key in judged if key not in ("lcpeak", PROTECTED)]
     return conclude(
         recording,
         review,

@@ -169,10 +169,7 @@ def course_of(recording: Recording, review: Review, base: Base) -> Course:
     else:
         if lat is None or lon is None:
             raise ValueError("the session has a latitude (lat) without a longitude (lon) beside it")
-        lat, lon = usable_positions(lat, lon)
-        measured = believable(base.edges_s[:-1], lat, lon, MOVER)
-        doubted = int((~np.isnan(lat)).sum() - measured.sum())
-        steps = _steps_of_positions(lat, lon, measured)
+        steps, measured, doubted = _along_positions(base.edges_s, lat, lon)
         source = GEODESIC_SOURCE
     steps = np.where(counted, steps, 0.0)
     shown = speed
@@ -205,14 +202,19 @@ def _steps_of_distance(distance: Floats) -> Floats:
     return steps
 
 
-def _steps_of_positions(lat: Floats, lon: Floats, believed: Flags) -> Floats:
-    """Way from each sample to the next, shape (n,); a straight line where positions are missing or doubted."""
+def _along_positions(edges_s: Floats, lat: Floats, lon: Floats) -> tuple[Floats, Flags, int]:
+    """Way from each sample to the next, shape (n,), a straight line where positions are missing or doubted; where it was
+    measured; how many positions are doubted."""
+    lat, lon = usable_positions(lat, lon)
+    believed = believable(edges_s[:-1], lat, lon, MOVER)
+    doubted = int(np.count_nonzero(~np.isnan(lat)) - np.count_nonzero(believed))
     known = np.flatnonzero(believed)
     steps = np.zeros(len(lat))
     if len(known) > 1:
+        lat, lon = lat[known], lon[known]
         apart = np.diff(known)
-        steps[known[0] : known[-1]] = np.repeat(steps_m(lat[known], lon[known]) / apart, apart)
-    return steps
+        steps[known[0] : known[-1]] = np.repeat(steps_m(lat, lon) / apart, apart)
+    return steps, believed, doubted
 
 
 def _speed_of(edges_s: Floats, steps: Floats) -> Floats:

@@ -135,7 +135,7 @@ def own_report(
 
 KIND = Kind(
     key="blood_pressure",
-    method="3",
+    method="4",
     name="Blood pressure",
     recorder_name="Cuff recorder",
     leaflet=LEAFLET,

@@ -83,6 +83,7 @@ KIND = Kind(
     setup_library=LIBRARY,
     plan=plan,
     assess=assess,
+    method="2",
     main_channel="mass",
     bounds=Bounds(400 * DAY_S, 1.0, 16, 40_000_000, 50_000),
     limit_sets=shipped(__name__),

@@ -141,6 +141,7 @@ KIND = Kind(
     setup_model=GasSetup,
     setup_library=LIBRARY,
     assess=assess,
+    method="2",
     watched=watched,
     main_channel="co.avg",
     bounds=Bounds(31 * DAY_S, 1.0, 48, 50_000_000, 50_000),

@@ -66,6 +66,7 @@ KIND = Kind(
     setup_model=JawMuscleSetup,
     setup_library=LIBRARY,
     assess=assess,
+    method="2",
     main_channel="emg.left",
     bounds=Bounds(DAY_S, 2000.0, 8, 350_000_000, 50_000),
     limit_sets=shipped(__name__),

@@ -14,7 +14,7 @@ from kumpel.core.recording import Recording
 from kumpel.core.review import Review, samples_inside
 from kumpel.core.rounding import shown
 from kumpel.core.timebase import clock_words, moment_words, wall_clock
-from kumpel.kinds.plain_report import ReportPart
+from kumpel.kinds.plain_report import ReportPart, told
 from kumpel.reports import pictures
 from kumpel.reports.document import Fact, Facts, FigureLine, Figures, Part, Picture, TablePart
 
@@ -68,15 +68,16 @@ def parts(recording: Recording, review: Review, both: BothWays, limits: LimitSet
 
 def _checks(recording: Recording) -> Facts:
     recorder = recording.recorder
-    facts = [
-        Fact(
-            label="Recorder",
-            value=f"{recorder.get('name', '')} ({recorder.get('token', '')}), {recorder.get('model', '')}",
-        ),
-        Fact(label="Serial number", value=str(recorder.get("serial", ""))),
-        Fact(label="Setup", value=str(recording.setup.get("name", ""))),
-        Fact(label="Planned", value=f"{recording.setup.get('run_length_min', '?')} min"),
-    ]
+    token, planned = recorder.get("token"), recording.setup.get("run_length_min")
+    name = " ".join(filter(None, (str(recorder.get("name", "")), f"({token})" if token else "")))
+    facts = told(
+        {
+            "Recorder": ", ".join(filter(None, (name, str(recorder.get("model", ""))))),
+            "Serial number": recorder.get("serial"),
+            "Setup": recording.setup.get("name"),
+            "Planned": f"{planned} min" if planned else "",
+        }
+    ).facts
     for code, label in (("check-before", "Check before"), ("check-after", "Check after")):
         event = next((e for e in recording.events if e.code == code), None)
         text = (

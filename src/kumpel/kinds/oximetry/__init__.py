@@ -53,6 +53,7 @@ KIND = Kind(
     setup_model=OximetrySetup,
     setup_library=LIBRARY,
     assess=assess,
+    method="2",
     main_channel="spo2",
     bounds=Bounds(14 * DAY_S, 10.0, 16, 20_000_000, 50_000),
     limit_sets=shipped(__name__),

@@ -39,6 +39,7 @@ KIND = Kind(
     setup_model=RescueSetup,
     setup_library=LIBRARY,
     assess=assess,
+    method="2",
     main_channel="ecg",
     bounds=Bounds(2 * DAY_S, 1000.0, 16, 100_000_000, 100_000),
     limit_sets=shipped(__name__),

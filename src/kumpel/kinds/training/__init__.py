@@ -120,6 +120,7 @@ KIND = Kind(
     setup_library=LIBRARY,
     plan=plan,
     assess=assess,
+    method="2",
     main_channel="heart_rate",
     bounds=Bounds(14 * DAY_S, 50.0, 64, 60_000_000, 250_000),
     limit_sets=shipped(__name__),

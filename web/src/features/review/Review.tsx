@@ -10,7 +10,7 @@ import { kindName, kindWords, loadSheet, sheetOf, useKindWords } from "@/kinds/k
 import { isAssessed } from "@/sheet/assessed";
 import { useSupposed } from "@/sheet/useSupposed";
 import { Button, Empty, Loading, Trouble, Verdict, Warn } from "@/ui/basics";
-import { clockError, day, offsetChanges, wallMoment } from "@/ui/format";
+import { clockError, offsetChanges, wallSpan } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
 import { fold, isFolded, readFolds } from "./folds";
@@ -33,9 +33,8 @@ export function ahead(queries: QueryClient) {
 const WhatIf = lazy(fetched(() => import("./WhatIf")));
 
 function headline({ session, events }: Schemas["Review"], word: string): string {
-  const clock = wallMoment(session, offsetChanges(events));
-  const from = `${day(session.started_at, session.utc_offset_min, true)}, ${clock(0)}`;
-  return [word, `${from} to ${clock(session.length_s)}`, session.token, session.tags.place].filter(Boolean).join(", ");
+  const when = wallSpan(session, offsetChanges(events));
+  return [word, when, session.token, session.tags.place].filter(Boolean).join(", ");
 }
 
 /** A session whose figures are still being computed, or could not be: what stopped them, and what to do. */

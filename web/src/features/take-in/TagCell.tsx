@@ -4,6 +4,13 @@ import { Tag } from "@/ui/basics";
 
 const IN_THE_ROW = 2;
 
+/** A tag by itself; with its label where its words say nothing alone: "patch test: yes". */
+export function tagWords(words: Schemas["TagWord"][], key: string, said: string): string {
+  if (!/^(yes|no|none|true|false|[\d.,]+)$/i.test(said.trim())) return said;
+  const label = words.find((w) => w.key === key)?.label ?? key;
+  return `${label.toLowerCase()}: ${said}`;
+}
+
 /** The tags that a row has room for, those that no setting says first. */
 export const rowTags = (words: Schemas["TagWord"][]) =>
   [...words].sort((a, b) => Number(Boolean(a.setting)) - Number(Boolean(b.setting))).slice(0, IN_THE_ROW);
@@ -87,7 +94,7 @@ export function TagCell({
     );
   const words_ = shown.slice(0, IN_THE_ROW).map(([key, said], i) => (
     <span key={key} className={i > 0 ? "hidden min-[1180px]:inline" : ""}>
-      <Tag>{said}</Tag>
+      <Tag>{tagWords(words, key, said)}</Tag>
     </span>
   ));
   if (!onEdit) return <span className="flex gap-1 overflow-hidden">{words_}</span>;

@@ -1,4 +1,5 @@
 import { useRef, useState } from "react";
+import { fixed } from "@/ui/format";
 import { type BinSheet, type Cell, cellWords, targetOf } from "./bins";
 
 const ROW_PX = 38;
@@ -234,7 +235,7 @@ export function BinTable({
                                     {high ? "▲" : "▼"}
                                   </span>
                                 )}
-                                {mean.toFixed(decimals)}
+                                {fixed(mean, decimals)}
                               </b>
                               <span className="mt-0.5 block text-[11px] text-soft">
                                 {picked > 0 && <b className="font-semibold text-act">{picked} of </b>}
@@ -253,7 +254,7 @@ export function BinTable({
           <div className="w-[76px] shrink-0 pl-2">
             {rows.map((i) => (
               <div key={i} className="text-[12px] text-soft" style={{ height: ROW_PX }}>
-                {(perRow[i] ?? 0).toFixed(1)}
+                {fixed(perRow[i] ?? 0, 1)}
                 <span className="block h-1 bg-line" style={{ width: `${(100 * (perRow[i] ?? 0)) / most}%` }} />
               </div>
             ))}
@@ -264,7 +265,7 @@ export function BinTable({
             // biome-ignore lint/suspicious/noArrayIndexKey: a column is its place
             <div key={j} className="flex-1 px-1 text-[12px] text-soft">
               <span className="block h-1 bg-line" style={{ width: `${(100 * s) / mostColumn}%` }} />
-              {s.toFixed(1)}
+              {fixed(s, 1)}
             </div>
           ))}
         </div>

@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import { Loading, Trouble } from "@/ui/basics";
-import { number } from "@/ui/format";
+import { fixed, number } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { Dots, type Picking, Spread } from "./BinPictures";
 import { BinTable } from "./BinTable";
@@ -73,7 +73,7 @@ const tried = new Map<number, Asked>();
 /** Whether two tables ask the same; in which laps is not kept. */
 const sameTable = (a: Asked, b: Asked) => JSON.stringify({ ...a, laps: "" }) === JSON.stringify({ ...b, laps: "" });
 
-const seconds = (s: number) => (s >= 120 ? `${Math.floor(s / 60)} min ${Math.round(s % 60)} s` : `${s.toFixed(1)} s`);
+const seconds = (s: number) => (s >= 120 ? `${Math.floor(s / 60)} min ${Math.round(s % 60)} s` : `${fixed(s, 1)} s`);
 
 /** One quantity over two others: which cells are off target, what matters most first. */
 export function BinsView({
@@ -360,9 +360,9 @@ export function BinsView({
                     </span>
                   </span>
                   <span className="text-right leading-tight">
-                    <b className="font-narrow font-semibold text-[15px]">{off.seconds.toFixed(1)} s</b>
+                    <b className="font-narrow font-semibold text-[15px]">{fixed(off.seconds, 1)} s</b>
                     <span className="block text-[12px] text-soft">
-                      {Number(Math.abs(off.by).toFixed(decimals + 1)) === 0
+                      {Number(fixed(Math.abs(off.by), decimals + 1)) === 0
                         ? "just"
                         : number(Math.abs(off.by), decimals + 1)}{" "}
                       {off.by > 0 ? tooHigh : tooLow}
@@ -441,7 +441,7 @@ function asText(sheet: BinSheet, decimals: number): string {
   return [
     ...block(`Mean ${sheet.quantity.name}${unit}`, (i, j) => {
       const mean = sheet.mean[i]?.[j];
-      return mean === null || mean === undefined ? "" : mean.toFixed(decimals);
+      return mean === null || mean === undefined ? "" : fixed(mean, decimals);
     }),
     "",
     ...block("Readings", (i, j) => String(sheet.count[i]?.[j] ?? 0)),

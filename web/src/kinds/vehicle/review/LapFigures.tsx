@@ -2,6 +2,7 @@ import type { Assessed, Assessment, Figure } from "@/sheet/assessed";
 import { figureOf } from "@/sheet/assessed";
 import { judgementOf, stated, unitOf } from "@/sheet/KeyFigures";
 import { Verdict } from "@/ui/basics";
+import { fixed } from "@/ui/format";
 import { type LapSheet, lapTime } from "./laps";
 
 const TIMES = ["best", "theoretical"];
@@ -23,7 +24,7 @@ function beneath(key: string, found: Assessment, sheet: LapSheet | undefined): s
     return lap ? `lap ${lap.number}` : "";
   }
   if (key === "theoretical" && best !== null && theoretical !== null)
-    return `${(best - theoretical).toFixed(2)} s in hand`;
+    return `${fixed(best - theoretical, 2)} s in hand`;
   if (key === "consistency") return `standard deviation, ${value("laps") ?? 0} laps`;
   if (key === "laps") {
     const out = timed.filter((l) => !l.counts).length;
@@ -41,7 +42,7 @@ function reached({ steps, verdict, words }: NonNullable<ReturnType<typeof judgem
 /** How long what a limit is about was beyond it: ", 12.3 s". */
 function beyondFor(found: Assessment, key: string): string {
   const seconds = figureOf(found, `beyond.${key}`)?.value;
-  return seconds ? `, ${seconds.toFixed(seconds < 100 ? 1 : 0)} s` : "";
+  return seconds ? `, ${fixed(seconds, seconds < 100 ? 1 : 0)} s` : "";
 }
 
 /** The laps in four figures, and what has a limit with its verdict; each says why on a click. */

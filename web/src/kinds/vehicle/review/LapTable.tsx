@@ -1,4 +1,5 @@
 import { useRef } from "react";
+import { fixed } from "@/ui/format";
 import { type LapRow, type LapSheet, lapTime, referenceName, signed } from "./laps";
 
 const key = "rounded border border-line bg-panel px-1 font-narrow text-[12px] hover:bg-act-soft";
@@ -116,7 +117,7 @@ export function LapTable({
                       // biome-ignore lint/suspicious/noArrayIndexKey: sectors never change places
                       <td key={i} className="px-2 text-right">
                         <span className={lap.best[i] ? "border-ink border-b-3 border-double font-semibold" : ""}>
-                          {time === null || time === undefined ? "–" : time.toFixed(2)}
+                          {time === null || time === undefined ? "–" : fixed(time, 2)}
                         </span>
                       </td>
                     );
@@ -124,7 +125,7 @@ export function LapTable({
                   <td className="px-2 text-right">
                     {reference && lap !== reference ? signed(lap.time_s - reference.time_s) : ""}
                   </td>
-                  <td className="px-2 text-right">{lap.top_km_h === null ? "–" : lap.top_km_h.toFixed(1)}</td>
+                  <td className="px-2 text-right">{lap.top_km_h === null ? "–" : fixed(lap.top_km_h, 1)}</td>
                   <td className="w-full px-2 text-left">
                     {here ? (
                       <span className="flex gap-1">

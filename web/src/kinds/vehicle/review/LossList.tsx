@@ -1,3 +1,4 @@
+import { fixed } from "@/ui/format";
 import { type LapSheet, type Loss, lapTime, referenceName, type Span } from "./laps";
 
 export const spanOf = (loss: Loss): Span => [loss.stretch.from_m, loss.stretch.to_m];
@@ -29,7 +30,7 @@ export function LossList({
     <>
       <h2 className="flex items-baseline gap-2 px-2.5 pt-2 pb-1.5 font-narrow font-semibold text-[13.5px]">
         {lost.lost_s < 0 ? "Time gained" : "Time lost"} on lap {lost.lap} against {referenceName(sheet, whose)}
-        <span className="ml-auto whitespace-nowrap text-[15px]">{Math.abs(lost.lost_s).toFixed(2)} s</span>
+        <span className="ml-auto whitespace-nowrap text-[15px]">{fixed(Math.abs(lost.lost_s), 2)} s</span>
       </h2>
       <ul>
         {rows.map((loss) => {
@@ -51,7 +52,7 @@ export function LossList({
                   <span className="block text-[12.5px] text-soft">{loss.reason}</span>
                 </span>
                 <span className="shrink-0 text-right leading-tight">
-                  <b className="font-narrow font-semibold text-[15px]">{loss.lost_s.toFixed(2)} s</b>
+                  <b className="font-narrow font-semibold text-[15px]">{fixed(loss.lost_s, 2)} s</b>
                   <span className="block text-[12px] text-soft">
                     {loss.laps} of {loss.of} laps
                   </span>
@@ -69,7 +70,7 @@ export function LossList({
         <li className="flex border-hair border-t px-2.5 py-1.5 pl-10 text-[13px] text-soft">
           everywhere else
           <span className="ml-auto font-medium text-ink">
-            {rest < 0 ? `gained ${(-rest).toFixed(2)}` : rest.toFixed(2)} s
+            {rest < 0 ? `gained ${fixed(-rest, 2)}` : fixed(rest, 2)} s
           </span>
         </li>
       </ul>

@@ -1,3 +1,4 @@
+import { fixed } from "@/ui/format";
 import { type LapRow, type LapSheet, lapTime, signed } from "./laps";
 
 interface Sum {
@@ -57,12 +58,17 @@ export function SideBySide({
     ["Mean lap", time(own.mean), time(other.mean), differs(own.mean, other.mean)],
     [
       "Consistency, s",
-      own.deviation?.toFixed(2) ?? "–",
-      other.deviation?.toFixed(2) ?? "–",
+      own.deviation == null ? "–" : fixed(own.deviation, 2),
+      other.deviation == null ? "–" : fixed(other.deviation, 2),
       differs(own.deviation, other.deviation),
     ],
     ["Laps counted", String(own.counted), String(other.counted), ""],
-    ["Top, km/h", own.top?.toFixed(1) ?? "–", other.top?.toFixed(1) ?? "–", differs(own.top, other.top, 1)],
+    [
+      "Top, km/h",
+      own.top == null ? "–" : fixed(own.top, 1),
+      other.top == null ? "–" : fixed(other.top, 1),
+      differs(own.top, other.top, 1),
+    ],
   ];
   return (
     <section aria-label="Side by side" className="mt-2 overflow-x-auto rounded-lg border border-line bg-panel">

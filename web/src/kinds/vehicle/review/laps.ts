@@ -1,5 +1,6 @@
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { api, ask, type Schemas } from "@/api/client";
+import { fixed } from "@/ui/format";
 
 export type LapSheet = Schemas["LapSheet"];
 export type LapRow = Schemas["LapRow"];
@@ -69,13 +70,13 @@ export const referenceName = (sheet: LapSheet, whose = "") =>
 export function lapTime(seconds: number): string {
   const hundredths = Math.round(seconds * 100);
   const minutes = Math.floor(hundredths / 6000);
-  const rest = ((hundredths % 6000) / 100).toFixed(2);
+  const rest = fixed((hundredths % 6000) / 100, 2);
   return minutes > 0 ? `${minutes}:${rest.padStart(5, "0")}` : rest;
 }
 
 /** A difference with its sign: +0.37, −0.12, 0.00. */
 export function signed(seconds: number, decimals = 2): string {
-  const text = Math.abs(seconds).toFixed(decimals);
+  const text = fixed(Math.abs(seconds), decimals);
   if (Number(text) === 0) return text;
   return `${seconds > 0 ? "+" : "−"}${text}`;
 }
@@ -83,7 +84,7 @@ export function signed(seconds: number, decimals = 2): string {
 /** What is read at the cursor: a dash where nothing was measured, no minus before a zero. */
 export function reading(value: number | null | undefined, decimals: number): string {
   if (value === null || value === undefined) return "–";
-  const text = Math.abs(value).toFixed(decimals);
+  const text = fixed(Math.abs(value), decimals);
   return value < 0 && Number(text) !== 0 ? `−${text}` : text;
 }
 
