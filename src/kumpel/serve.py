@@ -11,6 +11,7 @@ import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
+from types import FrameType
 
 import uvicorn
 
@@ -44,12 +45,23 @@ def usable_port(wanted: int) -> int:
     return wanted
 
 
+ENDS_S = 9.0
+"""Whatever hangs (a thread that waits for a database that is away), a server that was told to stop has stopped after this."""
+
+
 class Server(uvicorn.Server):
-    """Says when it is ready."""
+    """Says when it is ready, and ends when it is told to."""
 
     def __init__(self, config: uvicorn.Config, ready: Callable[[], None]) -> None:
         super().__init__(config)
         self._ready = ready
+
+    def handle_exit(self, sig: int, frame: FrameType | None) -> None:
+        if not self.should_exit:
+            last = threading.Timer(ENDS_S, os._exit, (1,))
+            last.daemon = True
+            last.start()
+        super().handle_exit(sig, frame)
 
     async def startup(self, sockets: list[socket.socket] | None = None) -> None:
         await super().startup(sockets)

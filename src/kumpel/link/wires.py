@@ -28,6 +28,11 @@ class Patience:
     def __init__(self, silence_s: float, whole_s: float) -> None:
         self.silence_s, self._until = silence_s, time.monotonic() + whole_s
 
+    def within(self, whole_s: float) -> Patience:
+        """The same, but not beyond so many seconds from now."""
+        self._until = min(self._until, time.monotonic() + whole_s)
+        return self
+
     def left_s(self, most_s: float | None = None) -> float:
         """Seconds to wait for the next byte. Raises TimeoutError when they are over."""
         left = min(self.silence_s, self._until - time.monotonic())

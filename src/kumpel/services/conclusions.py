@@ -13,8 +13,8 @@ from kumpel.services import decisions, deeds, figures, paper
 from kumpel.services.deciding import open_session
 from kumpel.services.deeds import Whom
 from kumpel.services.paper import Paper
-from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
-from kumpel.services.recordings import session_of
+from kumpel.services.problems import ConflictError, InvalidError
+from kumpel.services.recordings import locked_session
 from kumpel.services.tags import tags_of
 from kumpel.store.database import tell
 from kumpel.store.tables import Account, Conclusion, Person, Result, Session, Signature, now
@@ -35,9 +35,7 @@ def conclude(db: Db, session_id: int, text: str, who: int | None, version: int |
     if text.count("\n") >= MOST_LINES:
         raise InvalidError(f"The conclusion has more than {MOST_LINES} lines. It was not kept; shorten it.")
     deeds.ask(db, "concluded", Whom("session", session_id))
-    session = db.exec(select(Session).where(Session.id == session_id).with_for_update()).first()
-    if session is None or session.state != "stored":
-        raise NotFoundError("This session is not on record.")
+    session = locked_session(db, session_id)
     if session.signed_at is not None:
         raise ConflictError("This session is signed off. Open it again before changing the conclusion.", code="signed")
     row = db.get(Conclusion, session_id) or Conclusion(session_id=session_id)
@@ -141,7 +139,7 @@ def unseen_losses(db: Db, session: Session) -> list[int]:
 def open_again(db: Db, session_id: int, who: int, why: str) -> Session:
     """Open a signed session for changes. The signature stays on record, with who opened it and why."""
     deeds.ask(db, "opened again", Whom("session", session_id))
-    session = session_of(db, session_id)
+    session = locked_session(db, session_id)
     reason = clean_line(why)
     if not reason or len(reason) > 400:
         raise InvalidError("why: say why it is opened again (at most 400 characters).")

@@ -36,6 +36,7 @@ from kumpel.services.deeds import Whom
 from kumpel.services.limits import limits_of
 from kumpel.services.plain import plain
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.recordings import locked_session
 from kumpel.store.database import tell
 from kumpel.store.tables import Change, Course, Decision, Session, now
 
@@ -155,9 +156,7 @@ def _other(db: Db, session: Session, value: Any) -> int | None:
 
 def open_session(db: Db, session_id: int, version: int) -> Session:
     """The session, locked, if its review is still at the version the reviewer looked at."""
-    session = db.exec(select(Session).where(Session.id == session_id).with_for_update()).first()
-    if session is None or session.state != "stored":
-        raise NotFoundError("This session is not on record.")
+    session = locked_session(db, session_id)
     if session.signed_at is not None:
         raise ConflictError("This session is signed off. Open it again before changing anything.", code="signed")
     if session.review_version != version:

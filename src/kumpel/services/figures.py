@@ -195,10 +195,35 @@ def _run(db: Db, session_id: int, again: bool) -> bool:
         return False
     if session.figures != WAITING and not again:
         return session.figures == ASSESSED
+    if session.begun >= MOST_BEGUN:
+        _say_failed(session, ProcessEndedError())
+        session.begun = 0
+        db.add(session)
+        tell(db, "sessions", session=session_id)
+        db.commit()
+        return False
+    # A database that went away meanwhile ended no process.
+    session.begun += 0 if session_id in broken_off else 1
+    broken_off.discard(session_id)
+    db.add(session)
+    db.commit()  # on record before anything can end this process
+    under_way.add(session_id)
+    try:
+        return _assessed(db, session_id)
+    finally:
+        under_way.discard(session_id)
+
+
+def _assessed(db: Db, session_id: int) -> bool:
+    session = db.exec(select(Session).where(Session.id == session_id).with_for_update()).one()
+    if session.signed_at is not None:
+        return False  # signed meanwhile
+    session.begun = 0
     try:
         assess(db, session)
     except Exception as error:
         if is_about_the_database(error):
+            broken_off.add(session_id)
             raise
         log.warning("session %s has no figures: %s", session_id, type(error).__name__)
         db.rollback()
@@ -209,12 +234,35 @@ def _run(db: Db, session_id: int, again: bool) -> bool:
     return True
 
 
+MOST_BEGUN = 2
+"""An assessment that ended the process twice is not begun a third time: it would end every start."""
+under_way: set[int] = set()
+broken_off: set[int] = set()
+"""Sessions whose figures this process computes just now, and those that the database left it with half done."""
+
+
+class ProcessEndedError(ValueError):
+    def __init__(self) -> None:
+        super().__init__(
+            "the server ended twice while its figures were computed (out of memory?); the recording is safe. Compute them again when that is mended"
+        )
+
+
+def let_go(db: Db) -> None:
+    """The server is stopped on purpose: what is under way here was no accident."""
+    if under_way:
+        mine = col(Session.id).in_(list(under_way))
+        db.exec(update(Session).where(mine, col(Session.begun) > 0).values(begun=col(Session.begun) - 1))
+        db.commit()
+
+
 def is_about_the_database(error: Exception) -> bool:
     return type(error).__module__.split(".")[0] in ("sqlalchemy", "psycopg")
 
 
 def _failed(db: Db, session_id: int, error: Exception) -> None:
     session = db.get_one(Session, session_id)
+    session.begun = 0
     _say_failed(session, error)
     db.add(session)
     tell(db, "sessions", session=session_id)
@@ -237,7 +285,7 @@ def waiting_count(db: Db) -> int:
 
 def wait(db: Db, session: Session) -> None:
     """Put a session back among those that wait for their figures."""
-    session.figures, session.failure = WAITING, ""
+    session.figures, session.failure, session.begun = WAITING, "", 0
     db.add(session)
     tell(db, "sessions", session=session.id)
     db.commit()

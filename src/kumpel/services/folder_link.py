@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import dataclasses
+import errno
 import hashlib
 import json
 import os
 import secrets
+import stat
 import tempfile
 import threading
 import time
@@ -15,7 +17,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from types import TracebackType
-from typing import Any, Self
+from typing import Any, BinaryIO, Self
 
 from pydantic import Field
 
@@ -91,7 +93,11 @@ class FolderLink:
             raise LinkError(f"the folder {folder} is not there")
         with _known_lock:
             self._known = _known.setdefault(self.folder, _Known())
-        self.serial, self.name, self.can_write = _identity(self.folder)
+        known = _known_identity(self.folder)
+        if known is None and next(self._paths(), None) is None:
+            # Nothing is written into a folder that only lies beside others.
+            raise LinkError(f"no file that could be a session is in {self.folder.name} yet")
+        self.serial, self.name, self.can_write = known or _new_identity(self.folder)
         self.hello = Hello(protocol=2, serial=self.serial, nonce=bytes(16), locked=False)
 
     def __enter__(self) -> Self:
@@ -140,7 +146,7 @@ class FolderLink:
 
     def pieces(self, session: str, offset: int = 0, most: int = krec.PIECE_BYTES) -> Iterator[Piece]:
         """The recording file of a session, from an item's offset on."""
-        with self._file(session).open("rb") as file:
+        with opened(self._file(session)) as file:
             file.seek(offset)
             held, first = bytearray(), offset
             for item in krec.stream_items(file, offset):
@@ -203,18 +209,18 @@ class FolderLink:
     def _look(self, path: Path) -> FileSession | None:
         """What a file holds, once its size rests; None while it is still being copied."""
         try:
-            stat = path.stat(follow_symlinks=False)
+            found = path.stat(follow_symlinks=False)
         except OSError:
             return None
         name = str(path.relative_to(self.folder))
         seen = self._known.files.get(name)
-        if seen is None or (seen.size, seen.changed_ns) != (stat.st_size, stat.st_mtime_ns):
-            self._known.files[name] = _Seen(stat.st_size, stat.st_mtime_ns, time.monotonic())
+        if seen is None or (seen.size, seen.changed_ns) != (found.st_size, found.st_mtime_ns):
+            self._known.files[name] = _Seen(found.st_size, found.st_mtime_ns, time.monotonic())
             return None
         if time.monotonic() - seen.since < RESTS_S:
             return None
         if seen.found is None:
-            seen.found, seen.made = self._described(path, name, stat.st_mtime)
+            seen.found, seen.made = self._described(path, name, found.st_mtime)
         return seen.found
 
     def _described(self, path: Path, name: str, changed: float) -> tuple[FileSession, Path | None]:
@@ -272,7 +278,7 @@ class FolderLink:
 
 
 def _is_krec(path: Path) -> bool:
-    with path.open("rb") as file:
+    with opened(path) as file:
         return files.form_of(path, file.read(files.PROBE_BYTES)) == "krec"
 
 
@@ -280,15 +286,15 @@ def _session_name(path: Path, name: str) -> str:
     """The session's own name in a recording file, else one made from the file's name and content."""
     if path.suffix.lower() == ".krec":
         try:
-            with path.open("rb") as file:
+            with opened(path) as file:
                 head = next(iter(krec.stream_items(file))).content
             if isinstance(head, krec.Head):
                 return head.session
         except (FileFormatError, StopIteration, OSError):
             pass
     try:
-        with path.open("rb") as file:
-            return f"file-{hashlib.file_digest(file, 'sha256').hexdigest()[:32]}"
+        with opened(path) as file:
+            return f"file-{_digest_of(file).hex()[:32]}"
     except OSError:
         return f"file-{hashlib.sha256(name.encode()).hexdigest()[:32]}"
 
@@ -305,7 +311,7 @@ def _convert(path: Path, made: Path, session: str, serial: str) -> None:
 def _ends(path: Path) -> tuple[krec.Head, float, int, bytes]:
     """Head, length in s, size and hash of a recording file, read to its end and checked."""
     checker, digest, size = krec.Checker(bounds_of), hashlib.sha256(), 0
-    with path.open("rb") as file:
+    with opened(path) as file:
         for item in krec.stream_items(file):
             checker.take(item)
             digest.update(item.raw)
@@ -321,9 +327,10 @@ def _read_again(path: Path, session: str) -> bytes:
     """The hash of what a file holds now."""
     try:
         if _is_krec(path):
-            with path.open("rb") as file:
-                return hashlib.file_digest(file, "sha256").digest()
-        serial = _identity(_root_of(path))[0]
+            with opened(path) as file:
+                return _digest_of(file)
+        root = _root_of(path)
+        serial = (_known_identity(root) or _new_identity(root))[0]
         with tempfile.TemporaryDirectory(prefix="kumpel-folder-") as beside:
             made = Path(beside) / "made.krec"
             _convert(path, made, session, serial)
@@ -332,26 +339,48 @@ def _read_again(path: Path, session: str) -> bytes:
         return b""
 
 
+MOST_IDENTITY_BYTES = 4096
+
+
+def opened(path: Path) -> BinaryIO:
+    """A regular file, opened for reading without following a link or waiting for whoever writes into a pipe. Raises OSError."""
+    handle = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
+    if not stat.S_ISREG(os.fstat(handle).st_mode):
+        os.close(handle)
+        raise OSError(errno.EINVAL, "no regular file")
+    return os.fdopen(handle, "rb")
+
+
+def _digest_of(file: BinaryIO) -> bytes:
+    digest = hashlib.sha256()
+    while piece := file.read(1 << 20):
+        digest.update(piece)
+    return digest.digest()
+
+
 def _root_of(path: Path) -> Path:
     return next(folder for folder in _known if folder in path.parents)
 
 
-def _identity(folder: Path) -> tuple[str, str, bool]:
-    """Serial number and name of a folder, and whether it can be written: from its small file, which is made at first use; else from
-    the volume's own number, else from its path."""
-    file = folder / IDENTITY
+def _known_identity(folder: Path) -> tuple[str, str, bool] | None:
+    """Serial number and name of a folder by its small file, and whether it can be written; None without one that is right."""
     usual = clean_line(folder.name)[:40] or "folder"
     try:
-        if not file.is_symlink():
-            about = json.loads(file.read_text()[:4096])
-            serial, name = clean_line(str(about["serial"])), clean_line(str(about.get("name") or usual))
-            if 0 < len(serial) <= 64:
-                return serial, name[:40], os.access(folder, os.W_OK)
-    except (OSError, ValueError, KeyError, TypeError):
-        pass
+        with opened(folder / IDENTITY) as small:
+            about = json.loads(small.read(MOST_IDENTITY_BYTES))
+        serial, name = clean_line(str(about["serial"])), clean_line(str(about.get("name") or usual))
+    except (OSError, ValueError, KeyError, TypeError, AttributeError):
+        return None
+    return (serial, name[:40], os.access(folder, os.W_OK)) if 0 < len(serial) <= 64 else None
+
+
+def _new_identity(folder: Path) -> tuple[str, str, bool]:
+    """Those of a folder that has none: written into its small file; where nothing can be written, from the volume's own number, else
+    from its path."""
+    usual = clean_line(folder.name)[:40] or "folder"
     serial = f"FD-{secrets.token_hex(4).upper()}"
     try:
-        with file.open("x") as out:
+        with (folder / IDENTITY).open("x") as out:
             json.dump({"serial": serial, "name": usual}, out)
         return serial, usual, True
     except OSError:

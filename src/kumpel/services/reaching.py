@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
 
 from kumpel.link.client import CALL_S, RecorderLink, RefusedError
@@ -12,11 +13,14 @@ from kumpel.store.tables import Recorder
 AnyLink = RecorderLink | FolderLink
 
 
-def open_link(host: str, port: int, call_s: float = CALL_S) -> AnyLink:
-    """The link to a recorder; a path as `host` is a folder, or a serial port. Raises LinkError."""
+def open_link(host: str, port: int, call_s: float = CALL_S, whole_s: float = math.inf) -> AnyLink:
+    """The link to a recorder; a path as `host` is a folder, or a serial port. Raises LinkError.
+
+    `whole_s` bounds everything that is asked over it together.
+    """
     if host.startswith("/") and Path(host).is_dir():
         return FolderLink(host)
-    return RecorderLink(host, port, call_s)
+    return RecorderLink(host, port, call_s, whole_s)
 
 
 def is_folder(recorder: Recorder) -> bool:

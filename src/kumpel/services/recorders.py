@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import json
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import timedelta
+from typing import Any
 
 from sqlmodel import Session as Db
 from sqlmodel import col, select
@@ -26,6 +28,8 @@ from kumpel.services.reaching import AnyLink, able, is_folder, open_link
 from kumpel.store.database import tell
 from kumpel.store.tables import Recorder, now
 
+ASKED_S = 20.0
+"""A recorder has said what it has within this time, on a slow port too, or it counts as not answering: others wait for their turn."""
 SEEN_AGAIN = timedelta(seconds=10)
 """When it was last seen is written no more often than this: most askings find nothing new, and write nothing."""
 
@@ -121,7 +125,7 @@ def ask(host: str, port: int) -> Answer | str | None:
     No database is held meanwhile: a recorder that is slow keeps nothing but its own thread.
     """
     try:
-        with open_link(host, port) as link:
+        with open_link(host, port, whole_s=ASKED_S) as link:
             described = link.describe()
             asked = time.time()
             status = link.status()
@@ -207,11 +211,14 @@ def refresh(db: Db, recorder: Recorder) -> Recorder:
 
 
 def _keep(db: Db, recorder: Recorder, answer: Answer | str | None, claimed_by: Announcement | None = None) -> Recorder:
-    before = _fingerprint(recorder)
+    before, status, clock_s = _fingerprint(recorder), recorder.status, recorder.clock_error_s
     if isinstance(answer, str):
         recorder.in_reach, recorder.trouble = False, answer
     elif answer is not None:
         _describe(recorder, answer)
+        recorder.status = _settled(status, recorder.status)
+        if not _has_moved(clock_s, recorder.clock_error_s, CLOCK_READ_TO_S):
+            recorder.clock_error_s = clock_s
         if recorder.seen_at is None or now() - recorder.seen_at > SEEN_AGAIN:
             recorder.seen_at = now()
     if claimed_by is not None:
@@ -245,7 +252,9 @@ def _describe(recorder: Recorder, answer: Answer) -> None:
     recorder.model, recorder.firmware = described.model, described.firmware
     recorder.keeps_one = described.keeps_one
     recorder.clock_error_s = round(answer.status.clock - (answer.asked + answer.answered) / 2, 1)
-    recorder.status = answer.status.model_dump(exclude={"clock"}) | {"can": described.can}
+    # A clock that creeps by tenths is shown in seconds: told of when it has moved by two.
+    shown = {"can": described.can, "clock_told_s": recorder.clock_error_s}
+    recorder.status = answer.status.model_dump(exclude={"clock"}) | shown
     if answer.sessions is not None:
         recorder.inventory = [
             s.model_dump(exclude={"sha256"}) | {"sha256": s.sha256.hex() if s.sha256 else None} for s in answer.sessions
@@ -255,23 +264,81 @@ def _describe(recorder: Recorder, answer: Answer) -> None:
         recorder.setup_revision = answer.setup.revision
 
 
+STAYS_WITHIN: Mapping[str, float] = {
+    "battery": 0.02,
+    "memory_used": 0.02,
+    "quality": 0.1,
+    "mode_left_s": 10.0,
+    "lasts_h": 1.0,
+    "clock_told_s": 2.0,
+}
+CLOCK_READ_TO_S = 0.2
+"""What a recorder says of itself and moves all the time stays as it was told until it has moved by more than this: browsers are told, and a row
+is written, when there is something to see."""
+
+
 def _fingerprint(recorder: Recorder) -> str:
-    """What browsers need to hear about; the clock error counts in whole seconds."""
-    error = recorder.clock_error_s
-    return repr(
-        (
-            recorder.id,
-            recorder.in_reach,
-            recorder.trouble,
-            recorder.token,
-            recorder.name,
-            recorder.status,
-            recorder.inventory,
-            recorder.setup,
-            recorder.setup_revision,
-            None if error is None else round(error / 2),
-        )
+    """What browsers show of a recorder, in one order whatever the database makes of it: what is the same is not told of.
+
+    Of a session that is being recorded that there is one, not how long it has become.
+    """
+    inventory = [s if s.get("complete") else {"id": s.get("id"), "about": s.get("about")} for s in recorder.inventory]
+    shown = (
+        recorder.id,
+        recorder.in_reach,
+        recorder.trouble,
+        recorder.kind,
+        recorder.token,
+        recorder.name,
+        recorder.model,
+        recorder.firmware,
+        recorder.status,
+        inventory,
+        recorder.setup,
+        recorder.setup_revision,
     )
+    return json.dumps(shown, sort_keys=True, default=str)
+
+
+def is_news(kept: Answer, answer: Answer) -> bool:
+    """Whether a recorder says something that browsers are told of, or that is written, since what was kept of it."""
+
+    def shown(each: Answer) -> object:
+        off = each.status.clock - (each.asked + each.answered) / 2
+        return each.status.model_dump(exclude={"clock"}) | {"clock_told_s": off}
+
+    was, now_ = shown(kept), shown(answer)
+    assert isinstance(was, dict) and isinstance(now_, dict)
+    return (kept.described, kept.sessions, kept.setup, kept.courses, kept.checks) != (
+        answer.described,
+        answer.sessions,
+        answer.setup,
+        answer.courses,
+        answer.checks,
+    ) or _settled(was, now_) != was
+
+
+def _settled(before: Mapping[str, Any], found: Mapping[str, Any]) -> dict[str, Any]:
+    """What was found, with the numbers of before where they have hardly moved."""
+    made = dict(found)
+    for key, was in before.items():
+        now_ = made.get(key)
+        if isinstance(was, Mapping) and isinstance(now_, Mapping):
+            made[key] = _settled(was, now_)
+        elif (
+            isinstance(was, float | int)
+            and isinstance(now_, float | int)
+            and not _has_moved(was, now_, STAYS_WITHIN.get(key))
+        ):
+            made[key] = was
+    return made
+
+
+def _has_moved(was: float | None, found: float | None, by: float | None) -> bool:
+    if by is None or was is None or found is None:
+        return was != found
+    # The ends are no matter of degree: full, empty.
+    return abs(found - was) > by or (found in (0.0, 1.0)) != (was in (0.0, 1.0))
 
 
 def look_again(db: Db, recorder_id: int) -> Recorder:

@@ -97,6 +97,16 @@ def session_of(db: Db, session_id: int) -> Session:
     return session
 
 
+def locked_session(db: Db, session_id: int) -> Session:
+    """A session as it is now, its row held until the transaction ends: whoever signs, changes, moves or marks one takes it this
+    way, so that what was asked (is it signed?) still holds when it is changed."""
+    mine = select(Session).where(Session.id == session_id).with_for_update().execution_options(populate_existing=True)
+    session = db.exec(mine).first()
+    if session is None or session.state != "stored":
+        raise NotFoundError("This session is not on record.")
+    return session
+
+
 def channel_heads(session: Session) -> tuple[krec.ChannelHead, ...]:
     return tuple(krec.ChannelHead(**c) for c in session.head["channels"])
 

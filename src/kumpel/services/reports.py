@@ -18,7 +18,7 @@ from kumpel.services import conclusions, deeds, paper, settings
 from kumpel.services.deeds import Whom
 from kumpel.services.people import like
 from kumpel.services.problems import ConflictError, NotFoundError
-from kumpel.services.recordings import session_of
+from kumpel.services.recordings import locked_session, session_of
 from kumpel.store.database import tell, without
 from kumpel.store.tables import Account, Report, Session, now
 
@@ -63,15 +63,12 @@ def preview(db: Db, session_id: int, options: Options) -> tuple[list[bytes], lis
 def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
     """Freeze the report: bytes, hash, limits, who, when. Only a signed session can be issued."""
     deeds.ask(db, "report issued", Whom("session", session_id))
-    session = db.exec(select(Session).where(Session.id == session_id).with_for_update()).first()
-    if session is None or session.state != "stored":
-        raise NotFoundError("This session is not on record.")
+    session = locked_session(db, session_id)
     if session.signed_at is None:
         raise ConflictError(
             "Sign the review off first: a report without a responsible person proves nothing.", code="unsigned"
         )
-    serial = db.connection().execute(text("select nextval('report_number')")).scalar_one()
-    number = f"R-{now():%Y}-{serial:05d}"
+    number = f"R-{now():%Y}-{_next(db):05d}"
     signed, limits = paper_of(db, session, options)
     logo = settings.logo_svg(db, signed.house.logo)
     whole = paper.document(session.kind, signed, options.parts, named=options.named, number=number, logo=logo)
@@ -96,6 +93,12 @@ def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
     db.commit()
     db.refresh(report)
     return report
+
+
+def _next(db: Db) -> int:
+    """The next report number. Its row is held until the report is on record: what fails leaves no hole."""
+    taken = text("update counter set value = value + 1 where name = 'report' returning value")
+    return int(db.connection().execute(taken).scalar_one())
 
 
 def list_reports(

@@ -18,7 +18,7 @@ from kumpel.services.deeds import Whom
 from kumpel.services.figures import REVIEWED
 from kumpel.services.people import like, person_of
 from kumpel.services.problems import ConflictError, InvalidError
-from kumpel.services.recordings import session_of
+from kumpel.services.recordings import locked_session, session_of
 from kumpel.services.tags import tags_of
 from kumpel.services.take_in import ROTTEN, is_whole
 from kumpel.store import samples
@@ -214,7 +214,7 @@ def row_of(db: Db, session: Session) -> SessionRow:
 def change(db: Db, session_id: int, changes: dict[str, Any]) -> Session:
     """Give to somebody (or to nobody), tag, note, shift the clock, bring in from aside."""
     deeds.ask(db, "session changed", Whom("session", session_id))
-    session = session_of(db, session_id)
+    session = locked_session(db, session_id)
     before = _facts(db, session)
     limits_before = mounted.limit_set_id(db, session)
     if session.signed_at is not None and changes.keys() - {"note"}:
@@ -267,8 +267,9 @@ def shift_together(db: Db, ids: Sequence[int], back: bool) -> list[int]:
     that moved.
     """
     moved = []
-    for session_id in ids:
-        session = session_of(db, session_id)
+    # In one order, so that two who move the same ones do not wait for each other.
+    for session_id in sorted(set(ids)):
+        session = locked_session(db, session_id)
         if session.signed_at is not None or session.clock_error_s is None:
             continue
         wished = 0.0 if back else -session.clock_error_s
@@ -306,7 +307,7 @@ def restore_session(db: Db, session_id: int) -> Session:
 
 def _marked(db: Db, session_id: int, what: str, deleted_at: datetime | None) -> Session:
     deeds.ask(db, what, Whom("session", session_id))
-    session = session_of(db, session_id)
+    session = locked_session(db, session_id)
     session.deleted_at = deleted_at
     db.add(session)
     deeds.keep(db, what, Whom("session", session_id))

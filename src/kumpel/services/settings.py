@@ -87,7 +87,7 @@ FOLDERS = SettingWord(
     "paths",
     (),
     "Recorders",
-    "one a line, such as /media/*/*; each folder that is there counts as a recorder, its files as sessions",
+    "one a line: a folder, or /media/desk/* for those right in a place; each that holds recordings counts as a recorder, its files as sessions",
 )
 FILE_NAME = SettingWord(
     "files.name",

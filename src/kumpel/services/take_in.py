@@ -134,6 +134,14 @@ def size_of(db: Db, session_id: int) -> int:
     return db.exec(select(Session.size).where(Session.id == session_id)).first() or 0
 
 
+def rate_of(db: Db, session_id: int) -> float | None:
+    """Bytes in a second that the link to a session's recorder carries, where that is known."""
+    mine = select(Recorder).join(Session, col(Session.recorder_id) == Recorder.id).where(Session.id == session_id)
+    recorder = db.exec(mine).first()
+    rate = (recorder.status.get("link") or {}).get("bytes_per_s") if recorder is not None else None
+    return float(rate) if isinstance(rate, int | float) else None
+
+
 def unfinished(db: Db, serial: str | None = None, stopped_too: bool = True) -> list[int]:
     """Sessions that are on the way, for going on after a cut or a restart; also those stopped by trouble, or not."""
     where = [Session.state == "arriving", Session.trouble != STOPPED]
@@ -147,10 +155,17 @@ def unfinished(db: Db, serial: str | None = None, stopped_too: bool = True) -> l
 
 def run(store: Engine, session_id: int) -> bool:
     """Take a session in and compute its figures; the first is safe whatever becomes of the second. True when it is stored."""
+    stored = read_and_clear(store, session_id)
+    if stored:
+        figures.run(store, session_id)
+    return stored
+
+
+def read_and_clear(store: Engine, session_id: int) -> bool:
+    """Take a session in, and clear it on its recorder where that was wished with it. True when it is stored."""
     stored = read(store, session_id)
     if stored:
         _clear_if_wished(store, session_id)
-        figures.run(store, session_id)
     return stored
 
 

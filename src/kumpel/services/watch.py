@@ -7,7 +7,7 @@ import queue
 import threading
 import time
 from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
 
@@ -27,10 +27,12 @@ from kumpel.store.tables import Recorder
 log = logging.getLogger("kumpel.watch")
 EVERY_S = 2.0
 LOOK_S = 1.0
-SHARE_S = 0.08
-"""With many recorders in reach each is asked less often: every two seconds for twenty-five, every eight for a hundred."""
+SHARE_S = 0.12
+"""With many recorders in reach each is asked less often: every two seconds for sixteen, every twelve for a hundred."""
 LONGEST_PAUSE_S = 60.0
 STEP_S = 0.1
+KEPT_S = 30.0
+"""What a recorder answers is kept this often at the least, whatever has become of its row meanwhile."""
 AT_ONCE = 16
 """Recorders asked side by side; one that keeps its asker waiting (2 s a call at the most) holds up nobody else."""
 DATABASE_ERRORS = (SQLAlchemyError, psycopg.Error, procrastinate.exceptions.ConnectorException)
@@ -45,6 +47,10 @@ class _Known:
     failures: int = 0
     busy: bool = False
     claimed_by: Announcement | None = None
+    kept: recorders.Answer | None = None
+    """What it answered when that was last kept, and when: the same again keeps nothing, and asks the database for nothing."""
+    kept_s: float = 0.0
+    kept_at: tuple[str, int] | None = None
 
 
 @dataclass(frozen=True)
@@ -90,6 +96,8 @@ class Lookout(threading.Thread):
         self._networks: tuple[str, ...] = ()
         self._addresses: tuple[str, ...] = ()
         self._places: dict[str, _Place] = {}
+        self._looking: Future[tuple[str, ...]] | None = None
+        self._there: tuple[str, ...] = ()
         self._wished: _Wished | None = None
         """Where to look as it was last read: by the one who goes on, so that no connection more is needed."""
         self._pool = ThreadPoolExecutor(AT_ONCE, "ask")
@@ -116,12 +124,12 @@ class Lookout(threading.Thread):
 
     def stop(self) -> None:
         self._ending.set()
-        self.join(timeout=5)
+        self.join(timeout=2)
 
     def _look_where_set(self, wished: _Wished) -> None:
         """Listen where the settings say and this machine has a part, ask at addresses, ports and folders; others are out of reach."""
         networks = wished.networks
-        self._look_at((*wished.addresses, *ports_at(wished.ports), *folders_at(wished.folders)))
+        self._look_at((*wished.addresses, *self._paths(wished)))
         addresses = tuple(addresses_within(networks))
         if (networks, addresses) == (self._networks, self._addresses):
             return
@@ -135,6 +143,14 @@ class Lookout(threading.Thread):
         if addresses:
             self._watch = Watch(self._news.put, self._news.put, addresses, networks)
         self._addresses = addresses
+
+    def _paths(self, wished: _Wished) -> tuple[str, ...]:
+        """Ports and folders that stand where they are looked for, as they were last seen: a share that hangs holds up only that look."""
+        if self._looking is None or self._looking.done():
+            if self._looking is not None and self._looking.exception() is None:
+                self._there = self._looking.result()
+            self._looking = self._pool.submit(lambda: (*ports_at(wished.ports), *folders_at(wished.folders)))
+        return self._there
 
     def _look_at(self, places: Sequence[str]) -> None:
         """Greet whoever stands at the addresses that are set and is not known yet."""
@@ -216,6 +232,17 @@ class Lookout(threading.Thread):
             known.at, known.claimed_by = other, None
             answer = recorders.ask(other.host, other.port)
 
+        if (
+            isinstance(answer, recorders.Answer)
+            and known.kept is not None
+            and known.claimed_by is None
+            and known.kept_at == (known.at.host, known.at.port)
+            and time.monotonic() - known.kept_s < KEPT_S
+            and not recorders.is_news(known.kept, answer)
+        ):
+            known.failures = 0
+            return
+
         def keep(db: Db) -> None:
             if self._known.get(known.at.serial) is not known:
                 return  # It left, or is no longer looked for, while it was asked.
@@ -225,6 +252,8 @@ class Lookout(threading.Thread):
                 self._jobs.go_on(db, recorder.serial)
 
         self._with(keep)
+        known.kept, known.kept_s = (None if isinstance(answer, str) else answer), time.monotonic()
+        known.kept_at = (known.at.host, known.at.port)
         if not isinstance(answer, str):
             known.failures = 0
 

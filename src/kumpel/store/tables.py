@@ -318,6 +318,8 @@ class Session(SQLModel, table=True):
     review_version: int = 0
     figures: str = Field(default="waiting", max_length=10, sa_column_kwargs={"server_default": "waiting"})
     failure: str = Field(default="", max_length=400, sa_column_kwargs={"server_default": ""})
+    begun: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
+    """How often its figures were begun without coming to an end, good or bad: the process ended meanwhile."""
     verdict: str = Field(default="", max_length=30)
     verdict_step: str = Field(default="", max_length=80, sa_column_kwargs={"server_default": ""})
     key_figure: str = Field(default="", max_length=80)
@@ -585,6 +587,23 @@ class Report(SQLModel, table=True):
     issued_at: datetime = Field(default_factory=now, sa_column=_time())
     issued_by: int | None = Field(default=None, sa_column=_to("account.id"))
     __table_args__ = (CheckConstraint("sha256(pdf) = sha256", name="report_frozen"),)
+
+
+class Counter(SQLModel, table=True):
+    """The last number given of what is numbered without holes; its row is locked by whoever takes the next."""
+
+    name: str = Field(primary_key=True, max_length=40)
+    value: int = Field(sa_column=Column(BigInteger, nullable=False))
+    __table_args__ = (CheckConstraint("value >= 0", name="counter_value"),)
+
+
+class Request(SQLModel, table=True):
+    """Something that a browser asked for under a key of its own, and what was answered: asked again, it is not done again."""
+
+    key: str = Field(primary_key=True, max_length=64)
+    at: datetime = Field(default_factory=now, sa_column=_time(index=True))
+    status: int | None = None
+    answer: dict[str, Any] | None = Field(default=None, sa_column=_json(nullable=True))
 
 
 class Deed(SQLModel, table=True):

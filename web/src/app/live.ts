@@ -1,4 +1,4 @@
-import { type QueryClient, useQueryClient } from "@tanstack/react-query";
+import { type QueryClient, type QueryKey, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, ask, type Schemas, SIGNED_OUT } from "@/api/client";
 import { isOwnChange } from "./own";
@@ -28,9 +28,46 @@ const STALE: Record<string, string[]> = {
   mails: ["mails"],
 };
 
-function take(queries: QueryClient, note: Note) {
+/** Notes of a second are one: a list is asked for again once a second at the most, however much happens. */
+const GATHER_MS = 1_000;
+
+/**
+ * What notes made stale and is to be asked for again: gathered, never breaking off an asking that runs (a slow server would never
+ * get to answer one), and once more after it, as its answer may be older than the note.
+ */
+class Stale {
+  private readonly keys = new Map<string, QueryKey>();
+  private timer: number | undefined;
+  private lastMs = 0;
+
+  constructor(private readonly queries: QueryClient) {}
+
+  add(...keys: QueryKey[]) {
+    for (const key of keys) this.keys.set(JSON.stringify(key), key);
+    if (this.timer === undefined && this.keys.size > 0)
+      this.timer = window.setTimeout(() => this.ask(), Math.max(this.lastMs + GATHER_MS - Date.now(), 0));
+  }
+
+  private ask() {
+    this.timer = undefined;
+    this.lastMs = Date.now();
+    for (const [name, queryKey] of [...this.keys]) {
+      if (this.queries.isFetching({ queryKey }) > 0) continue; // once more when it has come
+      this.keys.delete(name);
+      this.queries.invalidateQueries({ queryKey }, { cancelRefetch: false });
+    }
+    if (this.keys.size > 0) this.add();
+  }
+
+  stop() {
+    window.clearTimeout(this.timer);
+  }
+}
+
+function take(queries: QueryClient, stale: Stale, note: Note) {
   if (note.what === "everything") {
-    queries.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "view" });
+    const all = queries.getQueryCache().findAll({ predicate: (q) => q.queryKey[0] !== "view" });
+    stale.add(...all.map((q) => q.queryKey));
     return;
   }
   if (note.what === "arriving") {
@@ -45,9 +82,8 @@ function take(queries: QueryClient, note: Note) {
     return;
   }
   if (note.what === "review" && note.session && isOwnChange(note.session)) return;
-  for (const key of STALE[note.what] ?? []) queries.invalidateQueries({ queryKey: [key] });
-  if ((note.what === "review" || note.what === "conclusion") && note.session)
-    queries.invalidateQueries({ queryKey: ["review", note.session] });
+  stale.add(...(STALE[note.what] ?? []).map((key) => [key]));
+  if ((note.what === "review" || note.what === "conclusion") && note.session) stale.add(["review", note.session]);
 }
 
 /** The server says that it is there every two seconds; longer than this it hangs. */
@@ -60,6 +96,7 @@ export function useLive(): boolean {
   const [here, setHere] = useState(true);
   useEffect(() => {
     let source: EventSource | null = null;
+    const stale = new Stale(queries);
     let silence: number | undefined;
     let again: number | undefined;
     const heard = () => {
@@ -96,7 +133,7 @@ export function useLive(): boolean {
       source.addEventListener("ping", heard);
       source.onmessage = (event) => {
         heard();
-        take(queries, JSON.parse(event.data) as Note);
+        take(queries, stale, JSON.parse(event.data) as Note);
       };
       window.clearTimeout(silence);
       silence = window.setTimeout(lost, SILENCE_MS);
@@ -105,6 +142,7 @@ export function useLive(): boolean {
     return () => {
       window.clearTimeout(silence);
       window.clearTimeout(again);
+      stale.stop();
       source?.close();
     };
   }, [queries]);

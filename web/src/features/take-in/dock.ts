@@ -99,7 +99,10 @@ export function needOf(bay: Bay, rules: LinkRules): Need | null {
   if (r.trouble) return { title: "Not in order", what: r.trouble, deed: "look" };
   if (r.mode === "transfer-off") return { title: "Switch its transfer mode on", what: r.press };
   if (r.mode === "warming-up")
-    return { title: `Transfer mode is on, warming up ${Math.ceil(r.mode_left_s ?? 0)} s`, what: "It joins by itself." };
+    return {
+      title: `Transfer mode is on, warming up, about ${10 * Math.ceil((r.mode_left_s ?? 0) / 10)} s`,
+      what: "It joins by itself.",
+    };
   if (r.mode === "power-save") return { title: "Asleep to save power", what: r.press };
   if (r.mode === "updating") return { title: "Starts with its new firmware", what: "It comes back by itself." };
   if (r.mode === "recording" && r.keeps_one)
