@@ -174,9 +174,8 @@ class FromBeforeResults(unittest.TestCase):
                     for part in then["parts"]
                 ]
                 wanted = then | {"parts": parts}
-                if signature is None or signature.pages is None:
-                    # Made now: halves go away from zero, what is not known of a recorder is left away.
-                    made, wanted = without_empty(made), without_empty(wanted)
+                # What was made since: halves go away from zero, what is not known of a recorder is left away.
+                made, wanted = without_empty(made), without_empty(wanted)
                 self.assertTrue(alike(made, wanted), f"{made}\n{wanted}")
 
     def test_issued_reports_have_the_same_bytes(self) -> None:

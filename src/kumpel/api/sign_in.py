@@ -9,6 +9,7 @@ from typing import Annotated, TypeVar
 
 from fastapi import APIRouter, Cookie, Request, Response
 from sqlmodel import Session as Db
+from starlette.concurrency import run_in_threadpool
 
 from kumpel import __version__
 from kumpel.api import schemas
@@ -66,12 +67,21 @@ async def first_administrator(wish: schemas.FirstAdministrator, request: Request
 
 @router.post("/sign-in")
 async def sign_in(wish: schemas.SignIn, request: Request, response: Response) -> schemas.Me:
-    def work() -> tuple[schemas.Me, str]:
-        with Db(engine(request.app.state.config.database_url)) as db:
-            account, token = accounts.sign_in(db, wish.login, wish.password)
+    url = request.app.state.config.database_url
+
+    def hash_of() -> str:
+        with Db(engine(url)) as db:
+            return accounts.hash_of(db, wish.login)
+
+    def entered(right: bool) -> tuple[schemas.Me, str]:
+        with Db(engine(url)) as db:
+            account, token = accounts.entered(db, wish.login, right)
             return schemas.Me.model_validate(account), token
 
-    me, token = await door.through(work)
+    # Only hashing takes a place at the door: one who waits for the database keeps nobody else out.
+    hashed = await run_in_threadpool(hash_of)
+    right = await door.through(lambda: accounts.is_right(hashed, wish.password))
+    me, token = await run_in_threadpool(entered, right)
     response.set_cookie(
         COOKIE,
         token,

@@ -11,7 +11,9 @@ from datetime import datetime, timedelta
 
 from argon2 import PasswordHasher
 from argon2.exceptions import VerifyMismatchError
+from psycopg.errors import LockNotAvailable
 from sqlalchemy import text
+from sqlalchemy.exc import OperationalError
 from sqlmodel import Session as Db
 from sqlmodel import col, delete, func, select
 
@@ -75,14 +77,34 @@ def sign_in(db: Db, login: str, password: str) -> tuple[Account, str]:
 
     No connection to the database is held while the password is hashed, which takes 64 MB and a core for a good while.
     """
+    hashed = hash_of(db, login)
+    return entered(db, login, is_right(hashed, password))
+
+
+def hash_of(db: Db, login: str) -> str:
+    """What the password of a name is held against; of a name that nobody has, something that no password fits."""
     account = db.exec(select(Account).where(Account.login == login.strip().lower())).first()
     pause = waiting_s(account) if account else 0.0
     hashed = account.password_hash if account else _NOBODY
     db.rollback()
     if pause > 0:
         raise TooManyTriesError(f"Too many wrong passwords for this name. Try again in {math.ceil(pause)} s.")
-    right = _is_right(hashed, password)
-    account = db.exec(select(Account).where(Account.login == login.strip().lower()).with_for_update()).first()
+    return hashed
+
+
+def entered(db: Db, login: str, right: bool) -> tuple[Account, str]:
+    """What is kept of a try. An account that somebody else holds (a backup, a hand at the database) is waited for a moment only."""
+    db.connection().execute(text("set local lock_timeout = '3s'"))
+    try:
+        mine = select(Account).where(Account.login == login.strip().lower()).with_for_update(key_share=True)
+        account = db.exec(mine).first()
+    except OperationalError as error:
+        db.rollback()
+        if isinstance(error.orig, LockNotAvailable):
+            raise ConflictError(
+                "This account is being changed just now. Try again in a moment.", code="busy"
+            ) from error
+        raise
     if account is not None:
         account.failures = 0 if right else account.failures + 1
         account.failed_at = account.failed_at if right else now()
@@ -98,7 +120,7 @@ def sign_in(db: Db, login: str, password: str) -> tuple[Account, str]:
     return account, token
 
 
-def _is_right(hashed: str, password: str) -> bool:
+def is_right(hashed: str, password: str) -> bool:
     try:
         return _hasher.verify(hashed, password)
     except VerifyMismatchError:
