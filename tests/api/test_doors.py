@@ -7,6 +7,7 @@ import re
 import socket
 import threading
 import time
+from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
 
@@ -40,6 +41,85 @@ class Doors(ServerTest):
     def rows(self, table: str) -> list[Any]:
         self.db.rollback()
         return list(self.db.connection().execute(text(f"select * from {table} order by 1")))
+
+
+class Once(Doors):
+    """What is asked for twice under one key is done once; what was refused may be asked again."""
+
+    def post(self, path: str, body: object, key: str) -> httpx.Response:
+        return self.http.post(path, json=body, headers={"Idempotency-Key": key})
+
+    def test_twice_at_once_makes_one_and_both_are_told_of_it(self) -> None:
+        found: list[httpx.Response] = []
+        body = {"name": "Ida Brandvik", "team": "Mill"}
+        threads = [
+            threading.Thread(target=lambda: found.append(self.post("/api/people", body, "key-of-one-click")))
+            for _ in range(6)
+        ]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual({a.status_code for a in found}, {201}, [a.text for a in found])
+        self.assertEqual(len({a.json()["id"] for a in found}), 1)
+        self.assertEqual(len(self.rows("person")), 1)
+
+    def test_what_was_refused_is_tried_again_and_other_keys_are_other_wishes(self) -> None:
+        self.assertEqual(self.post("/api/people", {"name": " "}, "first-key-x").status_code, 422)
+        self.assertEqual(self.post("/api/people", {"name": "Ida"}, "first-key-x").status_code, 201)
+        self.assertEqual(self.post("/api/people", {"name": "Arne"}, "second-key-x").status_code, 201)
+        self.assertEqual(len(self.rows("person")), 2)
+
+    def test_one_browser_never_gets_another_ones_answer(self) -> None:
+        made = self.post("/api/people", {"name": "Ida"}, "same-key-here")
+        other = self.client().post("/api/people", json={"name": "Arne"}, headers={"Idempotency-Key": "same-key-here"})
+        self.assertNotEqual(made.json()["id"], other.json()["id"])
+
+    def test_a_request_that_died_with_its_process_is_done_by_the_next(self) -> None:
+        self.post("/api/people", {"name": "Ida"}, "the-key-that-died")
+        self.eventually(lambda: all(row.status for row in self.rows("request")))
+        self.db.connection().execute(
+            text("update request set status = null, answer = null, at = now() - interval '2 minutes'")
+        )
+        self.db.connection().execute(text("delete from person"))
+        self.db.commit()
+        self.assertEqual(self.post("/api/people", {"name": "Ida"}, "the-key-that-died").status_code, 201)
+        self.assertEqual(len(self.rows("person")), 1)
+
+
+class Unfinished(ServerTest):
+    """Bodies that are begun and never end, by nobody who is signed in."""
+
+    watch = "0"
+
+    def begin(self, path: str, size: int, sent: int, cookie: str = "") -> socket.socket:
+        link = socket.create_connection(("127.0.0.1", self.port), timeout=10)
+        self.addCleanup(link.close)
+        head = f"POST {path} HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: {size}\r\n{cookie}\r\n"
+        link.sendall(head.encode() + b"x" * sent)
+        return link
+
+    def answer(self, link: socket.socket) -> str:
+        return link.recv(4096).decode(errors="replace").split("\r\n")[0]
+
+    def test_an_account_comes_before_a_body(self) -> None:
+        for path in ("/api/people", "/api/files"):
+            self.assertIn("401", self.answer(self.begin(path, 900_000, 200_000)))
+        self.assertIn("413", self.answer(self.begin("/api/sign-in", 900_000, 10)))
+        bogus = "Cookie: kumpel=nobody\r\n"
+        self.assertIn("401", self.answer(self.begin("/api/people", 900_000, 200_000, bogus)))
+
+    def test_three_hundred_of_them_cost_no_memory_and_stop_nobody(self) -> None:
+        def resident() -> int:
+            status = Path(f"/proc/{self.server.pid}/status").read_text()
+            return int(re.search(r"VmRSS:\s+(\d+)", status)[1]) // 1024  # type: ignore[index]
+
+        self.client().get("/api/state")
+        before = resident()
+        links = [self.begin("/api/people", 1_000_000, 60_000) for _ in range(300)]
+        self.assertEqual(self.client().get("/api/state").status_code, 200)
+        self.assertLess(resident() - before, 60)
+        self.assertEqual(len(links), 300)
 
 
 class Values(Doors):

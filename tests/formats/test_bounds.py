@@ -10,6 +10,7 @@ import tracemalloc
 import unittest
 import zlib
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import cbor2
@@ -19,9 +20,9 @@ import pyarrow.parquet as pq
 
 from kumpel.assess_files import WORDS
 from kumpel.config import ROOT
-from kumpel.core.bounds import Bounds, BoundsError
+from kumpel.core.bounds import ANY, Bounds, BoundsError
 from kumpel.core.recording import Channel, Event, Recording
-from kumpel.formats import csv_file, files, gpx, krec, tables
+from kumpel.formats import csv_file, edf, edf_write, files, gpx, gpx_line, krec, tables
 from kumpel.kinds.registry import KINDS, bounds_of
 
 NOISE = KINDS["noise"]
@@ -179,6 +180,37 @@ class Kinds(unittest.TestCase):
         with self.assertRaises(krec.FileError):
             krec.read(bytes(data), bounds_of)
         self.assertEqual(zlib.crc32(b""), 0)
+
+
+class PassedOver(unittest.TestCase):
+    """What a reader skips has bounds like what it keeps: seconds and tens of megabytes, not minutes and gigabytes."""
+
+    def refused(self, read: Callable[[], object], words: str) -> None:
+        began = time.monotonic()
+        with self.assertRaisesRegex(ValueError, words):
+            read()
+        self.assertLess(time.monotonic() - began, 5.0)
+
+    def test_elements_that_are_no_points(self) -> None:
+        point = b'<gpx><trk><trkseg><trkpt lat="1" lon="1">'
+        for data, words in (
+            (b"<gpx>" + b"<a>" * 2_000_000 + b"</a>" * 2_000_000 + b"</gpx>", "nest deeper"),
+            (b"<gpx>" + b"<a/>" * 15_000_000 + b"</gpx>", "elements for 0 points"),
+            (point + b"<a/>" * 9_000_000 + b"</trkpt></trkseg></trk></gpx>", "elements for 1 points"),
+        ):
+            self.refused(lambda data=data: gpx.read(data, "training"), words)
+            self.refused(lambda data=data: gpx_line.read_line(data), words)
+
+    def test_columns_that_nobody_wants(self) -> None:
+        wide = ";".join(f"c{i}" for i in range(5_000))
+        self.refused(lambda: csv_file.read(f"{wide}\n{wide}\n".encode(), "noise", KINDS["noise"].channels), "columns")
+
+    def test_annotations_beyond_what_a_recording_holds(self) -> None:
+        events = tuple(Event(float(i % 3600), "mark", "x") for i in range(3000))
+        channel = Channel("spo2", "Saturation", "%", 1.0, np.full(3600, 97.0))
+        data = edf_write.write(Recording("oximetry", 0.0, 0, {"spo2": channel}, events))
+        few = replace(ANY, events=1000)
+        self.refused(lambda: edf.read(data, "oximetry", KINDS["oximetry"].channels, bounds=few), "annotations")
 
 
 if __name__ == "__main__":

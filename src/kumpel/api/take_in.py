@@ -49,6 +49,12 @@ def clear(recorder_id: int, wish: schemas.Clear, db: Database, who: Who) -> sche
     return schemas.Cleared(cleared=take_in.clear(db, recorder_id, wish.recorder_sessions, wish.passcode))
 
 
+@router.post("/sessions/{session_id}/keep-on-recorder", status_code=204)
+def keep_on_recorder(session_id: int, db: Database, who: Who) -> None:
+    """Take back that a session is to be cleared on its recorder."""
+    take_in.keep_on_recorder(db, session_id)
+
+
 FILE_BODY = {
     "required": True,
     "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},

@@ -116,8 +116,13 @@ def _encoding(data: bytes) -> str:
     return "utf-8-sig"
 
 
+MOST_COLUMNS = 2_000
+
+
 def split(line: str, delimiter: str) -> list[str]:
-    """The cells of a line, without blanks around them."""
+    """The cells of a line, without blanks around them. Raises CsvError for more than a table has."""
+    if line.count(delimiter) >= MOST_COLUMNS:
+        raise CsvError(f"a line has more than {MOST_COLUMNS:,} columns: this is no table of a recorder")
     return [cell.strip() for cell in next(csv.reader([line], delimiter=delimiter), [])]
 
 

@@ -221,7 +221,7 @@ def _annotations(block: bytes, base: int) -> Iterator[tuple[float, float, list[s
             raise EdfError(f"an annotation's time “{onset[:20].decode('latin-1')}” is no number", base) from None
 
 
-def _records(data: Bytes, header: Header) -> tuple[Floats, list[Annotation]]:
+def _records(data: Bytes, header: Header, most: int) -> tuple[Floats, list[Annotation]]:
     """Start of each record in s after the file's start, and the annotations."""
     per = 2 * header.record_samples
     starts = np.arange(header.records, dtype=np.float64) * header.record_s
@@ -238,6 +238,8 @@ def _records(data: Bytes, header: Header) -> tuple[Floats, list[Annotation]]:
                 if lane == 0 and i == 0 and (not texts or texts[0] == ""):
                     starts[record] = onset
                 found += [Annotation(onset, length, t) for t in texts if t]
+                if len(found) > most:
+                    raise EdfError(f"more than {most:,} annotations: more than such a recording can hold", base)
     return starts, found
 
 
@@ -361,7 +363,7 @@ def read(
     header = read_header(data)
     if not header.records:
         raise EdfError("the file holds no whole data record: was it cut off?", header.bytes)
-    starts, annotations = _records(data, header)
+    starts, annotations = _records(data, header, bounds.events)
     _check(header, starts, len(annotations), kind, bounds)
     wished = {label.lower(): key for key, label in (names or {}).items()}
     labels = [s.label for s in header.signals]

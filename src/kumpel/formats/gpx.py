@@ -106,10 +106,37 @@ def _point(element: Element, number: int) -> tuple[float, dict[str, float]]:
     return at, values
 
 
+DEEPEST, FREE_ELEMENTS, ELEMENTS_A_POINT = 64, 20_000, 60
+"""What is passed over costs time and memory like what is kept: nothing nests deeper, and nothing has more elements than these for its points."""
+POINTS = ("trkpt", "rtept", "wpt")
+
+
 def walk(data: bytes) -> Iterator[tuple[str, Element]]:
-    """The elements of a file as they begin and end; GpxError with the place where it cannot be read."""
+    """The elements of a file as they begin and end; GpxError with the place where it cannot be read, or is more than a track.
+
+    An element that has ended is let go of, but inside a point: what holds it keeps its attributes and its text.
+    """
+    opened: list[Element] = []
+    inside = count = points = 0
     try:
-        yield from iterparse(io.BytesIO(data), events=("start", "end"), forbid_dtd=True)
+        for event, element in iterparse(io.BytesIO(data), events=("start", "end"), forbid_dtd=True):
+            is_point = local_name(element.tag) in POINTS
+            if event == "start":
+                count += 1
+                inside += is_point
+                opened.append(element)
+                points += is_point
+                if len(opened) > DEEPEST:
+                    raise GpxError(f"elements nest deeper than {DEEPEST}: this is no track")
+                if count > FREE_ELEMENTS + ELEMENTS_A_POINT * points:
+                    raise GpxError(f"{count:,} elements for {points:,} points: this is no track")
+                yield event, element
+                continue
+            opened.pop()
+            inside -= is_point
+            yield event, element
+            if opened and not inside:
+                del opened[-1][:]
     except ParseError as error:
         line, column = error.position
         raise GpxError(f"not readable as XML ({str(error).split(':')[0]})", line=line, column=column + 1) from None
@@ -126,7 +153,6 @@ def read(data: bytes, kind: str, interval_s: float | None = None, bounds: Bounds
     """
     points = _Points([], {}, [])
     name, root = "", ""
-    open_segment: Element | None = None
     for event, element in walk(data):
         tag = local_name(element.tag)
         if event == "start":
@@ -135,7 +161,6 @@ def read(data: bytes, kind: str, interval_s: float | None = None, bounds: Bounds
                 if root != "gpx":
                     raise GpxError(f"not a GPX file: its root is “{root[:20]}”")
             if tag == "trkseg":
-                open_segment = element
                 points.segments.append(math.nan)
             continue
         if tag == "trkpt":
@@ -147,12 +172,8 @@ def read(data: bytes, kind: str, interval_s: float | None = None, bounds: Bounds
             points.add(at, values)
             if points.segments and math.isnan(points.segments[-1]):
                 points.segments[-1] = at
-            # A point that was read is let go of, also by the segment that holds it.
-            (element if open_segment is None else open_segment).clear()
         elif tag == "name" and not name and element.text:
             name = element.text.strip()
-        elif tag == "trkseg":
-            element.clear()
     return _recording(points, kind, name, interval_s, bounds)
 
 

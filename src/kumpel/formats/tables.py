@@ -185,6 +185,8 @@ def read_parquet(path: str, bounds_of: Callable[[str], Bounds] = lambda kind: AN
     if meta is None:
         raise ValueError("the Parquet file does not come from here: the metadata “kumpel” is missing")
     data = json.loads(meta)
+    bounds.check_channels(len(data["channels"]))
+    bounds.check_events(len(data["events"]))
     channels = {}
     step = min((c["interval_s"] for c in data["channels"]), default=1.0)
     for c in data["channels"]:

@@ -12,6 +12,7 @@ from typing import Any, Self, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
+from kumpel.core.names import clean_line
 from kumpel.link import abilities, frames, messages
 from kumpel.link.errors import LinkError, RefusedError
 from kumpel.link.messages import (
@@ -41,6 +42,14 @@ MOST_NOTES = 1000
 """Notes that may come before an answer; a recorder that sends more is not answering."""
 PAGE = 500
 FIRMWARE_BLOCK = 65_536
+
+
+MOST_WORDS = 300
+"""Letters that are taken of what a recorder says in words."""
+
+
+def _words(said: object, most: int) -> str:
+    return clean_line(str(said)[: 4 * most])[:most]
 
 
 class RecorderLink:
@@ -312,7 +321,9 @@ class RecorderLink:
                 raise LinkError(f"an answer to call {message.get('id')}; {number} was asked")
             refused = message.get("error")
             if isinstance(refused, dict):
-                raise RefusedError(str(refused.get("code", Code.FAULT)), str(refused.get("text", "")))
+                raise RefusedError(
+                    _words(refused.get("code", Code.FAULT), 40), _words(refused.get("text", ""), MOST_WORDS)
+                )
             answer = message.get("ok")
             if not isinstance(answer, dict):
                 raise LinkError(f"an answer to “{call}” without content")

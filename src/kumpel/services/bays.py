@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
@@ -206,7 +207,8 @@ class _Days:
     def place(self, serial: str, start: datetime) -> tuple[int, int]:
         """Which one of its day a recording is, and of how many."""
         mine = self.starts.get((serial, (start + self.offset).date()), [])
-        return (mine.index(start) + 1 if start in mine else 0), len(mine)
+        at = bisect_left(mine, start)
+        return (at + 1 if at < len(mine) and mine[at] == start else 0), len(mine)
 
 
 def _given(db: Db, recorders: Sequence[Recorder]) -> dict[int, list[HandOver]]:

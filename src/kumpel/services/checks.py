@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Any, Literal
 
 from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.exc import IntegrityError
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
@@ -17,7 +18,7 @@ from kumpel.kinds.sensors import Watched
 from kumpel.link.abilities import CheckMade
 from kumpel.services import deeds, mounted
 from kumpel.services.deeds import Whom
-from kumpel.services.problems import InvalidError
+from kumpel.services.problems import ConflictError, InvalidError
 from kumpel.store.database import tell
 from kumpel.store.tables import Account, Recorder, SensorCheck, metadata, now
 
@@ -94,7 +95,11 @@ def add(db: Db, recorder: Recorder, wish: dict[str, Any]) -> CheckRow:
         raise InvalidError("A check cannot have been made in the future.", field="at")
     if due_at is not None and due_at <= at:
         raise InvalidError("The next check is due after this one.", field="due_at")
-    made = keep(db, recorder, SensorCheck(recorder_id=0, **(wish | {"what": what})))
+    try:
+        made = keep(db, recorder, SensorCheck(recorder_id=0, **(wish | {"what": what})))
+    except IntegrityError as error:
+        db.rollback()
+        raise ConflictError("This check is on record already, at this very time. Nothing was kept twice.") from error
     after = {"what": what, "sensor": made.sensor, "passed": made.passed, "certificate": made.certificate}
     deeds.keep(db, "check kept", Whom("recorder", recorder.id), after=after)
     db.commit()

@@ -52,12 +52,16 @@ class Jobs:
         async def assess_job(session_id: int, again: bool = False) -> None:
             await self._in(FIGURES, lambda: figures.run(engine(url), session_id, again=again))
 
+        async def clear_job(session_id: int) -> None:
+            await self._in(TAKE_IN, lambda: take_in.clear_if_wished(engine(url), session_id))
+
         async def mail_job(mail_id: int) -> None:
             await self._in(MAIL, lambda: mail.run(engine(url), mail_id))
 
         self.app.task(name="take-in", queue=TAKE_IN)(take_in_job)
         self.app.task(name="take-in-slow", queue=SLOW)(slow_take_in_job)
         self.app.task(name="assess", queue=FIGURES)(assess_job)
+        self.app.task(name="clear", queue=TAKE_IN)(clear_job)
         self.app.task(name="mail", queue=MAIL)(mail_job)
 
     async def _in(self, queue: str, work: Callable[[], bool | None]) -> bool | None:
@@ -106,6 +110,12 @@ class Jobs:
         with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
             job.defer(session_id=session_id)
 
+    def _start_clear(self, session_id: int) -> None:
+        """Clear on the recorder what was to be cleared with taking it in."""
+        job = self._sync.configure_task("clear", queue=TAKE_IN, queueing_lock=f"clear {session_id}")
+        with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
+            job.defer(session_id=session_id)
+
     def start_assess(self, session_id: int, *, again: bool = False) -> None:
         """Compute the figures of a stored session; once more, when asked for."""
         job = self._sync.configure_task("assess", queue=FIGURES, queueing_lock=f"assess {session_id}")
@@ -122,6 +132,9 @@ class Jobs:
         """Go on with what was cut, for one recorder or for all; a job that finds somebody at work ends at once."""
         for session_id in take_in.unfinished(db, serial, stopped_too):
             self.start_take_in(session_id)
+        if serial is not None:
+            for session_id in take_in.to_clear(db, serial):
+                self._start_clear(session_id)
         if serial is None:
             for session_id in figures.waiting(db, AT_ONCE):
                 self.start_assess(session_id)

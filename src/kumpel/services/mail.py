@@ -7,8 +7,6 @@ import ssl
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import timedelta
-from email.errors import HeaderParseError
-from email.headerregistry import Address
 from email.message import EmailMessage
 from email.utils import format_datetime, make_msgid
 
@@ -20,6 +18,7 @@ from kumpel.core.names import clean_text
 from kumpel.services import deeds, issued, settings
 from kumpel.services.deeds import Whom
 from kumpel.services.issued import Form
+from kumpel.services.mail_address import address, server_parts
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.services.reports import report_of
 from kumpel.store import locks
@@ -63,36 +62,22 @@ def server(db: Db) -> Server:
             code="no-mail-server",
         )
     security = values[settings.MAIL_SECURITY.key]
-    host, _, port = where.partition(":")
-    if not host or (port and not (port.isdigit() and 0 < int(port) < 65_536)):
-        raise InvalidError(f"Mail server “{where}”: write it like mail.tarnfels.example:587.", field="mail.server")
+    host, port = server_parts(where)
     return Server(
         host,
-        int(port or USUAL_PORT[security]),
+        port or USUAL_PORT[security],
         security,
-        _address(sender),
+        address(sender, settings.MAIL_FROM.key),
         values[settings.MAIL_USER.key],
         values[settings.MAIL_PASSWORD.key],
     )
-
-
-def _address(text: str) -> str:
-    try:
-        found = Address(addr_spec=text.strip())
-    except (HeaderParseError, ValueError, IndexError):
-        found = None
-    if found is None or "." not in found.domain or len(text) > 254 or not text.isascii():
-        raise InvalidError(
-            f"“{text[:80]}” is no e-mail address. Write it like name@tarnfels.example.", field="recipient"
-        )
-    return str(found.addr_spec)
 
 
 def post(db: Db, report_id: int, wish: Wish, who: int | None = None) -> Mail:
     """Put a report into the outbox. Refused at once: no address, no form, too much, no mail server."""
     report = report_of(db, report_id)
     deeds.ask(db, "report mailed", Whom("session", report.session_id))
-    recipient = _address(wish.recipient)
+    recipient = address(wish.recipient, "recipient")
     sender = server(db).sender
     forms = list(dict.fromkeys(wish.forms))
     if not forms:

@@ -13,6 +13,7 @@ from typing import Any
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
+from kumpel.core.names import clean_line
 from kumpel.kinds.registry import KINDS
 from kumpel.link import abilities
 from kumpel.link.abilities import CheckMade, ListedCourse
@@ -28,6 +29,7 @@ from kumpel.services.reaching import AnyLink, able, is_folder, open_link
 from kumpel.store.database import tell
 from kumpel.store.tables import Recorder, now
 
+MOST_TROUBLE = 400
 ASKED_S = 20.0
 """A recorder has said what it has within this time, on a slow port too, or it counts as not answering: others wait for their turn."""
 SEEN_AGAIN = timedelta(seconds=10)
@@ -213,7 +215,7 @@ def refresh(db: Db, recorder: Recorder) -> Recorder:
 def _keep(db: Db, recorder: Recorder, answer: Answer | str | None, claimed_by: Announcement | None = None) -> Recorder:
     before, status, clock_s = _fingerprint(recorder), recorder.status, recorder.clock_error_s
     if isinstance(answer, str):
-        recorder.in_reach, recorder.trouble = False, answer
+        recorder.in_reach, recorder.trouble = False, clean_line(answer)[:MOST_TROUBLE]
     elif answer is not None:
         _describe(recorder, answer)
         recorder.status = _settled(status, recorder.status)

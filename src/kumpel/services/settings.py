@@ -18,7 +18,7 @@ from kumpel.kinds.kind import Followed, Kind, Scope, SettingWord
 from kumpel.kinds.registry import KINDS
 from kumpel.link.networks import THIS_MACHINE, address_words, network_words, path_words
 from kumpel.reports import pages
-from kumpel.services import deeds, naming
+from kumpel.services import deeds, mail_address, naming
 from kumpel.services.decisions import LIMIT_SET, is_finite
 from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
@@ -108,7 +108,7 @@ MAIL_SECURITY = SettingWord(
     "choice",
     "STARTTLS",
     "E-mail",
-    "how the way to the mail server is kept from being read",
+    "how the way to the mail server is kept from being read; none: everything on it can be read, a password and the reports too",
     choices=("STARTTLS", "TLS", "none"),
 )
 MAIL_FROM = SettingWord("mail.from", "Sent from", "line", "", "E-mail", "the address that reports come from")
@@ -313,6 +313,8 @@ def keep(db: Db, key: str, scope: str, of: str, value: Any, version: int, who: i
     whom = Whom("setting", f"{key} {scope} {of}".strip()[:64])
     deeds.ask(db, "setting changed", whom)
     word = word_of(key, scope, of)
+    if scope == "site" and of:
+        raise InvalidError(f"{word.label}: what is set for the whole site is set for nobody in particular.", field="of")
     if scope == "team" and db.exec(select(Team.id).where(Team.name == of)).first() is None:
         raise NotFoundError(f"There is no team “{of}”.")
     good = None if value is None else _checked(db, word, value, of)
@@ -369,6 +371,10 @@ def _checked(db: Db, word: SettingWord, value: Any, of: str) -> Any:
         return _each(word, value, path_words, "is no path. Write it like /dev/serial/by-id/*, from the root on")
     if not isinstance(value, str):
         raise InvalidError(f"{word.label}: a text is needed.")
+    if word.key == MAIL_FROM.key and value.strip():
+        return mail_address.address(value, word.key)
+    if word.key == MAIL_SERVER.key and value.strip():
+        mail_address.server_parts(value)
     if word.type == "picture":
         size = _png_size(word, value)
         if not pages.prints(_svg(value, size)):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import dataclasses
 import hashlib
 import io
@@ -35,6 +34,7 @@ from kumpel.store.tables import Recorder, Session
 
 CLOCK_TOLERANCE_S = 5.0
 READS = 3
+CLEAR_AFTER = "clear_after"
 STOPPED = "stopped before its turn; nothing of it was read"
 SMALLEST_PIECE = 16_384
 ROTTEN = "the stored copy does not match its hash any more: it was damaged on the disk or changed outside Kumpel"
@@ -59,10 +59,11 @@ class Wish:
 def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[int]:
     """Put sessions on the way in; the reading itself is a job each. Asking twice changes nothing."""
     ids: list[int] = []
+    on: dict[int, dict[str, dict[str, Any]]] = {}
     for wish in wishes:
         deeds.ask(db, "taken in", Whom("recorder", wish.recorder_id))
         recorder = recorder_of(db, wish.recorder_id)
-        listed = next((s for s in recorder.inventory if s["id"] == wish.recorder_session), None)
+        listed = on.setdefault(wish.recorder_id, _by_name(recorder)).get(wish.recorder_session)
         if listed is None or not listed["complete"] or not listed["sha256"]:
             raise NotFoundError(f"Session {wish.recorder_session} is not (or not yet complete) on {recorder.token}.")
         serial = bays.made_by(recorder, listed)
@@ -129,6 +130,10 @@ def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[i
     return ids
 
 
+def _by_name(recorder: Recorder) -> dict[str, dict[str, Any]]:
+    return {listed["id"]: listed for listed in recorder.inventory}
+
+
 def size_of(db: Db, session_id: int) -> int:
     """Bytes of a session on its recorder."""
     return db.exec(select(Session.size).where(Session.id == session_id)).first() or 0
@@ -165,19 +170,49 @@ def read_and_clear(store: Engine, session_id: int) -> bool:
     """Take a session in, and clear it on its recorder where that was wished with it. True when it is stored."""
     stored = read(store, session_id)
     if stored:
-        _clear_if_wished(store, session_id)
+        clear_if_wished(store, session_id)
     return stored
 
 
-def _clear_if_wished(store: Engine, session_id: int) -> None:
-    """Take-in and clearing were one wish: it goes now. A recorder that asks for its passcode, or has gone, keeps its copy."""
+def clear_if_wished(store: Engine, session_id: int) -> bool:
+    """Take-in and clearing were one wish: it goes now. What stops it (a cut, a passcode, a recorder that has gone) leaves the wish as it
+    is: it is carried out when the recorder is back, cleared by hand, or taken back. Whether it is done."""
     with Db(store, expire_on_commit=False) as db:
         session = db.get(Session, session_id)
-        if session is None or session.recorder_id is None or not session.wish.get("clear_after"):
-            return
-        with contextlib.suppress(ProblemError):
-            deeds.work_for(db, session.taken_in_by)
+        if session is None or session.recorder_id is None or not session.wish.get(CLEAR_AFTER):
+            return True
+        deeds.work_for(db, session.taken_in_by)
+        try:
             clear(db, session.recorder_id, [session.recorder_session])
+        except NotFoundError:
+            _settle_clearing(db, session.sha256)  # it is not there any more
+            db.commit()
+        except ProblemError:
+            db.rollback()
+            return False
+    return True
+
+
+def to_clear(db: Db, serial: str) -> list[int]:
+    """Stored sessions that are to be cleared on a recorder and are not yet."""
+    wished = col(Session.wish)[CLEAR_AFTER].as_boolean()
+    mine = select(Session.id).join(Recorder, col(Session.recorder_id) == Recorder.id)
+    found = db.exec(mine.where(Recorder.serial == serial, Session.state == "stored", wished)).all()
+    return [i for i in found if i is not None]
+
+
+def keep_on_recorder(db: Db, session_id: int) -> None:
+    """Take the wish to clear a session on its recorder back."""
+    deeds.ask(db, "clearing taken back", Whom("session", session_id))
+    session = db.get(Session, session_id)
+    if session is None:
+        raise NotFoundError("This session is not on record.")
+    if session.wish.get(CLEAR_AFTER):
+        session.wish = {key: value for key, value in session.wish.items() if key != CLEAR_AFTER}
+        db.add(session)
+        deeds.keep(db, "clearing taken back", Whom("session", session_id))
+        tell(db, "take-in")
+    db.commit()
 
 
 def stop(db: Db) -> int:
@@ -366,8 +401,9 @@ def clear(db: Db, recorder_id: int, recorder_sessions: list[str], passcode: str 
     deeds.ask(db, "cleared on the recorder", Whom("recorder", recorder_id))
     recorder = recorder_of(db, recorder_id)
     hashes: dict[str, bytes] = {}
+    on = _by_name(recorder)
     for name in recorder_sessions:
-        listed = next((s for s in recorder.inventory if s["id"] == name), None)
+        listed = on.get(name)
         if listed is None:
             raise NotFoundError(f"Session {name} is not on {recorder.token}.")
         session = db.exec(
@@ -390,8 +426,18 @@ def clear(db: Db, recorder_id: int, recorder_sessions: list[str], passcode: str 
     deeds.keep(
         db, "cleared on the recorder", Whom("recorder", recorder_id), {name: hashes[name].hex() for name in cleared}
     )
+    for name in cleared:
+        _settle_clearing(db, hashes[name])
     refresh(db, recorder)
     return cleared
+
+
+def _settle_clearing(db: Db, sha256: bytes) -> None:
+    """What was wished with taking in is done, or taken back."""
+    for session in db.exec(select(Session).where(Session.sha256 == sha256, Session.state == "stored")).all():
+        if session.wish.get(CLEAR_AFTER):
+            session.wish = {key: value for key, value in session.wish.items() if key != CLEAR_AFTER}
+            db.add(session)
 
 
 def is_whole(db: Db, session: Session) -> bool:

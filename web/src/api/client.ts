@@ -16,6 +16,32 @@ export class Problem extends Error {
 
 const client = createClient<paths>({ baseUrl: "" });
 
+/** Buttons that make something: pressed twice, or sent again after a cut, they make it once. */
+const MAKES =
+  /\/(courses|learnt|hand-overs|swap|return|finish|limit-sets|versions|people|medicines|dose|recorders|checks|setups|vehicles|reports|mails|sign|write|clear|take-in)$/;
+const SAME_MS = 2_000;
+const asked = new Map<string, { key: string; atMs: number }>();
+
+/** The key of what is asked for: that of the very same wish of a moment ago, else a new one. */
+function keyOf(wish: string): string {
+  const nowMs = Date.now();
+  for (const [other, { atMs }] of asked) if (nowMs - atMs > SAME_MS) asked.delete(other);
+  const known = asked.get(wish);
+  if (known) return known.key;
+  const key = Array.from(crypto.getRandomValues(new Uint32Array(4)), (n) => n.toString(36)).join("-");
+  asked.set(wish, { key, atMs: nowMs });
+  return key;
+}
+
+client.use({
+  async onRequest({ request }) {
+    const { pathname } = new URL(request.url);
+    if (request.method !== "POST" || !MAKES.test(pathname)) return undefined;
+    request.headers.set("Idempotency-Key", keyOf(`${pathname} ${await request.clone().text()}`));
+    return request;
+  },
+});
+
 /** Told to the window when an answer says that nobody is signed in (any more). */
 export const SIGNED_OUT = "kumpel-signed-out";
 
