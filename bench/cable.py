@@ -17,7 +17,7 @@ from kumpel.core.laps_wish import LapsWish
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review
 from kumpel.core.vehicle.lap_view import lap_sheet
-from kumpel.demo.fleet import StandIn
+from kumpel.demo.ensemble import StandIn
 from kumpel.services.recordings import recording_of
 from kumpel.store.tables import Session
 
@@ -69,12 +69,12 @@ def main() -> None:
     server = _Server()
     server.setUp()
     try:
-        fleet = server.launch(StandIn("V-02", "VL-000204", "Logger 2", kind="vehicle", auto_start=False))
+        ensemble = server.launch(StandIn("V-02", "VL-000204", "Logger 2", kind="vehicle", auto_start=False))
         page = signed_in(server)
         print(f"{'half an hour':<14} {'taken in, s':>12} {'list, s':>9} {'another lap, s':>15}   channels, core alone")
         for turn, words in enumerate(("cold", "warm")):
             start = time.time() - 9000 + turn * 3600
-            fleet.running["V-02"].tell("record", start=start, length_s=LENGTH_S, seed=5 + turn)
+            ensemble.running["V-02"].tell("record", start=start, length_s=LENGTH_S, seed=5 + turn)
             stored, listed, other = taken_in(page, server)
             server.db.expire_all()
             row = server.db.get_one(Session, turn + 1)

@@ -13,7 +13,7 @@ from tests import support
 
 from bench.measure import copy_seconds
 from bench.streams import resident_kb
-from kumpel.demo.fleet import Fleet, StandIn
+from kumpel.demo.ensemble import Ensemble, StandIn
 
 RECORDERS, SESSIONS = 100, 3
 KINDS = ("noise", "gas", "dust", "blood_pressure", "training", "vehicle")
@@ -24,21 +24,21 @@ class Dock(support.ServerTest):
         os.environ["KUMPEL_SCOPE"] = support.SCOPE
         folder = Path(tempfile.mkdtemp(prefix="kumpel-dock-"))
         self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
-        fleet = Fleet(folder, 1.0)
-        self.addCleanup(fleet.stop)
+        ensemble = Ensemble(folder, 1.0)
+        self.addCleanup(ensemble.stop)
         dock = tuple(
             StandIn(f"X-{i:03d}", f"XX-{i:06d}", f"Recorder {i}", kind=KINDS[i % len(KINDS)], auto_start=False)
             for i in range(RECORDERS)
         )
-        fleet.launch(dock)
+        ensemble.launch(dock)
         lengths = {"training": 2400.0, "vehicle": 600.0}
         for number, each in enumerate(dock):
             for turn in range(SESSIONS):
                 start = time.time() - 400_000 + 100_000 * turn
                 wish = {"start": start, "length_s": lengths.get(each.kind, 28_000.0), "seed": number * 10 + turn + 1}
-                fleet.running[each.token].tell("record", **wish)
+                ensemble.running[each.token].tell("record", **wish)
         data = b"".join(p.read_bytes() for p in sorted(folder.rglob("*.krec")))
-        process = next(iter(fleet.running.values())).process
+        process = next(iter(ensemble.running.values())).process
         assert process is not None
         dock_mb = resident_kb(process.pid) / 1000
         client = self.client()

@@ -31,7 +31,7 @@ from kumpel.standins import (
     gas_signal,
     jaw_muscle_signal,
     oximetry_signal,
-    rescue_signal,
+    resuscitation_signal,
     training_signal,
 )
 from kumpel.standins.signals import SIGNALS
@@ -203,7 +203,7 @@ def others() -> None:
     for made in (
         oximetry_signal.make(oximetry_signal.usual_night(1)),
         training_signal.make(replace(training_signal.usual_session(1), legs=((36_000.0, 2.8, 140.0),))),
-        rescue_signal.make(rescue_signal.usual_case(1)),
+        resuscitation_signal.make(resuscitation_signal.usual_case(1)),
     ):
         recording = made.recording
         line(

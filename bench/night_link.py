@@ -14,7 +14,7 @@ from tests import support
 
 from bench.measure import copy_seconds
 from bench.night import MOST_MB, Watch, resident_mb
-from kumpel.demo.fleet import StandIn
+from kumpel.demo.ensemble import StandIn
 
 
 class NightOverTheLink(support.ServerTest):
@@ -22,8 +22,8 @@ class NightOverTheLink(support.ServerTest):
 
     def runTest(self) -> None:
         os.environ["KUMPEL_SCOPE"] = support.SCOPE
-        fleet = self.launch(StandIn("J-01", "JM-000001", "Jaw recorder", kind="jaw_muscle", auto_start=False))
-        running = fleet.running["J-01"]
+        ensemble = self.launch(StandIn("J-01", "JM-000001", "Jaw recorder", kind="jaw_muscle", auto_start=False))
+        running = ensemble.running["J-01"]
         length_s = self.hours * 3600
         name = running.tell("record", start=time.time() - length_s - 900, length_s=length_s, seed=3)["session"]
         file = running.folder / "sessions" / f"{name}.krec"

@@ -18,7 +18,7 @@ from sqlmodel import Session as Db
 
 from kumpel.config import ROOT
 from kumpel.core.recording import Event
-from kumpel.demo.fleet import Fleet, Running, StandIn
+from kumpel.demo.ensemble import Ensemble, Running, StandIn
 from kumpel.formats import krec
 from kumpel.link.discovery import Announcement
 from kumpel.services import accounts, drafts, figures, hand_out, limits, people, recorders, take_in
@@ -124,15 +124,15 @@ class MeterTest(DatabaseTest):
         super().setUp()
         self.folder = Path(tempfile.mkdtemp(prefix="kumpel-meter-"))
         self.addCleanup(shutil.rmtree, self.folder, ignore_errors=True)
-        self.fleet = Fleet(self.folder, self.time_factor)
-        self.addCleanup(self.fleet.stop)
-        self.fleet.launch(
+        self.ensemble = Ensemble(self.folder, self.time_factor)
+        self.addCleanup(self.ensemble.stop)
+        self.ensemble.launch(
             (StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False, **self.meter_options),), False
         )
 
     @property
     def meter(self) -> Running:
-        return self.fleet.running["N-07"]
+        return self.ensemble.running["N-07"]
 
     def seen(self) -> Recorder:
         """The meter as the store knows it after asking it."""
@@ -232,15 +232,15 @@ class ServerTest(DatabaseTest):
         self.assertEqual(answer.status_code, 200, answer.text)
         return client
 
-    def launch(self, *meters: StandIn, time_factor: float = 7200.0) -> Fleet:
+    def launch(self, *meters: StandIn, time_factor: float = 7200.0) -> Ensemble:
         """Simulated meters that announce themselves to this test's server only."""
         os.environ["KUMPEL_SCOPE"] = SCOPE
-        folder = Path(tempfile.mkdtemp(prefix="kumpel-fleet-"))
+        folder = Path(tempfile.mkdtemp(prefix="kumpel-ensemble-"))
         self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
-        fleet = Fleet(folder, time_factor)
-        self.addCleanup(fleet.stop)
-        fleet.launch(meters)
-        return fleet
+        ensemble = Ensemble(folder, time_factor)
+        self.addCleanup(ensemble.stop)
+        ensemble.launch(meters)
+        return ensemble
 
     def eventually(self, holds: Any, seconds: float = 10.0) -> None:
         """Wait until something holds; its last error is the test's."""

@@ -88,7 +88,7 @@ class Assess(Commands):
             "gas": (".csv", ".edf"),
             "oximetry": (".csv", ".edf", ".parquet"),
             "jaw_muscle": (".edf", ".parquet"),
-            "rescue": (".edf", ".parquet"),
+            "resuscitation": (".edf", ".parquet"),
             "training": (".csv", ".gpx"),
             "vehicle": (".csv", ".gpx"),
         }
@@ -97,7 +97,7 @@ class Assess(Commands):
             "gas": "co.stel",
             "oximetry": "odi4",
             "jaw_muscle": "heart_rate",
-            "rescue": "rate",
+            "resuscitation": "rate",
             "training": "distance",
             "vehicle": "max.speed",
         }

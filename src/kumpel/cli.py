@@ -13,7 +13,7 @@ from typing import Annotated
 import typer
 
 from kumpel.config import DEMO
-from kumpel.demo.fleet import Fleet
+from kumpel.demo.ensemble import Ensemble
 from kumpel.demo.recorders import RECORDERS
 from kumpel.link.discovery import SCOPE_VARIABLE
 
@@ -44,11 +44,11 @@ def demo(
 
         throw_away()
     # The recorders start while this process is still importing what it needs.
-    fleet = Fleet(DEMO / "standins")
-    fleet.begin(RECORDERS)
+    ensemble = Ensemble(DEMO / "standins")
+    ensemble.begin(RECORDERS)
     from kumpel.demo.run import run_demo
 
-    raise typer.Exit(run_demo(port, fleet, check))
+    raise typer.Exit(run_demo(port, ensemble, check))
 
 
 @app.command()
@@ -102,7 +102,7 @@ def press(
     token: Annotated[str, typer.Argument(help="Of a simulated recorder of the running demo, such as G-05.")],
 ) -> None:
     """Do what a simulated recorder of the demo waits for: hold its keys, wake it."""
-    from kumpel.demo.fleet import press_key
+    from kumpel.demo.ensemble import press_key
 
     typer.echo(press_key(DEMO / "standins", token))
 

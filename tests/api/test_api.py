@@ -7,7 +7,7 @@ import time
 
 import httpx
 
-from kumpel.demo.fleet import StandIn
+from kumpel.demo.ensemble import StandIn
 from tests import support
 from tests.support import ServerTest, recording_file
 
@@ -170,8 +170,8 @@ class Faults(ServerTest):
     """The server with real recorders beside it, and things going wrong."""
 
     def ready(self, client: httpx.Client, length_s: int = 28_800) -> tuple[support.Running, dict[str, object]]:
-        fleet = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
-        meter = fleet.running["N-07"]
+        ensemble = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        meter = ensemble.running["N-07"]
         meter.tell("record", start=time.time() - length_s - 60, length_s=length_s, seed=5)
         self.eventually(lambda: any(b["sessions"] for b in client.get("/api/take-in").json()))
         [bay] = client.get("/api/take-in").json()

@@ -17,7 +17,7 @@ from sqlalchemy import text
 
 from kumpel.api.guard import LARGEST_BODY
 from kumpel.core.recording import Channel, Event, Recording
-from kumpel.demo.fleet import StandIn
+from kumpel.demo.ensemble import StandIn
 from kumpel.formats import krec
 from kumpel.services import sessions
 from tests.support import ServerTest, recording_file
@@ -267,8 +267,8 @@ class Uploads(Doors):
         return bool(found)
 
     def test_a_session_on_its_way_from_its_recorder_is_not_called_stored(self) -> None:
-        fleet = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
-        meter = fleet.running["N-07"]
+        ensemble = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        meter = ensemble.running["N-07"]
         self.stop_server()
         self.watch = "1"
         self.start_server()

@@ -17,7 +17,7 @@ from kumpel.core.vehicle.courses import Gate
 from kumpel.standins.jaw_muscle_signal import Night, usual_groups
 from kumpel.standins.jaw_muscle_signal import make as make_night
 from kumpel.standins.vehicle_signal import loop
-from tests.core import test_dust, test_oximetry, test_rescue, test_training
+from tests.core import test_dust, test_oximetry, test_resuscitation, test_training
 from tests.core.driven import course_of
 from tests.kinds.test_all_kinds import assess
 
@@ -103,7 +103,7 @@ class Kinds(unittest.TestCase):
         self.assertTrue(all(abs(side) <= 11 for _, side in passed), passed)
 
     def test_rescue_too_deep_is_not_in_target(self) -> None:
-        every = test_rescue.every(0.55, 1, 30)
+        every = test_resuscitation.every(0.55, 1, 30)
         for depth, share in ((55.0, 100.0), (70.0, 0.0), (40.0, 0.0)):
-            found = test_rescue.reviewed(test_rescue.case(*every, depth=depth)).figure("in_target").value
+            found = test_resuscitation.reviewed(test_resuscitation.case(*every, depth=depth)).figure("in_target").value
             self.assertEqual(found, share, depth)

@@ -32,14 +32,14 @@ class Edges(unittest.TestCase):
         for first, second, long in ((6.1, 16.1, 0), (6.1, 16.11, 1)):
             at = [*np.arange(1.1, first, 0.5), first, second, *np.arange(second + 0.5, second + 5, 0.5)]
             events = tuple(Event(float(t), "compression", "", {"depth_mm": 55.0}) for t in at)
-            found = reviewed("rescue", Recording("rescue", 0.0, 0, {}, events))
+            found = reviewed("resuscitation", Recording("resuscitation", 0.0, 0, {}, events))
             self.assertEqual(found.figure("long_pauses").value, long)
 
     def test_two_seconds_between_compressions_are_one_train(self) -> None:
         at = [0.1, 0.6, 1.1, 3.1, 3.6]  # 3.1 - 1.1 is 2.0000000000000004 in other pairs of numbers
         at += [t + 4.3 for t in at]
         events = tuple(Event(t, "compression") for t in at)
-        found = reviewed("rescue", Recording("rescue", 0.0, 0, {}, events))
+        found = reviewed("resuscitation", Recording("resuscitation", 0.0, 0, {}, events))
         self.assertEqual(found.figure("longest_pause").value, 0.0 if 4.4 - 3.6 < 2 else 1)
 
     def test_zones_at_exactly_55_percent_of_180(self) -> None:

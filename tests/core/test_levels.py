@@ -98,5 +98,5 @@ class OfKinds(unittest.TestCase):
         self.assertIn("1.25 / factor 2", found[0].name)
 
     def test_targets_of_compressions_lie_on_their_depth(self) -> None:
-        found = [e for e in levels("rescue") if e.lane == "depth_mm"]
+        found = [e for e in levels("resuscitation") if e.lane == "depth_mm"]
         self.assertEqual([(e.value, e.name) for e in found], [(50, "lower target"), (60, "upper target")])

@@ -57,7 +57,7 @@ class Verdicts(unittest.TestCase):
         bare = assess(day, Review(), EU).reviewed
         worn = assess(day, Review(attenuation_db=10), EU).reviewed
         by_rule = {j.rule: j.verdict for j in worn.judgements}
-        self.assertIs({j.rule: j.verdict for j in bare.judgements}["Daily exposure under protection"], Verdict.ABOVE)
+        self.assertIs({j.rule: j.verdict for j in bare.judgements}["Daily exposure, no protection"], Verdict.ABOVE)
         self.assertIs(by_rule["Daily exposure under protection"], Verdict.WITHIN)
         self.assertIs(by_rule["Daily exposure"], Verdict.ACTION)
 
@@ -110,7 +110,7 @@ class Coverage(unittest.TestCase):
             "at least 81.7 dB(A), from 3:00 of 8:00 h: lower action value 80 reached by 1.7; upper action value 85 not assessable",
         )
         # under protection nothing is proven: 81.7 is not above 87
-        [worn] = [j for j in found.judgements if j.rule == "Daily exposure under protection"]
+        [worn] = [j for j in found.judgements if j.rule == "Daily exposure, no protection"]
         self.assertIs(worn.verdict, Verdict.NOT_ASSESSABLE)
         self.assertIn("lower action value", found.words)
 

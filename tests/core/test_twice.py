@@ -9,7 +9,7 @@ import numpy as np
 from kumpel.core.averages import highest_window
 from kumpel.core.jaw_muscle.muscle import STEP_S, Activity, contractions, episodes
 from kumpel.core.recording import Channel, Event, Recording
-from kumpel.core.rescue.assess import around_shocks, compressions
+from kumpel.core.resuscitation.assess import around_shocks, compressions
 from kumpel.core.review import Review
 from kumpel.core.training.course import base_of, course_of
 from kumpel.core.training.heart import Wearer, time_in_zones, trimp
@@ -47,14 +47,14 @@ class Jaw(unittest.TestCase):
                 self.assertGreaterEqual(b.start_s - a.end_s, 3.0 - 1e-9)
 
 
-class Rescue(unittest.TestCase):
+class Resuscitations(unittest.TestCase):
     def test_pauses_and_shocks(self) -> None:
         for seed in range(40):
             rng = np.random.default_rng(seed)
             times = np.cumsum(rng.choice([0.5, 0.55, 0.6, 4.0, 14.0], 200, p=[0.4, 0.3, 0.25, 0.03, 0.02]))
             shocks = sorted(rng.uniform(0, times[-1] + 20, 4).tolist())
             found = compressions(
-                Recording("rescue", 0.0, 0, {}, tuple(Event(float(t), "compression") for t in times)), Review()
+                Recording("resuscitation", 0.0, 0, {}, tuple(Event(float(t), "compression") for t in times)), Review()
             )
             pauses = [(a, b) for a, b in itertools.pairwise(times) if b - a > 2.0]
             self.assertEqual(found.pauses, pauses)

@@ -139,11 +139,16 @@ class Ordinary(unittest.TestCase):
 
     def test_a_unit_of_the_same_quantity_is_converted_and_any_other_refused(self) -> None:
         made = csv_file.read(
-            b"t;depth [cm]\n0;5,5\n1;5,0\n", "rescue", KINDS["rescue"].channels, None, ("depth_mm",), "compression"
+            b"t;depth [cm]\n0;5,5\n1;5,0\n",
+            "resuscitation",
+            KINDS["resuscitation"].channels,
+            None,
+            ("depth_mm",),
+            "compression",
         )
         self.assertEqual([e.data["depth_mm"] for e in made.events], [55, 50])
         for text, words, kind in (
-            ("t;depth [furlong]\n0;5\n1;5\n", "column “depth \\[furlong\\]” is in “furlong”", "rescue"),
+            ("t;depth [furlong]\n0;5\n1;5\n", "column “depth \\[furlong\\]” is in “furlong”", "resuscitation"),
             ("t;LAeq [dB(C)]\n0;80\n1;80\n", "cannot be turned into dB\\(A\\)", "noise"),
             ("t;CO [mg/m3]\n0;5\n1;5\n", "cannot be turned into ppm", "gas"),
             ("t;speed [min/km]\n0;5\n1;5\n", "cannot be turned into m/s", "training"),

@@ -176,7 +176,7 @@ class ThereAndBack(unittest.TestCase):
             np.testing.assert_allclose(
                 again[:50][known], values[known], atol=max(np.ptp(values[known]) / 50_000, 1e-4) if known.any() else 0
             )
-        only = Recording("rescue", 0.0, 0, {}, (Event(1.0, "shock", "x"),))
+        only = Recording("resuscitation", 0.0, 0, {}, (Event(1.0, "shock", "x"),))
         self.assertEqual(edf.read_header(edf_write.write(only)).records, 1)
 
     def test_nobody_is_named_unless_asked(self) -> None:

@@ -44,7 +44,7 @@ class Xlsx(Folder):
         self.assertEqual(pd.Timestamp(rows[1][0]).round("s"), pd.Timestamp(made.start + 3600, unit="s"))
 
     def test_texts_are_never_formulas(self) -> None:
-        made = Recording("rescue", 0.0, 0, {}, (Event(1, "prompt", "=1+1"), Event(2, "prompt", "http://x")))
+        made = Recording("resuscitation", 0.0, 0, {}, (Event(1, "prompt", "=1+1"), Event(2, "prompt", "http://x")))
         path = self.folder / "a.xlsx"
         xlsx.write(made, str(path))
         cell = openpyxl.load_workbook(path)["Events"]["D2"]
@@ -115,7 +115,7 @@ class Fhir(unittest.TestCase):
 
 class Krec(unittest.TestCase):
     def test_every_kind_comes_back(self) -> None:
-        for key in ("gas", "dust", "blood_pressure", "oximetry", "training", "vehicle", "rescue"):
+        for key in ("gas", "dust", "blood_pressure", "oximetry", "training", "vehicle", "resuscitation"):
             made = SIGNALS[key](1).recording
             again = krec.read(krec.write_recording(made))
             with self.subTest(kind=key):

@@ -3,9 +3,11 @@
 import json
 import math
 import re
+import tempfile
 import tracemalloc
 import unittest
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 from pydantic import BaseModel
@@ -15,7 +17,8 @@ from kumpel.core.assessment import BothWays, Rule, Step, Verdict
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.core.review import Review, Stretch
 from kumpel.core.samples import BlockSamples, DecodedBlocks
-from kumpel.kinds.registry import KINDS
+from kumpel.formats import edf_write, files, krec
+from kumpel.kinds.registry import KINDS, today
 from kumpel.kinds.setup_fields import at_path
 from kumpel.standins.jaw_muscle_signal import Night, usual_groups
 from kumpel.standins.jaw_muscle_signal import make as make_night
@@ -118,6 +121,29 @@ class Registry(unittest.TestCase):
                 with self.subTest(kind=kind.key, channel=key):
                     # Levels of the second and third set-up have any weighting.
                     self.assertIn(known.get(key), (channel.unit, channel.unit.partition("(")[0]))
+
+
+class Renamed(unittest.TestCase):
+    def test_files_that_say_an_older_name_are_read(self) -> None:
+        words = files.words_of(KINDS.values())
+        for kind in KINDS.values():
+            for old in kind.was:
+                self.assertEqual(today(old), kind.key)
+                recording = replace(made(kind.key).recording, kind=old)
+                with tempfile.TemporaryDirectory() as folder:
+                    for name, data in (
+                        ("a.krec", krec.write_recording(recording)),
+                        ("a.edf", edf_write.write(recording)),
+                    ):
+                        path = Path(folder) / name
+                        path.write_bytes(data)
+                        again = files.read(path, words)
+                        self.assertEqual(again.kind, kind.key, name)
+                        found = kind.assess(
+                            replace(again, setup=recording.setup), Review(), kind.limit_sets[0]
+                        ).reviewed
+                        self.assertTrue(any(f.value == f.value for f in found.figures))
+        self.assertTrue(any(kind.was for kind in KINDS.values()))
 
 
 class Options(unittest.TestCase):
@@ -430,7 +456,7 @@ class Channels(unittest.TestCase):
             "jaw_muscle": "emg.left",
             "training": "heart_rate",
             "vehicle": "speed",
-            "rescue": "ecg",
+            "resuscitation": "ecg",
         }
         for kind, key in main.items():
             recording = made(kind).recording

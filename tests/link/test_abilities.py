@@ -11,7 +11,7 @@ import unittest
 from pathlib import Path
 from typing import Any
 
-from kumpel.demo.fleet import Fleet, StandIn
+from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.formats import krec
 from kumpel.link import abilities
 from kumpel.link.client import LinkError, RecorderLink, RefusedError
@@ -31,12 +31,12 @@ class Dock(unittest.TestCase):
     def setUpClass(cls) -> None:
         folder = Path(tempfile.mkdtemp(prefix="kumpel-dock-"))
         cls.addClassCleanup(shutil.rmtree, folder, ignore_errors=True)
-        cls.fleet = Fleet(folder, 1.0)
-        cls.addClassCleanup(cls.fleet.stop)
-        cls.fleet.launch(cls.recorders, False)
+        cls.ensemble = Ensemble(folder, 1.0)
+        cls.addClassCleanup(cls.ensemble.stop)
+        cls.ensemble.launch(cls.recorders, False)
 
     def link(self, token: str) -> RecorderLink:
-        link = RecorderLink("127.0.0.1", self.fleet.running[token].link)
+        link = RecorderLink("127.0.0.1", self.ensemble.running[token].link)
         self.addCleanup(link.close)
         return link
 
@@ -64,7 +64,7 @@ class Logger(Dock):
         self.assertEqual((state.over, state.quality, state.bytes_per_s), ("radio", 0.2, 9e5))
 
     def test_raw_values_become_a_calibration_that_live_values_follow(self) -> None:
-        link, told = self.link("V-02"), self.fleet.running["V-02"].tell
+        link, told = self.link("V-02"), self.ensemble.running["V-02"].tell
         points = []
         for raw, true in ((-310.0, -180.0), (12.0, 0.0), (330.0, 180.0)):
             told("set", raw={"steering": raw})
@@ -84,7 +84,7 @@ class Logger(Dock):
         self.assertEqual(link.calibrate("steering", []), [])
 
     def test_live_values_go_on_beside_calls_at_the_rate_asked_for_and_end(self) -> None:
-        link, told = self.link("V-02"), self.fleet.running["V-02"].tell
+        link, told = self.link("V-02"), self.ensemble.running["V-02"].tell
         told("set", raw={"water_temp": "missing"})
         given = link.live(["water_temp", "throttle"], 1)
         self.assertEqual((given.channels, given.every_ms), (["water_temp", "throttle"], 20))
@@ -202,14 +202,14 @@ class Watch(Dock):
         self.refused("bad-value", link.draw, [o.key for o in display.offers])
 
     def test_transfer_mode_by_hand_says_what_to_press_and_how_long_it_warms_up(self) -> None:
-        self.fleet.running["G-05"].tell("mode", mode="transfer-off", press="hold both keys for 3 s")
+        self.ensemble.running["G-05"].tell("mode", mode="transfer-off", press="hold both keys for 3 s")
         link = self.link("G-05")
         status = link.status()
         self.assertEqual((status.mode, status.press), (Mode.TRANSFER_OFF, "hold both keys for 3 s"))
         self.assertEqual(link.describe().token, "G-05")
         for call in (link.sessions, link.setup, link.start, link.checks):
             self.assertEqual(self.refused("wrong-mode", call), "hold both keys for 3 s")
-        self.fleet.running["G-05"].tell("press")
+        self.ensemble.running["G-05"].tell("press")
         status = link.status()
         self.assertEqual(status.mode, Mode.WARMING_UP)
         self.assertTrue(0 < (status.mode_left_s or 0) <= 1.0)
@@ -218,12 +218,12 @@ class Watch(Dock):
         self.assertEqual((link.status().mode, link.sessions()), (Mode.READY, []))
 
     def test_a_check_takes_its_time_and_is_then_the_first(self) -> None:
-        self.fleet.running["G-05"].tell("mode", mode="ready")
+        self.ensemble.running["G-05"].tell("mode", mode="ready")
         link = self.link("G-05")
         self.assertEqual(link.check("bump", "co", 100.0), 60.0)
         self.assertEqual(link.status().mode, Mode.CHECKING)
         self.refused("wrong-mode", link.start)
-        self.fleet.running["G-05"].tell("mode", mode="checking", for_s=0.0)
+        self.ensemble.running["G-05"].tell("mode", mode="checking", for_s=0.0)
         while link.status().mode == Mode.CHECKING:
             time.sleep(0.05)
         made = link.checks()[0]
@@ -233,7 +233,7 @@ class Watch(Dock):
         self.refused("not-found", link.check, "bump", "argon", 5.0)
 
     def test_stop_first_then_read_events_apart_from_samples(self) -> None:
-        told = self.fleet.running["O-02"].tell
+        told = self.ensemble.running["O-02"].tell
         name = str(told("record", start=time.time() - 9000, length_s=3600)["session"])
         link = self.link("O-02")
         self.assertTrue(link.describe().keeps_one)
@@ -246,12 +246,12 @@ class Watch(Dock):
 
 class Pages(Dock):
     recorders = (
-        StandIn("R-01", "AE-000001", "Defibrillator", kind="rescue"),
+        StandIn("R-01", "AE-000001", "Defibrillator", kind="resuscitation"),
         StandIn("N-01", "NM-000001", "Noise meter"),
     )
 
     def test_events_come_in_pages_and_are_those_of_the_file(self) -> None:
-        name = str(self.fleet.running["R-01"].tell("record", start=time.time() - 900, length_s=540)["session"])
+        name = str(self.ensemble.running["R-01"].tell("record", start=time.time() - 900, length_s=540)["session"])
         link = self.link("R-01")
         events = list(link.events(name))
         self.assertGreater(len(events), 500)
@@ -264,6 +264,6 @@ class Pages(Dock):
             f"S-{i:04d}": {"start": 1e9 + i * 100, "length_s": 50.0, "about": "", "size": 1, "sha256": f"{i:064x}"}
             for i in range(1203)
         }
-        self.fleet.running["N-01"].tell("set", sessions=sessions)
+        self.ensemble.running["N-01"].tell("set", sessions=sessions)
         found = self.link("N-01").sessions()
         self.assertEqual([s.id for s in found], sorted(sessions, reverse=True))

@@ -9,7 +9,7 @@ import unittest
 from pathlib import Path
 
 from kumpel.config import ROOT
-from kumpel.demo.fleet import Fleet, StandIn
+from kumpel.demo.ensemble import Ensemble, StandIn
 from tests.support import SCOPE
 
 WATCH = """
@@ -44,18 +44,18 @@ class Discovery(unittest.TestCase):
             for each in (watch, elsewhere):
                 self.assertEqual(self.line(each), "listening")
             os.environ["KUMPEL_SCOPE"] = SCOPE
-            fleet = Fleet(Path(folder))
+            ensemble = Ensemble(Path(folder))
             try:
-                fleet.launch((StandIn("N-1", "NM-DISC", "Noise meter"),))
-                port = fleet.running["N-1"].link
+                ensemble.launch((StandIn("N-1", "NM-DISC", "Noise meter"),))
+                port = ensemble.running["N-1"].link
                 self.assertEqual(self.line(watch), f"found NM-DISC {port}")
-                fleet.stop()
+                ensemble.stop()
                 self.assertEqual(self.line(watch), f"lost NM-DISC {SCOPE}")
                 self.assertEqual(
                     self.line(elsewhere), f"lost NM-DISC {SCOPE}", "that it left is all that is said of it"
                 )
             finally:
-                fleet.stop()
+                ensemble.stop()
                 watch.kill()
                 elsewhere.kill()
                 for process in (watch, elsewhere):

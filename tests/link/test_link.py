@@ -10,7 +10,7 @@ import zlib
 from typing import Any, ClassVar
 
 from kumpel.config import ROOT
-from kumpel.demo.fleet import Fleet, StandIn
+from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.formats import krec
 from kumpel.link import frames, messages
 from kumpel.link.client import LinkError, RecorderLink, RefusedError
@@ -67,10 +67,10 @@ class Link(MeterTest):
         name = self.record(3600)
         link = self.open()
         link.write_setup({"name": "kept"}, {}, link.setup().revision)
-        self.fleet.stop()
-        self.fleet = Fleet(self.folder)
-        self.addCleanup(self.fleet.stop)
-        self.fleet.launch((StandIn("N-07", "NM-000107", "Noise meter 7"),), False)
+        self.ensemble.stop()
+        self.ensemble = Ensemble(self.folder)
+        self.addCleanup(self.ensemble.stop)
+        self.ensemble.launch((StandIn("N-07", "NM-000107", "Noise meter 7"),), False)
         again = self.open()
         self.assertEqual(again.setup().setup, {"name": "kept"})
         self.assertEqual([s.id for s in again.sessions()], [name])

@@ -7,7 +7,7 @@ import time
 import unittest
 from pathlib import Path
 
-from kumpel.demo.fleet import StandIn
+from kumpel.demo.ensemble import StandIn
 from kumpel.link import frames
 from kumpel.link.client import LinkError, RecorderLink
 from tests.link.test_abilities import Dock
@@ -61,7 +61,7 @@ class Port(Dock):
         return str(next(self.ports.glob(f"{token}-*")))
 
     def test_a_session_over_a_cable_with_garbage_between_the_frames(self) -> None:
-        told = self.fleet.running["N-21"].tell
+        told = self.ensemble.running["N-21"].tell
         name = str(told("record", start=time.time() - 9000, length_s=3600)["session"])
         told("garbage", bytes=(b"\x00noise\xa5" + frames.MARKER + b"\x00\x00\x00\x10").hex())
         self.addCleanup(told, "garbage", bytes="")
@@ -96,7 +96,7 @@ class Port(Dock):
             RecorderLink(str(self.ports / "nothing"), 0)
 
     def test_pulled_out_in_the_middle(self) -> None:
-        told = self.fleet.running["N-21"].tell
+        told = self.ensemble.running["N-21"].tell
         name = str(told("record", start=time.time() - 90_000, length_s=7200)["session"])
         told("vanish", after_bytes=40_000)
         began = time.monotonic()

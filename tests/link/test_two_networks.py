@@ -12,7 +12,7 @@ import unittest
 from pathlib import Path
 
 from kumpel.config import ROOT
-from kumpel.demo.fleet import StandIn
+from kumpel.demo.ensemble import StandIn
 
 WAYS = (
     ["unshare", "--net"],

@@ -118,18 +118,18 @@ class EveryKind(unittest.TestCase):
                             self.assertTrue(set(shown.split()) <= set(words), shown)
 
     def test_a_due_date_is_a_day_and_a_rescue_has_its_seconds(self) -> None:
-        """The arithmetic: a calibration at the start, every 180 days; what happened in a rescue is told apart by seconds."""
+        """The arithmetic: a calibration at the start, every 180 days; what happened in a resuscitation is told apart by seconds."""
         recording = made("gas").recording
         first = next(e for e in recording.events if e.code == "bump-test")
         recording = replace(recording, events=(replace(first, at_s=60.0, code="calibration"),))
         due = datetime.fromtimestamp(recording.start + 60 + 180 * 86_400 + recording.utc_offset_min * 60, UTC)
         text = " ".join(printed("gas", recording, assess(recording), ("tables",)).split())
         self.assertIn(f"{due.day} {due:%b %Y} {due:%H:%M}", text)
-        rescue = made("rescue").recording
-        [case] = [t for t in assess(rescue).reviewed.tables if t.key == "case"]
-        text = printed("rescue", rescue, assess(rescue), ("tables",))
+        resuscitation = made("resuscitation").recording
+        [case] = [t for t in assess(resuscitation).reviewed.tables if t.key == "case"]
+        text = printed("resuscitation", resuscitation, assess(resuscitation), ("tables",))
         for row in case.rows:
-            self.assertIn(clock_words(rescue, float(row[0]), seconds=True), text)
+            self.assertIn(clock_words(resuscitation, float(row[0]), seconds=True), text)
 
     def test_what_rounds_to_nothing_has_no_sign(self) -> None:
         self.assertEqual((number(-0.04, 1), number(-0.06, 1), number(0.0, 0)), ("0.0", "-0.1", "0"))

@@ -13,7 +13,7 @@ from unittest import mock
 from sqlmodel import select
 
 from kumpel.api import answers
-from kumpel.demo.fleet import Fleet, StandIn
+from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.formats import edf_write, gpx, krec
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.link.errors import LinkError
@@ -84,11 +84,11 @@ class Looking(DatabaseTest):
 class Cable(Looking):
     def setUp(self) -> None:
         super().setUp()
-        fleet = Fleet(self.folder / "memory", 1.0)
-        self.addCleanup(fleet.stop)
+        ensemble = Ensemble(self.folder / "memory", 1.0)
+        self.addCleanup(ensemble.stop)
         rest = {"port": str(self.folder / "ports"), "bytes_per_s": 2e5}
-        fleet.launch((StandIn("R-01", "AE-000001", "Defibrillator", kind="rescue", rest=rest),), False)
-        self.running = fleet.running["R-01"]
+        ensemble.launch((StandIn("R-01", "AE-000001", "Defibrillator", kind="resuscitation", rest=rest),), False)
+        self.running = ensemble.running["R-01"]
 
     def test_plugged_in_taken_in_cleared_pulled_out(self) -> None:
         self.running.tell("record", start=time.time() - 900, length_s=540)
@@ -101,7 +101,7 @@ class Cable(Looking):
         self.assertEqual(self.take(), [True])
         self.assertTrue(self.one().in_reach)
         session = self.db.exec(select(Session)).one()
-        self.assertEqual((session.kind, session.state), ("rescue", "stored"))
+        self.assertEqual((session.kind, session.state), ("resuscitation", "stored"))
         self.assertEqual(len(take_in.clear(self.db, recorder.id or 0, [session.recorder_session])), 1)
         self.running.tell("vanish")
         self.soon(lambda: not self.in_reach())

@@ -15,7 +15,7 @@ import psycopg
 from sqlalchemy.exc import OperationalError
 from sqlmodel import select
 
-from kumpel.demo.fleet import Fleet, Running, StandIn
+from kumpel.demo.ensemble import Ensemble, Running, StandIn
 from kumpel.link.discovery import Announcement
 from kumpel.services import recorders, sessions, take_in
 from kumpel.store import database
@@ -32,9 +32,9 @@ class Chaos(DatabaseTest):
         super().setUp()
         folder = Path(tempfile.mkdtemp(prefix="kumpel-chaos-"))
         self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
-        self.fleet = Fleet(folder, 1.0)
-        self.addCleanup(self.fleet.stop)
-        self.fleet.launch(
+        self.ensemble = Ensemble(folder, 1.0)
+        self.addCleanup(self.ensemble.stop)
+        self.ensemble.launch(
             tuple(StandIn(f"X-{i}", f"XX-{i}", kind, kind=kind, auto_start=False) for i, kind in enumerate(KINDS)),
             False,
         )
@@ -47,13 +47,13 @@ class Chaos(DatabaseTest):
 
     def test_sixty_faults(self) -> None:
         originals: dict[str, bytes] = {}
-        for running, length in zip(self.fleet.running.values(), KINDS.values(), strict=True):
+        for running, length in zip(self.ensemble.running.values(), KINDS.values(), strict=True):
             for number in range(4):
                 start = time.time() - 100_000 + 20_000 * number
                 name = str(running.tell("record", start=start, length_s=length, seed=number + 1)["session"])
                 originals[name] = (running.folder / "sessions" / f"{name}.krec").read_bytes()
         ids = []
-        for running in self.fleet.running.values():
+        for running in self.ensemble.running.values():
             recorder = self.heard(running)
             wishes = [take_in.Wish(recorder.id or 0, listed["id"]) for listed in recorder.inventory]
             ids += take_in.begin(self.db, wishes, self.who, lambda session_id: None)
@@ -66,7 +66,7 @@ class Chaos(DatabaseTest):
                 self.cutting.join()
             with contextlib.suppress(OperationalError):
                 self.db.rollback()  # its own connection was cut too
-            for running in self.fleet.running.values():
+            for running in self.ensemble.running.values():
                 running.tell("come back")
                 running.tell("corrupt", reads=0)
                 self.heard(running)
@@ -86,7 +86,7 @@ class Chaos(DatabaseTest):
 
     def fault(self, turn: int) -> str:
         """One fault on a recorder, on the store, or between."""
-        running = list(self.fleet.running.values())[turn % 3]
+        running = list(self.ensemble.running.values())[turn % 3]
         match int(self.rng.integers(0, 5)):
             case 0:
                 running.tell("vanish", after_bytes=int(self.rng.integers(2_000, 300_000)))

@@ -14,7 +14,7 @@ from unittest import mock
 
 import numpy as np
 
-from kumpel.demo.fleet import StandIn
+from kumpel.demo.ensemble import StandIn
 from kumpel.formats import krec
 from kumpel.link import frames
 from kumpel.link.client import RecorderLink
@@ -168,7 +168,7 @@ class Conforming(Dock):
     def test_every_simulated_recorder_keeps_to_every_row(self) -> None:
         asked: set[str] = set()
         for each in self.recorders:
-            running = self.fleet.running[each.token]
+            running = self.ensemble.running[each.token]
             for number in range(2):
                 if not number or not DEVICES[each.kind].keeps_one:
                     running.tell("record", start=time.time() - 9000 + 2000 * number, length_s=700, names={})
@@ -191,7 +191,7 @@ class Conforming(Dock):
         self.assertEqual(never, {"on a serial port garbage before a frame costs nothing"})
 
     def test_without_changes_nothing_is_changed(self) -> None:
-        running = self.fleet.running["X-00"]
+        running = self.ensemble.running["X-00"]
         before = (running.folder / "state.json").read_bytes()
         found = list(conformance.test(Probe("127.0.0.1", running.link)))
         self.assertEqual((running.folder / "state.json").read_bytes(), before)

@@ -12,7 +12,7 @@ from unittest import mock
 
 from sqlmodel import select
 
-from kumpel.demo.fleet import Fleet, Running, StandIn
+from kumpel.demo.ensemble import Ensemble, Running, StandIn
 from kumpel.kinds.registry import kind_of
 from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
@@ -45,21 +45,21 @@ class CuffTest(DatabaseTest):
     def setUp(self) -> None:
         super().setUp()
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        self.fleet = Fleet(folder, 7200.0)
-        self.addCleanup(self.fleet.stop)
+        self.ensemble = Ensemble(folder, 7200.0)
+        self.addCleanup(self.ensemble.stop)
         cuffs = [
             StandIn(f"C-0{n}", f"BP-00000{n}", f"Cuff {n}", kind="blood_pressure", auto_start=False, clock_error_s=-72)
             for n in (1, 2)
         ]
         meter = StandIn("N-01", "NM-000001", "Meter", auto_start=False)
-        self.fleet.launch((*cuffs, meter), False)
+        self.ensemble.launch((*cuffs, meter), False)
 
     def cuff(self, token: str = "C-01") -> Running:
-        return self.fleet.running[token]
+        return self.ensemble.running[token]
 
     def seen(self, token: str = "C-01") -> Recorder:
         serial = {"C-01": "BP-000001", "C-02": "BP-000002", "N-01": "NM-000001"}[token]
-        return recorders.heard(self.db, Announcement(serial, "127.0.0.1", self.fleet.running[token].link))
+        return recorders.heard(self.db, Announcement(serial, "127.0.0.1", self.ensemble.running[token].link))
 
     def give(self, person: Person, token: str = "C-01", changed: dict[str, Any] | None = None, **rest: Any) -> HandOver:
         recorder = self.seen(token)

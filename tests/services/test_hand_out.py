@@ -9,7 +9,7 @@ from typing import Any, ClassVar
 from sqlmodel import Session as Db
 from sqlmodel import select
 
-from kumpel.demo.fleet import Fleet, StandIn
+from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
@@ -202,10 +202,10 @@ class Names(DatabaseTest):
     def setUp(self) -> None:
         super().setUp()
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        fleet = Fleet(folder, 7200.0)
-        self.addCleanup(fleet.stop)
-        fleet.launch((StandIn("W-01", "TW-000001", "Watch 1", kind="training", auto_start=False),), False)
-        self.watch = fleet.running["W-01"]
+        ensemble = Ensemble(folder, 7200.0)
+        self.addCleanup(ensemble.stop)
+        ensemble.launch((StandIn("W-01", "TW-000001", "Watch 1", kind="training", auto_start=False),), False)
+        self.watch = ensemble.running["W-01"]
 
     def seen(self) -> Recorder:
         return recorders.heard(self.db, Announcement("TW-000001", "127.0.0.1", self.watch.link))

@@ -11,7 +11,7 @@ from unittest import mock
 from sqlalchemy import text
 from sqlmodel import select
 
-from kumpel.demo.fleet import StandIn
+from kumpel.demo.ensemble import StandIn
 from kumpel.link.discovery import Announcement
 from kumpel.services import deeds, jobs, networks, recorders, settings, take_in
 from kumpel.services.deeds import Whom
@@ -118,8 +118,8 @@ class Watching(MeterTest):
 
     def test_a_recorder_on_a_new_port_is_the_same_recorder(self) -> None:
         first = self.hear(self.meter.link)
-        self.fleet.stop()
-        self.fleet.launch((StandIn("N-07", "NM-000107", "Noise meter 7"),), False)
+        self.ensemble.stop()
+        self.ensemble.launch((StandIn("N-07", "NM-000107", "Noise meter 7"),), False)
         again = self.hear(self.meter.link)
         self.assertEqual((again.id, again.port, again.in_reach), (first.id, self.meter.link, True))
 
@@ -191,8 +191,8 @@ class Networks(Looking):
         aside = mock.patch.dict(os.environ, {"KUMPEL_SCOPE": f"{SCOPE}n"})
         aside.start()
         self.addCleanup(aside.stop)
-        self.fleet.stop()
-        self.fleet.launch((StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False),))
+        self.ensemble.stop()
+        self.ensemble.launch((StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False),))
         lookout = Lookout(self.url, jobs)
         self.addCleanup(lookout.stop)
         lookout.start()

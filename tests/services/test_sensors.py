@@ -14,7 +14,7 @@ from typing import Any
 
 from sqlmodel import Session as Db
 
-from kumpel.demo.fleet import Fleet, Running, StandIn
+from kumpel.demo.ensemble import Ensemble, Running, StandIn
 from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
 from kumpel.services import checks, deeds, live_values, recorders, sensors
@@ -32,19 +32,19 @@ DOCK = (
 
 
 class Calibrating(DatabaseTest):
-    fleet: Fleet
+    ensemble: Ensemble
 
     def setUp(self) -> None:
         super().setUp()
         folder = Path(tempfile.mkdtemp(prefix="kumpel-sensors-"))
         self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
-        self.fleet = Fleet(folder, 1.0)
-        self.addCleanup(self.fleet.stop)
-        self.fleet.launch(DOCK, False)
+        self.ensemble = Ensemble(folder, 1.0)
+        self.addCleanup(self.ensemble.stop)
+        self.ensemble.launch(DOCK, False)
         self.logger = self.heard("V-02")
 
     def heard(self, token: str) -> Recorder:
-        running = self.fleet.running[token]
+        running = self.ensemble.running[token]
         serial = next(each.serial for each in DOCK if each.token == token)
         return recorders.heard(self.db, Announcement(serial, "127.0.0.1", running.link, token))
 
@@ -55,7 +55,7 @@ class Calibrating(DatabaseTest):
 
     @property
     def wheel(self) -> Running:
-        return self.fleet.running["V-02"]
+        return self.ensemble.running["V-02"]
 
     def hold(self, **held: float) -> None:
         self.wheel.tell("set", held=held)
@@ -240,14 +240,14 @@ class Calibrating(DatabaseTest):
         words = checks.overdue(self.db, [gas])[gas.id]
         self.assertIn("Carbon monoxide, bump test: never done", words)
         for sensor, fails in (("co", []), ("h2s", ["h2s"])):
-            self.fleet.running["G-01"].tell("set", raw={"fails": fails})
-            with RecorderLink("127.0.0.1", self.fleet.running["G-01"].link) as link:
+            self.ensemble.running["G-01"].tell("set", raw={"fails": fails})
+            with RecorderLink("127.0.0.1", self.ensemble.running["G-01"].link) as link:
                 link.check("bump", sensor, 50.0)
             time.sleep(1.6)
         recorders.refresh(self.db, gas)
         recorders.refresh(self.db, gas)
         # Two who ask at once: the second knows nothing of what the first has not committed yet.
-        with RecorderLink("127.0.0.1", self.fleet.running["G-01"].link) as link:
+        with RecorderLink("127.0.0.1", self.ensemble.running["G-01"].link) as link:
             made = link.checks()
         with Db(database.engine(self.url)) as other:
             checks.told(other, gas, [replace_at(made[0], 1.0e9)])

@@ -3,6 +3,7 @@
 import io
 import threading
 import time
+from dataclasses import replace
 from datetime import UTC, datetime
 from unittest import mock
 
@@ -12,10 +13,80 @@ from kumpel.core.review import Review
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
 from kumpel.services import bays, conclusions, figures, from_files, recorders, sessions, take_in
-from kumpel.services.problems import ConflictError, InvalidError
+from kumpel.services.problems import ConflictError, InvalidError, RecorderError
+from kumpel.standins.signals import SIGNALS
 from kumpel.store import database, samples
 from kumpel.store.tables import Block, Pyramid, Recorder, Session
 from tests.support import DatabaseTest, MeterTest, recording_file
+
+
+class OldNames(DatabaseTest):
+    def test_a_file_of_a_kind_that_was_called_otherwise_comes_in_by_the_same_door(self) -> None:
+        for kind in KINDS.values():
+            for number, old in enumerate(kind.was):
+                made = SIGNALS[kind.key](3).recording
+                data = krec.write_recording(replace(made, kind=old), f"OLD-{number}")
+                row = take_in.from_file(self.db, data, self.who)
+                self.assertEqual((row.kind, row.state), (kind.key, "stored"))
+                self.assertTrue(figures.run(database.engine(self.url), row.id or 0))
+                self.assertEqual(
+                    b"".join(sessions.original(database.engine(self.url), row.id or 0)), data, "as it came"
+                )
+
+
+class ClearedLater(MeterTest):
+    """Taking in and clearing were one wish; what stops the clearing does not take the wish away."""
+
+    def on_recorder(self) -> int:
+        return len(self.seen().inventory)
+
+    def test_the_wish_stays_until_the_recorder_is_back(self) -> None:
+        name = self.record(3600)
+        with mock.patch.object(take_in, "clear", side_effect=RecorderError("the cable was pulled")):
+            self.take_in(name, clear_after=True)
+        [row] = self.db.exec(select(Session)).all()
+        self.assertEqual((row.state, self.on_recorder()), ("stored", 1))
+        self.assertEqual(take_in.to_clear(self.db, row.serial), [row.id])
+        self.assertTrue(take_in.clear_if_wished(database.engine(self.url), row.id or 0))
+        self.assertEqual(self.on_recorder(), 0)
+        self.db.expire_all()
+        self.assertEqual(take_in.to_clear(self.db, row.serial), [])
+
+    def test_it_can_be_taken_back(self) -> None:
+        name = self.record(3600)
+        with mock.patch.object(take_in, "clear", side_effect=RecorderError("the cable was pulled")):
+            self.take_in(name, clear_after=True)
+        [row] = self.db.exec(select(Session)).all()
+        take_in.keep_on_recorder(self.db, row.id or 0)
+        self.assertTrue(take_in.clear_if_wished(database.engine(self.url), row.id or 0))
+        self.assertEqual(self.on_recorder(), 1)
+
+
+class Thousands(DatabaseTest):
+    def test_ten_thousand_listed_sessions_are_shown_at_once(self) -> None:
+        start = 1_795_000_000.0
+        listed = [
+            {"id": f"S-{i}", "start": start + i * 60, "length_s": 50.0, "size": 100, "sha256": f"{i:064x}", "complete": True, "about": ""}
+            for i in range(9_990)
+        ]  # fmt: skip
+        self.db.add(
+            Recorder(
+                serial="NM-1",
+                kind="noise",
+                token="N-01",
+                name="N",
+                in_reach=True,
+                host="127.0.0.1",
+                port=1,
+                inventory=listed,
+                status={"utc_offset_min": 60},
+            )
+        )
+        self.db.commit()
+        began = time.monotonic()
+        [bay] = bays.bays(self.db)
+        self.assertEqual(len(bay.sessions), 9_990)
+        self.assertLess(time.monotonic() - began, 3.0)
 
 
 class TakeIn(MeterTest):

@@ -10,7 +10,7 @@ from sqlmodel import select
 
 from kumpel.core.geo import plane_of
 from kumpel.core.vehicle import courses as core
-from kumpel.demo.fleet import Fleet, StandIn
+from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.formats import gpx_line
 from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
@@ -111,18 +111,18 @@ class OnTheRecorder(DatabaseTest):
     def setUp(self) -> None:
         super().setUp()
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        self.fleet = Fleet(folder, 7200.0)
-        self.addCleanup(self.fleet.stop)
+        self.ensemble = Ensemble(folder, 7200.0)
+        self.addCleanup(self.ensemble.stop)
         logger = StandIn("V-02", "VL-000002", "Logger", kind="vehicle", auto_start=False)
         watch = StandIn("W-01", "TW-000001", "Watch", kind="training", auto_start=False)
-        self.fleet.launch((logger, watch), False)
+        self.ensemble.launch((logger, watch), False)
 
     def seen(self, token: str = "V-02") -> Recorder:
         serial = {"V-02": "VL-000002", "W-01": "TW-000001"}[token]
-        return recorders.heard(self.db, Announcement(serial, "127.0.0.1", self.fleet.running[token].link))
+        return recorders.heard(self.db, Announcement(serial, "127.0.0.1", self.ensemble.running[token].link))
 
     def link(self, token: str = "V-02") -> RecorderLink:
-        return RecorderLink("127.0.0.1", self.fleet.running[token].link)
+        return RecorderLink("127.0.0.1", self.ensemble.running[token].link)
 
     def write(
         self, token: str = "V-02", picture: displays.Drawn | None = None, courses: tuple[str, ...] | None = None
@@ -182,7 +182,7 @@ class OnTheRecorder(DatabaseTest):
         said = {"machine": "kart K-2", "series": "Yard cup, round 6", "run": "race"}
         slip = hand_out.Slip(recorder.id or 0, hedda.id or 0, draft.settings | said, draft.revision)
         hand_out.hand_out(self.db, slip, self.who)
-        name = str(self.fleet.running["V-02"].tell("record", start=time.time() - 900, length_s=200)["session"])
+        name = str(self.ensemble.running["V-02"].tell("record", start=time.time() - 900, length_s=200)["session"])
         recorder = self.seen()
         [bay] = [b for b in bays.bays(self.db) if b.recorder.id == recorder.id]
         self.assertEqual(bay.tags, {"vehicle": "kart K-2", "series": "Yard cup, round 6", "run": "race"})
@@ -202,8 +202,8 @@ class OnTheRecorder(DatabaseTest):
             elif channel["key"] == "rpm":
                 channel |= {"hz": 5}
         hand_out.write_only(self.db, recorder.id or 0, draft.settings, draft.revision, True)
-        name = str(self.fleet.running["V-02"].tell("record", start=time.time() - 900, length_s=400)["session"])
-        data = (self.fleet.running["V-02"].folder / "sessions" / f"{name}.krec").read_bytes()
+        name = str(self.ensemble.running["V-02"].tell("record", start=time.time() - 900, length_s=400)["session"])
+        data = (self.ensemble.running["V-02"].folder / "sessions" / f"{name}.krec").read_bytes()
         from kumpel.formats import krec
 
         recording = krec.read(data)

@@ -154,7 +154,7 @@ class Time(unittest.TestCase):
         self.assertLessEqual(session["start"] + session["length_s"], time.time())
 
     def test_one_slot_is_overwritten_at_the_next_start(self) -> None:
-        recorder = self.recorder("rescue")
+        recorder = self.recorder("resuscitation")
         recorder.record("R-1", time.time() - 900, 300.0, {})
         recorder.start_recording()
         self.assertEqual(recorder.state["sessions"], {})

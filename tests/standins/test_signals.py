@@ -11,7 +11,7 @@ from kumpel.standins import (
     gas_signal,
     jaw_muscle_signal,
     oximetry_signal,
-    rescue_signal,
+    resuscitation_signal,
     training_signal,
     vehicle_signal,
 )
@@ -104,10 +104,11 @@ class Bodies(unittest.TestCase):
         self.assertEqual(float(np.abs(right[10_000:20_000]).max()), 0.0)
         self.assertTrue(np.isnan(left[40_000:41_000]).all())
 
-    def test_rescue(self) -> None:
-        made = rescue_signal.make(
-            rescue_signal.Case(
-                trains=(rescue_signal.Train(10, 21, 120.0), rescue_signal.Train(40, 11, 100.0)), shocks_s=(30.0,)
+    def test_resuscitation(self) -> None:
+        made = resuscitation_signal.make(
+            resuscitation_signal.Case(
+                trains=(resuscitation_signal.Train(10, 21, 120.0), resuscitation_signal.Train(40, 11, 100.0)),
+                shocks_s=(30.0,),
             )
         )
         self.assertEqual(made.truth["compressions"], 32)

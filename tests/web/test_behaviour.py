@@ -6,7 +6,7 @@ from dataclasses import replace
 from playwright.sync_api import APIResponse, Route, expect
 from sqlalchemy import text
 
-from kumpel.demo.fleet import StandIn
+from kumpel.demo.ensemble import StandIn
 from kumpel.formats import krec
 from kumpel.link.client import RecorderLink
 from kumpel.services import figures, sessions
@@ -77,7 +77,7 @@ class Signing(BrowserTest):
 
 class Locked(BrowserTest):
     def test_a_passcode_is_asked_for_where_something_is_changed(self) -> None:
-        fleet = self.launch(
+        ensemble = self.launch(
             StandIn("N-06", "NM-000106", "Noise meter 6", passcode="2718", auto_start=False), time_factor=600
         )
         self.person("Ida Brandvik")
@@ -93,7 +93,7 @@ class Locked(BrowserTest):
             page.get_by_role("textbox", name="Passcode").fill(passcode)
             page.keyboard.press("Enter")
             expect(page.get_by_text(words)).to_be_visible()
-        with RecorderLink("127.0.0.1", fleet.running["N-06"].link) as link:
+        with RecorderLink("127.0.0.1", ensemble.running["N-06"].link) as link:
             link.unlock("2718")
             link.start()
         page.goto(f"{self.address}/take-in")

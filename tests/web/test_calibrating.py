@@ -8,7 +8,7 @@ from datetime import timedelta
 
 from playwright.sync_api import Locator, expect
 
-from kumpel.demo.fleet import Fleet, StandIn
+from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.link.client import RecorderLink
 from kumpel.services import checks
 from kumpel.store.tables import Recorder, SensorCheck, now
@@ -19,14 +19,14 @@ STOOD = StandIn("V-02", "VL-000204", "Logger 2", kind="vehicle", auto_start=Fals
 
 
 class Calibrating(BrowserTest):
-    fleet: Fleet
+    ensemble: Ensemble
 
     def setUp(self) -> None:
         super().setUp()
-        self.fleet = self.launch(STOOD)
+        self.ensemble = self.launch(STOOD)
 
     def tell(self, **about: object) -> None:
-        self.fleet.running["V-02"].tell("set", **about)
+        self.ensemble.running["V-02"].tell("set", **about)
 
     def opened(self) -> Locator:
         """The sensors of the logger, its live values coming."""
@@ -37,7 +37,7 @@ class Calibrating(BrowserTest):
         return page.get_by_role("region", name="Steering angle, positions")
 
     def on_recorder(self) -> list[tuple[float, float]]:
-        with RecorderLink("127.0.0.1", self.fleet.running["V-02"].link) as link:
+        with RecorderLink("127.0.0.1", self.ensemble.running["V-02"].link) as link:
             return [(p.raw, p.true) for c in link.calibrations() if c.channel == "steering" for p in c.points]
 
     def hold(self, angle: float, raw: str) -> None:
@@ -115,10 +115,10 @@ class Calibrating(BrowserTest):
         page.keyboard.press("Space")
         row = steering.get_by_role("row", name=re.compile("turned right"))
         expect(row).to_contain_text("captured")
-        self.fleet.running["V-02"].tell("vanish")
+        self.ensemble.running["V-02"].tell("vanish")
         live = page.get_by_role("region", name="Live now")
         expect(live).not_to_contain_text("ten times a second", timeout=15_000)
-        self.fleet.running["V-02"].tell("come back")
+        self.ensemble.running["V-02"].tell("come back")
         expect(live).to_contain_text("ten times a second", timeout=30_000)
         expect(row).to_contain_text("captured")
         self.tell(raw={"rpm": 1500.0})

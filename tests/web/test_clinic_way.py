@@ -16,7 +16,7 @@ from playwright.sync_api import Locator, expect
 from sqlmodel import select
 
 from kumpel.demo import post
-from kumpel.demo.fleet import Fleet, StandIn
+from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.services import decisions, figures, settings
 from kumpel.store.tables import Mail, Person, Report, Session
 from tests.reports.test_word_and_page import Tables
@@ -31,25 +31,25 @@ SAID = "Too high by day and by night."
 class Clinic(BrowserTest):
     """A clinic with a cuff recorder, somebody who is known, a mail server and a text block."""
 
-    def clinic(self) -> tuple[Fleet, Person]:
+    def clinic(self) -> tuple[Ensemble, Person]:
         folder = TemporaryDirectory(prefix="kumpel-mail-")
         self.addCleanup(folder.cleanup)
         self.office = post.PostOffice(Path(folder.name))
         self.addCleanup(self.office.stop)
         post.use(self.db, self.office.port, self.who)
         settings.keep(self.db, settings.BLOCKS.key, "kind", "blood_pressure", [SAID], 0)
-        fleet = self.launch(
+        ensemble = self.launch(
             StandIn("C-03", "BP-000103", "Cuff recorder 3", kind="blood_pressure", auto_start=False, clock_error_s=-72)
         )
-        return fleet, self.person("Petter Lunde", number="TF-0412")
+        return ensemble, self.person("Petter Lunde", number="TF-0412")
 
-    def worn(self, fleet: Fleet) -> None:
+    def worn(self, ensemble: Ensemble) -> None:
         """A day goes by: the stand-in has recorded it under the setup that was written."""
         wish: dict[str, Any] = {"awake_systolic": 146.0, "awake_diastolic": 91.0, "dip_percent": 5.0, "failing": 0.0}
-        fleet.running["C-03"].tell("record", start=time.time() - 87_000, length_s=86_400, seed=11, **wish)
+        ensemble.running["C-03"].tell("record", start=time.time() - 87_000, length_s=86_400, seed=11, **wish)
 
-    def setup_on_it(self, fleet: Fleet) -> dict[str, Any]:
-        found: dict[str, Any] = json.loads((fleet.running["C-03"].folder / "state.json").read_text())["setup"]
+    def setup_on_it(self, ensemble: Ensemble) -> dict[str, Any]:
+        found: dict[str, Any] = json.loads((ensemble.running["C-03"].folder / "state.json").read_text())["setup"]
         return found
 
     def session(self) -> Session:
@@ -84,7 +84,7 @@ class Clinic(BrowserTest):
 
 class Keyboard(KeyboardTest, Clinic):
     def test_from_the_slip_to_the_mail_with_the_keyboard_alone(self) -> None:
-        fleet, _ = self.clinic()
+        ensemble, _ = self.clinic()
         page = self.sign_in()
         self.press("1")
         expect(page.get_by_role("button", name=re.compile("^C-03"))).to_be_visible()
@@ -99,9 +99,9 @@ class Keyboard(KeyboardTest, Clinic):
         self.reach("^Wearer sees readings")
         self.main_step("Write and hand out")
         expect(page.get_by_text("C-03 is with Petter Lunde")).to_be_visible()
-        self.assertEqual(self.setup_on_it(fleet)["asleep_from"], "22:40")
+        self.assertEqual(self.setup_on_it(ensemble)["asleep_from"], "22:40")
 
-        self.worn(fleet)
+        self.worn(ensemble)
         self.press("2")
         self.main_step("Take in all 1")
         expect(page.get_by_role("link", name="review", exact=True)).to_be_visible()
@@ -155,7 +155,7 @@ class Fingers(Clinic):
         self.actions += 1
 
     def test_few_actions_from_a_known_person_to_the_page_by_finger(self) -> None:
-        fleet, _ = self.clinic()
+        ensemble, _ = self.clinic()
         page = self.sign_in()
         page.goto(f"{self.address}/hand-out")
         self.actions = 0
@@ -166,7 +166,7 @@ class Fingers(Clinic):
         print(f"  hand out to somebody who is known: {self.actions} actions")
         self.assertLessEqual(self.actions, MOST_TO_HAND_OUT)
 
-        self.worn(fleet)
+        self.worn(ensemble)
         page.goto(f"{self.address}/take-in")
         self.actions = 0
         self.tap(page.get_by_role("button", name="Take in all 1"))
@@ -200,8 +200,8 @@ class Fingers(Clinic):
         self.read_back()
 
     def test_the_edge_of_sleep_is_dragged_by_finger(self) -> None:
-        fleet, petter = self.clinic()
-        self.worn(fleet)
+        ensemble, petter = self.clinic()
+        self.worn(ensemble)
         page = self.sign_in()
         page.goto(f"{self.address}/take-in")
         page.get_by_role("button", name="Take in all 1").tap()

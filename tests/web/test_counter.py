@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from playwright.sync_api import expect
 
-from kumpel.demo.fleet import Fleet, StandIn
+from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.services import hand_out
 from tests.web.browser import BrowserTest
 from tests.web.test_tasks import COUNT
@@ -27,17 +27,17 @@ JOBS: list[Job] = []
 
 
 class Counter(BrowserTest):
-    def cuffs(self, count: int = 1, recorded: int = 0) -> Fleet:
-        fleet = self.launch(
+    def cuffs(self, count: int = 1, recorded: int = 0) -> Ensemble:
+        ensemble = self.launch(
             *(
                 StandIn(f"C-0{n}", f"BP-00000{n}", f"Cuff {n}", kind="blood_pressure", auto_start=False)
                 for n in range(1, count + 1)
             )
         )
-        for running in fleet.running.values():
+        for running in ensemble.running.values():
             for turn in range(recorded):
                 running.tell("record", start=time.time() - 200_000 + 90_000 * turn, length_s=80_000)
-        return fleet
+        return ensemble
 
     def begin(self, path: str) -> None:
         self.page.goto(f"{self.address}/{path}")
@@ -102,7 +102,7 @@ class Counter(BrowserTest):
         self.done("hand out to a known person with what they had last", 4, "keyboard")
 
     def test_taking_in_and_clearing(self) -> None:
-        fleet = self.cuffs(2, 3)
+        ensemble = self.cuffs(2, 3)
         self.person("Petter Lunde")
         page = self.sign_in()
         self.begin("take-in")
@@ -125,7 +125,7 @@ class Counter(BrowserTest):
         page.evaluate("window.presses = 0")
         page.get_by_role("button", name=re.compile("^Clear 6 on 2")).click()
         page.get_by_role("button", name=re.compile("^Remove 6")).click()
-        for running in fleet.running.values():
+        for running in ensemble.running.values():
             self.eventually(lambda running=running: running.tell("state")["sessions"] == 0, 30)
         self.done("clear two recorders", 2)
 
@@ -140,7 +140,7 @@ class Counter(BrowserTest):
         self.done("take in everything new", 3, "keyboard")
 
     def test_finding_and_preparing(self) -> None:
-        fleet = self.cuffs(2)
+        ensemble = self.cuffs(2)
         page = self.sign_in()
         self.begin("take-in")
         page.get_by_role("button", name=re.compile("^C-01")).click()
@@ -161,11 +161,11 @@ class Counter(BrowserTest):
         page.get_by_role("button", name="Write and hand out").click()
         expect(page.get_by_text("C-02 is with Ruth Amsel.")).to_be_visible()
         self.done("hand out with a quiet window", 4)
-        fleet.running["C-02"].tell("vanish")
+        ensemble.running["C-02"].tell("vanish")
         self.begin("take-in")
         again = page.get_by_role("button", name="Look again")
         again.wait_for()
-        fleet.running["C-02"].tell("come back")
+        ensemble.running["C-02"].tell("come back")
         again.click()
         expect(again).to_have_count(0)
         self.done("look again for one that was away", 1)

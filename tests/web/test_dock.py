@@ -11,7 +11,7 @@ from typing import Any
 from playwright.sync_api import Locator, Page, expect
 from sqlmodel import col, select
 
-from kumpel.demo.fleet import Fleet, StandIn
+from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.services import hand_out, settings
 from kumpel.store.tables import HandOver, Recorder, Session, Setup, Tag
 from tests.support import recording_file
@@ -19,15 +19,17 @@ from tests.web.browser import BrowserTest
 
 
 class DockTest(BrowserTest):
-    def meters(self, count: int, **rest: Any) -> Fleet:
+    def meters(self, count: int, **rest: Any) -> Ensemble:
         return self.launch(
             *(StandIn(f"N-{n:02d}", f"NM-{n:06d}", f"Meter {n}", auto_start=False, **rest) for n in range(1, count + 1))
         )
 
-    def recorded(self, fleet: Fleet, token: str, count: int = 1, length_s: int = 3600) -> list[str]:
+    def recorded(self, ensemble: Ensemble, token: str, count: int = 1, length_s: int = 3600) -> list[str]:
         start = time.time() - count * (length_s + 600)
         return [
-            str(fleet.running[token].tell("record", start=start + n * (length_s + 600), length_s=length_s)["session"])
+            str(
+                ensemble.running[token].tell("record", start=start + n * (length_s + 600), length_s=length_s)["session"]
+            )
             for n in range(count)
         ]
 
@@ -53,8 +55,10 @@ class CablesAndCards(DockTest):
         ports = self.folder() / "ports"
         settings.keep(self.db, settings.PORTS.key, "site", "", [f"{ports}/*"], 0, self.who)
         rest = {"port": str(ports), "bytes_per_s": 2e5, "over": "cable"}
-        fleet = self.launch(StandIn("R-01", "AE-000001", "Defibrillator", kind="rescue", auto_start=False, rest=rest))
-        fleet.running["R-01"].tell("record", start=time.time() - 900, length_s=540)
+        ensemble = self.launch(
+            StandIn("R-01", "AE-000001", "Defibrillator", kind="resuscitation", auto_start=False, rest=rest)
+        )
+        ensemble.running["R-01"].tell("record", start=time.time() - 900, length_s=540)
         self.person("Sanna Heikkilä")
         page = self.sign_in()
         page.goto(f"{self.address}/hand-out")
@@ -96,8 +100,8 @@ class CablesAndCards(DockTest):
 
 class Leaving(DockTest):
     def test_walked_away_in_mid_transfer_it_goes_on(self) -> None:
-        fleet = self.meters(1, rest={"bytes_per_s": 60_000.0})
-        self.recorded(fleet, "N-01", length_s=28_000)
+        ensemble = self.meters(1, rest={"bytes_per_s": 60_000.0})
+        self.recorded(ensemble, "N-01", length_s=28_000)
         page = self.sign_in()
         self.dock()
         page.get_by_role("button", name="Take in all 1").click()
@@ -114,9 +118,9 @@ class Leaving(DockTest):
         expect(back.get_by_role("button", name=re.compile("^Show 1 stored"))).to_be_visible()
 
     def test_two_operators_see_the_same_and_nothing_comes_twice(self) -> None:
-        fleet = self.meters(2, rest={"bytes_per_s": 60_000.0})
+        ensemble = self.meters(2, rest={"bytes_per_s": 60_000.0})
         for token in ("N-01", "N-02"):
-            self.recorded(fleet, token, length_s=14_000)
+            self.recorded(ensemble, token, length_s=14_000)
         first, second = self.sign_in(), self.sign_in(self.open_page())
         for page in (first, second):
             self.dock(page)
@@ -136,8 +140,8 @@ class Leaving(DockTest):
 
 class Many(DockTest):
     def test_a_span_of_rows_gets_its_tags_at_once_and_only_what_was_said(self) -> None:
-        fleet = self.meters(1)
-        names = self.recorded(fleet, "N-01", 5)
+        ensemble = self.meters(1)
+        names = self.recorded(ensemble, "N-01", 5)
         page = self.sign_in()
         self.dock()
         expect(self.rows()).to_have_count(5)
@@ -157,18 +161,18 @@ class Many(DockTest):
         expect(page.get_by_role("button", name="Take in all 2")).to_be_enabled()
 
     def test_taken_in_and_cleared_as_one_deed(self) -> None:
-        fleet = self.meters(1)
-        self.recorded(fleet, "N-01", 2)
+        ensemble = self.meters(1)
+        self.recorded(ensemble, "N-01", 2)
         page = self.sign_in()
         self.dock()
         page.get_by_label("clear them on the recorder after").check()
         page.get_by_role("button", name="Take in all 2").click()
         self.eventually(lambda: len(self.stored()) == 2)
-        self.eventually(lambda: fleet.running["N-01"].tell("state")["sessions"] == 0, 30)
+        self.eventually(lambda: ensemble.running["N-01"].tell("state")["sessions"] == 0, 30)
 
     def test_stopped_after_the_one_at_work_and_gone_on_with(self) -> None:
-        fleet = self.meters(1, rest={"bytes_per_s": 80_000.0})
-        self.recorded(fleet, "N-01", 9, length_s=14_000)
+        ensemble = self.meters(1, rest={"bytes_per_s": 80_000.0})
+        self.recorded(ensemble, "N-01", 9, length_s=14_000)
         page = self.sign_in()
         self.dock()
         page.get_by_role("button", name="Take in all 9").click()
@@ -184,8 +188,8 @@ class Many(DockTest):
         self.eventually(lambda: len(self.stored()) == 9, 60)
 
     def test_sessions_of_a_wrong_clock_are_moved_together_and_back(self) -> None:
-        fleet = self.meters(1, clock_error_s=-250.0)
-        self.recorded(fleet, "N-01", 3)
+        ensemble = self.meters(1, clock_error_s=-250.0)
+        self.recorded(ensemble, "N-01", 3)
         page = self.sign_in()
         self.dock()
         clocks = page.get_by_role("region", name="Wrong clocks")
@@ -203,8 +207,8 @@ class Many(DockTest):
         self.eventually(lambda: all(abs(s.clock_shift_s - 250) < 2 for s in self.stored()))
 
     def test_tags_are_written_in_the_row_and_enter_goes_one_row_down(self) -> None:
-        fleet = self.meters(1)
-        names = self.recorded(fleet, "N-01", 3)
+        ensemble = self.meters(1)
+        names = self.recorded(ensemble, "N-01", 3)
         page = self.sign_in()
         self.dock()
         page.get_by_role("button", name=re.compile("^tags of N-01")).first.click()

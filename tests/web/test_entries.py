@@ -12,7 +12,7 @@ from sqlalchemy import text
 from sqlmodel import col, select
 
 from kumpel.core.recording import Channel, Event, Recording
-from kumpel.demo.fleet import Fleet, StandIn
+from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.formats import krec
 from kumpel.link.client import RecorderLink
 from kumpel.services import conclusions, decisions, hand_out, people, recordings
@@ -173,7 +173,7 @@ class Entries(BrowserTest):
 
 class Writing(BrowserTest):
     def test_what_is_written_is_what_the_slip_shows(self) -> None:
-        fleet = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        ensemble = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
         self.person("Ida Brandvik")
         page = self.sign_in()
         page.goto(f"{self.address}/hand-out")
@@ -183,7 +183,7 @@ class Writing(BrowserTest):
         length.fill("a shift")
         page.get_by_role("button", name="Write only").click()
         expect(page.get_by_text("Run length: “a shift” is not understood. Nothing was written.")).to_be_visible()
-        self.assertEqual(self.on_recorder(fleet, "run_length_min"), 480)
+        self.assertEqual(self.on_recorder(ensemble, "run_length_min"), 480)
         # Clicked at once after typing, on a line so slow that the server has not looked at the entry yet.
         held: list[Route] = []
         page.route("**/draft", lambda route: held.append(route))
@@ -192,8 +192,8 @@ class Writing(BrowserTest):
         length.fill("7 h 15")
         page.get_by_role("button", name="Write only").click()
         expect(page.get_by_text("The settings are on N-07, read back and equal.")).to_be_visible()
-        self.assertEqual(self.on_recorder(fleet, "run_length_min"), 435)
-        self.assertEqual(self.on_recorder(fleet, "keypad_lock"), True)
+        self.assertEqual(self.on_recorder(ensemble, "run_length_min"), 435)
+        self.assertEqual(self.on_recorder(ensemble, "keypad_lock"), True)
 
     def test_what_differs_is_taken_back_by_a_click(self) -> None:
         self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
@@ -215,8 +215,8 @@ class Writing(BrowserTest):
         expect(page.get_by_text("Nothing differs from what is on the recorder")).to_be_visible()
 
     def test_one_with_a_session_on_it_is_not_given_away_silently(self) -> None:
-        fleet = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
-        fleet.running["N-07"].tell("record", start=time.time() - 4000, length_s=3600)
+        ensemble = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        ensemble.running["N-07"].tell("record", start=time.time() - 4000, length_s=3600)
         self.person("Ida Brandvik")
         page = self.sign_in()
         page.goto(f"{self.address}/hand-out")
@@ -237,7 +237,7 @@ class Writing(BrowserTest):
         self.assertEqual(len(hand_out.out_now(self.db)), 1)
 
     def test_another_gas_comes_with_its_own_alarms_in_the_table_of_sensors(self) -> None:
-        fleet = self.launch(StandIn("G-02", "GM-000002", "Gas monitor 2", kind="gas", auto_start=False))
+        ensemble = self.launch(StandIn("G-02", "GM-000002", "Gas monitor 2", kind="gas", auto_start=False))
         self.person("Kofi Badu")
         page = self.sign_in()
         page.goto(f"{self.address}/hand-out")
@@ -255,13 +255,13 @@ class Writing(BrowserTest):
         page.get_by_label("Sensor 4, on").uncheck()
         page.get_by_role("button", name="Write and hand out").click()
         expect(page.get_by_text("G-02 is with Kofi Badu.")).to_be_visible()
-        third, fourth = self.on_recorder(fleet, "sensors", "G-02")[2:4]
+        third, fourth = self.on_recorder(ensemble, "sensors", "G-02")[2:4]
         self.assertEqual((third["gas"], third["low"], third["high"], third["range"]), ("no2", 0.5, 1.0, 50.0))
         self.assertFalse(fourth["on"])
 
     def test_a_recorder_that_has_to_be_switched_over_says_what_to_press(self) -> None:
         press = "Hold both keys for 3 s."
-        fleet = self.launch(
+        ensemble = self.launch(
             StandIn(
                 "G-05",
                 "GM-000005",
@@ -274,13 +274,13 @@ class Writing(BrowserTest):
         page.goto(f"{self.address}/take-in")
         needs = page.get_by_role("region", name="Needs a hand")
         expect(needs).to_contain_text(press)
-        fleet.running["G-05"].tell("press")
+        ensemble.running["G-05"].tell("press")
         expect(needs).to_contain_text("warming up")
         expect(needs).to_have_count(0)
         expect(page.get_by_role("button", name="G-05, Gas monitor 5, empty, ready")).to_be_visible()
 
-    def on_recorder(self, fleet: Fleet, setting: str, token: str = "N-07") -> Any:
-        with RecorderLink("127.0.0.1", fleet.running[token].link) as link:
+    def on_recorder(self, ensemble: Ensemble, setting: str, token: str = "N-07") -> Any:
+        with RecorderLink("127.0.0.1", ensemble.running[token].link) as link:
             return link.setup().setup[setting]
 
 

@@ -7,7 +7,7 @@ import time
 from playwright.sync_api import expect
 from sqlmodel import select
 
-from kumpel.demo.fleet import StandIn
+from kumpel.demo.ensemble import StandIn
 from kumpel.services import decisions
 from kumpel.store.tables import Recorder, Session
 from tests.web.keyboard import KeyboardTest
@@ -17,8 +17,8 @@ MOST = 120
 
 class KeyboardAlone(KeyboardTest):
     def test_what_was_typed_and_not_left_yet_is_written_too(self) -> None:
-        fleet = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
-        meter = fleet.running["N-07"]
+        ensemble = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        meter = ensemble.running["N-07"]
         person = self.person("Ida Brandvik")
         self.sign_in()
         recorder = self.db.exec(select(Recorder)).one()
@@ -40,8 +40,8 @@ class KeyboardAlone(KeyboardTest):
         expect(self.page.get_by_text("Nothing was written")).to_be_visible()
 
     def test_from_sign_in_to_the_page_in_few_presses(self) -> None:
-        fleet = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
-        meter = fleet.running["N-07"]
+        ensemble = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        meter = ensemble.running["N-07"]
         page = self.page
         page.goto(self.address)
         page.get_by_label("Sign-in name").wait_for()

@@ -19,7 +19,7 @@ from kumpel.core.review import Review
 from kumpel.core.samples import ArraySamples
 from kumpel.core.vehicle.bins import Asked, BinSheet, bin_sheet
 from kumpel.core.vehicle.lap_view import LapSheet, lap_sheet
-from kumpel.demo.fleet import StandIn
+from kumpel.demo.ensemble import StandIn
 from kumpel.formats import krec
 from kumpel.services import course_register, deciding, decisions, sessions, vehicles
 from kumpel.services.recordings import recording_of
@@ -502,8 +502,8 @@ class FromTheCable(BrowserTest):
     """A logger is plugged in after half an hour of driving: how far it is to "where did I lose time"."""
 
     def test_two_presses_lead_from_the_cable_to_the_list(self) -> None:
-        fleet = self.launch(StandIn("V-02", "VL-000204", "Logger 2", kind="vehicle", auto_start=False))
-        fleet.running["V-02"].tell("record", start=time.time() - 2000, length_s=1800, seed=5)
+        ensemble = self.launch(StandIn("V-02", "VL-000204", "Logger 2", kind="vehicle", auto_start=False))
+        ensemble.running["V-02"].tell("record", start=time.time() - 2000, length_s=1800, seed=5)
         page = self.sign_in()
         page.goto(f"{self.address}/take-in")
         page.get_by_role("button", name="Take in all 1").click()
@@ -573,8 +573,8 @@ class ByKeys(KeyboardTest):
     """The driver's story with the keyboard alone: from the cable to a lap that does not count."""
 
     def test_from_the_cable_to_where_the_time_is(self) -> None:
-        fleet = self.launch(StandIn("V-02", "VL-000204", "Logger 2", kind="vehicle", auto_start=False))
-        fleet.running["V-02"].tell("record", start=time.time() - 1200, length_s=900, seed=5)
+        ensemble = self.launch(StandIn("V-02", "VL-000204", "Logger 2", kind="vehicle", auto_start=False))
+        ensemble.running["V-02"].tell("record", start=time.time() - 1200, length_s=900, seed=5)
         page = self.sign_in()
         page.goto(f"{self.address}/take-in")
         self.main_step("Take in all 1")

@@ -7,7 +7,7 @@ import time
 from playwright.sync_api import Route, expect
 from sqlalchemy import text
 
-from kumpel.demo.fleet import StandIn
+from kumpel.demo.ensemble import StandIn
 from kumpel.services import accounts, conclusions, tags
 from tests.web.browser import BrowserTest
 
@@ -219,8 +219,8 @@ class Scripts(BrowserTest):
 
 class TakingIn(BrowserTest):
     def test_the_panel_stays_with_its_session_while_all_are_taken_in(self) -> None:
-        fleet = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
-        meter = fleet.running["N-07"]
+        ensemble = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", auto_start=False))
+        meter = ensemble.running["N-07"]
         day = 86_400
         for days, length_s, seed in ((3, 25_200, 1), (2, 21_600, 2), (1, 18_000, 3)):
             meter.tell("record", start=time.time() - days * day, length_s=length_s, seed=seed)

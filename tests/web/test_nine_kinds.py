@@ -6,7 +6,7 @@ import re
 import pypdf
 from playwright.sync_api import expect
 
-from kumpel.demo.fleet import StandIn
+from kumpel.demo.ensemble import StandIn
 from kumpel.kinds.registry import KINDS
 from kumpel.standins.devices import DEVICES
 from tests.web.browser import BrowserTest
@@ -33,7 +33,7 @@ PEOPLE = dict(
 class NineKinds(BrowserTest):
     def test_the_whole_way(self) -> None:
         short = {"jaw_muscle": {"run_length_min": 20, "name": "Nap"}}
-        fleet = self.launch(
+        ensemble = self.launch(
             *(
                 StandIn(
                     f"{kind[0].upper()}-{number:02d}",
@@ -46,7 +46,7 @@ class NineKinds(BrowserTest):
                 for number, kind in enumerate(DEVICES, 1)
             )
         )
-        tokens = dict(zip(DEVICES, fleet.running, strict=True))
+        tokens = dict(zip(DEVICES, ensemble.running, strict=True))
         for name in PEOPLE.values():
             self.person(name)
         page = self.sign_in()
@@ -59,7 +59,7 @@ class NineKinds(BrowserTest):
                 expect(page.get_by_text(f"{tokens[kind]} is with {name}")).to_be_visible()
         page.keyboard.press("2")
         for token in tokens.values():
-            self.eventually(lambda token=token: fleet.running[token].tell("state")["sessions"] == 1, 60)
+            self.eventually(lambda token=token: ensemble.running[token].tell("state")["sessions"] == 1, 60)
         page.get_by_role("button", name="Take in all 9").click(timeout=60_000)
         expect(page.get_by_role("link", name="review", exact=True)).to_have_count(9, timeout=60_000)
         for kind, name in PEOPLE.items():
@@ -70,7 +70,7 @@ class NineKinds(BrowserTest):
             page.get_by_role("button", name="Clear 9 on 9 recorders").click()
             page.get_by_role("button", name=re.compile("^Remove 9")).click()
             for token in tokens.values():
-                self.eventually(lambda token=token: fleet.running[token].tell("state")["sessions"] == 0, 30)
+                self.eventually(lambda token=token: ensemble.running[token].tell("state")["sessions"] == 0, 30)
 
     def judged(self, kind: str, name: str) -> None:
         page = self.page

@@ -13,7 +13,7 @@ from typing import Any
 
 from playwright.sync_api import Locator, expect
 
-from kumpel.demo.fleet import Fleet, StandIn
+from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.link.client import RecorderLink
 from kumpel.services import course_register, hand_out, vehicles
 from kumpel.store.tables import Person, Recorder, Setup, Writing
@@ -36,7 +36,7 @@ def photo(path: Path, wide: int = 200, high: int = 200) -> Path:
 
 
 class SlipTest(BrowserTest):
-    def stand(self, *each: tuple[str, str], **rest: Any) -> Fleet:
+    def stand(self, *each: tuple[str, str], **rest: Any) -> Ensemble:
         """Recorders by token and kind."""
         return self.launch(
             *(
@@ -56,8 +56,8 @@ class SlipTest(BrowserTest):
         self.page.get_by_role("button", name="Write and hand out").click()
         expect(self.page.get_by_text(f"{token} is with {person}.")).to_be_visible()
 
-    def held(self, fleet: Fleet, token: str) -> dict[str, Any]:
-        with RecorderLink("127.0.0.1", fleet.running[token].link) as link:
+    def held(self, ensemble: Ensemble, token: str) -> dict[str, Any]:
+        with RecorderLink("127.0.0.1", ensemble.running[token].link) as link:
             return dict(link.setup().setup)
 
     def pull(self, grip: Locator, by_px: float) -> None:
@@ -74,7 +74,7 @@ class SlipTest(BrowserTest):
 
 class Cuff(SlipTest):
     def test_the_day_is_dragged_typed_and_kept_with_the_person(self) -> None:
-        fleet = self.stand(("C-01", "blood_pressure"))
+        ensemble = self.stand(("C-01", "blood_pressure"))
         petter = self.person("Petter Lunde", team="Works clinic")
         self.sign_in()
         slip = self.slip("Petter Lunde", "C-01")
@@ -104,7 +104,7 @@ class Cuff(SlipTest):
         slip.get_by_label("what quiet window 1 is for").fill("choir")
         expect(slip.get_by_text("2 kept with Petter")).to_be_visible()
         self.hand_out("C-01", "Petter Lunde")
-        held = self.held(fleet, "C-01")
+        held = self.held(ensemble, "C-01")
         self.assertEqual(
             (held["awake_from"], held["asleep_from"], held["start_at"], held["quiet"]),
             ("08:00", "23:00", "10:30", [{"start": "19:00", "end": "20:00", "why": "choir"}]),
@@ -113,7 +113,7 @@ class Cuff(SlipTest):
         self.assertEqual((petter.gets_up, petter.goes_to_bed), ("08:00", "23:00"))
 
     def test_a_setup_is_kept_by_name_and_used_for_another(self) -> None:
-        fleet = self.stand(("C-01", "blood_pressure"))
+        ensemble = self.stand(("C-01", "blood_pressure"))
         self.person("Petter Lunde", team="Works clinic")
         self.person("Ruth Amsel", team="Works clinic")
         page = self.sign_in()
@@ -130,10 +130,10 @@ class Cuff(SlipTest):
         slip.get_by_label("Start from a setup").select_option(label="Twenty, Works clinic")
         expect(every).to_have_value("20")
         self.hand_out("C-01", "Ruth Amsel")
-        self.assertEqual(self.held(fleet, "C-01")["interval_awake_min"], 20)
+        self.assertEqual(self.held(ensemble, "C-01")["interval_awake_min"], 20)
 
     def test_another_recorder_in_the_middle(self) -> None:
-        fleet = self.stand(("C-01", "blood_pressure"), ("C-02", "blood_pressure"))
+        ensemble = self.stand(("C-01", "blood_pressure"), ("C-02", "blood_pressure"))
         self.person("Petter Lunde")
         page = self.sign_in()
         slip = self.slip("Petter Lunde", "C-01")
@@ -148,16 +148,16 @@ class Cuff(SlipTest):
         dialog.get_by_role("button", name="Write C-02 and swap").click()
         expect(page.get_by_text("C-02 is with Petter Lunde instead of C-01.")).to_be_visible()
         expect(page.get_by_role("button", name="C-02 is back from Petter Lunde")).to_be_visible()
-        self.assertEqual(self.held(fleet, "C-02")["interval_awake_min"], 15)
+        self.assertEqual(self.held(ensemble, "C-02")["interval_awake_min"], 15)
         self.assertEqual([r.token for _, r, _ in hand_out.out_now(self.db)], ["C-02"])
 
     def test_one_that_was_cut_off_says_what_is_on_the_recorder_and_is_finished(self) -> None:
-        fleet = self.stand(("C-01", "blood_pressure"))
+        ensemble = self.stand(("C-01", "blood_pressure"))
         petter = self.person("Petter Lunde")
         page = self.sign_in()
         self.slip("Petter Lunde", "C-01")
         settings = page.request.post(f"{self.address}/api/recorders/1/draft", data={"person_id": petter.id}).json()
-        self.cut_off(fleet, petter, settings["settings"])
+        self.cut_off(ensemble, petter, settings["settings"])
         slip = self.slip("Petter Lunde", "C-01")
         expect(slip).to_contain_text("Handing C-01 to Petter Lunde was cut off")
         expect(slip).to_contain_text("Everything is on the recorder")
@@ -166,7 +166,7 @@ class Cuff(SlipTest):
         self.db.rollback()
         self.assertEqual(len(hand_out.out_now(self.db)), 1)
 
-    def cut_off(self, fleet: Fleet, person: Person, settings: dict[str, Any]) -> None:
+    def cut_off(self, ensemble: Ensemble, person: Person, settings: dict[str, Any]) -> None:
         """What a server leaves that died after it had written: the slip on the recorder, and the note that it was begun."""
         recorder = self.db.get_one(Recorder, 1)
         setup = Setup(kind="blood_pressure", name="24 h", settings=settings)
@@ -176,7 +176,7 @@ class Cuff(SlipTest):
         self.db.add(begun)
         self.db.commit()
         names = {"wearer": settings.pop("wearer")}
-        with RecorderLink("127.0.0.1", fleet.running["C-01"].link) as link:
+        with RecorderLink("127.0.0.1", ensemble.running["C-01"].link) as link:
             link.write_setup(settings, {"hand_over": str(begun.id)}, link.setup().revision, names)
         self.assertEqual(recorder.token, "C-01")
         time.sleep(3)  # the server asks its recorders every two seconds
@@ -184,7 +184,7 @@ class Cuff(SlipTest):
 
 class Watch(SlipTest):
     def test_pages_zones_splits_and_picture(self) -> None:
-        fleet = self.stand(("W-01", "training"))
+        ensemble = self.stand(("W-01", "training"))
         arne = self.person("Arne Skogheim")
         arne.heart_rate_highest, arne.heart_rate_resting = 184, 52
         self.db.add(arne)
@@ -215,12 +215,12 @@ class Watch(SlipTest):
         slip.get_by_role("radio", name="flat").click()
         expect(slip.get_by_text("a picture is not yet written")).to_be_visible()
         self.hand_out("W-01", "Arne Skogheim")
-        held = self.held(fleet, "W-01")
+        held = self.held(ensemble, "W-01")
         self.assertEqual(held["pages"][0]["fields"], ["time", "distance", "heart_rate", "ascent"])
         self.assertEqual((held["zones"]["by"], held["split_s"]), ("reserve", 300))
         # 171 bpm: (171 - 52) / 132 = 90.2 %.
         self.assertAlmostEqual(held["zones"]["edges"][4], 90.2, delta=0.1)
-        with RecorderLink("127.0.0.1", fleet.running["W-01"].link) as link:
+        with RecorderLink("127.0.0.1", ensemble.running["W-01"].link) as link:
             picture = link.picture()
         row = list(picture.pixels[: picture.width])
         self.assertEqual((row, sorted(set(row))), (sorted(row), list(range(8))), "from black to white in all its greys")
@@ -237,7 +237,7 @@ class Watch(SlipTest):
 
 class Logger(SlipTest):
     def test_the_vehicle_is_chosen_and_courses_are_sent(self) -> None:
-        fleet = self.stand(("V-02", "vehicle"))
+        ensemble = self.stand(("V-02", "vehicle"))
         self.person("Hedda Morke", team="Haulage")
         vehicles.put(self.db, {"name": "kart K-2", "number": "27", "profile": "geared kart", "team": "Haulage"})
         course_register.add(self.db, "Ring", gpx(circle()))
@@ -252,10 +252,10 @@ class Logger(SlipTest):
         slip.get_by_label("Channel 8, on").uncheck()
         slip.get_by_label("Channel 8, off because").fill("broken")
         self.hand_out("V-02", "Hedda Morke")
-        held = self.held(fleet, "V-02")
+        held = self.held(ensemble, "V-02")
         self.assertEqual((held["machine"], held["number"], held["series"]), ("kart K-2", "27", "Yard cup"))
         self.assertEqual((held["channels"][7]["on"], held["channels"][7]["off_because"]), (False, "broken"))
-        with RecorderLink("127.0.0.1", fleet.running["V-02"].link) as link:
+        with RecorderLink("127.0.0.1", ensemble.running["V-02"].link) as link:
             self.assertEqual([c.name for c in link.courses()], ["Ring"])
 
     def test_the_lines_of_a_course_are_moved_and_a_version_is_kept(self) -> None:
@@ -327,12 +327,12 @@ class Logger(SlipTest):
 
 class Several(SlipTest):
     def test_one_setup_for_three_people_a_passcode_and_one_that_is_not_empty(self) -> None:
-        fleet = self.launch(
+        ensemble = self.launch(
             StandIn("N-01", "NM-000001", "Meter 1", auto_start=False),
             StandIn("N-02", "NM-000002", "Meter 2", auto_start=False, passcode="2718"),
             StandIn("N-03", "NM-000003", "Meter 3", auto_start=False),
         )
-        fleet.running["N-03"].tell("record", start=time.time() - 4000, length_s=3600)
+        ensemble.running["N-03"].tell("record", start=time.time() - 4000, length_s=3600)
         for name in ("Ida Brandvik", "Leila Haddad", "Oskar Nyland"):
             self.person(name, team="Crusher hall")
         page = self.sign_in()
@@ -357,10 +357,10 @@ class Several(SlipTest):
         self.db.rollback()
         out = {(r.token, p.name) for _, r, p in hand_out.out_now(self.db)}
         self.assertEqual(out, {("N-01", "Ida Brandvik"), ("N-02", "Leila Haddad"), ("N-03", "Oskar Nyland")})
-        self.assertEqual([self.held(fleet, t)["run_length_min"] for t in ("N-01", "N-02", "N-03")], [360] * 3)
+        self.assertEqual([self.held(ensemble, t)["run_length_min"] for t in ("N-01", "N-02", "N-03")], [360] * 3)
 
     def test_a_course_goes_to_both_loggers_and_a_picture_to_both_watches(self) -> None:
-        fleet = self.stand(*((f"V-0{n}", "vehicle") for n in (1, 2)), *((f"W-0{n}", "training") for n in (1, 2)))
+        ensemble = self.stand(*((f"V-0{n}", "vehicle") for n in (1, 2)), *((f"W-0{n}", "training") for n in (1, 2)))
         for name in ("Hedda Morke", "Jon Aasen", "Arne Skogheim", "Sanna Heikkilä"):
             self.person(name, team="Haulage" if name in ("Hedda Morke", "Jon Aasen") else "Rescue squad")
         course_register.add(self.db, "Ring", gpx(circle()))
@@ -379,10 +379,10 @@ class Several(SlipTest):
         expect(slip.get_by_text("a picture is not yet written")).to_be_visible()
         self.both(slip, "Rescue squad")
         for token in ("V-01", "V-02"):
-            with RecorderLink("127.0.0.1", fleet.running[token].link) as link:
+            with RecorderLink("127.0.0.1", ensemble.running[token].link) as link:
                 self.assertEqual([c.name for c in link.courses()], ["Ring"], token)
         for token in ("W-01", "W-02"):
-            with RecorderLink("127.0.0.1", fleet.running[token].link) as link:
+            with RecorderLink("127.0.0.1", ensemble.running[token].link) as link:
                 picture = link.picture()
             self.assertEqual(sorted(set(picture.pixels[: picture.width])), list(range(8)), token)
 
@@ -397,8 +397,8 @@ class Several(SlipTest):
 
 class OneSlot(SlipTest):
     def test_one_that_keeps_a_single_night_is_never_swapped_in_over_what_was_not_taken_in(self) -> None:
-        fleet = self.stand(("O-01", "oximetry"), ("O-02", "oximetry"))
-        fleet.running["O-02"].tell("record", start=time.time() - 30_000, length_s=20_000)
+        ensemble = self.stand(("O-01", "oximetry"), ("O-02", "oximetry"))
+        ensemble.running["O-02"].tell("record", start=time.time() - 30_000, length_s=20_000)
         self.person("Emil Farkas")
         page = self.sign_in()
         self.slip("Emil Farkas", "O-01")

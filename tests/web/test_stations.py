@@ -7,14 +7,14 @@ import time
 import pypdf
 from playwright.sync_api import expect
 
-from kumpel.demo.fleet import StandIn
+from kumpel.demo.ensemble import StandIn
 from tests.web.browser import BrowserTest
 
 
 class FourStations(BrowserTest):
     def test_from_hand_out_to_a_signed_page_of_paper(self) -> None:
-        fleet = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", clock_error_s=-250.0, auto_start=False))
-        meter = fleet.running["N-07"]
+        ensemble = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", clock_error_s=-250.0, auto_start=False))
+        meter = ensemble.running["N-07"]
         page = self.sign_in()
         self.hand_out(page)
         meter.tell("record", start=time.time() - 28_000 - 250, length_s=27_660, seed=11, impact_peak_db=136.2)

@@ -223,7 +223,7 @@ class NineTasks(BrowserTest):
         self.answered("Which lap is the best, and what if it was cut?", f"lap {lap}, {before} s; then {after} s")
 
     def test_rescue_where_was_the_longest_pause(self) -> None:
-        found = self.begin("rescue")
+        found = self.begin("resuscitation")
         self.assertAlmostEqual(self.card("Longest pause"), max(found.truth["pauses"]), delta=0.06)
         row = self.first_row("Pauses over 10 s")
         self.assertAlmostEqual(float(row[1]), max(found.truth["pauses"]), delta=0.06)

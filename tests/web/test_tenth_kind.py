@@ -13,7 +13,7 @@ import pypdf
 from playwright.sync_api import Page, expect
 
 from kumpel.config import ROOT
-from kumpel.demo.fleet import StandIn
+from kumpel.demo.ensemble import StandIn
 from tests.forks import Mother
 from tests.web.browser import BrowserTest
 
@@ -130,8 +130,8 @@ class TenthKind(BrowserTest):
 
     def test_from_its_stand_in_to_a_signed_page(self) -> None:
         declaration = self.kinds / "declaration.json"
-        fleet = self.launch(StandIn("L-01", "LX-000001", "Light meter 1", auto_start=False, declaration=declaration))
-        meter = fleet.running["L-01"]
+        ensemble = self.launch(StandIn("L-01", "LX-000001", "Light meter 1", auto_start=False, declaration=declaration))
+        meter = ensemble.running["L-01"]
         self.person("Ida Brandvik")
         page = self.sign_in()
         page.goto(f"{self.address}/hand-out")

@@ -8,7 +8,7 @@ from typing import Any
 from sqlmodel import Session as Db
 from sqlmodel import select
 
-from kumpel.demo.fleet import Fleet
+from kumpel.demo.ensemble import Ensemble
 from kumpel.services import checks
 from kumpel.store.tables import Account, Recorder, SensorCheck, now
 
@@ -52,7 +52,7 @@ LABORATORY = {"N-02": 400, "N-03": 390, "N-04": 745, "N-06": 120, "N-07": 260}
 """Sound level meters: days since the laboratory had them; they are due after two years (ISO 9612:2009, 5.3)."""
 
 
-def put(db: Db, fleet: Fleet) -> None:
+def put(db: Db, ensemble: Ensemble) -> None:
     recorders = {recorder.token: recorder for recorder in db.exec(select(Recorder)).all()}
     who = db.exec(select(Account.id)).first()
     today = now()
@@ -80,9 +80,9 @@ def put(db: Db, fleet: Fleet) -> None:
         checks.keep(db, recorders[token], SensorCheck(recorder_id=0, what="laboratory check", at=at, **about))
     db.commit()
     for token in {token for token, *_ in CALIBRATED}:
-        fleet.running[token].tell("set", calibrations=_on_it(token, today))
+        ensemble.running[token].tell("set", calibrations=_on_it(token, today))
     for token, gases in GASES.items():
-        fleet.running[token].tell("set", checks=_of_gas(token, gases.split(), today))
+        ensemble.running[token].tell("set", checks=_of_gas(token, gases.split(), today))
 
 
 def _on_it(token: str, today: datetime) -> dict[str, Any]:

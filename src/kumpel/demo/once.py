@@ -12,8 +12,7 @@ from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.config import ROOT
-from kumpel.core.rounding import shown
-from kumpel.demo.fleet import Fleet, StandIn
+from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.kinds.registry import KINDS
 from kumpel.link.client import RecorderLink
@@ -46,7 +45,7 @@ METER = StandIn("N-07", "NM-000107", "Noise meter 7", clock_error_s=-250.0, auto
 
 def run_once(out: Path) -> int:
     """Hand out, record, take in, assess, review, report. 0 when everything agrees."""
-    cluster, fleet = Cluster(FOLDER / "postgres", durable=False), Fleet(FOLDER / "standins", time_factor=7200)
+    cluster, ensemble = Cluster(FOLDER / "postgres", durable=False), Ensemble(FOLDER / "standins", time_factor=7200)
     cluster.stop()
     shutil.rmtree(cluster.data, ignore_errors=True)
     shutil.rmtree(FOLDER / "standins", ignore_errors=True)
@@ -55,21 +54,21 @@ def run_once(out: Path) -> int:
         done = step("PostgreSQL, migrations, one simulated noise meter")
         url = cluster.start()
         database.migrate(url)
-        fleet.launch((METER,), announce=False)
+        ensemble.launch((METER,), announce=False)
         done()
         with Db(database.engine(url), expire_on_commit=False) as db:
-            return _job(db, fleet, out)
+            return _job(db, ensemble, out)
     finally:
-        fleet.stop()
+        ensemble.stop()
         cluster.stop()
 
 
-def _job(db: Db, fleet: Fleet, out: Path) -> int:
+def _job(db: Db, ensemble: Ensemble, out: Path) -> int:
     limits.put_shipped(db)
     officer = accounts.create_account(db, "officer", "Runa Halvorsen", "tarnfels-demo", "administrator")
     assert officer.id is not None
     ida = people.create_person(db, "Ida Brandvik", team="Crusher hall")
-    meter = recorders.heard(db, Announcement(METER.serial, "127.0.0.1", fleet.running["N-07"].link))
+    meter = recorders.heard(db, Announcement(METER.serial, "127.0.0.1", ensemble.running["N-07"].link))
 
     done = step(f"handing {meter.token} out to {ida.name}")
     draft = drafts.draft(db, meter.id or 0, ida.id)
@@ -121,7 +120,7 @@ def _job(db: Db, fleet: Fleet, out: Path) -> int:
     say(f"\n  {ida.name}, {session.length_s / 3600:.2f} h, {used.name} ({used.version})")
     for key in (*both.reviewed.key_figures, "setup2.twa", "setup3.projected_dose"):
         figure = both.reviewed.figure(key)
-        say(f"    {figure.name:<62} {shown(figure.value, figure.decimals):>8} {figure.unit}")
+        say(f"    {figure.name:<62} {figure.stated:>z8.{figure.decimals}f} {figure.unit}")
     say(f"    verdict: {both.reviewed.verdict.value}, {both.reviewed.words}")
     say(f"  written: {', '.join(sorted(p.name for p in out.iterdir()))} in {out}/")
     return 0

@@ -96,7 +96,7 @@ WORN = (
         "Practice loop",
         machine="kart K-1",
     ),
-    Worn("R-01", "rescue", ("",), 10, 1, 5, "pit head"),
+    Worn("R-01", "resuscitation", ("",), 10, 1, 5, "pit head"),
 )
 CONCLUSIONS = {
     "within": "Nothing to be done.",

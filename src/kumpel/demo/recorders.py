@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from kumpel.demo.fleet import StandIn
+from kumpel.demo.ensemble import StandIn
 from kumpel.demo.yard import LOOP, PORTS, RAMP
 from kumpel.link.messages import Mode
 
@@ -105,7 +105,7 @@ SQUAD = (
         press="Press any key: it saves power and wakes for ten minutes.",
         setup={"name": "Paddle", "mode": "paddle", "split_m": 500.0},
     ),
-    _of("rescue", "R-01", "Defibrillator, pit head", "on a cable", 3.0, 0.95, over="cable", port=str(PORTS)),
+    _of("resuscitation", "R-01", "Defibrillator, pit head", "on a cable", 3.0, 0.95, over="cable", port=str(PORTS)),
 )
 CUP = {"run": "practice", "series": "Yard cup, round 5", "team": "Haulage", "course": "Practice loop"}
 YARD = (

@@ -9,15 +9,15 @@ from sqlmodel import Session as Db
 
 from kumpel.config import DEMO, ROOT, Config
 from kumpel.demo import checked, first_screen, history, post, waiting
-from kumpel.demo.fleet import Fleet
+from kumpel.demo.ensemble import Ensemble
 from kumpel.serve import say, serve, step, usable_port
 from kumpel.services import limits
 from kumpel.store import database
 from kumpel.store.cluster import Cluster, ClusterError
 
 
-def run_demo(port: int, fleet: Fleet, check: bool = False) -> int:
-    """Serve the demo; `fleet` is starting already, beside everything else.
+def run_demo(port: int, ensemble: Ensemble, check: bool = False) -> int:
+    """Serve the demo; `ensemble` is starting already, beside everything else.
 
     With `check`, load the first screen once and stop: 0 when it was all there, else 1 and the reason.
     """
@@ -29,10 +29,10 @@ def run_demo(port: int, fleet: Fleet, check: bool = False) -> int:
         url = _filled_or_empty(cluster)
         done()
         done = step("waiting for the simulated recorders")
-        fleet.wait()
+        ensemble.wait()
         done()
         if not _mark(cluster).exists():
-            _load(url, fleet)
+            _load(url, ensemble)
             _mark(cluster).touch()
         with Db(database.engine(url)) as db:
             post.use(db, mail.port)
@@ -49,7 +49,7 @@ def run_demo(port: int, fleet: Fleet, check: bool = False) -> int:
         say(f"\n{error}")
         return 1
     finally:
-        fleet.stop()
+        ensemble.stop()
         mail.stop()
         cluster.stop()
     for reason in reasons:
@@ -81,12 +81,12 @@ def throw_away() -> None:
     shutil.rmtree(DEMO, ignore_errors=True)
 
 
-def _load(url: str, fleet: Fleet) -> None:
+def _load(url: str, ensemble: Ensemble) -> None:
     database.migrate(url)
     with Db(database.engine(url), expire_on_commit=False) as db:
         limits.put_shipped(db)
         done = step("loading Tarnfels: forty people, three months of shifts")
         history.load(db)
-        waiting.put(db, fleet)
-        checked.put(db, fleet)
+        waiting.put(db, ensemble)
+        checked.put(db, ensemble)
         done()

@@ -10,7 +10,7 @@ from typing import Any
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
-from kumpel.demo.fleet import Fleet
+from kumpel.demo.ensemble import Ensemble
 from kumpel.kinds.registry import KINDS
 from kumpel.store.tables import HandOver, Person, Recorder, Setup
 
@@ -133,12 +133,12 @@ WAITING = (
 )
 
 
-def put(db: Db, fleet: Fleet) -> None:
+def put(db: Db, ensemble: Ensemble) -> None:
     """The slips of those who had the recorders, and their sessions in the recorders' memories."""
     people = {person.name: person for person in db.exec(select(Person)).all()}
     recorders = {recorder.token: recorder for recorder in db.exec(select(Recorder)).all()}
     for waits in WAITING:
-        recorder, running = recorders[waits.token], fleet.running[waits.token]
+        recorder, running = recorders[waits.token], ensemble.running[waits.token]
         start = _start(waits)
         about = running.tell("state")
         error = float(about["clock_error_s"])

@@ -34,8 +34,10 @@ class Wish:
 
 @dataclass(frozen=True)
 class KindFile:
-    """What a file of a kind may bring: channels, columns of single readings, the code of their events, and how much."""
+    """What a file of a kind may bring: channels, columns of single readings, the code of their events, and how much; `key` is what the
+    kind is called today."""
 
+    key: str
     channels: tuple[ChannelWord, ...]
     readings: tuple[str, ...] = ()
     reading_code: str = "reading"
@@ -58,11 +60,17 @@ class KindLike(Protocol):
     def reading_code(self) -> str: ...
     @property
     def bounds(self) -> Bounds: ...
+    @property
+    def was(self) -> tuple[str, ...]: ...
 
 
 def words_of(kinds: Iterable[KindLike]) -> KindWords:
-    """What files of these kinds may bring."""
-    return {k.key: KindFile(k.channels, k.readings, k.reading_code, k.bounds) for k in kinds}
+    """What files of these kinds may bring, by what the kinds are called and were called once."""
+    return {
+        name: KindFile(k.key, k.channels, k.readings, k.reading_code, k.bounds)
+        for k in kinds
+        for name in (k.key, *k.was)
+    }
 
 
 def form_of(path: Path, data: bytes) -> str:
@@ -88,7 +96,8 @@ def read(path: Path, words: KindWords, wish: Wish | None = None) -> Recording:
     try:
         with path.open("rb") as file:
             first = file.read(PROBE_BYTES)
-        return _read(path, first, words, wish)
+        found = _read(path, first, words, wish)
+        return replace(found, kind=words[found.kind].key) if found.kind in words else found
     except OSError as error:
         raise FileFormatError(f"cannot be read ({error.strerror})", path=path) from error
     except FileFormatError as error:

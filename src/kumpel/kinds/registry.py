@@ -71,14 +71,23 @@ def _all() -> dict[str, Kind]:
 KINDS: dict[str, Kind] = _all()
 
 
+_TODAY = {old: kind.key for kind in KINDS.values() for old in kind.was}
+
+
+def today(key: str) -> str:
+    """The key that a kind has today, from one that a file, a recorder or a row says."""
+    return _TODAY.get(key, key)
+
+
 def kind_of(key: str) -> Kind:
     """The kind of this key; UnknownKindError lists what there is."""
     try:
-        return KINDS[key]
+        return KINDS[today(key)]
     except KeyError:
         raise UnknownKindError(f"no kind “{key}”; there are: {', '.join(sorted(KINDS))}") from None
 
 
 def bounds_of(key: str) -> Bounds:
     """How much a recording of a kind may hold; generous bounds for a kind that is not known."""
-    return KINDS[key].bounds if key in KINDS else ANY
+    known = KINDS.get(today(key))
+    return known.bounds if known is not None else ANY

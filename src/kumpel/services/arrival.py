@@ -17,7 +17,7 @@ from sqlmodel import col, delete, select
 from kumpel.core.recording import Event as CoreEvent
 from kumpel.formats import krec
 from kumpel.kinds.kind import Kind
-from kumpel.kinds.registry import bounds_of, kind_of
+from kumpel.kinds.registry import bounds_of, kind_of, today
 from kumpel.link.client import LinkError
 from kumpel.link.messages import Piece
 from kumpel.services import writings
@@ -171,7 +171,7 @@ class Arrival:
 
 def _describe(db: Db, session: Session, head: krec.Head, checker: krec.Checker, kind: Kind) -> None:
     """What the file says about itself goes into the tables."""
-    if head.kind != session.kind or str(head.recorder.get("serial", session.serial)) != session.serial:
+    if today(head.kind) != session.kind or str(head.recorder.get("serial", session.serial)) != session.serial:
         raise krec.FileError("the file belongs to another recorder or kind than the one that sent it", 0)
     assert session.id is not None
     for index, channel in enumerate(head.channels):

@@ -24,7 +24,7 @@ from pydantic import Field
 from kumpel.core.names import clean_line
 from kumpel.formats import files, krec
 from kumpel.formats.errors import FileFormatError
-from kumpel.kinds.registry import KINDS, bounds_of
+from kumpel.kinds.registry import KINDS, bounds_of, today
 from kumpel.link.errors import LinkError, RefusedError
 from kumpel.link.messages import (
     MOST_SESSIONS,
@@ -247,7 +247,7 @@ class FolderLink:
             sha256=digest,
             complete=True,
             about=clean_line(name)[:200],
-            kind=head.kind,
+            kind=today(head.kind),
             serial=str(head.recorder.get("serial", ""))[:64],
         )
         return found, made
@@ -318,7 +318,7 @@ def _ends(path: Path) -> tuple[krec.Head, float, int, bytes]:
             size = item.end
     if checker.head is None or checker.tail is None:
         raise ValueError("not complete: it was cut off")
-    if checker.head.kind not in KINDS:
+    if today(checker.head.kind) not in KINDS:
         raise ValueError(f"of kind “{checker.head.kind}”, which this Kumpel does not know")
     return checker.head, checker.length_s, size, digest.digest()
 

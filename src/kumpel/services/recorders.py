@@ -14,7 +14,7 @@ from sqlmodel import Session as Db
 from sqlmodel import col, select
 
 from kumpel.core.names import clean_line
-from kumpel.kinds.registry import KINDS
+from kumpel.kinds.registry import KINDS, today
 from kumpel.link import abilities
 from kumpel.link.abilities import CheckMade, ListedCourse
 from kumpel.link.client import LinkError, RefusedError
@@ -245,10 +245,10 @@ def _describe(recorder: Recorder, answer: Answer) -> None:
         recorder.in_reach, recorder.trouble = False, f"{described.serial} answers in its place"
         return
     recorder.in_reach, recorder.trouble = True, ""
-    recorder.kind, recorder.token, recorder.name = described.kind, described.token, described.name
+    recorder.kind, recorder.token, recorder.name = today(described.kind), described.token, described.name
     if not described.kind and recorder.status.get("link", {}).get("over") == "card":
         recorder.trouble = "no file that could be a session is in it yet"
-    elif described.kind not in KINDS:
+    elif recorder.kind not in KINDS:
         recorder.trouble = f"a recorder of kind “{described.kind}”, which this Kumpel does not know"
         return
     recorder.model, recorder.firmware = described.model, described.firmware

@@ -18,7 +18,7 @@ from sqlmodel import Session as Db
 from sqlmodel import col, func, select
 
 from kumpel.formats import krec
-from kumpel.kinds.registry import KINDS, bounds_of
+from kumpel.kinds.registry import KINDS, bounds_of, today
 from kumpel.link.client import LinkError
 from kumpel.link.errors import InUseError
 from kumpel.link.messages import Piece
@@ -72,7 +72,7 @@ def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[i
             "recorder_session": listed["id"],
             "sha256": bytes.fromhex(listed["sha256"]),
             "recorder_id": recorder.id,
-            "kind": listed.get("kind") or recorder.kind,
+            "kind": today(listed.get("kind") or recorder.kind),
             "state": "arriving",
             "started_at": datetime.fromtimestamp(listed["start"], UTC),
             "length_s": listed["length_s"],
@@ -307,7 +307,7 @@ def from_file(db: Db, file: bytes | BinaryIO, who: int | None, wish: dict[str, A
     head = checker.head
     if head is None or checker.tail is None:
         raise InvalidError("The file is not complete. Nothing was stored.")
-    if head.kind not in KINDS:
+    if today(head.kind) not in KINDS:
         raise InvalidError(f"The file is of kind “{head.kind}”, which this Kumpel does not know. Nothing was stored.")
     serial = str(head.recorder.get("serial", "unknown"))[:64]
     try:
@@ -361,7 +361,7 @@ def _stored_at_once(
         serial=serial,
         recorder_session=head.session,
         sha256=digest,
-        kind=head.kind,
+        kind=today(head.kind),
         recorder_id=recorder.id if recorder else None,
         started_at=datetime.fromtimestamp(head.start, UTC),
         size=size,

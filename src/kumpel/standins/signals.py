@@ -12,7 +12,7 @@ from kumpel.standins import (
     jaw_muscle_signal,
     noise_signal,
     oximetry_signal,
-    rescue_signal,
+    resuscitation_signal,
     training_signal,
     vehicle_signal,
 )
@@ -43,5 +43,5 @@ SIGNALS: dict[str, Callable[[int], Made]] = {
     "jaw_muscle": lambda seed: jaw_muscle_signal.make(jaw_muscle_signal.usual_night(seed)),
     "training": lambda seed: training_signal.make(training_signal.usual_session(seed)),
     "vehicle": lambda seed: vehicle_signal.make(vehicle_signal.usual_drive(seed)),
-    "rescue": lambda seed: rescue_signal.make(rescue_signal.usual_case(seed)),
+    "resuscitation": lambda seed: resuscitation_signal.make(resuscitation_signal.usual_resuscitation(seed)),
 }

@@ -10,12 +10,12 @@ from kumpel.standins.devices import (
     jaw_muscle,
     noise,
     oximetry,
-    rescue,
+    resuscitation,
     training,
     vehicle,
 )
 
 DEVICES: dict[str, Device] = {
     each.DEVICE.kind: each.DEVICE
-    for each in (noise, gas, dust, blood_pressure, oximetry, jaw_muscle, training, vehicle, rescue)
+    for each in (noise, gas, dust, blood_pressure, oximetry, jaw_muscle, training, vehicle, resuscitation)
 }

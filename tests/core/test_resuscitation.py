@@ -1,4 +1,4 @@
-"""A rescue case: rate, depth, fraction, pauses by hand; the ECG grid; found against put in."""
+"""A resuscitation case: rate, depth, fraction, pauses by hand; the ECG grid; found against put in."""
 
 import math
 import unittest
@@ -7,20 +7,20 @@ import numpy as np
 
 from kumpel.core.assessment import Assessment, Verdict
 from kumpel.core.recording import Channel, Event, Recording
-from kumpel.core.rescue.assess import assess
-from kumpel.core.rescue.strip import grid_lines, strips
+from kumpel.core.resuscitation.assess import assess
+from kumpel.core.resuscitation.strip import grid_lines, strips
 from kumpel.core.review import Review, Stretch
 from kumpel.kinds.limit_sets import shipped
-from kumpel.standins import rescue_signal
-from kumpel.standins.rescue_signal import Case, Train, make
+from kumpel.standins import resuscitation_signal
+from kumpel.standins.resuscitation_signal import Resuscitation, Train, make
 
-[TARGETS] = shipped("kumpel.kinds.rescue")
+[TARGETS] = shipped("kumpel.kinds.resuscitation")
 
 
 def case(*times: float, depth: float | None = 55.0, shocks: tuple[float, ...] = (), length: float = 120.0) -> Recording:
     data = {} if depth is None else {"depth_mm": depth}
     events = [Event(t, "compression", "", data) for t in times] + [Event(t, "shock") for t in shocks]
-    return Recording("rescue", 0.0, 0, {}, (Event(0, "switch-on"), *events, Event(length, "switch-off")))
+    return Recording("resuscitation", 0.0, 0, {}, (Event(0, "switch-on"), *events, Event(length, "switch-off")))
 
 
 def reviewed(made: Recording, review: Review | None = None) -> Assessment:
@@ -96,13 +96,13 @@ class Figures(unittest.TestCase):
         self.assertTrue(math.isnan(reviewed(case(5.0)).figure("rate").value))
         self.assertTrue(math.isnan(reviewed(case(*every(0.5, 1, 9), depth=None)).figure("depth").value))
         with self.assertRaisesRegex(ValueError, "neither"):
-            reviewed(Recording("rescue", 0.0, 0, {}))
+            reviewed(Recording("resuscitation", 0.0, 0, {}))
 
     def test_units(self) -> None:
         found = reviewed(case(*every(0.55, 1, 30), depth=5.5))
         self.assertIs({j.figure: j.verdict for j in found.judgements}["depth"], Verdict.NOT_ASSESSABLE)
         microvolts = Recording(
-            "rescue",
+            "resuscitation",
             0.0,
             0,
             {"ecg": Channel("ecg", "ECG", "mV", 0.004, np.linspace(-900, 900, 2500))},
@@ -130,7 +130,7 @@ class Grid(unittest.TestCase):
 class AgainstTheSignal(unittest.TestCase):
     def test_many_cases(self) -> None:
         for seed in range(30):
-            made = make(rescue_signal.usual_case(seed))
+            made = make(resuscitation_signal.usual_resuscitation(seed))
             found = reviewed(made.recording)
             for key in ("compressions", "rate", "depth", "fraction"):
                 self.assertAlmostEqual(found.figure(key).value, made.truth[key], places=6, msg=f"{seed} {key}")
@@ -138,7 +138,7 @@ class AgainstTheSignal(unittest.TestCase):
             self.assertEqual(found.figure("shocks").value, len(made.truth["shocks"]))
 
     def test_pads_off_are_a_gap(self) -> None:
-        made = make(Case(trains=(Train(30, 100),), pads_off_s=((0, 300),)))
+        made = make(Resuscitation(trains=(Train(30, 100),), pads_off_s=((0, 300),)))
         found = reviewed(made.recording)
         self.assertAlmostEqual(found.quality.coverage, 0.5)
         self.assertIn("ecg", [f.code for f in found.quality.findings])

@@ -75,7 +75,7 @@ def _end(process: subprocess.Popen[bytes]) -> None:
 
 
 @dataclass
-class Fleet:
+class Ensemble:
     """Docks of simulated recorders, a process each."""
 
     folder: Path
@@ -133,7 +133,7 @@ class Fleet:
 
 
 def press_key(folder: Path, token: str) -> str:
-    """Press the key of a simulated recorder of a running fleet; a sentence of what came of it."""
+    """Press the key of a simulated recorder of a running ensemble; a sentence of what came of it."""
     for ports in sorted(folder.glob("dock-*/ports.json")):
         about = json.loads(ports.read_text())
         if token not in about["links"]:

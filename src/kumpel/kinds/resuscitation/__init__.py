@@ -1,4 +1,4 @@
-"""Defibrillators' recordings of rescue cases."""
+"""Defibrillators' recordings of resuscitations."""
 
 from __future__ import annotations
 
@@ -6,14 +6,14 @@ from pydantic import BaseModel
 
 from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord
-from kumpel.core.rescue.assess import assess
+from kumpel.core.resuscitation.assess import assess
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.setup_fields import setting
 
 
-class RescueSetup(BaseModel):
+class ResuscitationSetup(BaseModel):
     """Settings of a defibrillator that a recording carries; nothing in it names anybody."""
 
     name: str = setting("Setup", "Pit head", max_length=60)
@@ -21,7 +21,7 @@ class RescueSetup(BaseModel):
     prompts: str = setting("Language of the prompts", "English", max_length=20)
 
 
-LIBRARY: dict[str, BaseModel] = {"Pit head": RescueSetup()}
+LIBRARY: dict[str, BaseModel] = {"Pit head": ResuscitationSetup()}
 
 
 LEAFLET = """\
@@ -32,11 +32,12 @@ Write down the time of the call, of arrival, who was there and what was done."""
 
 
 KIND = Kind(
-    key="rescue",
-    name="Rescue",
+    key="resuscitation",
+    was=("rescue",),
+    name="Resuscitation",
     recorder_name="Defibrillator",
     leaflet=LEAFLET,
-    setup_model=RescueSetup,
+    setup_model=ResuscitationSetup,
     setup_library=LIBRARY,
     assess=assess,
     method="2",
@@ -47,7 +48,7 @@ KIND = Kind(
     readings=("depth_mm",),
     reading_code="compression",
     check_list=(
-        "It keeps one case only: take it in BEFORE it goes back into service.",
+        "It keeps one recording only: take it in BEFORE it goes back into service.",
         "Is it switched to transfer (hold the i key while switching on)?",
         "Is the infrared window or the plug clean?",
     ),

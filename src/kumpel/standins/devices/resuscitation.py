@@ -1,11 +1,11 @@
-"""A defibrillator: one case, overwritten at the next switching on."""
+"""A defibrillator: one recording, overwritten at the next switching on."""
 
 from __future__ import annotations
 
 from dataclasses import replace
 from typing import Any
 
-from kumpel.standins import rescue_signal
+from kumpel.standins import resuscitation_signal
 from kumpel.standins.device import Began, Device, Measured, Recorded, Wishes, of_made, seed_of
 from kumpel.standins.made import Made
 
@@ -14,20 +14,22 @@ FACTORY_SETUP: dict[str, Any] = {"name": "Pit head", "place": "pit head", "promp
 
 def record(began: Began, wishes: Wishes) -> Recorded:
     """Wishes: shocks (how many), pause_s (of the third train, s), ecg (False: events only)."""
-    case = rescue_signal.usual_case(seed_of(began, wishes))
-    trains = tuple(t for t in case.trains if t.start_s + 60 * t.count / t.rate < began.length_s - 10) or case.trains[:1]
+    given = resuscitation_signal.usual_resuscitation(seed_of(began, wishes))
+    trains = (
+        tuple(t for t in given.trains if t.start_s + 60 * t.count / t.rate < began.length_s - 10) or given.trains[:1]
+    )
     longer = float(wishes.get("pause_s", 0.0))
     trains = tuple(replace(t, start_s=t.start_s + (longer if i > 1 else 0.0)) for i, t in enumerate(trains))
     end = max(began.length_s, max(t.start_s + 60 * t.count / t.rate for t in trains) + 10)
-    shocks = tuple(s for s in case.shocks_s[: int(wishes.get("shocks", 2))] if s < end - 5)
-    case = replace(case, trains=trains, length_s=end, shocks_s=shocks)
-    made = rescue_signal.make(case)
+    shocks = tuple(s for s in given.shocks_s[: int(wishes.get("shocks", 2))] if s < end - 5)
+    given = replace(given, trains=trains, length_s=end, shocks_s=shocks)
+    made = resuscitation_signal.make(given)
     channels = made.recording.channels if wishes.get("ecg", True) else {}
     return of_made(Made(replace(made.recording, channels=channels, setup={}), made.truth), began)
 
 
 DEVICE = Device(
-    "rescue",
+    "resuscitation",
     "AED-1",
     "6.1.0",
     FACTORY_SETUP,

@@ -1,4 +1,4 @@
-"""All figures of one rescue case: compressions, their rate, depth, fraction and pauses, shocks, prompts.
+"""All figures of one resuscitation: compressions, their rate, depth, fraction and pauses, shocks, prompts.
 
 Events read: `switch-on`, `switch-off`, `prompt`, `button`, `shock`, `compression` (data: depth_mm). Channel: `ecg` (mV).
 """
@@ -87,16 +87,16 @@ def _depth(event: Event) -> float:
 
 
 def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
-    """Assess a rescue case against a limit set, as recorded and as reviewed.
+    """Assess a resuscitation against a limit set, as recorded and as reviewed.
 
-    Raises ValueError when the case has neither an ECG nor an event.
+    Raises ValueError when the recording has neither an ECG nor an event.
     """
     return both_ways(recording, review, limits, _assess)
 
 
 def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) -> Assessment:
     if not recording.events and "ecg" not in recording.channels:
-        raise ValueError("the case has neither an ECG (channel ecg) nor an event: nothing to assess")
+        raise ValueError("the recording has neither an ECG (channel ecg) nor an event: nothing to assess")
     found = compressions(recording, review)
     shocks = sorted(e.at_s for e in recording.events if e.code == "shock" and _counts(review, "shock", e.at_s))
     length = max([recording.length_s, *(e.at_s for e in recording.events)])
@@ -142,7 +142,7 @@ def _times(reckoning: Reckoning, recording: Recording, found: Compressions, shoc
         ("first_compression", "First compression", first),
         ("first_shock", "First shock", shocks[0] if shocks else math.nan),
     ):
-        note = "" if not math.isnan(at) else "none in this case"
+        note = "" if not math.isnan(at) else "none in this recording"
         reckoning.put(
             key,
             f"{name}, after switch-on",
@@ -327,9 +327,9 @@ def _pause_table(found: Compressions, shocks: list[float]) -> Table:
 
 
 def _sheet_table(recording: Recording) -> Table:
-    """The case in order of time: prompts, buttons, shocks."""
+    """The recording in order of time: prompts, buttons, shocks."""
     rows = [(e.at_s, e.code, e.text) for e in sorted(recording.events, key=lambda e: e.at_s) if e.code != "compression"]
-    return table("case", "The case in order", [("Time", "clock", 0), ("Event", "", None), ("Text", "", None)], rows)
+    return table("case", "In order of time", [("Time", "clock", 0), ("Event", "", None), ("Text", "", None)], rows)
 
 
 def _findings(recording: Recording, found: Compressions) -> list[Finding]:

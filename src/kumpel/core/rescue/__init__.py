@@ -1,1 +1,0 @@
-"""Rescue cases of a defibrillator."""

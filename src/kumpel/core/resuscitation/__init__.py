@@ -1,0 +1,1 @@
+"""Recordings of a defibrillator: resuscitations."""
