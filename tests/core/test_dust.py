@@ -2,10 +2,11 @@
 
 import math
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
-from kumpel.core.assessment import Assessment, Verdict
+from kumpel.core.assessment import Assessment, LimitSet, Rule, Step, Verdict
 from kumpel.core.dust.assess import assess
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.core.review import Review, Stretch
@@ -14,6 +15,15 @@ from kumpel.standins import dust_signal
 from kumpel.standins.dust_signal import Runs, make
 
 GENERAL, AIR = shipped("kumpel.kinds.dust")
+
+
+def counting(limits: LimitSet, guideline: float, fraction: str) -> LimitSet:
+    """A rule that a house makes: three stretches above a value within 24 h need action."""
+    step = Step(3, Verdict.ACTION, "number that needs action")
+    rule = Rule("stretches_24h", "Stretches in 24 h", "", (step,), {"fraction": fraction, "guideline": guideline})
+    return replace(limits, rules=(*limits.rules, rule))
+
+
 ZERO = Event(0, "zero-check", "", {"passed": True})
 MIDNIGHT = 1_795_046_400.0  # 2026-11-18 00:00 UTC
 
@@ -103,9 +113,12 @@ class Stretches(unittest.TestCase):
         return recording(values)
 
     def test_three_in_24_hours_need_action(self) -> None:
-        self.assertIs(reviewed(self.day([1, 10])).verdict, Verdict.WITHIN)
-        self.assertIs(reviewed(self.day([1, 10, 24])).verdict, Verdict.ACTION)
-        self.assertIs(reviewed(self.day([1, 10, 25])).verdict, Verdict.WITHIN)  # the third begins 24 h after the first
+        house = counting(AIR, 0.045, "PM10")
+        self.assertIs(reviewed(self.day([1, 10]), limits=house).verdict, Verdict.WITHIN)
+        self.assertIs(reviewed(self.day([1, 10, 24]), limits=house).verdict, Verdict.ACTION)
+        # the third begins 24 h after the first
+        self.assertIs(reviewed(self.day([1, 10, 25]), limits=house).verdict, Verdict.WITHIN)
+        self.assertNotIn("stretches_24h", {r.figure for r in AIR.rules}, "nobody else's guideline has such a number")
         found = reviewed(self.day([1, 10, 24]))
         self.assertEqual((found.figure("stretches").value, found.figure("stretches_s").value), (3, 15))
 

@@ -14,6 +14,7 @@ from kumpel.core.runs import runs_over_gaps
 from kumpel.core.training.heart import Wearer, time_in_zones, zone_edges
 from kumpel.core.vehicle.formulas import parse
 from kumpel.kinds.registry import KINDS
+from tests.core.test_dust import counting
 
 
 def reviewed(kind: str, recording: Recording, limits: int = 0, review: Review | None = None) -> Assessment:
@@ -90,7 +91,8 @@ class Runs(unittest.TestCase):
             mass[at : at + 20] = 0.2
         mass[110] = mass[505] = np.nan
         made = Recording("dust", 0.0, 0, {"mass": channel("mass", "mg/m3", 60.0, mass)}, (), {"fraction": "PM2.5"})
-        found = reviewed("dust", made, 1)
+        house = counting(KINDS["dust"].limit_sets[1], 0.015, "PM2.5")
+        found = KINDS["dust"].assess(made, Review(), house).reviewed
         self.assertEqual(found.figure("stretches_24h").value, 2)
         self.assertIs({j.figure: j.verdict for j in found.judgements}["stretches_24h"], Verdict.WITHIN)
 
@@ -126,7 +128,8 @@ class Proven(unittest.TestCase):
         for at in (50, 120, 200):
             mass[at : at + 5] = 0.001
         made = Recording("dust", 0.0, 0, {"mass": channel("mass", "mg/m3", 60.0, mass)}, (), {"fraction": "PM2.5"})
-        by = {j.figure: j for j in reviewed("dust", made, 1).judgements}
+        house = counting(KINDS["dust"].limit_sets[1], 0.015, "PM2.5")
+        by = {j.figure: j for j in KINDS["dust"].assess(made, Review(), house).reviewed.judgements}
         self.assertIs(by["stretches_24h"].verdict, Verdict.ACTION)
         self.assertIn("at least 4", by["stretches_24h"].words)
         self.assertIs(by["mean_24h"].verdict, Verdict.NOT_ASSESSABLE)

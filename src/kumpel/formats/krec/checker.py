@@ -81,9 +81,9 @@ class Checker:
         elif isinstance(content, Event):
             self.events += 1
             if content.code in BY_EVENT:
-                self._last_read = max(self._last_read, content, key=lambda e: e.at_s)
-            else:
-                self._last_mark = max(self._last_mark, content, key=lambda e: e.at_s)
+                self._last_read = content if content.at_s > self._last_read.at_s else self._last_read
+            elif content.at_s > self._last_mark.at_s:
+                self._last_mark = content
             self._bounds.check_events(self.events)
             self._bounds.check_span(content.at_s)
             if len(item.raw) > MAX_EVENT_BYTES:
