@@ -57,6 +57,8 @@ class Found:
     clock_shift_s: float
     """By how much it was moved since."""
     signed: bool
+    to_clear: bool
+    """It is to be removed on the recorder, as was wished with taking it in, and is there yet."""
     nth: int
     """Which recording of its recorder on its day it is, from 1, those that were cleared there counted in; 0: too short to count."""
     of_day: int
@@ -296,5 +298,6 @@ def _found(recorder: Recorder, listed: dict[str, Any], about: _About, days: _Day
         session.clock_error_s if session else None,
         session.clock_shift_s if session else 0.0,
         session is not None and session.signed_at is not None,
+        session is not None and session.state == "stored" and bool(session.wish.get("clear_after")),
         *days.place(made_by(recorder, listed), start),
     )

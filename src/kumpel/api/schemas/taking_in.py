@@ -34,6 +34,7 @@ class Found(Out):
     clock_error_s: float | None = Field(description="how wrong the recorder's clock was when it was taken in")
     clock_shift_s: float = Field(description="by how much it was moved since")
     signed: bool
+    to_clear: bool = Field(description="it is to be removed on the recorder and is there yet")
     nth: int = Field(description="which recording of its recorder on its day it is, from 1; 0: too short to count")
     of_day: int
 

@@ -3,30 +3,47 @@ import { useState } from "react";
 import { api, ask, Problem } from "@/api/client";
 import { Button, inputLook } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
-import type { Bay } from "./dock";
+import { type Bay, type Found, isAtWork } from "./dock";
+
+/** What is removed on a recorder: named session by session. */
+export interface Clearing {
+  bay: Bay;
+  sessions: Found[];
+}
+
+/** A stick or a card belongs to somebody else's files, too: what is on it goes only when it is chosen itself, never with all. */
+const isFolder = (bay: Bay) => !bay.recorder.sets_up;
+
+/** What may be cleared of these recorders: of those that are not being read; files on a stick only when it is the chosen one. */
+export function clearable(bays: Bay[], isChosen: (bay: Bay) => boolean): Clearing[] {
+  return bays
+    .filter((bay) => !bay.sessions.some(isAtWork) && (isChosen(bay) || !isFolder(bay)))
+    .map((bay) => ({ bay, sessions: bay.sessions.filter((s) => s.may_clear) }))
+    .filter(({ sessions }) => sessions.length > 0);
+}
 
 type Outcome = { count: number } | { why: string; asksPasscode: boolean };
 
 /** Asked once: names the recorders and what goes on each, and says that the stored copies stay. */
 export function ClearDialog({
-  bays,
+  chosen,
   onClose,
   onCleared,
 }: {
-  bays: Bay[];
+  chosen: Clearing[];
   onClose: () => void;
   onCleared: (sessions: number, recorders: number) => void;
 }) {
   // What is asked is what is done: a session that comes meanwhile is not among it.
   const [asked] = useState(() =>
-    bays.map((bay) => ({ bay, sessions: bay.sessions.filter((s) => s.may_clear).map((s) => s.recorder_session) })),
+    chosen.map(({ bay, sessions }) => ({ bay, sessions: sessions.map((s) => s.recorder_session) })),
   );
   const [outcomes, setOutcomes] = useState<Record<number, Outcome>>({});
   const [working, setWorking] = useState(false);
   const [passcodes, setPasscodes] = useState<Record<number, string>>({});
   const queries = useQueryClient();
   const total = asked.reduce((sum, each) => sum + each.sessions.length, 0);
-  const deleted = bays.flatMap((b) => b.sessions).filter((s) => s.may_clear && s.standing === "deleted").length;
+  const [deleted] = useState(() => chosen.flatMap((c) => c.sessions).filter((s) => s.standing === "deleted").length);
   const go = async () => {
     setWorking(true);
     const now = { ...outcomes };

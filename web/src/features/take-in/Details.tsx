@@ -99,12 +99,14 @@ export function Details({
   draft,
   onDraft,
   onReview,
+  onClear,
 }: {
   bay: Schemas["Bay"];
   found: Schemas["Found"];
   draft: Draft | undefined;
   onDraft: (draft: Draft) => void;
   onReview: (id: number) => void;
+  onClear: () => void;
 }) {
   const stored = (found.standing === "stored" || found.standing === "aside") && found.session_id !== null;
   const id = found.session_id ?? 0;
@@ -119,6 +121,12 @@ export function Details({
     mutationFn: (body: Schemas["SessionChange"]) =>
       ask(api.PATCH("/api/sessions/{session_id}", { params: { path: { session_id: id } }, body })),
     onSuccess: () => queries.invalidateQueries(),
+    onError: fail,
+  });
+  const keep = useMutation({
+    mutationFn: () =>
+      ask(api.POST("/api/sessions/{session_id}/keep-on-recorder", { params: { path: { session_id: id } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["take-in"] }),
     onError: fail,
   });
   const own: Draft = draft ?? noDraft(found);
@@ -231,6 +239,19 @@ export function Details({
         </div>
       )}
       {stored && found.session_id !== null && <Stored id={found.session_id} onReview={() => onReview(id)} />}
+      {found.to_clear && (
+        <p className="mt-3 text-[13px] text-soft">
+          It goes from {bay.recorder.token} as soon as that can be done.{" "}
+          <Button look="quiet" size="small" onClick={() => keep.mutate()}>
+            keep it there
+          </Button>
+        </p>
+      )}
+      {found.may_clear && (
+        <Button className="mt-3" onClick={onClear}>
+          Remove this one on {bay.recorder.token}
+        </Button>
+      )}
     </>
   );
 }

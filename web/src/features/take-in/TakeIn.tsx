@@ -7,7 +7,7 @@ import { Button, Empty, Loading, Progress, Trouble } from "@/ui/basics";
 import { useNotices } from "@/ui/notices";
 import { PasscodeDialog } from "@/ui/passcode";
 import { Away } from "./Away";
-import { ClearDialog } from "./ClearDialog";
+import { ClearDialog, type Clearing, clearable } from "./ClearDialog";
 import { Details } from "./Details";
 import { DockMap } from "./DockMap";
 import {
@@ -75,7 +75,7 @@ export default function TakeIn() {
   const [only, setOnly] = useState<string | null>(null);
   const [selected, setSelected] = useState<string | null>(null);
   const [drafts, setDrafts] = useState<Record<string, Draft>>({});
-  const [clearing, setClearing] = useState<Bay[] | null>(null);
+  const [clearing, setClearing] = useState<Clearing[] | null>(null);
   const [clearAfter, setClearAfter] = useState(false);
   const [file, setFile] = useState<File | null>(null);
   const chooser = useRef<HTMLInputElement>(null);
@@ -144,8 +144,10 @@ export default function TakeIn() {
   const current = all.find((l) => l.key === selected);
   const hiddenStored = all.filter(({ found, key }) => found.standing === "stored" && !mine.has(key)).length;
   const aside = all.filter(({ found, key }) => isAside(found) && !mine.has(key));
-  const clearable = bays.data.filter((bay) => bay.sessions.some((f) => f.may_clear) && !bay.sessions.some(isAtWork));
-  const clearCount = clearable.reduce((sum, bay) => sum + bay.sessions.filter((f) => f.may_clear).length, 0);
+  const isChosen = (bay: Bay) => bay.recorder.token === only;
+  const inView = bays.data.filter((bay) => only === null || isChosen(bay) || standOf(bay, mine, rules) === only);
+  const toClear = clearable(inView, isChosen);
+  const clearCount = toClear.reduce((sum, each) => sum + each.sessions.length, 0);
   const needs = bays.data.flatMap((bay) => {
     const need = needOf(bay, rules);
     return need ? [{ bay, need }] : [];
@@ -328,6 +330,7 @@ export default function TakeIn() {
               draft={drafts[current.key]}
               onDraft={(draft) => setDrafts((old) => ({ ...old, [current.key]: draft }))}
               onReview={(id) => navigate(`/review/${id}`)}
+              onClear={() => setClearing([{ bay: current.bay, sessions: [current.found] }])}
             />
             <Button look="quiet" className="mt-4 -ml-3" onClick={() => setSelected(null)}>
               back to where they stand
@@ -337,17 +340,19 @@ export default function TakeIn() {
           <DockMap bays={bays.data} away={away} mine={mine} only={only} onOnly={setOnly} rules={rules} />
         )}
         {!current && <WrongClocks wrong={wrongClocks(all, wrongFrom, mine)} drafts={drafts} onDrafts={setDrafts} />}
-        {!current && clearable.length > 0 && (
+        {!current && toClear.length > 0 && (
           <section aria-label="Clear" className="mt-4 border-line border-t pt-3 text-[13px]">
             <h2>Clear</h2>
             <p className="my-1.5 text-soft">
-              {clearCount} session{clearCount === 1 ? "" : "s"} on {clearable.length} recorder
-              {clearable.length === 1 ? "" : "s"} {clearCount === 1 ? "is" : "are"} stored here. Each copy is read again
-              before its original goes.
+              {clearCount} session{clearCount === 1 ? "" : "s"} on{" "}
+              {toClear.length === 1 ? toClear[0]?.bay.recorder.token : `${toClear.length} recorders`}{" "}
+              {clearCount === 1 ? "is" : "are"} stored here. Each copy is read again before its original goes.
+              {only === null &&
+                " Choose a recorder above to clear it alone; files on sticks and cards never go with all."}
             </p>
-            <Button onClick={() => setClearing(clearable)}>
+            <Button onClick={() => setClearing(toClear)}>
               Clear {clearCount} on{" "}
-              {clearable.length === 1 ? clearable[0]?.recorder.token : `${clearable.length} recorders`}
+              {toClear.length === 1 ? toClear[0]?.bay.recorder.token : `${toClear.length} recorders`}
             </Button>
           </section>
         )}
@@ -377,11 +382,11 @@ export default function TakeIn() {
       )}
       {clearing && (
         <ClearDialog
-          bays={clearing}
+          chosen={clearing}
           onClose={() => setClearing(null)}
           onCleared={(sessions, count) =>
             say(
-              `${sessions} session${sessions === 1 ? "" : "s"} removed on ${count === 1 ? clearing[0]?.recorder.token : `${count} recorders`}. The stored copies stay.`,
+              `${sessions} session${sessions === 1 ? "" : "s"} removed on ${count === 1 ? clearing[0]?.bay.recorder.token : `${count} recorders`}. The stored copies stay.`,
             )
           }
         />
