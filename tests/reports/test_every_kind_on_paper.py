@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 
 import pypdf
 
-from kumpel.core.assessment import CLOCK, BothWays, Figure
+from kumpel.core.assessment import CLOCK, BothWays, Figure, LimitSet
 from kumpel.core.reckoning import hours_minutes
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review, Stretch
@@ -19,7 +19,7 @@ from kumpel.formats import krec
 from kumpel.kinds.plain_report import MOST_ROWS, TABLE, lanes_of, number
 from kumpel.kinds.registry import KINDS
 from kumpel.reports import pages
-from kumpel.reports.document import Document
+from kumpel.reports.document import Document, Fact
 from kumpel.services import conclusions, deciding, figures, paper, reports, settings
 from kumpel.services.decisions import Wish
 from kumpel.standins.signals import SIGNALS
@@ -40,7 +40,41 @@ def printed(kind_key: str, recording: Recording, both: BothWays, keys: tuple[str
 
 def stated(figure: Figure) -> str:
     """A figure's value as it has to stand on paper."""
-    return "not measured" if math.isnan(figure.value) else f"{figure.value:z.{figure.decimals}f}"
+    return "not measured" if math.isnan(figure.value) else shown_as(figure.value, figure.decimals)
+
+
+class Fits(unittest.TestCase):
+    """What is called one page is one page: nine kinds, each shipped limit set, long names, a conclusion of twelve lines."""
+
+    def paper(self, key: str, limits: LimitSet, lines: int) -> Document:
+        kind, recording = KINDS[key], made(key).recording
+        both = kind.assess(recording, Review(), limits)
+        pages_of = paper.Paper(
+            name="Maximiliane-Charlotte von Hohenlohe-Waldenburg-Schillingsfürst",
+            subtitle=f"{kind.name}, Wed 18 Nov 2026, 06:04 to Thu 19 Nov 2026, 06:04, primary crusher hall, lower gallery",
+            token="N-07",
+            verdict=both.reviewed.verdict.value,
+            words=both.reviewed.words,
+            origin="Limits",
+            who=[Fact(label=f"Fact {i}", value="a value that is long enough to matter") for i in range(8)],
+            parts={part: kind.report(recording, Review(), both, limits, (part,)) for part in kind.report_parts},
+            conclusion="The liner change alone brings most of the dose of this day. " * lines,
+            signer="Runa Halvorsen",
+            signed_on="27 Nov 2026",
+        )
+        return paper.document(key, pages_of, kind.one_page)
+
+    def test_it_fits(self) -> None:
+        for key, kind in KINDS.items():
+            for limits in kind.limit_sets[:2]:
+                document, _ = pages.printable(self.paper(key, limits, 20))
+                with self.subTest(kind=key, limits=limits.key):
+                    found = pages.on_one(document)
+                    self.assertEqual(pages.page_count(pages.pdf(found)), 1)
+
+    def test_what_no_shrinking_helps_stays_as_it_was(self) -> None:
+        document, _ = pages.printable(self.paper("noise", KINDS["noise"].limit_sets[0], 400))
+        self.assertEqual(pages.on_one(document).tight, 1.0)
 
 
 class EveryKind(unittest.TestCase):

@@ -102,7 +102,8 @@ Part = Facts | Figures | Picture | TablePart | TextPart | ListPart | WriteIn | S
 
 
 class Document(BaseModel):
-    """A report before it becomes pages; `house` and `address` are whose paper it is, `logo` its picture as SVG."""
+    """A report before it becomes pages; `house` and `address` are whose paper it is, `logo` its picture as SVG. `tight` is the share of
+    their size that pictures, and the space between lines, have (see `pages.on_one`)."""
 
     paper: Literal["a4", "a5"] = "a4"
     title: str
@@ -112,6 +113,7 @@ class Document(BaseModel):
     words: str
     footer: str
     draft: bool = True
+    tight: float = 1.0
     house: str = ""
     address: str = ""
     logo: str = ""

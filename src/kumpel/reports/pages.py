@@ -101,6 +101,19 @@ def pdf(document: Document) -> bytes:
     return made
 
 
+TIGHTER = (0.88, 0.76, 0.64, 0.54)
+"""Shares of their size to which pictures shrink, one after the other, for what is meant to be one page."""
+
+
+def on_one(document: Document) -> Document:
+    """The document on one page, its pictures as large as that allows; as it was when nothing helps."""
+    for share in (document.tight, *TIGHTER):
+        tried = document.model_copy(update={"tight": share})
+        if page_count(pdf(tried)) == 1:
+            return tried
+    return document
+
+
 def page_count(data: bytes) -> int:
     """How many pages a PDF of ours has: what the root of its page tree says."""
     found = re.findall(rb"/Type\s*/Pages\b[^>]*?/Count\s+(\d+)|/Count\s+(\d+)[^>]*?/Type\s*/Pages\b", data)

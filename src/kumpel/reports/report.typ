@@ -33,14 +33,15 @@
 
 #set document(title: doc.title + ", " + doc.subtitle, author: "Kumpel")
 #let small = doc.paper == "a5"
-#set page(paper: doc.paper, margin: if small { (x: 12mm, top: 11mm, bottom: 13mm) } else { (x: 17mm, top: 14mm, bottom: 16mm) }, footer: context {
+#let tight = doc.at("tight", default: 1.0)
+#set page(paper: doc.paper, margin: if small { (x: 12mm, top: 11mm, bottom: 13mm) } else if tight < 1.0 { (x: 17mm, top: 11mm, bottom: 13mm) } else { (x: 17mm, top: 14mm, bottom: 16mm) }, footer: context {
   set text(7.5pt, fill: soft, stretch: 87.5%)
   grid(columns: (1fr, auto), doc.footer, [page #counter(page).display() of #counter(page).final().first()])
 })
 // Names of any script: what Barlow has not, Noto has; numbers and Latin letters stay in Barlow.
 #set text(font: ("Barlow", "Noto Sans", "Noto Sans CJK SC", "Noto Color Emoji"), size: 9pt, fill: ink, lang: "en", number-type: "lining", number-width: "tabular")
 #set par(leading: 0.5em)
-#show heading: it => block(above: 9pt, below: 4.5pt, narrow(size: 10.5pt, weight: 600, it.body))
+#show heading: it => block(above: 9pt * tight, below: 4.5pt * tight, narrow(size: 10.5pt, weight: 600, it.body))
 
 #if doc.house != "" or doc.logo != "" {
   grid(columns: (1fr, auto), column-gutter: 10pt, align: (left + horizon, right + horizon),
@@ -68,7 +69,7 @@
 }
 #let figures(p) = [
   = #p.title
-  #table(columns: (1fr, auto, auto, auto, auto), align: (left, right, left, right, left), stroke: none, inset: (x: 4pt, y: 3pt),
+  #table(columns: (1fr, auto, auto, auto, auto), align: (left, right, left, right, left), stroke: none, inset: (x: 4pt, y: 3pt * tight),
     table.hline(stroke: 0.6pt + line-colour),
     table.header(..("Figure", "Value", "Unit", "Limit", "Verdict").map(t => text(fill: soft, size: 8pt, t))),
     ..p.lines.map(l => (table.hline(stroke: 0.4pt + line-colour), l.name, narrow(weight: 600, l.value), text(fill: soft, l.unit), l.limit,
@@ -80,7 +81,7 @@
   = #p.title
   #if p.rows.len() == 0 { text(fill: soft, p.empty) } else {
     // What many columns leave for the first one may be nothing at all: then it takes what it needs.
-    table(columns: if p.at("even", default: false) { (1fr,) * p.columns.len() } else if p.columns.len() > 6 { (auto,) * p.columns.len() } else { (1fr,) + (auto,) * (p.columns.len() - 1) }, align: (x, y) => if x == 0 { left } else { right }, stroke: none, inset: (x: 4pt, y: 2.6pt),
+    table(columns: if p.at("even", default: false) { (1fr,) * p.columns.len() } else if p.columns.len() > 6 { (auto,) * p.columns.len() } else { (1fr,) + (auto,) * (p.columns.len() - 1) }, align: (x, y) => if x == 0 { left } else { right }, stroke: none, inset: (x: 4pt, y: 2.6pt * tight),
       table.hline(stroke: 0.6pt + line-colour),
       table.header(..p.columns.map(t => text(fill: soft, size: 8pt, t))),
       ..p.rows.map(r => (table.hline(stroke: 0.4pt + line-colour), ..r)).flatten(),
@@ -89,9 +90,9 @@
 ]
 #let picture(p) = block(breakable: false, width: 100%)[
   = #p.title
-  #image(bytes(p.svg), format: "svg", width: 100%, alt: p.text)
+  #align(center, image(bytes(p.svg), format: "svg", width: 100% * tight, alt: p.text))
 ]
-#let signature(p) = block(breakable: false, above: 18pt, grid(columns: (1fr, 1fr), column-gutter: 30pt, row-gutter: 3pt,
+#let signature(p) = block(breakable: false, above: 18pt * tight, grid(columns: (1fr, 1fr), column-gutter: 30pt, row-gutter: 3pt,
   align(bottom, box(height: 20pt, align(bottom, p.name))), align(bottom, box(height: 20pt, align(bottom, p.date))),
   std.line(length: 100%, stroke: 0.6pt + ink), std.line(length: 100%, stroke: 0.6pt + ink),
   text(size: 8pt, fill: soft)[responsible person], text(size: 8pt, fill: soft)[date, signature]))

@@ -57,7 +57,30 @@ def preview(db: Db, session_id: int, options: Options) -> tuple[list[bytes], lis
     made = paper.document(session.kind, pages_of, options.parts, named=options.named, logo=logo)
     shown, unknown = pages.printable(made)
     notes = [f"No font here has the sign {code}; it is printed as [{code}]." for code in unknown]
-    return pages.preview(shown), notes
+    if _is_one_page(session.kind, options):
+        shown = pages.on_one(shown)
+    drawn = pages.preview(shown)
+    if _is_one_page(session.kind, options) and len(drawn) > 1:
+        notes.append(_too_much(session.kind, pages_of, options))
+    return drawn, notes
+
+
+def _is_one_page(kind: str, options: Options) -> bool:
+    """Whether no more was chosen than what stands on the one page."""
+    return set(options.parts) <= set(kind_of(kind).one_page)
+
+
+def _too_much(kind: str, pages_of: paper.Paper, options: Options) -> str:
+    """Which part has to go for the rest to stand on one page; the smallest names come last, as they were chosen first."""
+    known = kind_of(kind).report_parts
+    for key in reversed(options.parts):
+        rest = tuple(k for k in options.parts if k != key)
+        less, _ = pages.printable(paper.document(kind, pages_of, rest, named=options.named))
+        if pages.page_count(pages.pdf(pages.on_one(less))) == 1:
+            return f"This takes more than one page, however small the pictures. Without “{known[key]}” it fits."
+    return (
+        "This takes more than one page, however small the pictures: shorten the conclusion, or leave several parts out."
+    )
 
 
 def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
@@ -73,6 +96,8 @@ def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
     logo = settings.logo_svg(db, signed.house.logo)
     whole = paper.document(session.kind, signed, options.parts, named=options.named, number=number, logo=logo)
     made, _ = pages.printable(whole)
+    if _is_one_page(session.kind, options):
+        made = pages.on_one(made)
     data = pages.pdf(made)
     report = Report(
         number=number,

@@ -252,7 +252,8 @@ class Lookout(threading.Thread):
                 self._jobs.go_on(db, recorder.serial)
 
         self._with(keep)
-        known.kept, known.kept_s = (None if isinstance(answer, str) else answer), time.monotonic()
+        known.kept = answer if isinstance(answer, recorders.Answer) and known.claimed_by is None else None
+        known.kept_s = time.monotonic()
         known.kept_at = (known.at.host, known.at.port)
         if not isinstance(answer, str):
             known.failures = 0

@@ -4,7 +4,7 @@ import type { Schemas } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
 import { Progress, Verdict, type VerdictWord } from "@/ui/basics";
 import { length, moment } from "@/ui/format";
-import { type Bay, type Draft, type Found, isStopped, isWaiting, minutes } from "./dock";
+import { type Bay, type Draft, type Found, isStopped, isStored, isWaiting, minutes, takesTags } from "./dock";
 import { TagCell } from "./TagCell";
 
 function State({ found, longS }: { found: Found; longS: number }) {
@@ -127,9 +127,9 @@ export const SessionRow = memo(function SessionRow({
         <TagCell
           row={`${bay.recorder.token}, ${when}`}
           words={words}
-          tags={draft?.tags ?? found.tags}
+          tags={isStored(found) ? found.tags : (draft?.tags ?? found.tags)}
           editing={editing}
-          onEdit={words.length > 0 && (isWaiting(found) || found.standing === "stored") ? onEdit : undefined}
+          onEdit={words.length > 0 && takesTags(found) ? onEdit : undefined}
           onTag={onTag}
           onDown={onDown}
         />

@@ -1,12 +1,10 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, ask } from "@/api/client";
 import { useKindWords } from "@/kinds/kinds";
-import { useNotices } from "@/ui/notices";
-import { type Draft, type Group, isWaiting, type Line, type LinkRules, noDraft } from "./dock";
+import { type Draft, type Group, isStored, type Line, type LinkRules, noDraft, takesTags } from "./dock";
 import { SessionRow } from "./SessionRow";
 import { rowTags } from "./TagCell";
 import { TeamRow } from "./TeamRow";
+import { usePutTags } from "./useLateTags";
 
 const NOTHING: never[] = [];
 const HEADS = [
@@ -59,16 +57,9 @@ export function SessionTable({
   const kinds = useKindWords().data ?? [];
   const wordsOf = (kind: string) => kinds.find((k) => k.key === kind)?.tags ?? NOTHING;
   const [editing, setEditing] = useState<{ key: string; tag: string } | null>(null);
-  const queries = useQueryClient();
-  const { fail } = useNotices();
-  const put = useMutation({
-    mutationFn: ({ id, tags }: { id: number; tags: Record<string, string> }) =>
-      ask(api.PATCH("/api/sessions/{session_id}", { params: { path: { session_id: id } }, body: { tags } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["take-in"] }),
-    onError: fail,
-  });
+  const put = usePutTags();
   const say = ({ found, key }: Line, tag: string, words: string) => {
-    if (!isWaiting(found)) return put.mutate({ id: found.session_id ?? 0, tags: { [tag]: words } });
+    if (isStored(found)) return put.mutate({ id: found.session_id ?? 0, tags: { [tag]: words } });
     const own = drafts[key] ?? noDraft(found);
     onDraft(key, { ...own, tags: { ...own.tags, [tag]: words } });
   };
@@ -76,11 +67,7 @@ export function SessionTable({
   const down = (line: Line, tag: string) => {
     const next = lines
       .slice(lines.indexOf(line) + 1)
-      .find(
-        (l) =>
-          (isWaiting(l.found) || l.found.standing === "stored") &&
-          rowTags(wordsOf(l.found.kind)).some((w) => w.key === tag),
-      );
+      .find((l) => takesTags(l.found) && rowTags(wordsOf(l.found.kind)).some((w) => w.key === tag));
     setEditing(next ? { key: next.key, tag } : null);
   };
   const row = (line: Line) => (

@@ -33,6 +33,7 @@ import { asideWords, Fold } from "./Fold";
 import { NeedsHand } from "./NeedsHand";
 import { SessionTable } from "./SessionTable";
 import { TickedBar } from "./TickedBar";
+import { useLateTags } from "./useLateTags";
 import { toggled, useTicks } from "./useTicks";
 import { WrongClocks, wrongClocks } from "./WrongClocks";
 
@@ -100,6 +101,7 @@ export default function TakeIn() {
   const weakBelow = useNumbers("link.weak");
   const rules: LinkRules = { weak: (kind) => weakBelow(kind) / 100, longS: useNumbers("link.long_s") };
   useEffect(() => keepMine(mine), [mine]);
+  useLateTags(linesOf(bays.data ?? []), drafts, mine);
   useEffect(() => {
     if (selected && intoPanel.current) panel.current?.querySelector("input")?.focus();
     else if (selected && window.innerWidth < 900) panel.current?.scrollIntoView({ block: "nearest" });

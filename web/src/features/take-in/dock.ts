@@ -60,6 +60,9 @@ export const isStopped = (found: Found) =>
 export const isWaiting = (found: Found) => found.standing === "new" || isStopped(found);
 export const isCut = (found: Found) => found.standing === "arriving" && found.trouble !== "" && !isStopped(found);
 export const isAtWork = (found: Found) => found.standing === "arriving" && found.trouble === "";
+/** Its tags may be typed at any time: before it is taken in, while it arrives, and when it is stored. */
+export const takesTags = (found: Found) =>
+  isWaiting(found) || found.standing === "arriving" || found.standing === "stored";
 export const isStored = (found: Found) => found.standing === "stored" || found.standing === "aside";
 /** Kept out of the way: too short to count, removed here earlier, not readable. */
 export const isAside = (found: Found) =>
