@@ -53,7 +53,9 @@ class Refused(unittest.TestCase):
         try:
             with self.assertRaisesRegex(ValueError, words):
                 work()
-            self.assertLess(time.process_time() - began, 2.0 * 5)  # tracing is slow; the process test has the real clock
+            self.assertLess(
+                time.process_time() - began, 2.0 * 5
+            )  # tracing is slow; the process test has the real clock
             self.assertLess(tracemalloc.get_traced_memory()[1], 200e6)
         finally:
             tracemalloc.stop()

@@ -8,7 +8,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Locator, Page, Route, expect
 from sqlmodel import col, select
 
 from kumpel.demo.ensemble import Ensemble, StandIn
@@ -238,6 +238,27 @@ class Many(DockTest):
         page.keyboard.type("office")
         page.keyboard.press("Enter")
         self.eventually(lambda: self.tag_of(newest[2]) == ["office"])
+
+    def test_what_is_typed_while_it_arrives_is_put_once_it_is_stored(self) -> None:
+        [name] = self.recorded(self.meters(1), "N-01", 1)
+        page = self.sign_in()
+        self.dock()
+        page.get_by_role("button", name="Take in all 1").click()
+        # The list stands still from here on: the page does not see that it was stored meanwhile.
+        still, held = [True], list[Route]()
+        listed = re.compile("/api/take-in$")
+        page.route(listed, lambda r: held.append(r) if still and r.request.method == "GET" else r.fallback())
+        self.eventually(lambda: len(self.stored()) == 1)
+        page.get_by_role("button", name=re.compile("^tags of N-01")).click()
+        page.keyboard.press("Tab")
+        page.keyboard.type("office")
+        page.keyboard.press("Enter")
+        self.assertEqual(self.tag_of(name), [])
+        still.clear()
+        for route in held:
+            route.fallback()
+        expect(page.locator("tbody").get_by_role("link", name="review")).to_be_visible()
+        self.eventually(lambda: self.tag_of(name) == ["office"])
 
     def tag_of(self, name: str) -> list[str]:
         self.db.rollback()

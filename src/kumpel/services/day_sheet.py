@@ -117,8 +117,8 @@ def pdf(db: Db, session_id: int) -> tuple[str, bytes]:
         footer="Kumpel, a sheet of the day as it is reviewed now; what was signed stands in the reports.",
         parts=[TablePart(title="The fastest first", columns=COLUMNS, rows=cells)],
     )
-    shown, _ = pages.printable(document)
-    return f"{day:%Y-%m-%d} {course}.pdf", pages.pdf(shown)
+    printed, _ = pages.printable(document)
+    return f"{day:%Y-%m-%d} {course}.pdf", pages.pdf(printed)
 
 
 def _time(seconds: float) -> str:

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { useKindWords } from "@/kinds/kinds";
-import { type Draft, type Group, isStored, type Line, type LinkRules, noDraft, takesTags } from "./dock";
+import { type Draft, type Group, isStored, isWaiting, type Line, type LinkRules, noDraft, takesTags } from "./dock";
 import { SessionRow } from "./SessionRow";
 import { rowTags } from "./TagCell";
 import { TeamRow } from "./TeamRow";
