@@ -162,6 +162,22 @@ class Concluding(BrowserTest):
         expect(page.get_by_text("kept", exact=True)).to_be_visible()
         self.assertEqual(self.on_record(), WORDS)
 
+    def test_what_was_signed_off_while_the_server_was_away_is_asked_again_on_its_return(self) -> None:
+        page = self.open_review(self.sign_in())
+        page.get_by_label("Conclusion").fill(WORDS)
+        expect(page.get_by_text("kept", exact=True)).to_be_visible()
+        self.server.send_signal(signal.SIGSTOP)
+        self.addCleanup(self.server.send_signal, signal.SIGCONT)
+        page.get_by_role("button", name="Sign off").click()
+        expect(page.get_by_role("alert")).to_contain_text("Not signed. The server does not answer.")
+        self.server.send_signal(signal.SIGCONT)
+        page.wait_for_timeout(4_000)
+        self.db.rollback()
+        self.db.refresh(self.row)
+        self.assertIsNone(self.row.signed_at)
+        page.get_by_role("button", name="Sign off").click()
+        expect(page.get_by_role("button", name="To the report")).to_be_visible()
+
     def test_a_quick_second_decision_on_a_slow_line_is_queued(self) -> None:
         page = self.open_review(self.sign_in())
 

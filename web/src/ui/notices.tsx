@@ -40,7 +40,10 @@ export function NoticesProvider({ children }: { children: ReactNode }) {
   return (
     <Context.Provider value={value}>
       {children}
-      <div className="pointer-events-none fixed right-4 bottom-4 z-[60] grid max-w-[460px] gap-2" aria-live="polite">
+      <div
+        className="pointer-events-none fixed bottom-4 left-1/2 z-[60] grid w-max max-w-[min(460px,calc(100vw-2rem))] -translate-x-1/2 gap-2"
+        aria-live="polite"
+      >
         {notices.map((n) => (
           <div
             key={n.id}

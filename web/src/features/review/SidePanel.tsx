@@ -1,6 +1,7 @@
 import { Suspense, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import type { Schemas } from "@/api/client";
+import { alive, promptly } from "@/api/promptly";
 import { panelOf } from "@/kinds/kinds";
 import { type Assessed, type Kind, type Stretch, stretchesOf } from "@/sheet/assessed";
 import type { Supposed } from "@/sheet/useSupposed";
@@ -149,11 +150,12 @@ export function SidePanel({
               setSigning(true);
               try {
                 // Just what is on the screen is signed: first it has to be on record.
-                const version = (await conclusion.current?.settle()) ?? review.conclusion_version;
+                const kept = conclusion.current ? promptly(conclusion.current.settle()) : null;
+                const version = (await kept) ?? review.conclusion_version;
+                await alive();
                 await actions.sign(version);
               } catch (error) {
-                const reason = error instanceof Error ? error.message : "";
-                onFail(new Error(`Not signed: the conclusion on the screen could not be kept. ${reason}`));
+                onFail(new Error(`Not signed. ${error instanceof Error ? error.message : ""}`));
               } finally {
                 setSigning(false);
               }

@@ -116,6 +116,8 @@ export function needOf(bay: Bay, rules: LinkRules): Need | null {
     };
   if (r.mode === "recording")
     return { title: "Still recording", what: "Stop it to take this session in.", deed: "stop" };
+  if (r.keeps_one && bay.sessions.some((f) => isWaiting(f) || isCut(f)))
+    return { title: "Keeps one only", what: "Take it in before the next start, which overwrites it." };
   const slow = bay.sessions.filter((f) => isWaiting(f) && (f.transfer_s ?? 0) > rules.longS(r.kind));
   if (r.quality !== null && r.quality < rules.weak(r.kind) && slow.length > 0)
     return {
