@@ -203,7 +203,7 @@ def others() -> None:
     for made in (
         oximetry_signal.make(oximetry_signal.usual_night(1)),
         training_signal.make(replace(training_signal.usual_session(1), legs=((36_000.0, 2.8, 140.0),))),
-        resuscitation_signal.make(resuscitation_signal.usual_case(1)),
+        resuscitation_signal.make(resuscitation_signal.usual_resuscitation(1)),
     ):
         recording = made.recording
         line(

@@ -106,7 +106,7 @@ class Bodies(unittest.TestCase):
 
     def test_resuscitation(self) -> None:
         made = resuscitation_signal.make(
-            resuscitation_signal.Case(
+            resuscitation_signal.Resuscitation(
                 trains=(resuscitation_signal.Train(10, 21, 120.0), resuscitation_signal.Train(40, 11, 100.0)),
                 shocks_s=(30.0,),
             )

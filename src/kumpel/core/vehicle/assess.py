@@ -186,11 +186,11 @@ def _lap_figures(reckoning: Reckoning, drive: Drive, found: Bests) -> None:
     spread = no_lap or ("" if found.count > 1 else "needs two laps")
     reckoning.put(
         "consistency",
-        "Consistency (standard deviation)",
-        found.deviation_s,
+        "Consistency (robust standard deviation)",
+        found.spread_s,
         "s",
         3,
-        "sqrt( sum (t_i - mean)2 / (n-1) )",
+        "Qn = 2.22 d_n x k-th smallest |t_i - t_j|, k = h(h-1)/2, h = n/2 + 1",
         SOURCE,
         timed,
         note=spread,

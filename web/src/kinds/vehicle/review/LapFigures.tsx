@@ -25,7 +25,7 @@ function beneath(key: string, found: Assessment, sheet: LapSheet | undefined): s
   }
   if (key === "theoretical" && best !== null && theoretical !== null)
     return `${fixed(best - theoretical, 2)} s in hand`;
-  if (key === "consistency") return `standard deviation, ${value("laps") ?? 0} laps`;
+  if (key === "consistency") return `robust spread, ${value("laps") ?? 0} laps`;
   if (key === "laps") {
     const out = timed.filter((l) => !l.counts).length;
     return sheet ? `of ${timed.length}${out ? `, ${out} left out` : ""}` : "";

@@ -11,6 +11,18 @@ interface Sum {
   top: number | null;
 }
 
+const SMALL = [0.399, 0.994, 0.512, 0.844, 0.611, 0.857, 0.669, 0.872];
+
+/** As the figure Consistency has it: Qn (docs/methods/vehicle.md). */
+export function robustSpread(times: number[]): number | null {
+  const n = times.length;
+  if (n < 2) return null;
+  const apart = times.flatMap((a, i) => times.slice(i + 1).map((b) => Math.abs(a - b))).sort((a, b) => a - b);
+  const h = Math.floor(n / 2) + 1;
+  const small = SMALL[n - 2] ?? n / (n + (n % 2 ? 1.4 : 3.8));
+  return 2.2219 * small * (apart[(h * (h - 1)) / 2 - 1] ?? 0);
+}
+
 function sumOf(laps: LapRow[]): Sum {
   const counted = laps.filter((l) => l.kind === "timed" && l.counts);
   const times = counted.map((l) => l.time_s);
@@ -26,10 +38,7 @@ function sumOf(laps: LapRow[]): Sum {
     bestLap: best?.number ?? null,
     theoretical: bests.length && bests.every(Number.isFinite) ? bests.reduce((a, b) => a + b, 0) : null,
     mean,
-    deviation:
-      mean !== null && times.length > 1
-        ? Math.sqrt(times.reduce((a, t) => a + (t - mean) ** 2, 0) / (times.length - 1))
-        : null,
+    deviation: robustSpread(times),
     counted: counted.length,
     top: tops.length ? Math.max(...tops) : null,
   };
