@@ -148,6 +148,11 @@ export function SettingField({
           </span>
         )}
         <Refused why={wrong} />
+        {word.type === "secret" && keptOf(settings, "mail.security", "site", "")?.value === "none" && (
+          <p className="mt-1 text-[12.5px] text-action">
+            The connection is set to none: this password, and every report, can be read by anyone on the way.
+          </p>
+        )}
         <p className="mt-1 flex flex-wrap items-center gap-x-3 text-[12.5px] text-soft">
           {own === null && typed === null && (many || word.type === "text") && shownAs(from) !== "" && (
             <Button
