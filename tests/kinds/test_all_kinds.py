@@ -271,7 +271,9 @@ class Spoilt(unittest.TestCase):
                 found = kind.assess(spoilt, Review(), limits).reviewed
                 for judged in found.judgements:
                     before, after = plain.figure(judged.figure), found.figure(judged.figure)
-                    moved = not math.isclose(before.value, after.value, rel_tol=0.02)
+                    # The time of a lap without a measured speed is between positions: it is good for a hundredth, a spread for two.
+                    good_for = 0.02 if key == "vehicle" and before.unit == "s" else 0.0
+                    moved = not math.isclose(before.value, after.value, rel_tol=0.02, abs_tol=good_for)
                     with self.subTest(kind=key, channel=channel.key, figure=judged.figure):
                         self.assertFalse(
                             moved and judged.verdict is Verdict.WITHIN, f"{before.value} became {after.value}"
