@@ -93,8 +93,11 @@ class CablesAndCards(DockTest):
         expect(page.get_by_role("link", name="review", exact=True)).to_be_visible(timeout=30_000)
         self.assertEqual(len(self.stored()), 1)
         self.assertTrue(file.exists())
-        page.get_by_role("button", name=re.compile("^Clear 1 on")).click()
-        page.get_by_role("button", name=re.compile("^Remove 1")).click()
+        # A card is never cleared with "all": it is somebody's own, and is chosen first.
+        expect(page.get_by_role("button", name=re.compile("^Clear "))).to_have_count(0)
+        page.locator("[data-line]").click()
+        page.get_by_role("button", name=re.compile("^Remove this one on")).click()
+        page.get_by_role("button", name=re.compile("^Remove 1 on the recorder")).click()
         self.eventually(lambda: not file.exists())
 
 
