@@ -49,7 +49,7 @@ class Accessible(AxeTest):
         for theme in ("", "night", "contrast"):
             page.goto(f"{self.address}/review/{drive.id}")
             page.evaluate(f"document.documentElement.dataset.theme = '{theme}'")
-            page.get_by_role("region", name="Lap against lap").wait_for()
+            page.get_by_role("region", name="Lap against lap").wait_for(timeout=60_000)
             page.locator("tr[data-lap]").first.click()
             page.get_by_role("region", name="Time lost").get_by_role("button").first.click()
             page.get_by_role("button", name=re.compile("^over (time|distance)$")).click()

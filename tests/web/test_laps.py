@@ -51,7 +51,7 @@ class Laps(BrowserTest):
     def opened(self) -> Page:
         page = self.sign_in()
         page.goto(f"{self.address}/review/{self.row.id}")
-        expect(page.get_by_role("region", name="Lap against lap")).to_be_visible()
+        expect(page.get_by_role("region", name="Lap against lap")).to_be_visible(timeout=60_000)
         return page
 
     def lap(self, number: int) -> Locator:
