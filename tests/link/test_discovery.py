@@ -5,6 +5,7 @@ import queue
 import subprocess
 import sys
 import tempfile
+import threading
 import unittest
 from pathlib import Path
 
@@ -63,12 +64,12 @@ class Discovery(unittest.TestCase):
 
     def line(self, process: "subprocess.Popen[str]") -> str:
         """The next that is said of this test's own recorder; others of suites beside leave, too."""
-        import threading
-
         got: queue.Queue[str] = queue.Queue()
         out = process.stdout
         assert out
-        own = ("NM-DISC", "listening")
-        read = lambda: got.put(next((each for each in out if any(word in each for word in own)), ""))  # noqa: E731
+
+        def read() -> None:
+            got.put(next((each for each in out if "NM-DISC" in each or "listening" in each), ""))
+
         threading.Thread(target=read, daemon=True).start()
         return got.get(timeout=15).strip()
