@@ -17,6 +17,8 @@ from kumpel.services import figures, mail, take_in
 from kumpel.store.database import engine, plain_url
 
 log = logging.getLogger("kumpel.jobs")
+POLLS_S = 6.0
+"""A new job is told to its worker; looking for one by itself is for the note that was lost, and four queues look."""
 BEATS_S = 5.0
 STALLED_S = 20.0
 """A worker says every five seconds that it is there; one that has not for so long is gone, and what it worked on is free."""
@@ -151,8 +153,8 @@ class Jobs:
                     concurrency=share,
                     install_signal_handlers=False,
                     delete_jobs="successful",
-                    listen_notify=True,
-                    fetch_job_polling_interval=2.0,
+                    listen_notify=queue != MAIL,  # its connection costs; nobody watches a mail go out
+                    fetch_job_polling_interval=POLLS_S,
                     shutdown_graceful_timeout=2.0,
                     update_heartbeat_interval=BEATS_S,
                     stalled_worker_timeout=STALLED_S,
