@@ -11,6 +11,7 @@ import os
 import subprocess
 import sys
 import threading
+import time
 import unittest
 from collections import deque
 from pathlib import Path
@@ -70,6 +71,7 @@ class SideBySide:
     def __init__(self) -> None:
         self.waiting = deque(modules())
         self.passed = self.failed = 0
+        self.took: dict[str, float] = {}
         self.lock = threading.Lock()
 
     def hand(self, number: int) -> None:
@@ -83,6 +85,7 @@ class SideBySide:
             if process is None:
                 process = self.start(number)
             assert process.stdin and process.stdout
+            began = time.monotonic()
             process.stdin.write(name + "\n")
             process.stdin.flush()
             lines, counts = [], None
@@ -97,6 +100,7 @@ class SideBySide:
             with self.lock:
                 sys.stdout.write("".join(lines))
                 sys.stdout.flush()
+                self.took[name] = time.monotonic() - began
                 passed, failed = counts or (0, 1)
                 self.passed, self.failed = self.passed + passed, self.failed + failed
         if process is not None and process.stdin:
@@ -120,6 +124,8 @@ class SideBySide:
             thread.start()
         for thread in threads:
             thread.join()
+        slowest = sorted(self.took.items(), key=lambda each: -each[1])[:12]
+        print("Longest: " + ", ".join(f"{name.removeprefix('tests.')} {took:.0f} s" for name, took in slowest))
         return self.passed, self.failed
 
 
