@@ -1,7 +1,7 @@
-"""Servers as processes of their own that need not import the application anew: forked from one that has it.
+"""Servers and simulated recorders as processes of their own that need not import anything anew: forked from one that has it.
 
 Importing takes seconds and a server takes none, and some hundred tests start one. What is forked is a process like
-any other: it can be killed, stopped and looked at, and shares nothing with the next. That the command itself starts
+any other: it can be killed, stopped and looked at, and shares nothing with the next. That the commands themselves start
 is tested where commands are tested.
 """
 
@@ -11,6 +11,7 @@ import gc
 import importlib
 import json
 import os
+import pkgutil
 import select
 import signal
 import subprocess
@@ -18,7 +19,12 @@ import sys
 from collections.abc import Mapping
 from typing import IO, Any
 
-from kumpel.config import ROOT
+import uvicorn
+from fastapi import FastAPI
+
+from kumpel.api.app import create_app, set_up
+from kumpel.config import ROOT, Config
+from kumpel.standins import dock
 
 
 class Forked:
@@ -66,13 +72,21 @@ class Mother:
             env=os.environ | {"PYTHONPATH": str(ROOT / "src")},
         )
 
-    def server(self, arguments: list[str], environment: Mapping[str, str], log: IO[bytes]) -> Forked:
-        """A web server with the arguments of its command; what it says goes to `log`."""
+    def server(self, port: int, environment: Mapping[str, str], log: IO[bytes]) -> Forked:
+        """A web server on a port; what it says goes to `log`."""
+        return self._child("server", [str(port)], environment, f"/proc/{os.getpid()}/fd/{log.fileno()}")
+
+    def dock(self, arguments: list[str], log: IO[bytes]) -> Forked:
+        """A dock of simulated recorders with the arguments of its command."""
+        return self._child("dock", arguments, os.environ, log.name)
+
+    def _child(self, what: str, arguments: list[str], environment: Mapping[str, str], log: str) -> Forked:
         assert self._process.stdin and self._process.stdout
         wish = {
+            "what": what,
             "arguments": arguments,
             "environment": dict(environment),
-            "log": f"/proc/{os.getpid()}/fd/{log.fileno()}",
+            "log": log,
         }
         self._process.stdin.write(json.dumps(wish).encode() + b"\n")
         self._process.stdin.flush()
@@ -83,9 +97,7 @@ class Mother:
         self._process.communicate()
 
 
-def _serve(wish: dict[str, Any]) -> None:
-    import uvicorn
-
+def _serve(wish: dict[str, Any], app: FastAPI) -> None:
     signal.signal(signal.SIGCHLD, signal.SIG_DFL)
     os.environ.clear()
     os.environ.update(wish["environment"])
@@ -93,19 +105,38 @@ def _serve(wish: dict[str, Any]) -> None:
     nothing = os.open(os.devnull, os.O_RDONLY)
     for number, target in ((nothing, 0), (log, 1), (log, 2)):
         os.dup2(number, target)
-    uvicorn.main(wish["arguments"])
+    os.setsid()
+    if wish["what"] == "dock":
+        dock.main(wish["arguments"])
+    else:
+        set_up(app, Config.from_environment())
+        uvicorn.run(app, port=int(wish["arguments"][0]), log_level="warning", timeout_graceful_shutdown=1)
+
+
+EARLY = ("kumpel.api", "kumpel.core", "kumpel.formats", "kumpel.kinds", "kumpel.services", "kumpel.standins")
+LATE = ("scipy.signal", "uvicorn.loops.auto", "uvicorn.protocols.http.auto", "uvicorn.lifespan.on")
 
 
 def main() -> None:
-    # What every child needs is imported here, once.
-    importlib.import_module("kumpel.api.app")
+    # What every child needs is imported here, once: also what is imported late to start sooner.
+    for package in EARLY:
+        found = pkgutil.walk_packages(importlib.import_module(package).__path__, f"{package}.")
+        for name in [each.name for each in found if not each.name.endswith("__main__")]:
+            importlib.import_module(name)
+    for name in LATE:
+        importlib.import_module(name)
+    app = create_app(Config("postgresql://nowhere", ROOT / "web" / "dist", False, False))
+    nowhere = {"type": "http", "method": "GET", "path": "/api/nowhere", "headers": []}
+    for route in app.routes:
+        # Routes are made ready when something is first held against them.
+        route.matches(nowhere)
     # Nobody waits for the children here: they are gone when they end.
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)
     gc.freeze()
     for line in sys.stdin.buffer:
         child = os.fork()
         if child == 0:
-            _serve(json.loads(line))
+            _serve(json.loads(line), app)
             os._exit(0)
         print(child, flush=True)
 

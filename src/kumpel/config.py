@@ -10,11 +10,6 @@ ROOT = Path(__file__).resolve().parents[2]
 DEMO = ROOT / "var" / "demo"
 
 
-def in_words(path: str) -> str:
-    """A path as it is shown: from the folder of Kumpel on, when it is in there."""
-    return path.removeprefix(f"{ROOT}/")
-
-
 @dataclass(frozen=True)
 class Config:
     database_url: str

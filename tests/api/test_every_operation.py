@@ -10,6 +10,7 @@ import hypothesis
 import schemathesis
 from hypothesis import HealthCheck, Phase
 from schemathesis.config import SchemathesisConfig
+from schemathesis.schemas import APIOperation
 
 from tests.support import ServerTest, recording_file
 
@@ -48,7 +49,7 @@ class EveryOperation(ServerTest):
                 self.one(operation, cookies)
         self.assertGreater(tried, 100)
 
-    def one(self, operation: object, cookies: dict[str, str]) -> None:
+    def one(self, operation: APIOperation, cookies: dict[str, str]) -> None:
         @hypothesis.settings(
             max_examples=EXAMPLES,
             deadline=None,
@@ -57,7 +58,7 @@ class EveryOperation(ServerTest):
             phases=(Phase.explicit, Phase.generate),
             suppress_health_check=list(HealthCheck),
         )
-        @hypothesis.given(case=operation.as_strategy())  # type: ignore[attr-defined]
+        @hypothesis.given(case=operation.as_strategy())
         def ask(case: schemathesis.Case) -> None:
             answer = case.call(base_url=self.address, cookies=cookies, timeout=30)
             if answer.status_code >= 500:

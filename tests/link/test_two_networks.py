@@ -33,6 +33,7 @@ class Across(unittest.TestCase):
     def found(self, here: str, there: str, network: str) -> dict[str, object]:
         made = way()
         if made is None:
+            # Nothing on one network stands for two, and the right to make one is the system's to give.
             self.skipTest("this system lets nobody make a network namespace")
         folder = Path(
             self.enterContext(tempfile.TemporaryDirectory(prefix="kumpel-networks-", ignore_cleanup_errors=True))

@@ -108,6 +108,57 @@ class Cable(Looking):
         self.running.tell("come back")
         self.soon(self.in_reach)
 
+    def test_missing_equipment_is_told_from_a_missing_recorder(self) -> None:
+        """A port without a recorder, one that may not be opened, no adapter at all, no stick."""
+
+        def said() -> list[tuple[str, str, bool]]:
+            return [(p.name, p.missing, p.empty) for p in networks.looked_in(self.db) if p.what in ("port", "folder")]
+
+        self.running.tell("vanish")
+        [_] = (self.folder / "ports").iterdir()
+        alone = self.folder / "alone"
+        alone.mkdir()
+        ours, theirs = os.openpty()
+        self.addCleanup(os.close, ours)
+        self.addCleanup(os.close, theirs)
+        (alone / "adapter-1").symlink_to(os.ttyname(theirs))
+        self.look_at(settings.PORTS, alone / "*")
+        self.assertEqual(said(), [("port adapter-1", "", False)])
+        with mock.patch("os.access", return_value=False):
+            [(_, missing, empty)] = said()
+        self.assertRegex(missing, r"its user has to be in the group “\w+”")
+        self.assertFalse(empty)
+        (alone / "adapter-1").unlink()
+        self.assertEqual(said(), [("cables", "no adapter is plugged into the server", True)])
+        self.look_at(settings.FOLDERS, self.folder / "STICK-4")
+        self.assertIn(("STICK-4", "no stick or card is in", True), said())
+
+    def test_a_dock_without_power_is_told_from_recorders_that_are_out(self) -> None:
+        rows = [
+            Recorder(
+                serial=f"NM-9{i}",
+                kind="noise",
+                token=f"N-9{i}",
+                name="",
+                in_reach=i > 0,
+                status={"place": f"Dock B, bay {i}"},
+            )
+            for i in range(3)
+        ]
+        self.db.add_all(rows)
+        self.db.commit()
+
+        def docks() -> list[tuple[str, str]]:
+            return [(p.name, p.missing) for p in networks.looked_in(self.db) if p.what == "dock"]
+
+        self.assertEqual(docks(), [])
+        for row in rows:
+            row.in_reach = False
+        self.db.commit()
+        [(name, missing)] = docks()
+        self.assertEqual(name, "Dock B")
+        self.assertIn("none of its 3 recorders answers", missing)
+
     def test_a_port_that_is_not_listed_is_never_opened(self) -> None:
         other = self.folder / "other"
         other.mkdir()

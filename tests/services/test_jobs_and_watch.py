@@ -197,11 +197,13 @@ class Networks(Looking):
         self.addCleanup(lookout.stop)
         lookout.start()
         self.until(in_reach=True)
-        self.assertEqual([(n.where, n.in_reach) for n in networks.looked_in(self.db)], [("127.0.0.0/8", 1)])
+        seen = [(n.name, n.in_reach, n.missing) for n in networks.looked_in(self.db) if not n.empty]
+        self.assertEqual(seen, [("this machine", 1, "")])
         settings.keep(self.db, "link.networks", "site", "", ["198.51.100.17/24"], 0, self.who)
         self.until(in_reach=False)
-        [elsewhere] = networks.looked_in(self.db)
+        [elsewhere] = [n for n in networks.looked_in(self.db) if not n.empty]
         self.assertEqual((elsewhere.where, elsewhere.addresses, elsewhere.in_reach), ("198.51.100.0/24", [], 0))
+        self.assertIn("no address in it", elsewhere.missing)
         [kept] = settings.all_kept(self.db)
         settings.keep(self.db, "link.networks", "site", "", None, kept.version, self.who)
         self.until(in_reach=True)

@@ -4,6 +4,8 @@ import asyncio
 import os
 import threading
 import time
+from collections.abc import Callable
+from typing import Any
 from unittest import mock
 
 from sqlalchemy import text
@@ -24,7 +26,7 @@ class SigningHeldOpen(ReviewTest):
 
     number = 0
 
-    def during_signing(self, change: object) -> list[Exception]:
+    def during_signing(self, change: Callable[[Db, int], object]) -> list[Exception]:
         SigningHeldOpen.number += 1
         row = self.session(3600, self.person(f"Worker {SigningHeldOpen.number}"), session=f"S-{SigningHeldOpen.number}")
         row.clock_error_s = 7200.0
@@ -33,10 +35,10 @@ class SigningHeldOpen(ReviewTest):
         held, go, raised = threading.Event(), threading.Event(), []
         made = paper.now_of
 
-        def slowly(*arguments: object, **named: object) -> object:
+        def slowly(*arguments: Any, **named: Any) -> object:
             held.set()
             go.wait(10)
-            return made(*arguments, **named)  # type: ignore[arg-type]
+            return made(*arguments, **named)
 
         def sign() -> None:
             with (
@@ -48,7 +50,7 @@ class SigningHeldOpen(ReviewTest):
         def other() -> None:
             with Db(database.engine(self.url), expire_on_commit=False) as db:
                 try:
-                    change(db, row.id or 0)  # type: ignore[operator]
+                    change(db, row.id or 0)
                 except Exception as error:
                     raised.append(error)
 
@@ -190,7 +192,7 @@ class Slow(MeterTest):
         self.record(3600)
         row = self.seen()
         for rate, queue in ((None, TAKE_IN), (1_500.0, SLOW), (1e6, TAKE_IN)):
-            self.db.exec(text("delete from procrastinate_jobs"))  # type: ignore[call-overload]
+            self.db.connection().execute(text("delete from procrastinate_jobs"))
             recorder = self.db.get_one(Recorder, row.id)
             recorder.status = recorder.status | {"link": {"over": "radio", "bytes_per_s": rate}}
             self.db.add(recorder)

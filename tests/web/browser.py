@@ -18,7 +18,7 @@ def browser() -> Browser:
     if _browser is None:
         import atexit
 
-        path = shutil.which("chromium") or "/usr/bin/chromium"
+        path = shutil.which("chromium-headless-shell") or shutil.which("chromium") or "/usr/bin/chromium"
         flags = [
             "--no-sandbox",
             "--disable-gpu",

@@ -99,7 +99,7 @@ class Laps(BrowserTest):
         # The spun lap is left out, counted again by undo, and left out once more with the reason of before.
         self.lap(7).click()
         page.keyboard.press("x")
-        page.get_by_role("dialog").get_by_role("button", name="spun").click()
+        page.get_by_role("form").get_by_role("button", name="spun").click()
         expect(self.lap(7)).to_contain_text("count it")
         expect(page.get_by_role("button", name=re.compile("^Laps counted"))).to_contain_text("7of 8, 1 left out")
         self.lap(1).click()
@@ -108,7 +108,7 @@ class Laps(BrowserTest):
         expect(self.lap(7)).not_to_contain_text("left out")
         self.lap(7).click()
         page.keyboard.press("x")
-        page.get_by_role("dialog").get_by_role("button").first.click()
+        page.get_by_role("form").get_by_role("button").first.click()
         expect(self.lap(7)).to_contain_text("count it")
         page.keyboard.press("x")
         expect(self.lap(7)).to_contain_text("leave out")
@@ -553,7 +553,7 @@ class InThePit(BrowserTest):
         # The spun lap is left out and counted again, without a key.
         self.lap(7).tap()
         self.lap(7).get_by_role("button", name="X leave out").tap()
-        page.get_by_role("dialog").get_by_role("button", name="spun").tap()
+        page.get_by_role("form").get_by_role("button", name="spun").tap()
         counted = page.get_by_role("button", name=re.compile("^Laps counted"))
         expect(counted).to_contain_text("7of 8, 1 left out")
         page.get_by_role("button", name=re.compile("^Undo")).first.tap()
@@ -613,7 +613,7 @@ class ByKeys(KeyboardTest):
         # Lap 2 was traffic: it is left out with its reason, and counts again.
         self.reach(r"^2\s")
         self.press("x")
-        expect(page.get_by_role("dialog")).to_be_visible()
+        expect(page.get_by_role("form", name="Why lap 2 does not count")).to_be_visible()
         self.type("traffic")
         self.press("Enter")
         expect(page.locator("tr[data-lap='2']")).to_contain_text("count it")

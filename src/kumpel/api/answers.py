@@ -9,7 +9,6 @@ from sqlmodel import Session as Db
 from sqlmodel import col, select
 
 from kumpel.api import schemas
-from kumpel.config import in_words
 from kumpel.core.assessment import Assessment
 from kumpel.core.recording import POINT
 from kumpel.kinds.kind import Kind, StretchWord
@@ -69,7 +68,7 @@ def recorder(
         battery=None if folder else row.status.get("battery"),
         memory_used=row.status.get("memory_used"),
         mode=row.status.get("mode", ""),
-        place=in_words(row.status.get("place", "")),
+        place=row.status.get("place", ""),
         press=row.status.get("press", ""),
         lasts_h=row.status.get("lasts_h"),
         mode_left_s=row.status.get("mode_left_s"),
@@ -170,6 +169,7 @@ def kind(held: settings.Held, known: Kind, said: Mapping[str, Sequence[str]]) ->
     return schemas.Kind(
         key=known.key,
         name=known.name,
+        reaches=known.reaches,
         patient=known.patient,
         compares=known.compares is not None,
         blocks=list(offered[settings.BLOCKS.key]),

@@ -115,9 +115,7 @@ def create_app(config: Config | None = None) -> FastAPI:
         generate_unique_id_function=lambda route: route.name,
         description="Recorders for named people: hand out, take in, review, report.",
     )
-    app.state.config = config
-    app.state.jobs = Jobs(config.database_url)
-    app.state.broadcast = events.Broadcast(config.database_url)
+    set_up(app, config)
     for module in ROUTERS:
         app.include_router(module.router, prefix="/api", responses=PROBLEMS)
     add_handlers(app)
@@ -125,6 +123,13 @@ def create_app(config: Config | None = None) -> FastAPI:
     app.add_middleware(Guard)
     _add_interface(app, config)
     return app
+
+
+def set_up(app: FastAPI, config: Config) -> None:
+    """What the application serves and works on."""
+    app.state.config = config
+    app.state.jobs = Jobs(config.database_url)
+    app.state.broadcast = events.Broadcast(config.database_url)
 
 
 def _add_interface(app: FastAPI, config: Config) -> None:

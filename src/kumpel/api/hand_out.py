@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import base64
 import uuid
-from dataclasses import replace
 
 from fastapi import APIRouter
 from fastapi.responses import Response
@@ -12,7 +11,6 @@ from fastapi.responses import Response
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, Who
 from kumpel.api.downloads import shown
-from kumpel.config import in_words
 from kumpel.kinds.registry import kind_of
 from kumpel.services import displays, drafts, hand_out, kept_setups, networks, recorders
 from kumpel.services import leaflet as leaflets
@@ -34,10 +32,8 @@ def add(wish: schemas.NewRecorder, db: Database, who: Who) -> schemas.Recorder:
 
 @router.get("/networks")
 def looked_in(db: Database, who: Who) -> list[schemas.LookedIn]:
-    """The networks in which recorders are looked for, and what was seen there."""
-    return [
-        schemas.LookedIn.model_validate(replace(each, where=in_words(each.where))) for each in networks.looked_in(db)
-    ]
+    """Where recorders are looked for, what was seen there, and which equipment is missing."""
+    return [schemas.LookedIn.model_validate(each) for each in networks.looked_in(db)]
 
 
 @router.post("/recorders/{recorder_id}/look-again")

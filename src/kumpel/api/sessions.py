@@ -35,7 +35,7 @@ def list_sessions(
     since: datetime | None = None,
     until: datetime | None = None,
     standing: Standing = "all",
-    sort: Literal["started", "length", "person", "verdict", "figure"] = "started",
+    sort: Literal["started", "length", "person", "verdict", "urgency", "figure"] = "started",
     falling: bool = True,
     figure: Annotated[str, Query(max_length=80)] = "",
     at_least: Annotated[float | None, Query(allow_inf_nan=False)] = None,

@@ -174,7 +174,8 @@ class Judgement:
 class Level:
     """A line on the picture of a channel or a reading (`lane`: its key): a limit, or a value that figures count from.
 
-    It holds from `start_s` to `end_s`. `verdict` is that of reaching it, empty for one that is only counted from.
+    It holds from `start_s` to `end_s`. `verdict` is that of reaching it, empty for one that is only counted from; `figure` and `step`
+    say which step of which rule it is, where it is one.
     """
 
     lane: str
@@ -183,6 +184,8 @@ class Level:
     start_s: float
     end_s: float
     verdict: str = ""
+    figure: str = ""
+    step: int = 0
 
 
 @dataclass(frozen=True)

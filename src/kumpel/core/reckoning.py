@@ -231,11 +231,11 @@ def rule_levels(units: Mapping[str, str], limits: LimitSet, length_s: float) -> 
     `units` gives the unit of each channel by its key. "co.stel" is of the family of the channel "co.avg", "max.rpm" of "rpm".
     """
     return tuple(
-        Level(key, step.value, step.name, 0.0, length_s, step.verdict.value)
+        Level(key, step.value, step.name, 0.0, length_s, step.verdict.value, rule.figure, i)
         for key, unit in units.items()
         for rule in limits.rules
         if rule.unit == unit and {rule.figure.split(".")[0], rule.figure} & _family(key)
-        for step in rule.steps
+        for i, step in enumerate(rule.steps)
     )
 
 
@@ -255,8 +255,10 @@ def span_levels(lane: str, rule: Rule, spans: Sequence[tuple[float, float]], nam
             start,
             end,
             step.verdict.value,
+            rule.figure,
+            i,
         )
-        for step in rule.steps
+        for i, step in enumerate(rule.steps)
         for start, end in spans
     ]
 

@@ -8,10 +8,21 @@ import socket
 import subprocess
 import sys
 import time
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import IO, Any, ClassVar, Protocol
+
+
+class Process(Protocol):
+    """A process that was started, as `subprocess.Popen` is one."""
+
+    @property
+    def pid(self) -> int: ...
+    def poll(self) -> int | None: ...
+    def wait(self, timeout: float | None = None) -> Any: ...
+    def terminate(self) -> None: ...
+    def kill(self) -> None: ...
 
 
 @dataclass(frozen=True)
@@ -51,7 +62,7 @@ class StandIn:
 class Running:
     """A simulated recorder in a dock's process, with its ports."""
 
-    process: subprocess.Popen[bytes] | None
+    process: Process | None
     folder: Path
     link: int
     control: int
@@ -67,22 +78,30 @@ class Running:
         return answer
 
 
-def _end(process: subprocess.Popen[bytes]) -> None:
+def _end(process: Process) -> None:
     try:
         process.wait(5)
     except subprocess.TimeoutExpired:
         process.kill()
 
 
+def _start(arguments: list[str], log: IO[bytes]) -> Process:
+    environment = os.environ | {"PYTHONPATH": str(Path(__file__).resolve().parents[2])}
+    command = [sys.executable, "-m", "kumpel.standins.dock", *arguments]
+    return subprocess.Popen(command, stdout=log, stderr=log, env=environment, start_new_session=True)
+
+
 @dataclass
 class Ensemble:
-    """Docks of simulated recorders, a process each."""
+    """Docks of simulated recorders, a process each; `start` begins one with its arguments, its words going to a log."""
+
+    start: ClassVar[Callable[[list[str], IO[bytes]], Process]] = _start
 
     folder: Path
     time_factor: float = 1440.0
     running: dict[str, Running] = field(default_factory=dict)
-    _starting: list[tuple[tuple[StandIn, ...], subprocess.Popen[bytes], Path]] = field(default_factory=list)
-    _processes: list[subprocess.Popen[bytes]] = field(default_factory=list)
+    _starting: list[tuple[tuple[StandIn, ...], Process, Path]] = field(default_factory=list)
+    _processes: list[Process] = field(default_factory=list)
 
     def launch(self, recorders: tuple[StandIn, ...], announce: bool = True) -> None:
         """Start a dock of recorders and wait until it says its ports."""
@@ -96,11 +115,9 @@ class Ensemble:
         (folder / "ports.json").unlink(missing_ok=True)
         declared = folder / "recorders.json"
         declared.write_text(json.dumps([each.entry(self.time_factor) for each in recorders]))
-        command = [sys.executable, "-m", "kumpel.standins.dock", "--folder", str(folder), "--recorders", str(declared)]
-        command += [] if announce else ["--quiet-net"]
-        environment = os.environ | {"PYTHONPATH": str(Path(__file__).resolve().parents[2])}
+        arguments = ["--folder", str(folder), "--recorders", str(declared), *([] if announce else ["--quiet-net"])]
         with (folder / "log").open("ab") as log:
-            process = subprocess.Popen(command, stdout=log, stderr=log, env=environment, start_new_session=True)
+            process = type(self).start(arguments, log)
         self._processes.append(process)
         self._starting.append((recorders, process, folder))
 
@@ -115,7 +132,7 @@ class Ensemble:
             self._starting.pop(0)
 
     @staticmethod
-    def _ports(process: subprocess.Popen[bytes], folder: Path) -> dict[str, Any]:
+    def _ports(process: Process, folder: Path) -> dict[str, Any]:
         limit = time.monotonic() + 30
         while time.monotonic() < limit and process.poll() is None:
             file = folder / "ports.json"

@@ -221,7 +221,7 @@ class Kind:
     setup will do; `laps` lays two laps of a session side by side (`core.vehicle.lap_view`), `bins` one quantity over two
     others (`core.vehicle.bins`); `brief` says the result in a row, else the first figure does; `sheets` are tables beside those of the assessment, for a workbook; `computed` channels that no sensor measured, for lanes and tables, never for figures; `course` names the course of the register that it was driven on (its place, where nobody said another), empty where it is none;
     `sensors` are calibrated on the recorder, `watched` tells which checks a recorder with a setup
-    should have had lately; `compares` how two recordings of one person are compared; `patient`: worn by a patient, whose medicines, doctor and complaint are shown and printed; `parts` what a report may have, made by `own_report` or plainly; `drawn` are tables that pictures are made of and nobody reads. `method` is the version of the computation: a new one when figures of the same data would differ; `was` are keys that the kind had: files, rows and recorders that still say them are read.
+    should have had lately; `compares` how two recordings of one person are compared; `patient`: worn by a patient, whose medicines, doctor and complaint are shown and printed; `parts` what a report may have, made by `own_report` or plainly; `drawn` are tables that pictures are made of and nobody reads; `reaches`: the scale of a lane reaches to its nearest limit, because how far off it was is what is read. `method` is the version of the computation: a new one when figures of the same data would differ; `was` are keys that the kind had: files, rows and recorders that still say them are read.
     """
 
     key: str
@@ -265,6 +265,7 @@ class Kind:
     own_report: ReportParts | None = None
     parts: tuple[ReportPart, ...] = plain_report.PARTS
     drawn: tuple[str, ...] = ()
+    reaches: bool = False
 
     def report(
         self, recording: Recording, review: Review, both: BothWays, limits: LimitSet, chosen: Sequence[str]

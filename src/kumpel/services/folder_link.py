@@ -128,7 +128,7 @@ class FolderLink:
             battery=1.0,
             memory_used=min(max(used, 0.0), 1.0),
             mode=Mode.READY,
-            place=clean_line(str(self.folder))[:80],
+            place=clean_line(self.folder.name)[:80],
             link=LinkState(over="card"),
         )
 

@@ -8,10 +8,11 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Engine
+from sqlalchemy import Engine, case
 from sqlmodel import Session as Db
 from sqlmodel import col, delete, func, or_, select
 
+from kumpel.core.assessment import Verdict
 from kumpel.services import deeds, figures, mounted
 from kumpel.services.arrival import shift_clock
 from kumpel.services.deeds import Whom
@@ -30,6 +31,7 @@ SORTS = {
     "length": col(Session.length_s),
     "person": func.lower(Person.name),
     "verdict": col(Session.verdict),
+    "urgency": case({verdict.value: i for i, verdict in enumerate(Verdict)}, value=col(Session.verdict), else_=0),
 }
 
 
@@ -161,7 +163,10 @@ def list_sessions(
     by_figure = wanted.sort == "figure" and _by_number(wanted)
     key = col(FigureValue.value) if by_figure else SORTS.get(wanted.sort, SORTS["started"])
     last = col(FigureValue.session_id) if by_figure else col(Session.id)
-    order = (key.desc(), last.desc()) if wanted.falling else (key.asc(), last.asc() if by_figure else last.desc())
+    order = [key.desc(), last.desc()] if wanted.falling else [key.asc(), last.asc() if by_figure else last.desc()]
+    if wanted.sort == "urgency":
+        # Of those alike the oldest has waited longest.
+        order.insert(1, col(Session.started_at).asc())
     found = db.exec(joined.order_by(*order).limit(limit).offset(offset)).all()
     ids = [s.id for s, _, _ in found]
     tags = tags_of(db, ids)

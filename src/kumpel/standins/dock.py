@@ -13,6 +13,7 @@ import contextlib
 import json
 import os
 import signal
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -127,13 +128,13 @@ async def serve(options: argparse.Namespace) -> None:
             mdns.close()
 
 
-def main() -> None:
+def main(arguments: Sequence[str] | None = None) -> None:
     found = argparse.ArgumentParser(description="Simulated recorders.")
     found.add_argument("--folder", type=Path, required=True, help="their memory")
     found.add_argument("--recorders", type=Path, required=True, help="JSON: who they are")
     found.add_argument("--host", action="append", help="address to listen and announce on (127.0.0.1)")
     found.add_argument("--quiet-net", action="store_true", help="do not announce by DNS-SD")
-    options = found.parse_args()
+    options = found.parse_args(arguments)
     options.host = options.host or ["127.0.0.1"]
     asyncio.run(serve(options))
 

@@ -3,6 +3,7 @@ import uPlot from "uplot";
 import type { WallClock } from "@/ui/format";
 import { clockOffset, hatch, onLook, STEPS_S, token } from "./drawing";
 import { twoFingers } from "./fingers";
+import { type LimitPlace, lineAt, samePlace, stepped } from "./limitLine";
 
 export interface Bars {
   startS: number;
@@ -14,6 +15,7 @@ export interface Line {
   value: number;
   text: string;
   colour: "action" | "above";
+  limit?: LimitPlace;
 }
 
 export interface Band {
@@ -36,6 +38,8 @@ interface Props {
   onSpan: (span: [number, number]) => void;
   onSelect: (startS: number, endS: number) => void;
   onCursor: (at: { atS: number; value: number } | null) => void;
+  /** Where a line of a limit is dragged to; without it lines stay where they are. */
+  onLine?: ((limit: LimitPlace, value: number) => void) | undefined;
   height: number;
   unit: string;
   label: string;
@@ -44,15 +48,25 @@ interface Props {
 /** Room to the right of the bars for the names of the limits, in px. */
 const LABELS = 128;
 
+/** A line that is being dragged: the scale stands still meanwhile. */
+interface Drag {
+  limit: LimitPlace;
+  value: number;
+  range: [number, number];
+}
+
+const linesWith = (lines: Line[], drag: Drag | null) =>
+  drag ? lines.map((line) => (samePlace(line.limit, drag.limit) ? { ...line, value: drag.value } : line)) : lines;
+
 /** What the canvas draws, read at every redraw so that the plot is made only once. */
-function draw(plot: uPlot, props: Props) {
+function draw(plot: uPlot, props: Props, drag: Drag | null) {
   const context = plot.ctx;
   const { left, top, width, height } = plot.bbox;
   const ratio = devicePixelRatio || 1;
   const x = (s: number) => plot.valToPos(s, "x", true);
   const y = (v: number) => plot.valToPos(v, "y", true);
   const bottom = top + height;
-  const rising = [...props.lines].sort((a, b) => a.value - b.value);
+  const rising = [...linesWith(props.lines, drag)].sort((a, b) => a.value - b.value);
   const palette = { act: token("--act"), action: token("--action"), above: token("--above") };
   const colour = (v: number) => {
     let found: keyof typeof palette = "act";
@@ -104,6 +118,11 @@ function draw(plot: uPlot, props: Props) {
     context.moveTo(left, y(line.value));
     context.lineTo(left + width, y(line.value));
     context.stroke();
+    if (!props.onLine || !line.limit) continue;
+    context.fillStyle = palette.act;
+    context.beginPath();
+    context.roundRect(left + width - 26 * ratio, y(line.value) - 3.5 * ratio, 20 * ratio, 7 * ratio, 3 * ratio);
+    context.fill();
   }
   context.restore();
   // The names of the limits stand beside the bars, on the plain ground, never two on each other.
@@ -137,7 +156,7 @@ function ranges(props: Props): [number, number] {
 }
 
 /** Wheel and two fingers zoom, Shift and drag pans; a plain drag selects a stretch, by mouse (the plot's own) or by finger. */
-function gestures(plot: uPlot, latest: RefObject<Props>): () => void {
+function gestures(plot: uPlot, latest: RefObject<Props>, drag: RefObject<Drag | null>): () => void {
   const over = plot.over;
   const clamp = (from: number, to: number): [number, number] => {
     const [a, b] = latest.current.whole;
@@ -168,7 +187,18 @@ function gestures(plot: uPlot, latest: RefObject<Props>): () => void {
   const select = (from: number, to: number, done: boolean) =>
     plot.setSelect({ left: Math.min(from, to), top: 0, width: Math.abs(to - from), height: over.clientHeight }, done);
   let finger: number | null = null;
+  const across = (event: PointerEvent | MouseEvent) => event.clientY - over.getBoundingClientRect().top;
+  const lineUnder = (event: PointerEvent) =>
+    latest.current.onLine &&
+    lineAt(latest.current.lines, (v) => plot.valToPos(v, "y"), across(event), event.pointerType);
   const down = (event: PointerEvent) => {
+    const line = event.button === 0 && !event.shiftKey && finger === null ? lineUnder(event) : undefined;
+    if (line) {
+      event.stopImmediatePropagation();
+      event.preventDefault();
+      drag.current = { limit: line.limit, value: line.value, range: ranges(latest.current) };
+      return;
+    }
     if (event.pointerType === "touch") {
       // A second finger means a closer look: the first has marked nothing.
       finger = fingers.down(event) ? null : within(event);
@@ -181,6 +211,16 @@ function gestures(plot: uPlot, latest: RefObject<Props>): () => void {
     grabbed = { x: event.clientX, span: latest.current.span };
   };
   const move = (event: PointerEvent) => {
+    if (drag.current) {
+      const [low, high] = drag.current.range;
+      const value = stepped(Math.min(Math.max(plot.posToVal(across(event), "y"), low), high), drag.current.range);
+      if (value === drag.current.value) return;
+      drag.current.value = value;
+      plot.redraw();
+      latest.current.onLine?.(drag.current.limit, value);
+      return;
+    }
+    over.style.cursor = event.target === over && lineUnder(event) ? "ns-resize" : "";
     if (fingers.move(event)) return;
     if (finger !== null && event.pointerType === "touch") return select(finger, within(event), false);
     if (!grabbed) return;
@@ -189,18 +229,24 @@ function gestures(plot: uPlot, latest: RefObject<Props>): () => void {
     latest.current.onSpan(clamp(from + by, to + by));
   };
   const up = (event: PointerEvent) => {
+    if (drag.current) {
+      drag.current = null;
+      plot.redraw();
+      return;
+    }
     const one = !fingers.up(event) && event.pointerType === "touch" ? finger : null;
     if (one !== null) select(one, within(event), true);
     grabbed = finger = null;
   };
   // The browser takes the finger for a scroll: nothing was meant.
   const cancel = (event: PointerEvent) => {
+    drag.current = null;
     fingers.up(event);
     select(0, 0, false);
     grabbed = finger = null;
   };
   const mouse = (event: MouseEvent) => {
-    if (event.shiftKey || event.button === 1) event.stopImmediatePropagation();
+    if (event.shiftKey || event.button === 1 || drag.current) event.stopImmediatePropagation();
   };
   over.addEventListener("wheel", wheel, { passive: false });
   over.addEventListener("pointerdown", down, true);
@@ -221,6 +267,7 @@ export function TimeBars(props: Props) {
   const plot = useRef<uPlot | null>(null);
   const latest = useRef(props);
   latest.current = props;
+  const drag = useRef<Drag | null>(null);
   const { bars, span } = props;
 
   useEffect(() => {
@@ -236,7 +283,7 @@ export function TimeBars(props: Props) {
         cursor: { drag: { x: true, y: false, setScale: false }, points: { show: false }, y: false },
         scales: {
           x: { time: false, range: () => latest.current.span },
-          y: { range: () => ranges(latest.current) },
+          y: { range: () => drag.current?.range ?? ranges(latest.current) },
         },
         axes: [
           {
@@ -267,7 +314,7 @@ export function TimeBars(props: Props) {
         ],
         series: [{}, { paths: () => null, points: { show: false } }],
         hooks: {
-          draw: [(u) => draw(u, latest.current)],
+          draw: [(u) => draw(u, latest.current, drag.current)],
           setSelect: [
             (u) => {
               if (u.select.width < 3) return;
@@ -293,7 +340,7 @@ export function TimeBars(props: Props) {
       element,
     );
     plot.current = made;
-    const release = gestures(made, latest);
+    const release = gestures(made, latest, drag);
     const watch = new ResizeObserver(() => made.setSize({ width: element.clientWidth, height: latest.current.height }));
     watch.observe(element);
     document.fonts?.ready.then(() => made.redraw());

@@ -1,5 +1,6 @@
 import type { ComponentType } from "react";
 import type { Schemas } from "@/api/client";
+import type { Tried } from "@/charts/limitLine";
 import type { SetupEditor } from "@/setup/editor";
 import type { Assessed, Kind, Stretch } from "@/sheet/assessed";
 import type { Supposed } from "@/sheet/useSupposed";
@@ -26,6 +27,8 @@ export interface ReviewSheetProps {
   actions: SheetActions;
   /** What would come out with something that is not decided yet. */
   supposed: Supposed;
+  /** Limits that are tried just now, and may be dragged. */
+  tried: Tried | null;
   onWhy: (figure: Schemas["Figure"]) => void;
   /** Holds the session against another limit set, just to see. */
   look: (limitSetId: number) => void;

@@ -32,7 +32,8 @@ export function FieldInput({
       <>
         <select
           aria-label={field.label}
-          className={`-ml-1 min-h-7 rounded border border-transparent bg-transparent hover:border-line ${bare ? "max-w-44" : "pr-6"}`}
+          title={form.choices.find((c) => String(c.value) === String(field.value))?.words}
+          className={`-ml-1 min-h-7 max-w-full text-ellipsis rounded border border-transparent bg-transparent [field-sizing:content] hover:border-line ${bare ? "max-w-44" : ""}`}
           value={String(field.value)}
           onChange={(e) => onChange(form.choices.find((c) => String(c.value) === e.target.value)?.value)}
         >

@@ -2,12 +2,13 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { type Key, useKeys } from "@/app/keys";
 import { length, type WallClock } from "@/ui/format";
-import { ReasonDialog } from "@/ui/reason";
+import { ReasonChips } from "@/ui/reason";
 import type { Happening } from "./events";
 
 const ROW_PX = 29;
+const REASONS_PX = 36;
 
-/** Events with a filter; Up and Down walk through them, K keeps, X leaves one out and asks why. */
+/** Events with a filter; Up and Down walk through them, K keeps, X leaves one out: the reasons stand under its row. */
 export function EventList({
   happenings,
   clock,
@@ -28,7 +29,7 @@ export function EventList({
   onTakeBack: (decision: number) => void;
 }) {
   const [filter, setFilter] = useState("");
-  const [dropping, setDropping] = useState<Happening | null>(null);
+  const [dropping, setDropping] = useState<string | null>(null);
   const groups = useMemo(() => {
     const counts = new Map<string, number>();
     for (const h of happenings) counts.set(h.group, (counts.get(h.group) ?? 0) + 1);
@@ -44,10 +45,12 @@ export function EventList({
   const virtual = useVirtualizer({
     count: shown.length,
     getScrollElement: () => box.current,
-    estimateSize: () => ROW_PX,
+    estimateSize: (index) => ROW_PX + (shown[index]?.key === dropping ? REASONS_PX : 0),
     overscan: 8,
   });
-  const { scrollToIndex } = virtual;
+  const { scrollToIndex, measure } = virtual;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the row with the reasons is taller
+  useEffect(() => measure(), [dropping, measure]);
   useEffect(() => {
     // Only the list moves: the lanes above, which show the event, stay in view.
     if (at < 0) return;
@@ -56,7 +59,7 @@ export function EventList({
     if (box.current?.contains(document.activeElement)) row?.focus({ preventScroll: true });
     scrollToIndex(at, { align: "auto" });
   }, [at, scrollToIndex]);
-  const drop = (h: Happening) => h.word?.droppable && h.kept && !locked && setDropping(h);
+  const drop = (h: Happening) => h.word?.droppable && h.kept && !locked && setDropping(h.key);
   const keep = (h: Happening) => {
     if (locked) return;
     if (h.decision?.what === "dropped") onTakeBack(h.decision.id);
@@ -105,7 +108,7 @@ export function EventList({
         className="max-h-[250px] overflow-auto text-[13px]"
       >
         <ul className="relative" style={{ height: virtual.getTotalSize() }}>
-          {virtual.getVirtualItems().map(({ index, start }) => {
+          {virtual.getVirtualItems().map(({ index, start, size }) => {
             const h = shown[index];
             return (
               h && (
@@ -114,65 +117,64 @@ export function EventList({
                   aria-current={h.key === chosen}
                   aria-posinset={index + 1}
                   aria-setsize={shown.length}
-                  style={{ top: start, height: ROW_PX }}
-                  className={`absolute inset-x-0 flex items-center gap-2 border-hair border-t ${h.key === chosen ? "bg-act-soft" : ""}`}
+                  style={{ top: start, height: size }}
+                  className={`absolute inset-x-0 border-hair border-t ${h.key === chosen ? "bg-act-soft" : ""}`}
                 >
-                  <button
-                    type="button"
-                    className="flex min-h-7 min-w-0 flex-1 items-center gap-2.5 text-left"
-                    onClick={() => onChoose(h)}
-                  >
-                    <span className="min-w-16 shrink-0 whitespace-nowrap font-medium">{clock(h.atS, true)}</span>
-                    <span className={`min-w-0 flex-1 truncate ${h.kept ? "" : "text-soft line-through"}`}>
-                      {h.text}
+                  <div className="flex items-center gap-2" style={{ height: ROW_PX - 1 }}>
+                    <button
+                      type="button"
+                      className="flex min-h-7 min-w-0 flex-1 items-center gap-2.5 text-left"
+                      onClick={() => onChoose(h)}
+                    >
+                      <span className="min-w-16 shrink-0 whitespace-nowrap font-medium">{clock(h.atS, true)}</span>
+                      <span className={`min-w-0 flex-1 truncate ${h.kept ? "" : "text-soft line-through"}`}>
+                        {h.text}
+                      </span>
+                      {h.endS > h.atS && !h.text.endsWith(" s") && (
+                        <span className="text-soft">{length(h.endS - h.atS)}</span>
+                      )}
+                    </button>
+                    <span className="shrink-0 truncate text-right">
+                      {h.decision ? (
+                        <button
+                          type="button"
+                          className="text-act hover:underline"
+                          disabled={locked}
+                          title={`${h.decision.reason || h.decision.what}: take back`}
+                          onClick={() => h.decision && onTakeBack(h.decision.id)}
+                        >
+                          {h.decision.what === "dropped" ? "count it" : "as computed"}
+                        </button>
+                      ) : !locked && h.kept && h.word?.droppable ? (
+                        <button type="button" className="text-act hover:underline" onClick={() => drop(h)}>
+                          leave out
+                        </button>
+                      ) : !locked && !h.kept && h.word?.keepable ? (
+                        <button type="button" className="text-act hover:underline" onClick={() => keep(h)}>
+                          count it
+                        </button>
+                      ) : (
+                        !h.kept && <span className="text-soft">does not count</span>
+                      )}
                     </span>
-                    {h.endS > h.atS && !h.text.endsWith(" s") && (
-                      <span className="text-soft">{length(h.endS - h.atS)}</span>
-                    )}
-                  </button>
-                  <span className="shrink-0 truncate text-right">
-                    {h.decision ? (
-                      <button
-                        type="button"
-                        className="text-act hover:underline"
-                        disabled={locked}
-                        title={`${h.decision.reason || h.decision.what}: take back`}
-                        onClick={() => h.decision && onTakeBack(h.decision.id)}
-                      >
-                        {h.decision.what === "dropped" ? "count it" : "as computed"}
-                      </button>
-                    ) : !locked && h.kept && h.word?.droppable ? (
-                      <button type="button" className="text-act hover:underline" onClick={() => drop(h)}>
-                        leave out
-                      </button>
-                    ) : !locked && !h.kept && h.word?.keepable ? (
-                      <button type="button" className="text-act hover:underline" onClick={() => keep(h)}>
-                        count it
-                      </button>
-                    ) : (
-                      !h.kept && <span className="text-soft">does not count</span>
-                    )}
-                  </span>
+                  </div>
+                  {dropping === h.key && (
+                    <ReasonChips
+                      label={`Why ${h.word?.one ?? "the event"} at ${clock(h.atS, true)} does not count`}
+                      reasons={h.word?.reasons ?? []}
+                      onClose={() => setDropping(null)}
+                      onReason={(reason) => {
+                        setDropping(null);
+                        onDrop(h, reason);
+                      }}
+                    />
+                  )}
                 </li>
               )
             );
           })}
         </ul>
       </section>
-      {dropping && (
-        <ReasonDialog
-          title={`Leave this ${dropping.word?.one ?? "event"} out?`}
-          text={`${clock(dropping.atS, true)}, ${dropping.text}`}
-          hint="why it does not count"
-          action="Leave out"
-          reasons={dropping.word?.reasons ?? []}
-          onClose={() => setDropping(null)}
-          onReason={(reason) => {
-            onDrop(dropping, reason);
-            setDropping(null);
-          }}
-        />
-      )}
     </section>
   );
 }

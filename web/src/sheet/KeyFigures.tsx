@@ -83,6 +83,9 @@ function KeyFigure({
   );
 }
 
+/** As many columns as there are figures: none stands empty. */
+const COLUMNS = ["", "grid-cols-1", "min-[900px]:grid-cols-2", "min-[900px]:grid-cols-3", "min-[900px]:grid-cols-4"];
+
 /** The four figures that matter first, those with limits before the others; a click says why. */
 export function KeyFigures({
   review,
@@ -102,7 +105,9 @@ export function KeyFigures({
     .filter((f): f is Figure => f !== undefined)
     .slice(0, 4);
   return (
-    <div className="mt-2.5 grid grid-cols-2 gap-px overflow-hidden rounded-lg border border-line bg-line min-[900px]:grid-cols-4">
+    <div
+      className={`mt-2.5 grid grid-cols-2 gap-px overflow-hidden rounded-lg border border-line bg-line ${COLUMNS[figures.length] ?? ""} max-[899px]:[&>:last-child:nth-child(odd)]:col-span-2`}
+    >
       {figures.map((f) => (
         <KeyFigure
           key={f.key}

@@ -35,7 +35,7 @@ function valueAt(lane: ReturnType<typeof useLanes>[number], atS: number): string
 }
 
 /** What a kind without a sheet of its own gets: figures, everything on one clock, tables, events. */
-export default function PlainSheet({ review, kind, locked, actions, supposed, onWhy }: ReviewSheetProps) {
+export default function PlainSheet({ review, kind, locked, actions, supposed, tried, onWhy }: ReviewSheetProps) {
   const { session, reviewed } = review;
   const whole = useMemo<[number, number]>(() => [0, Math.max(session.length_s, 1)], [session.length_s]);
   const [span, setSpan] = useState(whole);
@@ -48,7 +48,7 @@ export default function PlainSheet({ review, kind, locked, actions, supposed, on
   const moment = useMemo(() => wallMoment(session, changes), [session, changes]);
   const axis = useMemo(() => wallAxis(session, changes), [session, changes]);
   const { shown, pick, changed } = usePicked(kind, review.channels);
-  const lanes = useLanes(review, kind, shown, (supposed.supposed ?? reviewed).levels, span);
+  const lanes = useLanes(review, kind, shown, (supposed.supposed ?? reviewed).levels, span, tried);
   const happenings = useMemo(() => happeningsOf(review, kind), [review, kind]);
   const rows = useMemo<MarkRow[]>(() => {
     const groups = new Map<string, MarkRow["items"]>();
@@ -164,6 +164,7 @@ export default function PlainSheet({ review, kind, locked, actions, supposed, on
           edges={edging.edges}
           onEdge={edging.onEdge}
           tall={tall}
+          onLine={tried?.move}
           onTall={(key) => setTall((now) => (now === key ? null : key))}
           onSpan={setSpan}
           onSelect={(a, b) => !locked && setChosenSpan([Math.max(a, 0), Math.min(b, session.length_s)])}

@@ -2,6 +2,7 @@ import { keepPreviousData, useQueries } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import type { Binned, Lane } from "@/charts/Lanes";
+import type { Tried } from "@/charts/limitLine";
 import { unitWords } from "@/ui/format";
 import type { Assessed, Kind } from "./assessed";
 import { useChosen } from "./useChosen";
@@ -11,15 +12,18 @@ const POINTS = 1600;
 const PAUSE_MS = 70;
 
 /** The lines of a lane; one that comes again over another span is named once. */
-function linesOf(levels: Schemas["Level"][] | undefined, lane: string): Lane["lines"] {
+function linesOf(levels: Schemas["Level"][] | undefined, lane: string, tried: Tried | null): Lane["lines"] {
   const named = new Set<string>();
   return (levels ?? [])
     .filter((level) => level.lane === lane)
-    .map(({ value, name, start_s, end_s }) => {
+    .map(({ value: now, name, start_s, end_s, figure, step }) => {
+      const limit = figure ? { figure, parameters: "{}", step } : undefined;
+      const value = (limit && tried?.valueOf(limit)) ?? now;
       const words = `${value} ${name}`;
       const text = named.has(words) ? "" : unitWords(name);
       named.add(words);
-      return { value: Number(value.toPrecision(4)), text, startS: start_s, endS: end_s };
+      const line = { value: Number(value.toPrecision(4)), text, startS: start_s, endS: end_s };
+      return limit ? { ...line, limit } : line;
     });
 }
 
@@ -44,6 +48,7 @@ export function useLanes(
   shown: string[],
   levels: Schemas["Level"][] | undefined,
   span: [number, number],
+  tried: Tried | null = null,
 ): Lane[] {
   const { session } = review;
   const [asked, setAsked] = useState(span);
@@ -93,16 +98,23 @@ export function useLanes(
           unit: unitWords(channel.unit),
           look: how === "any" ? "flag" : how === "state" ? "steps" : "line",
           bins: bins.get(key),
-          lines: linesOf(levels, key),
+          lines: linesOf(levels, key, tried),
+          reaches: kind.reaches,
+          waits: !bins.has(key),
         },
       ];
     });
-    return [...readingLanes(review, kind, levels), ...lanes];
-  }, [views, review, kind, shown, levels]);
+    return [...readingLanes(review, kind, levels, tried), ...lanes];
+  }, [views, review, kind, shown, levels, tried]);
 }
 
 /** Readings at uneven times (a cuff, compressions) as points on a scale of their own. */
-function readingLanes(review: Assessed, kind: Kind, levels: Schemas["Level"][] | undefined): Lane[] {
+function readingLanes(
+  review: Assessed,
+  kind: Kind,
+  levels: Schemas["Level"][] | undefined,
+  tried: Tried | null,
+): Lane[] {
   const readings = review.events.filter((e) => e.code === kind.reading_code);
   if (readings.length === 0) return [];
   const dropped = new Set(review.decisions.filter((d) => d.what === "dropped").map((d) => d.key));
@@ -128,7 +140,7 @@ function readingLanes(review: Assessed, kind: Kind, levels: Schemas["Level"][] |
         unit: unitWords(wordOf(key)?.unit ?? ""),
         look: "points",
         points,
-        lines: linesOf(levels, key),
+        lines: linesOf(levels, key, tried),
       },
     ];
   });

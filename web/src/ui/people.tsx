@@ -1,5 +1,5 @@
 import { keepPreviousData, useInfiniteQuery, useMutation, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { Button } from "./basics";
 import { Dialog } from "./dialog";
@@ -21,6 +21,22 @@ export function usePeople(words: string) {
     placeholderData: keepPreviousData,
   });
   return { ...found, rows: found.data?.pages.flatMap((p) => p.people) ?? [], total: found.data?.pages[0]?.total };
+}
+
+/**
+ * Enter in a field that searches: acts on what is found for the words that stand there, and waits for it where it is still on its way.
+ * Typing on takes the wish back.
+ */
+export function useEnterWaits(words: string, there: boolean, act: () => void) {
+  const [wished, setWished] = useState<string | null>(null);
+  const latest = useRef(act);
+  latest.current = act;
+  useEffect(() => {
+    if (wished === null || (wished === words && !there)) return;
+    setWished(null);
+    if (wished === words) latest.current();
+  }, [wished, words, there]);
+  return useCallback(() => setWished(words), [words]);
 }
 
 /** At the end of a list: brings the next page when it comes into view, and says that there is more. */

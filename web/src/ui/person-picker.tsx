@@ -3,6 +3,7 @@ import { Popover } from "radix-ui";
 import { useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import { Button, inputLook } from "./basics";
+import { useEnterWaits } from "./people";
 
 /** Choose a person by a few letters of name, number or team. */
 export function PersonPicker({
@@ -28,6 +29,7 @@ export function PersonPicker({
     onPick(person);
     setOpen(false);
   };
+  const enter = useEnterWaits(words, people.isSuccess, () => pick(found[at]));
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger asChild>
@@ -51,7 +53,7 @@ export function PersonPicker({
             onKeyDown={(e) => {
               if (e.key === "ArrowDown") setAt(Math.min(at + 1, found.length - 1));
               else if (e.key === "ArrowUp") setAt(Math.max(at - 1, 0));
-              else if (e.key === "Enter") pick(found[at]);
+              else if (e.key === "Enter") enter();
               else return;
               e.preventDefault();
             }}

@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Button, inputLook } from "./basics";
 import { Dialog } from "./dialog";
 
@@ -64,5 +64,75 @@ export function ReasonDialog({
         </div>
       </form>
     </Dialog>
+  );
+}
+
+/** Asks why in place, in one row: a reason by a click or its number, or one that is typed; Escape leaves things as they are. */
+export function ReasonChips({
+  label,
+  reasons,
+  onClose,
+  onReason,
+}: {
+  label: string;
+  reasons: string[];
+  onClose: () => void;
+  onReason: (reason: string) => void;
+}) {
+  const [typed, setTyped] = useState("");
+  const box = useRef<HTMLFormElement>(null);
+  const cameFrom = useRef(document.activeElement);
+  useEffect(() => {
+    // A finger that meant a row wants no keyboard over it.
+    const first = window.matchMedia("(pointer: coarse)").matches ? "button" : "input";
+    box.current?.querySelector<HTMLElement>(first)?.focus({ preventScroll: true });
+  }, []);
+  const close = () => {
+    onClose();
+    if (cameFrom.current instanceof HTMLElement) cameFrom.current.focus({ preventScroll: true });
+  };
+  return (
+    <form
+      ref={box}
+      aria-label={label}
+      className="flex items-center gap-1.5 overflow-x-auto pb-1.5"
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (typed.trim()) onReason(typed.trim());
+      }}
+      onKeyDown={(e) => {
+        // The keys that walk through the list behind are letters here.
+        e.stopPropagation();
+        const numbered = typed === "" ? reasons[Number(e.key) - 1] : undefined;
+        if (e.key === "Escape") close();
+        else if (numbered) {
+          e.preventDefault();
+          onReason(numbered);
+        }
+      }}
+    >
+      {reasons.map((each, i) => (
+        <button
+          key={each}
+          type="button"
+          className="min-h-7 whitespace-nowrap rounded-full border border-line bg-panel px-2.5 text-[12.5px] hover:bg-act-soft"
+          onClick={() => onReason(each)}
+        >
+          {i < 9 && <span className="mr-1 text-soft pointer-coarse:hidden">{i + 1}</span>}
+          {each}
+        </button>
+      ))}
+      <input
+        aria-label="Reason"
+        placeholder="or in your words, Enter"
+        className="min-h-7 min-w-28 flex-1 rounded border border-line bg-panel px-1.5 text-[12.5px]"
+        value={typed}
+        maxLength={400}
+        onChange={(e) => setTyped(e.target.value)}
+      />
+      <button type="button" className="min-h-7 px-1.5 text-[12.5px] text-act hover:underline" onClick={close}>
+        Cancel
+      </button>
+    </form>
   );
 }

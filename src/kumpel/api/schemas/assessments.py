@@ -126,6 +126,8 @@ class Level(Out):
     start_s: float
     end_s: float
     verdict: VerdictWord | Literal[""]
+    figure: str = Field(description="of the rule whose step it is; empty: of none")
+    step: int
 
 
 class Assessment(Out):

@@ -105,6 +105,7 @@ class Kind(Out):
     recorder_name: str
     main_channel: str
     method: str
+    reaches: bool = Field(description="the scale of a lane reaches to its nearest limit")
     patient: bool = Field(description="worn by a patient: medicines, doctor and complaint are shown")
     compares: bool = Field(description="two recordings of one person can be compared")
     blocks: list[str] = Field(description="the house's own text blocks for a conclusion")

@@ -62,6 +62,18 @@ class LapRow(Out):
     unsure: bool
 
 
+class LapSums(Out):
+    """What the laps that count add up to."""
+
+    count: int
+    best_lap: int | None = Field(description="its number")
+    best_s: Known
+    theoretical_s: Known
+    mean_s: Known
+    consistency_s: Known
+    top_km_h: Known
+
+
 class LapLane(Out):
     key: str
     name: str
@@ -131,6 +143,7 @@ class TimeLost(Out):
 class LapSheet(Out):
     course: CoursePicture | None
     laps: list[LapRow]
+    sums: LapSums
     lap: int | None
     reference: int | None
     lanes: list[LapLane]
@@ -143,6 +156,7 @@ class LapSheet(Out):
     gaps: list[LapGap] = Field(description="where positions of the two laps were missing")
     not_over: list[NotOver] = Field(description="sessions whose laps cannot be laid over these, and why")
     beside: list[LapRow] = Field(description="laps of the other session, when the reference is one of them")
+    beside_sums: LapSums | None
 
 
 class OtherSession(Out):

@@ -48,13 +48,14 @@ class Recorder(Out):
 
 
 class LookedIn(Out):
-    """A network in which recorders are looked for (without `addresses` this machine has no part in it now), an address, a port or a
-    folder that is there."""
+    """A network in which recorders are looked for, an address, a port, a folder, or a dock of whose recorders none answers."""
 
-    where: str
-    what: Literal["network", "address", "port", "folder"]
+    what: Literal["network", "address", "port", "folder", "dock"]
+    name: str
     addresses: list[str]
     in_reach: int
+    missing: str = Field(description="equipment on the way to recorders that is not there or not usable, in words")
+    empty: bool = Field(description="only that nothing is plugged in, as on most days")
 
 
 class NewRecorder(BaseModel):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -62,6 +63,34 @@ def lap_rows(recording: Recording, drive: Drive) -> tuple[LapRow, ...]:
             )
         )
     return tuple(found)
+
+
+@dataclass(frozen=True)
+class LapSums:
+    """What the laps that count add up to, as the figures of the session state it; nan where there is nothing. `best_lap` is a number."""
+
+    count: int
+    best_lap: int | None
+    best_s: float
+    theoretical_s: float
+    mean_s: float
+    consistency_s: float
+    top_km_h: float
+
+
+def lap_sums(drive: Drive, rows: Sequence[LapRow]) -> LapSums:
+    """The sums of a drive whose laps are `rows`."""
+    found = bests(list(drive.laps))
+    tops = [row.top_km_h for row in rows if row.kind == "timed" and row.counts and not math.isnan(row.top_km_h)]
+    return LapSums(
+        found.count,
+        found.best.number if found.best is not None else None,
+        stated(found.best.time_s, DECIMALS) if found.best is not None else math.nan,
+        stated(found.theoretical_s, DECIMALS),
+        stated(found.mean_s, DECIMALS),
+        stated(found.spread_s, DECIMALS),
+        max(tops, default=math.nan),
+    )
 
 
 def _top(speed: Channel | None, lap: Lap) -> float:

@@ -18,7 +18,7 @@ from kumpel.core.vehicle.channels import at_times, in_units
 from kumpel.core.vehicle.compared import Compared, Outing, compared_of, timed_laps, usual_rows
 from kumpel.core.vehicle.course_picture import MOST_POINTS, CoursePicture, picture_of
 from kumpel.core.vehicle.drive import Drive, drive_of, drive_on
-from kumpel.core.vehicle.lap_rows import DECIMALS, LapRow, lap_rows
+from kumpel.core.vehicle.lap_rows import DECIMALS, LapRow, LapSums, lap_rows, lap_sums
 from kumpel.core.vehicle.laps import Lap, bests
 from kumpel.core.vehicle.time_lost import MOST_OF_POOLED, Habit, TimeLost, habits, time_lost
 
@@ -78,11 +78,12 @@ class NotOver:
 @dataclass(frozen=True)
 class LapSheet:
     """Everything of the sheet. `lap` and `reference` are numbers of laps, None when there is none to look at; `behind_s` is the time lost
-    so far at each point. `beside` are the laps of the other session when the reference is one of them, `offered` the channels (name by key)
+    so far at each point. `sums` are those of `laps`; `beside` are the laps of the other session when the reference is one of them, with `beside_sums`, `offered` the channels (name by key)
     that may be lanes as well. `why_not` says why nothing is compared."""
 
     course: CoursePicture | None
     laps: tuple[LapRow, ...]
+    sums: LapSums
     lap: int | None
     reference: int | None
     lanes: tuple[Lane, ...]
@@ -90,6 +91,7 @@ class LapSheet:
     lost: TimeLost | None
     why_not: str
     beside: tuple[LapRow, ...] = ()
+    beside_sums: LapSums | None = None
     offered: Mapping[str, str] = field(default_factory=dict)
     also: tuple[AlsoLap, ...] = ()
     clock: Clock = Clock()
@@ -110,13 +112,17 @@ def lap_sheet(recording: Recording, review: Review, wish: LapsWish = LapsWish())
     rows = lap_rows(recording, mine.drive)
     why_not = _why_not(mine.drive, timed)
     other = _beside(mine.drive, wish.beside) if wish.beside is not None and not why_not else None
+    sums = lap_sums(mine.drive, rows)
     other_rows = lap_rows(other.recording, other.drive) if other is not None else ()
+    other_sums = lap_sums(other.drive, other_rows) if other is not None else None
     lap, reference = _chosen(wish, timed, timed_laps(other.drive) if other is not None else None)
     beside = [] if other is None else [other]
     compared = compared_of(mine, beside) if timed and not why_not else None
     if compared is None or reference is None or lap is None:
         why_not = why_not or "these laps are too many, too long or too short to be laid over each other"
-        return LapSheet(picture_of(mine.drive, None), rows, lap, reference, (), (), None, why_not, other_rows)
+        return LapSheet(
+            picture_of(mine.drive, None), rows, sums, lap, reference, (), (), None, why_not, other_rows, other_sums
+        )
     at, against = compared.row_of(0, lap), compared.row_of(len(beside), reference)
     assert at is not None and against is not None
     gaps = compared.gaps
@@ -140,6 +146,7 @@ def lap_sheet(recording: Recording, review: Review, wish: LapsWish = LapsWish())
     return LapSheet(
         picture_of(mine.drive, compared),
         rows,
+        sums,
         lap,
         reference,
         _lanes(drawn, step, wish.lanes),
@@ -147,6 +154,7 @@ def lap_sheet(recording: Recording, review: Review, wish: LapsWish = LapsWish())
         lost if compared.corners else None,
         "" if compared.corners else "no corner was found on this course",
         other_rows,
+        other_sums,
         _offered(recording),
         tuple(found for found, _ in further),
         Clock(clocks[0], clocks[1], tuple(clocks[2:])),

@@ -143,6 +143,7 @@ KIND = Kind(
     assess=assess,
     method="2",
     watched=watched,
+    reaches=True,
     main_channel="co.avg",
     bounds=Bounds(31 * DAY_S, 1.0, 48, 50_000_000, 50_000),
     limit_sets=shipped(__name__),

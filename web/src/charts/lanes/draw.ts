@@ -1,8 +1,10 @@
 import { clockSplits, hatch, LANE_COLOURS, niceRange, token } from "../drawing";
+import { samePlace } from "../limitLine";
 import { AXIS, heights, LEFT, ROW, SLIM } from "./measures";
-import type { Binned, Lane, Point, LanesProps as Props } from "./types";
+import { LONG_PX, type Stack, stacksOf } from "./stacks";
+import type { Binned, Lane, LineDrag, Point, LanesProps as Props } from "./types";
 
-function rangeOf(lane: Lane): [number, number] {
+export function rangeOf(lane: Lane): [number, number] {
   let low = Number.POSITIVE_INFINITY;
   let high = Number.NEGATIVE_INFINITY;
   const take = (v: number | null | undefined) => {
@@ -20,8 +22,13 @@ function rangeOf(lane: Lane): [number, number] {
   }
   if (!Number.isFinite(low)) return [0, 1];
   if (lane.look === "flag") return [0, 1];
-  for (const line of lane.lines)
-    if (line.value <= high + (high - low) && line.value >= low - (high - low)) take(line.value);
+  // How far it was from the first alarm is what is read: that stands in the picture, however small the values were.
+  const values = lane.lines.map((line) => line.value);
+  const [above, below] = [values.filter((v) => v > high), values.filter((v) => v < low)];
+  const [reach, first, last] = [high - low, Math.min(...above), Math.max(...below)];
+  for (const value of values) if (value <= high + reach && value >= low - reach) take(value);
+  if (lane.reaches && above.length > 0) take(first);
+  if (lane.reaches && below.length > 0) take(last);
   return niceRange(low, high);
 }
 
@@ -144,34 +151,57 @@ function above(drawing: Drawing, props: Props, dragged: [number, number] | null,
 }
 
 function drawMarks(drawing: Drawing, props: Props) {
-  const { context, from, to, x } = drawing;
+  const { from, to, plot } = drawing;
+  const pxPerS = plot / (to - from);
   props.rows.forEach((row, i) => {
-    const middle = i * ROW + ROW / 2;
-    for (const item of row.items) {
-      if (item.endS < from || item.startS > to) continue;
-      const at = x(item.startS);
-      context.fillStyle = item.key === props.chosen ? token("--brass") : item.kept ? token("--ink") : token("--none");
-      context.strokeStyle = context.fillStyle;
-      const long = x(item.endS) - at;
-      if (long > 8) {
-        if (item.kept) context.fillRect(at, middle - 4, long, 8);
-        else context.strokeRect(at, middle - 3.5, long, 7);
-      } else {
-        context.beginPath();
-        context.moveTo(at - 4, middle - 4);
-        context.lineTo(at + 4, middle - 4);
-        context.lineTo(at, middle + 4);
-        context.closePath();
-        if (item.kept) context.fill();
-        else context.stroke();
-      }
-      if (item.kept) continue;
-      context.beginPath();
-      context.moveTo(at - 5, middle + 5);
-      context.lineTo(Math.max(at + long, at + 5), middle - 5);
-      context.stroke();
+    const seen = row.items.filter((item) => item.endS >= from && item.startS <= to);
+    const stacks = stacksOf(seen, pxPerS);
+    const most = Math.max(...stacks.map((stack) => stack.items.length), 1);
+    for (const stack of stacks) {
+      const [only, second] = stack.items;
+      if (only && !second) drawMark(drawing, props, only, i * ROW + ROW / 2);
+      else drawStack(drawing, props, stack, i * ROW, most);
     }
   });
+}
+
+/** As high as it holds marks, of the most that one of its row holds; filled as far as they count. */
+function drawStack({ context, x }: Drawing, props: Props, stack: Stack, top: number, most: number) {
+  const kept = stack.items.filter((item) => item.kept).length;
+  const chosen = stack.items.some((item) => item.key === props.chosen);
+  const [at, low] = [x(stack.fromS) - 3, top + ROW - 1];
+  const wide = Math.max(x(stack.toS) - at, 9);
+  const tall = (count: number) => 4 + ((ROW - 6) * count) / most;
+  context.fillStyle = context.strokeStyle = chosen ? token("--brass") : token("--ink");
+  if (kept > 0) context.fillRect(at, low - tall(kept), wide, tall(kept));
+  if (kept === stack.items.length) return;
+  const high = tall(stack.items.length);
+  context.strokeStyle = token("--none");
+  context.strokeRect(at + 0.5, low - high + 0.5, wide - 1, high - 1);
+}
+
+function drawMark({ context, x }: Drawing, props: Props, item: Props["rows"][number]["items"][number], middle: number) {
+  const at = x(item.startS);
+  context.fillStyle = item.key === props.chosen ? token("--brass") : item.kept ? token("--ink") : token("--none");
+  context.strokeStyle = context.fillStyle;
+  const long = x(item.endS) - at;
+  if (long > LONG_PX) {
+    if (item.kept) context.fillRect(at, middle - 4, long, 8);
+    else context.strokeRect(at, middle - 3.5, long, 7);
+  } else {
+    context.beginPath();
+    context.moveTo(at - 4, middle - 4);
+    context.lineTo(at + 4, middle - 4);
+    context.lineTo(at, middle + 4);
+    context.closePath();
+    if (item.kept) context.fill();
+    else context.stroke();
+  }
+  if (item.kept) return;
+  context.beginPath();
+  context.moveTo(at - 5, middle + 5);
+  context.lineTo(Math.max(at + long, at + 5), middle - 5);
+  context.stroke();
 }
 
 function drawAxis({ context, width, plot, from, to, x }: Drawing, props: Props) {
@@ -192,7 +222,13 @@ export interface Canvases {
   axis: HTMLCanvasElement | null;
 }
 
-export function draw(canvases: Canvases, props: Props, dragged: [number, number] | null, cursorS: number | null) {
+export function draw(
+  canvases: Canvases,
+  props: Props,
+  dragged: [number, number] | null,
+  cursorS: number | null,
+  line: LineDrag | null,
+) {
   const marks = begin(canvases.marks, props);
   if (marks) {
     clockLines(marks, props);
@@ -209,7 +245,8 @@ export function draw(canvases: Canvases, props: Props, dragged: [number, number]
     let top = 0;
     heights(props.lanes, props.tall).forEach((height, index) => {
       const lane = props.lanes[index];
-      if (lane) drawLane(lanes.context, lane, { ...lanes, top, height, index });
+      const own = line?.lane === lane?.key ? line : null;
+      if (lane) drawLane(lanes.context, lane, { ...lanes, top, height, index, grips: Boolean(props.onLine) }, own);
       top += height;
     });
     clipped(lanes, () => above(lanes, props, dragged, cursorS));
@@ -226,14 +263,30 @@ interface Place {
   x: (s: number) => number;
   plot: number;
   index: number;
+  /** Its lines can be dragged. */
+  grips: boolean;
 }
 
-function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place) {
+/** Where a value of a lane stands, and which value stands there. */
+export function scaleOf(height: number, top: number, [low, high]: [number, number]) {
+  const room = height <= SLIM ? 3 : 5;
+  const size = height - 2 * room;
+  return {
+    y: (value: number) => top + height - room - ((value - low) / (high - low || 1)) * size,
+    value: (y: number) => low + ((top + height - room - y) / size) * (high - low),
+  };
+}
+
+function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place, drag: LineDrag | null) {
   const { top, height, from, to, x, plot } = place;
   const slim = height <= SLIM;
   const room = slim ? 3 : 5;
-  const [low, high] = rangeOf(lane);
-  const y = (v: number) => top + height - room - ((v - low) / (high - low || 1)) * (height - 2 * room);
+  const range = drag?.range ?? rangeOf(lane);
+  const [low, high] = range;
+  const { y } = scaleOf(height, top, range);
+  const lines = drag
+    ? lane.lines.map((line) => (samePlace(line.limit, drag.limit) ? { ...line, value: drag.value } : line))
+    : lane.lines;
   context.strokeStyle = token("--line");
   context.lineWidth = 1;
   context.beginPath();
@@ -252,7 +305,7 @@ function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place) {
   // The lines' values stand on the scale, as far as there is room between its ends.
   if (!slim) {
     const taken = [top + 9, top + height - 8];
-    for (const { value } of lane.lines) {
+    for (const { value } of lines) {
       if (value < low || value > high || taken.some((at) => Math.abs(at - y(value)) < 11)) continue;
       taken.push(y(value));
       context.fillText(words(value), LEFT - 5, y(value));
@@ -262,7 +315,7 @@ function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place) {
   context.beginPath();
   context.rect(LEFT, top, plot, height);
   context.clip();
-  for (const line of lane.lines) {
+  for (const line of lines) {
     if (line.value < low || line.value > high || line.startS > to || line.endS < from) continue;
     const begins = Math.max(x(line.startS), LEFT);
     context.strokeStyle = token("--ink");
@@ -272,10 +325,22 @@ function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place) {
     context.lineTo(x(line.endS), y(line.value));
     context.stroke();
     context.setLineDash([]);
+    if (!place.grips || !line.limit) continue;
+    context.fillStyle = token("--act");
+    context.beginPath();
+    context.roundRect(Math.min(x(line.endS), LEFT + plot) - 26, y(line.value) - 3.5, 20, 7, 3);
+    context.fill();
   }
   const colour = token(LANE_COLOURS[place.index % LANE_COLOURS.length] ?? "--act");
   context.strokeStyle = colour;
   context.fillStyle = colour;
+  if (lane.waits) {
+    context.font = font(12, 400);
+    context.fillStyle = token("--soft");
+    context.textAlign = "left";
+    context.fillText("reading …", LEFT + 10, top + height / 2);
+    context.fillStyle = colour;
+  }
   if (lane.bins) drawBins(context, lane, lane.bins, { ...place, y, colour });
   for (const p of lane.points ?? []) {
     if (p.atS < from || p.atS > to) continue;

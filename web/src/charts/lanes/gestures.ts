@@ -1,6 +1,7 @@
 import { type RefObject, useEffect } from "react";
 import { twoFingers } from "../fingers";
 import { LEFT, ROW } from "./measures";
+import { stacksOf } from "./stacks";
 import type { Edge, TimeGestures } from "./types";
 
 /** The canvases that gestures are measured on. */
@@ -19,6 +20,17 @@ export function clamped(from: number, to: number, [a, b]: [number, number]): [nu
   return [start, start + size];
 }
 
+/** What lies under the pointer across the time, such as a limit: it is asked first, and answers whether it was meant. */
+export interface Across {
+  down: (event: PointerEvent) => boolean;
+  move: (event: PointerEvent) => void;
+  /** `done`: let go where it was meant; else taken away. */
+  up: (done: boolean) => void;
+  over: (event: PointerEvent) => boolean;
+}
+
+const NOTHING_ACROSS: RefObject<Across | null> = { current: null };
+
 /** Wheel and two fingers zoom, Shift (or a sideways wheel) pans, a plain drag selects, a click on a mark chooses it. */
 export function useGestures(
   box: RefObject<HTMLDivElement | null>,
@@ -27,6 +39,7 @@ export function useGestures(
   dragged: RefObject<[number, number] | null>,
   cursor: RefObject<number | null>,
   redraw: () => void,
+  across: RefObject<Across | null> = NOTHING_ACROSS,
 ) {
   useEffect(() => {
     const element = box.current;
@@ -63,6 +76,7 @@ export function useGestures(
       onSpan: (from, to) => latest.current.onSpan(clamped(from, to, latest.current.whole)),
     });
     let edge: string | null = null;
+    let crossing = false;
     let pan: { x: number; span: [number, number] } | null = null;
     const down = (event: PointerEvent) => {
       // The names of the lanes have clicks of their own, which a captured pointer would take from them.
@@ -70,6 +84,8 @@ export function useGestures(
       element.setPointerCapture(event.pointerId);
       // A second finger means a closer look: the first has marked and moved nothing.
       if (fingers.down(event)) return cancel();
+      crossing = event.button === 0 && !event.shiftKey && (across.current?.down(event) ?? false);
+      if (crossing) return;
       edge = event.button === 0 && !event.shiftKey ? (edgeAt(event)?.key ?? null) : null;
       if (edge) return;
       if (event.shiftKey || event.button === 1) pan = { x: event.clientX, span: latest.current.span };
@@ -77,9 +93,13 @@ export function useGestures(
     };
     const move = (event: PointerEvent) => {
       if (fingers.move(event)) return;
+      if (crossing) {
+        across.current?.move(event);
+        return redraw();
+      }
       cursor.current = time(event.clientX);
       latest.current.onCursor(cursor.current);
-      element.style.cursor = edge || edgeAt(event) ? "ew-resize" : "";
+      element.style.cursor = edge || edgeAt(event) ? "ew-resize" : across.current?.over(event) ? "ns-resize" : "";
       if (edge) latest.current.onEdge?.(edge, cursor.current, false);
       else if (pan) {
         const [from, to] = pan.span;
@@ -90,6 +110,11 @@ export function useGestures(
     };
     const up = (event: PointerEvent) => {
       if (fingers.up(event)) return cancel();
+      if (crossing) {
+        crossing = false;
+        across.current?.up(true);
+        return redraw();
+      }
       if (edge) latest.current.onEdge?.(edge, time(event.clientX), true);
       edge = null;
       const chosen = dragged.current;
@@ -103,8 +128,16 @@ export function useGestures(
         const row = marks ? Math.floor((event.clientY - marks.top) / ROW) : -1;
         const near = ((to - from) / width()) * 8;
         const at = chosen[0];
-        const hit = latest.current.rows[row]?.items.find((m) => m.startS - near <= at && at <= m.endS + near);
-        if (hit) latest.current.onMark(hit.key);
+        const items = latest.current.rows[row]?.items ?? [];
+        const hit = stacksOf(items, width() / (to - from))
+          .filter((stack) => stack.fromS - near <= at && at <= stack.toS + near)
+          .sort((a, b) => Math.abs(a.fromS + a.toS - 2 * at) - Math.abs(b.fromS + b.toS - 2 * at))[0];
+        const only = hit?.items[0];
+        if (hit && hit.items.length > 1 && hit.toS - hit.fromS > SHORTEST_S) {
+          // Several under one finger: a closer look tells them apart.
+          const room = Math.max((hit.toS - hit.fromS) / 2, 5);
+          latest.current.onSpan(clamped(hit.fromS - room, hit.toS + room, latest.current.whole));
+        } else if (only) latest.current.onMark(only.key);
         else latest.current.onPoint?.(at);
       }
       redraw();
@@ -113,6 +146,8 @@ export function useGestures(
     const cancel = (event?: PointerEvent) => {
       if (event) fingers.up(event);
       if (edge) latest.current.onEdge?.(edge, null, true);
+      if (crossing) across.current?.up(false);
+      crossing = false;
       edge = pan = dragged.current = null;
       redraw();
     };
@@ -135,5 +170,5 @@ export function useGestures(
       element.removeEventListener("pointercancel", cancel);
       element.removeEventListener("pointerleave", leave);
     };
-  }, [box, canvases, latest, dragged, cursor, redraw]);
+  }, [box, canvases, latest, dragged, cursor, redraw, across]);
 }

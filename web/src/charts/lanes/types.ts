@@ -1,4 +1,5 @@
 import type { WallClock } from "@/ui/format";
+import type { LimitPlace } from "../limitLine";
 
 /** Values in equal bins; null where nothing was measured. */
 export interface Binned {
@@ -23,6 +24,7 @@ export interface Line {
   text: string;
   startS: number;
   endS: number;
+  limit?: LimitPlace;
 }
 
 export interface Lane {
@@ -33,6 +35,10 @@ export interface Lane {
   bins?: Binned;
   points?: Point[];
   lines: Line[];
+  /** Its scale reaches to the nearest line, however far off the values are. */
+  reaches?: boolean;
+  /** Its values are still on their way. */
+  waits?: boolean;
 }
 
 export interface MarkRow {
@@ -51,6 +57,14 @@ export interface LaneBand {
 export interface Edge {
   key: string;
   atS: number;
+}
+
+/** A line that is being dragged: the scale of its lane stands still meanwhile. */
+export interface LineDrag {
+  lane: string;
+  limit: LimitPlace;
+  value: number;
+  range: [number, number];
 }
 
 /** What gestures on a time axis are about. */
@@ -82,5 +96,7 @@ export interface LanesProps extends TimeGestures {
   /** The lane that is shown tall; a click on a name makes it so, or not any more. */
   tall?: string | null;
   onTall?: (key: string) => void;
+  /** Where a line of a limit is dragged to; without it lines stay where they are. */
+  onLine?: ((limit: LimitPlace, value: number) => void) | undefined;
   label: string;
 }

@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
 import { Button, inputLook, Trouble } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
-import { More, useAddPerson, usePeople } from "@/ui/people";
+import { More, useAddPerson, useEnterWaits, usePeople } from "@/ui/people";
 
 /** Adding somebody: `name` is what was looked for; `open` when nobody is called so and Enter was pressed. */
 function AddPerson({
@@ -66,6 +66,10 @@ export function PeopleColumn({ chosen, onChoose }: { chosen: number | null; onCh
   const [adding, setAdding] = useState(false);
   const people = usePeople(words);
   const only = people.rows[0];
+  const enter = useEnterWaits(words, people.isSuccess && !people.isPlaceholderData, () => {
+    if (people.total === 0) setAdding(true);
+    else if (people.total === 1 && only) onChoose(only.id);
+  });
   return (
     <section aria-label="People" className="flex min-h-0 flex-col pt-[18px]">
       <div className="px-5">
@@ -80,8 +84,7 @@ export function PeopleColumn({ chosen, onChoose }: { chosen: number | null; onCh
             if (e.key !== "Enter" || !words.trim()) return;
             // Else the same key would send off the form that it opens.
             e.preventDefault();
-            if (people.total === 0) setAdding(true);
-            else if (people.total === 1 && only) onChoose(only.id);
+            enter();
           }}
         />
       </div>

@@ -6,7 +6,7 @@ import { settingsOf, useKindWords } from "@/kinds/kinds";
 import { SetupForm } from "@/setup/SetupForm";
 import { Button, Loading, Token, Trouble, Warn } from "@/ui/basics";
 import { refusedEntry } from "@/ui/entry";
-import { clockError, drift, percent } from "@/ui/format";
+import { clock, clockError, drift, percent } from "@/ui/format";
 import { PasscodeDialog } from "@/ui/passcode";
 import { ReasonDialog } from "@/ui/reason";
 import { Crew } from "./Crew";
@@ -14,7 +14,8 @@ import { Interrupted } from "./Interrupted";
 import { KeepSetup } from "./KeepSetup";
 import { LeafletDialog } from "./LeafletDialog";
 import { StartFrom } from "./StartFrom";
-import { useDraft } from "./useDraft";
+import { forgetTyped, keepTyped, typedBefore } from "./typedSlip";
+import { type StartsFrom, useDraft } from "./useDraft";
 import { useGive } from "./useGive";
 
 /** What stands against writing this recorder now. */
@@ -110,15 +111,32 @@ export function Slip({
   const kind = settingsOf(recorder.kind);
   const wrongFrom = useNumber("link.clock_s", recorder.kind);
   const words = useKindWords().data?.find((k) => k.key === recorder.kind)?.tags ?? [];
-  const [typedTags, setTags] = useState<Record<string, string>>({});
-  const [setClock, setSetClock] = useState(true);
+  const [before, setBefore] = useState(() => typedBefore(recorder.id, person.id));
+  const [typedTags, setTags] = useState<Record<string, string>>(before?.tags ?? {});
+  const [setClock, setSetClock] = useState(before?.setClock ?? true);
   const [crew, setCrew] = useState(false);
   const [leaflet, setLeaflet] = useState(false);
-  const [courses, setCourses] = useState<string[] | null>(null);
-  const [picture, setPicture] = useState<Schemas["Drawn"] | null>(null);
-  const draft = useDraft(recorder, person);
+  const [courses, setCourses] = useState<string[] | null>(before?.courses ?? null);
+  const [picture, setPicture] = useState<Schemas["Drawn"] | null>(before?.picture ?? null);
+  const draft = useDraft(recorder, person, before);
   const shown = draft.data;
   const tags = { ...shown?.tags, ...typedTags };
+  const done = useRef(false);
+  const { edited, from, begun } = draft;
+  useEffect(() => {
+    if (done.current) return;
+    const typed = edited !== undefined || Object.keys(typedTags).length > 0 || !setClock || courses || picture;
+    if (typed) keepTyped(recorder.id, person.id, { from, edited, begun, tags: typedTags, setClock, courses, picture });
+    else forgetTyped(recorder.id, person.id);
+  }, [recorder.id, person.id, from, edited, begun, typedTags, setClock, courses, picture]);
+  const startOver = (next: StartsFrom = {}) => {
+    setBefore(null);
+    setTags({});
+    setSetClock(true);
+    setCourses(null);
+    setPicture(null);
+    draft.start(next);
+  };
   const deed = useGive(
     recorder,
     person,
@@ -132,7 +150,11 @@ export function Slip({
       picture,
       courses,
     }),
-    onDone,
+    () => {
+      done.current = true;
+      forgetTyped(recorder.id, person.id);
+      onDone();
+    },
   );
   const sheet = useRef<HTMLDivElement>(null);
   const there = shown !== undefined;
@@ -143,6 +165,10 @@ export function Slip({
   if (draft.error) return <Trouble error={draft.error} again={() => draft.again()} />;
   if (!shown) return <Loading what="the settings on the recorder" />;
   const differing = draft.fields.filter((f) => f.differs).length;
+  const startFrom = (next: StartsFrom) => {
+    setBefore(null);
+    draft.start(next);
+  };
   /** Nothing is written beside what the screen shows. */
   const unless = (act: () => void) => {
     const entry = refusedEntry(sheet.current);
@@ -150,6 +176,7 @@ export function Slip({
     else act();
   };
   const written = () => {
+    setBefore(null);
     draft.change(undefined);
     setPicture(null);
     setCourses(null);
@@ -170,8 +197,16 @@ export function Slip({
                 : `memory used ${percent(recorder.memory_used) || "not known"}`}
             </span>
           </div>
-          <StartFrom draft={shown} from={draft.from} team={person.team} basedOn={draft.basedOn} onStart={draft.start} />
+          <StartFrom draft={shown} from={draft.from} team={person.team} basedOn={draft.basedOn} onStart={startFrom} />
         </div>
+        {before && (
+          <p className="border-hair border-t px-4 py-1.5 text-[13px] text-soft" role="status">
+            As it was typed at {clock(new Date(before.at).toISOString())} and not written.{" "}
+            <Button look="quiet" size="small" onClick={() => startOver(before.from)}>
+              Start over
+            </Button>
+          </p>
+        )}
         {shown.unfinished && (
           <Interrupted unfinished={shown.unfinished} token={recorder.token} busy={deed.busy} onFinish={deed.finish} />
         )}
@@ -216,7 +251,13 @@ export function Slip({
           <TagRows words={words} tags={tags} onChange={setTags} />
         </div>
       </div>
-      <div className="mt-4 flex flex-wrap items-center gap-2.5">
+      {draft.refused && (
+        <p role="alert" className="mt-3 text-above">
+          {draft.refused}
+        </p>
+      )}
+      {shown.last_worn && <p className="mt-3 text-[13px] text-soft">Last time with this kind: {shown.last_worn}.</p>}
+      <div className="sticky -bottom-[18px] z-10 -mx-5 mt-3 flex flex-wrap items-center gap-x-2.5 gap-y-1.5 border-line border-t bg-panel px-5 py-2.5">
         <Button
           main
           look="primary"
@@ -240,19 +281,15 @@ export function Slip({
         <KeepSetup draft={shown} settings={draft.settings} team={person.team} />
         <span className="text-[13px] text-soft">
           {differing === 0
-            ? "Nothing differs from what is on the recorder"
+            ? draft.compared
+              ? "Nothing differs from what is on the recorder"
+              : "Comparing with the recorder …"
             : `${differing} setting${differing > 1 ? "s differ" : " differs"}, read back after writing`}
           {picture && "; a picture is not yet written"}
           {courses && "; courses are not yet sent"}
           {draft.personal.length > 0 && `; ${draft.personal.length} kept with ${first}`}
         </span>
       </div>
-      {draft.refused && (
-        <p role="alert" className="mt-3 text-above">
-          {draft.refused}
-        </p>
-      )}
-      {shown.last_worn && <p className="mt-4 text-[13px] text-soft">Last time with this kind: {shown.last_worn}.</p>}
       {deed.holding !== null && (
         <ReasonDialog
           title={`${recorder.token} is not empty`}

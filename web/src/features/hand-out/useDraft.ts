@@ -1,7 +1,8 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
-import { type Settings, valueAt } from "@/setup/settings";
+import { type Settings, type SetupField, valueAt } from "@/setup/settings";
+import type { TypedSlip } from "./typedSlip";
 
 /** What a slip starts from: a shipped or a kept setup, the recorder as it is, else what the person had last. */
 export interface StartsFrom {
@@ -24,13 +25,21 @@ function useRested<T>(value: T): T {
   return value === undefined ? value : rested;
 }
 
+/** A field with what is on the screen now; whether that differs from the recorder does not wait for the server. */
+function asTyped(field: SetupField, value: unknown): SetupField {
+  if (same(value, field.value)) return { ...field, value };
+  return { ...field, value, differs: !same(value, field.value_on_recorder) };
+}
+
+const same = (a: unknown, b: unknown) => JSON.stringify(a ?? null) === JSON.stringify(b ?? null);
+
 /**
  * The settings of a slip: what was changed here over what the server gave to start from, compared with the recorder at every change.
  * A wrong entry is refused by the server: the slip goes back to what was right before, and says why.
  */
-export function useDraft(recorder: Schemas["Recorder"], person: Schemas["Person"]) {
-  const [edited, setEdited] = useState<Settings | undefined>();
-  const [from, setFrom] = useState<StartsFrom>({});
+export function useDraft(recorder: Schemas["Recorder"], person: Schemas["Person"], before: TypedSlip | null) {
+  const [edited, setEdited] = useState<Settings | undefined>(before?.edited);
+  const [from, setFrom] = useState<StartsFrom>(before?.from ?? {});
   const [refused, setRefused] = useState<string | null>(null);
   const asked = useRested(edited);
   const draft = useQuery({
@@ -49,7 +58,7 @@ export function useDraft(recorder: Schemas["Recorder"], person: Schemas["Person"
     data: undefined,
     edited: undefined,
   });
-  const begun = useRef<{ settings: Settings; basedOn: string } | undefined>(undefined);
+  const begun = useRef<{ settings: Settings; basedOn: string } | undefined>(before?.begun);
   if (draft.data && !draft.isPlaceholderData) {
     good.current = { data: draft.data, edited: asked };
     if (asked === undefined) begun.current = { settings: draft.data.settings, basedOn: draft.data.based_on };
@@ -63,9 +72,13 @@ export function useDraft(recorder: Schemas["Recorder"], person: Schemas["Person"
   }, [refusal]);
   const data = draft.data ?? good.current.data;
   const settings = edited ?? data?.settings ?? {};
-  const fields = (data?.fields ?? []).map((f) => ({ ...f, value: valueAt(settings, f.path) }));
+  const fields = (data?.fields ?? []).map((f) => asTyped(f, valueAt(settings, f.path)));
   return {
     data,
+    edited,
+    begun: begun.current,
+    /** Whether the server has looked at what is on the screen: lists that grew are compared by it alone. */
+    compared: asked === edited && !draft.isPlaceholderData,
     error: data ? null : draft.error,
     again: draft.refetch,
     settings,

@@ -1,8 +1,10 @@
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { Schemas } from "@/api/client";
+import type { LimitPlace } from "@/charts/limitLine";
 import { Field, inputLook } from "@/ui/basics";
 import { numberOf } from "@/ui/entry";
-import { counted, type LimitSet, type Rule, rulesOf, sameRule } from "./rules";
+import { unitWords } from "@/ui/format";
+import { counted, edge, type LimitSet, type Rule, rulesOf, sameRule } from "./rules";
 
 export type LimitWish = Schemas["LimitWish"];
 type Typed = Omit<Rule, "steps"> & { steps: (Omit<Rule["steps"][number], "value"> & { text: string })[] };
@@ -47,6 +49,8 @@ export function LimitEditor({
   base,
   known,
   named = true,
+  compact = false,
+  moved = null,
   onWish,
   actions,
 }: {
@@ -56,6 +60,10 @@ export function LimitEditor({
   known: Rule[];
   /** Whether the name, issuer and date of the set are asked for. */
   named?: boolean;
+  /** The values of the steps alone, side by side. */
+  compact?: boolean;
+  /** A step that was set elsewhere, such as by its line in a picture. */
+  moved?: { limit: LimitPlace; value: number } | null;
   /** Called with each change that can be understood. */
   onWish: (wish: LimitWish) => void;
   actions: (wish: LimitWish | null) => React.ReactNode;
@@ -73,6 +81,19 @@ export function LimitEditor({
     const wish = wishOf(base, about, next);
     if (typeof wish !== "string") onWish(wish);
   };
+  const latest = useRef({ rules, change });
+  latest.current = { rules, change };
+  useEffect(() => {
+    if (!moved) return;
+    const { limit, value } = moved;
+    latest.current.change(
+      latest.current.rules.map((r) =>
+        r.figure === limit.figure && JSON.stringify(r.parameters) === limit.parameters
+          ? { ...r, steps: r.steps.map((s, i) => (i === limit.step ? { ...s, text: String(value) } : s)) }
+          : r,
+      ),
+    );
+  }, [moved]);
   const changeStep = (at: number, i: number, what: Partial<Typed["steps"][number]>) =>
     change(
       rules.map((r, n) => (n === at ? { ...r, steps: r.steps.map((s, m) => (m === i ? { ...s, ...what } : s)) } : r)),
@@ -122,8 +143,36 @@ export function LimitEditor({
           />
         </Field>
       </div>
-      <ul aria-label="Rules">
-        {rules.map((rule, at) => (
+      {compact && (
+        <ul aria-label="Rules" className="flex flex-wrap gap-x-6 gap-y-1">
+          {rules.map((rule, at) => (
+            <li
+              key={`${rule.figure} ${JSON.stringify(rule.parameters)}`}
+              className="flex flex-wrap items-center gap-x-2 text-[13px]"
+            >
+              <span title={counted(rule.parameters) || undefined}>
+                {rule.name}
+                {rule.unit && <span className="text-soft">, {unitWords(rule.unit)}</span>}
+              </span>
+              {rule.steps.map((step, i) => (
+                // biome-ignore lint/suspicious/noArrayIndexKey: a step is known by its place alone
+                <label key={i} className="flex items-center gap-1">
+                  <span className="text-soft">{edge({ ...step, value: 0 })}</span>
+                  <input
+                    aria-label={`${rule.name}, step ${i + 1}: value`}
+                    title={step.name}
+                    className={`${small} w-14 text-right`}
+                    value={step.text}
+                    onChange={(e) => changeStep(at, i, { text: e.target.value })}
+                  />
+                </label>
+              ))}
+            </li>
+          ))}
+        </ul>
+      )}
+      <ul aria-label={compact ? undefined : "Rules"} hidden={compact}>
+        {(compact ? [] : rules).map((rule, at) => (
           <li
             key={`${rule.figure} ${JSON.stringify(rule.parameters)}`}
             className="grid grid-cols-[minmax(0,200px)_minmax(0,1fr)] gap-x-3 border-hair border-t py-1.5"
@@ -211,7 +260,7 @@ export function LimitEditor({
           </li>
         ))}
       </ul>
-      {missing.length > 0 && (
+      {!compact && missing.length > 0 && (
         <select
           aria-label="Add a rule"
           className={`${small} mt-2`}
@@ -234,7 +283,9 @@ export function LimitEditor({
           {now}
         </p>
       )}
-      <div className="mt-3 flex flex-wrap items-center gap-2">{actions(typeof now === "string" ? null : now)}</div>
+      <div className={`${compact ? "mt-1.5" : "mt-3"} flex flex-wrap items-center gap-2`}>
+        {actions(typeof now === "string" ? null : now)}
+      </div>
     </div>
   );
 }

@@ -21,30 +21,57 @@ function Card({ id }: { id: number }) {
     queryFn: () => ask(api.GET("/api/sessions", { params: { query: { person_id: id, limit: 60 } } })),
   });
   const change = useChangePerson(id);
+  const [wished, setOpen] = useState<boolean | null>(null);
   useTitle("People", person.data?.name);
   if (person.isError) return <Trouble error={person.error} again={() => person.refetch()} />;
   if (!person.data) return <Loading what="the person" />;
   const data = person.data;
+  const fields = [...FIELDS.filter((f) => f.key !== "name" || !data.real_name), ...CLINIC];
+  const known = fields.filter((f) => data[f.key]).length;
+  // Of somebody new the form is what one came for, of all others their sessions are.
+  const open = wished ?? sessions.data?.total === 0;
   return (
     <>
       <h1 className="truncate">{data.name}</h1>
-      <div className="mt-3 grid grid-cols-[96px_1fr] gap-y-1.5">
-        {[...FIELDS.filter((f) => f.key !== "name" || !data.real_name), ...CLINIC].map((field) => (
-          <Field
-            key={field.key}
-            field={field}
-            value={String(data[field.key] ?? "")}
-            onKeep={(value) => change.mutateAsync({ [field.key]: value } as Schemas["PersonChange"])}
-          />
-        ))}
-        <StayChoice person={data} onKeep={(stay) => change.mutate({ stay } as Schemas["PersonChange"])} />
-      </div>
-      <div className="mt-2">
-        <CodeChoice person={data} />
-      </div>
-      <p className="h-5 pt-1 text-[12px] text-soft" role="status">
-        {change.isPending ? "keeping …" : change.isSuccess ? "kept" : ""}
+      <p className="text-soft">
+        {[data.number, data.team, data.born ? `born ${data.born.slice(0, 4)}` : ""].filter(Boolean).join(", ")}
       </p>
+      <section aria-label="About" className="mt-2 rounded-md border border-line px-3">
+        <button
+          type="button"
+          aria-expanded={open}
+          className="flex min-h-[34px] w-full items-center gap-2 text-left"
+          onClick={() => setOpen(!open)}
+        >
+          <span className="font-medium text-act">{open ? "▾" : "▸"} About</span>
+          <span className="min-w-0 truncate text-[13px] text-soft" role="status">
+            {change.isPending
+              ? "keeping …"
+              : change.isSuccess
+                ? "kept"
+                : `${known} of ${fields.length} facts known, medicines`}
+          </span>
+        </button>
+        {open && (
+          <div className="pb-3">
+            <div className="grid grid-cols-[96px_1fr] gap-y-1.5">
+              {fields.map((field) => (
+                <Field
+                  key={field.key}
+                  field={field}
+                  value={String(data[field.key] ?? "")}
+                  onKeep={(value) => change.mutateAsync({ [field.key]: value } as Schemas["PersonChange"])}
+                />
+              ))}
+              <StayChoice person={data} onKeep={(stay) => change.mutate({ stay } as Schemas["PersonChange"])} />
+            </div>
+            <div className="mt-2">
+              <CodeChoice person={data} />
+            </div>
+            <PersonMedicines person={id} />
+          </div>
+        )}
+      </section>
       <div className="mt-2 flex gap-2">
         <Link
           className="inline-flex min-h-[34px] items-center rounded-md border border-line bg-panel px-3.5 font-medium"
@@ -53,7 +80,6 @@ function Card({ id }: { id: number }) {
           Hand a recorder out
         </Link>
       </div>
-      <PersonMedicines person={id} />
       <Trends person={id} />
       <h2 className="mt-5 mb-1">Sessions</h2>
       {sessions.data?.total === 0 && <p className="text-soft">None yet.</p>}

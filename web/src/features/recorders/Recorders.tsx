@@ -84,16 +84,16 @@ function LookedIn() {
     <section aria-label="Looked in" className="mb-3 flex flex-wrap items-baseline gap-x-5 gap-y-1 text-[13px]">
       <span className="text-soft">{places.data.length > 0 ? "Looked in" : "Looked in nowhere"}</span>
       {places.data.map((each) => (
-        <span key={each.where}>
-          {each.where === "127.0.0.0/8" ? "this machine" : each.where}
-          {each.what !== "network" ? (
-            <span className={each.in_reach > 0 ? "text-soft" : "text-action"}>
-              , {each.in_reach > 0 ? "answers" : "does not answer"}
-            </span>
-          ) : each.addresses.length > 0 ? (
+        <span key={`${each.what} ${each.name}`}>
+          {each.name}
+          {each.missing ? (
+            <span className="text-action">: {each.missing}</span>
+          ) : each.what === "network" ? (
             <span className="text-soft">, {each.in_reach === 0 ? "none" : each.in_reach} in reach</span>
           ) : (
-            <span className="text-action">, the server has no address in it now</span>
+            <span className={each.in_reach > 0 ? "text-soft" : "text-action"}>
+              , {each.in_reach > 0 ? "answers" : "no recorder answers"}
+            </span>
           )}
         </span>
       ))}

@@ -1,9 +1,10 @@
-import { type QueryClient, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, type QueryClient, useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useMemo, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { fetched } from "@/api/fetched";
 import { type Key, useKeys } from "@/app/keys";
+import type { LimitPlace, Tried } from "@/charts/limitLine";
 import { newest } from "@/features/limits/rules";
 import { useNumbers } from "@/features/settings/useSettings";
 import { kindName, kindWords, loadSheet, sheetOf, useKindWords } from "@/kinds/kinds";
@@ -13,7 +14,7 @@ import { Button, Empty, Loading, Trouble, Verdict, Warn } from "@/ui/basics";
 import { clockError, offsetChanges, wallSpan } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
-import { fold, isFolded, readFolds } from "./folds";
+import { fold, isFolded, keepOrder, readFolds, readOrder } from "./folds";
 import { SidePanel } from "./SidePanel";
 import { reviewOf, useReview } from "./useReview";
 import { Waiting } from "./Waiting";
@@ -78,6 +79,24 @@ function Sheet({
   const wrongFrom = useNumbers("link.clock_s");
   const [why, setWhy] = useState<Schemas["Figure"] | null>(null);
   const [whatIf, setWhatIf] = useState(false);
+  const [rules, setTried] = useState<Schemas["LimitWish"]["rules"] | null>(null);
+  const [moved, setMoved] = useState<{ limit: LimitPlace; value: number } | null>(null);
+  const tried = useMemo<Tried | null>(
+    () =>
+      whatIf
+        ? {
+            valueOf: ({ figure, parameters, step }) =>
+              rules?.find((r) => r.figure === figure && JSON.stringify(r.parameters) === parameters)?.steps[step]
+                ?.value,
+            move: (limit, value) => setMoved({ limit, value }),
+          }
+        : null,
+    [whatIf, rules],
+  );
+  const closeWhatIf = () => {
+    setWhatIf(false);
+    setMoved(null);
+  };
   const [bar, setBar] = useState<HTMLElement | null>(null);
   const navigate = useNavigate();
   const { fail } = useNotices();
@@ -121,10 +140,14 @@ function Sheet({
   return (
     <>
       <section aria-label="Sheet" className="min-w-0 overflow-auto px-[18px] py-3.5">
-        <div className="flex flex-wrap items-baseline gap-x-3">
-          <h1 className="max-w-full truncate">{data.session.person || "Unclaimed session"}</h1>
-          <span className="truncate text-soft">{headline(data, words.name.toLowerCase())}</span>
-          <span className="ml-auto text-[15px]">
+        <div className="flex items-baseline gap-x-3">
+          <h1 className="max-w-[45%] flex-none truncate" title={data.session.person}>
+            {data.session.person || "Unclaimed session"}
+          </h1>
+          <span className="min-w-0 truncate text-soft" title={headline(data, words.name.toLowerCase())}>
+            {headline(data, words.name.toLowerCase())}
+          </span>
+          <span className="ml-auto max-w-[40%] flex-none truncate text-[15px]" title={data.reviewed.words}>
             <Verdict verdict={data.reviewed.verdict} words={data.reviewed.words} />
           </span>
         </div>
@@ -196,11 +219,13 @@ function Sheet({
               sets={ofKind}
               supposed={supposed}
               locked={locked}
+              moved={moved}
+              onTried={setTried}
               onKept={(made) => {
-                setWhatIf(false);
+                closeWhatIf();
                 review.look(made);
               }}
-              onClose={() => setWhatIf(false)}
+              onClose={closeWhatIf}
             />
           )}
           <KindSheet
@@ -211,6 +236,7 @@ function Sheet({
             locked={locked}
             actions={review}
             supposed={supposed}
+            tried={tried}
             onWhy={setWhy}
             look={review.look}
             bar={bar}
@@ -235,9 +261,16 @@ function Sheet({
 /** Left what waits, middle the sheet, right what was decided. */
 export default function Review() {
   const { id } = useParams();
+  const [order, setOrder] = useState(readOrder);
   const waiting = useQuery({
-    queryKey: ["sessions", "waiting"],
-    queryFn: () => ask(api.GET("/api/sessions", { params: { query: { standing: "waiting", limit: 200 } } })),
+    queryKey: ["sessions", "waiting", order],
+    queryFn: () =>
+      ask(
+        api.GET("/api/sessions", {
+          params: { query: { standing: "waiting", limit: 200, ...(order === "urgent" ? { sort: "urgency" } : {}) } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
   });
   const first = waiting.data?.sessions[0]?.id;
   const navigate = useNavigate();
@@ -261,7 +294,17 @@ export default function Review() {
     <main
       className={`grid h-full grid-cols-[minmax(0,1fr)_220px] grid-rows-[auto_minmax(0,1fr)] min-[960px]:grid-rows-[minmax(0,1fr)] ${folded ? "min-[960px]:grid-cols-[64px_minmax(0,1fr)_240px] min-[1180px]:grid-cols-[64px_minmax(0,1fr)_268px]" : "min-[960px]:grid-cols-[190px_minmax(0,1fr)_240px] min-[1180px]:grid-cols-[232px_minmax(0,1fr)_268px]"}`}
     >
-      <Waiting sessions={list} chosen={chosen} folded={folded} onFold={() => kind && setFolds(fold(kind, folds))} />
+      <Waiting
+        sessions={list}
+        chosen={chosen}
+        order={order}
+        onOrder={(next) => {
+          keepOrder(next);
+          setOrder(next);
+        }}
+        folded={folded}
+        onFold={() => kind && setFolds(fold(kind, folds))}
+      />
       {chosen === null ? (
         <Empty title="Nothing waits for a look">
           Sessions show here as soon as they are taken in. Those signed off are in Sessions.

@@ -48,12 +48,11 @@ export function SidePanel({
   const conclusion = useRef<Kept | null>(null);
   const panel = useRef<HTMLElement>(null);
   const toReport = useRef<HTMLButtonElement>(null);
-  const signedHere = useRef(false);
+  const { signedHere } = actions;
   // Signing takes its button away: the next step is the report.
   useEffect(() => {
-    if (locked && signedHere.current) toReport.current?.focus();
-    signedHere.current = !locked;
-  }, [locked]);
+    if (locked && signedHere()) toReport.current?.focus();
+  }, [locked, signedHere]);
   const navigate = useNavigate();
   const Own = panelOf(kind.key);
   const tasks = review.reviewed.tables.find((t) => t.key === "tasks")?.rows ?? [];

@@ -1,8 +1,16 @@
+import { useEffect, useRef } from "react";
 import { useNavigate } from "react-router";
 import type { Schemas } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
 import { Verdict } from "@/ui/basics";
 import { length, moment } from "@/ui/format";
+
+/** Newest first, or what is over a limit first; of those alike the oldest, which waited longest. */
+export const ORDERS = [
+  ["newest", "newest first"],
+  ["urgent", "most urgent first"],
+] as const;
+export type Order = (typeof ORDERS)[number][0];
 
 const initials = (name: string) =>
   name
@@ -16,15 +24,25 @@ const initials = (name: string) =>
 export function Waiting({
   sessions,
   chosen,
+  order,
+  onOrder,
   folded,
   onFold,
 }: {
   sessions: Schemas["Session"][];
   chosen: number | null;
+  order: Order;
+  onOrder: (order: Order) => void;
   folded: boolean;
   onFold: () => void;
 }) {
   const navigate = useNavigate();
+  const list = useRef<HTMLUListElement>(null);
+  // What is open stands in the list wherever one came from.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: rows that came or moved count as well
+  useEffect(() => {
+    list.current?.querySelector('[aria-current="true"]')?.scrollIntoView({ block: "nearest", inline: "nearest" });
+  }, [chosen, order, folded, sessions.length]);
   return (
     <nav
       aria-label="Waiting for a look"
@@ -42,8 +60,22 @@ export function Waiting({
           {folded ? `${sessions.length} »` : "«"}
         </button>
       </div>
+      {sessions.length > 1 && !folded && (
+        <select
+          aria-label="Order of what waits"
+          className="mx-3 mb-1 min-h-7 rounded border border-transparent bg-transparent px-1 text-[13px] text-soft hover:border-line max-[959px]:sr-only"
+          value={order}
+          onChange={(e) => onOrder(e.target.value as Order)}
+        >
+          {ORDERS.map(([key, words]) => (
+            <option key={key} value={key}>
+              {words}
+            </option>
+          ))}
+        </select>
+      )}
       {sessions.length === 0 && !folded && <p className="px-4 text-soft">Nothing waits.</p>}
-      <ul className="max-[959px]:flex">
+      <ul ref={list} className="max-[959px]:flex">
         {sessions.map((s) => (
           <li key={s.id} className="max-[959px]:w-48 max-[959px]:shrink-0">
             <button

@@ -1,5 +1,6 @@
 import { useEffect, useMemo, useRef, useState } from "react";
-import { LimitEditor } from "@/features/limits/LimitEditor";
+import type { LimitPlace } from "@/charts/limitLine";
+import { LimitEditor, type LimitWish } from "@/features/limits/LimitEditor";
 import type { LimitSet } from "@/features/limits/rules";
 import { rulesKnown, useKeepLimits } from "@/features/limits/useKeepLimits";
 import type { Assessed } from "@/sheet/assessed";
@@ -13,6 +14,8 @@ export default function WhatIf({
   sets,
   supposed,
   locked,
+  moved,
+  onTried,
   onKept,
   onClose,
 }: {
@@ -21,6 +24,10 @@ export default function WhatIf({
   sets: LimitSet[];
   supposed: Supposed;
   locked: boolean;
+  /** A step that was dragged in the picture. */
+  moved: { limit: LimitPlace; value: number } | null;
+  /** The rules as they are tried now; null when none are any more. */
+  onTried: (rules: LimitWish["rules"] | null) => void;
   /** A set was kept from what was typed. */
   onKept: (id: number) => void;
   onClose: () => void;
@@ -31,8 +38,15 @@ export default function WhatIf({
     onKept(made.id);
   });
   const [naming, setNaming] = useState(false);
+  const [whole, setWhole] = useState(false);
   const { forget, hold } = supposed;
-  useEffect(() => () => hold(null), [hold]);
+  useEffect(
+    () => () => {
+      hold(null);
+      onTried(null);
+    },
+    [hold, onTried],
+  );
   // What was decided meanwhile is in what would come out.
   // biome-ignore lint/correctness/useExhaustiveDependencies: the version says that something was decided
   useEffect(() => forget(), [review.version, forget]);
@@ -61,22 +75,34 @@ export default function WhatIf({
           ) : supposed.asking ? (
             <span className="text-soft">being computed …</span>
           ) : (
-            <span className="text-soft">Change a value: the figures below are held against it. Nothing is kept.</span>
+            <span className="text-soft">
+              Type a value, or drag a line in the picture: the figures are held against it. Nothing is kept.
+            </span>
           )}
         </span>
       </div>
-      <div className="max-h-[300px] overflow-auto">
+      <div className={`overflow-auto ${naming || whole ? "max-h-[300px]" : "max-h-[116px]"}`}>
         <LimitEditor
           base={base}
           known={known}
           named={naming}
-          onWish={hold}
+          compact={!naming && !whole}
+          moved={moved}
+          onWish={(wish) => {
+            hold(wish);
+            onTried(wish.rules);
+          }}
           actions={(wish) => (
             <>
               {!locked && !naming && <Button onClick={() => setNaming(true)}>Keep these limits …</Button>}
               {naming && (
                 <Button look="primary" disabled={!wish || keeping} onClick={() => wish && keep(wish)}>
                   {words}
+                </Button>
+              )}
+              {!naming && (
+                <Button look="quiet" aria-pressed={whole} onClick={() => setWhole(!whole)}>
+                  {whole ? "values only" : "rules …"}
                 </Button>
               )}
               <Button look="quiet" onClick={onClose}>

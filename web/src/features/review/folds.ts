@@ -1,4 +1,5 @@
 import { wantsRoom } from "@/kinds/kinds";
+import type { Order } from "./Waiting";
 
 const KEPT = "list of what waits, folded";
 
@@ -20,3 +21,8 @@ export function fold(kind: string, folds: Folds): Folds {
   localStorage.setItem(KEPT, JSON.stringify(next));
   return next;
 }
+
+const ORDER = "order of what waits";
+
+export const readOrder = (): Order => (localStorage.getItem(ORDER) === "urgent" ? "urgent" : "newest");
+export const keepOrder = (order: Order) => localStorage.setItem(ORDER, order);

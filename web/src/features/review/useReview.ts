@@ -1,5 +1,5 @@
 import { keepPreviousData, queryOptions, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useRef, useState } from "react";
+import { type RefObject, useCallback, useEffect, useRef, useState } from "react";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { whileChanging } from "@/app/own";
 import { type Stretch, settingOf, stretchesOf } from "@/sheet/assessed";
@@ -20,15 +20,29 @@ export const reviewOf = (id: number, limitSetId: number | null) =>
       ),
   });
 
+/** Says that a session which is open here was signed off elsewhere: what one was about to change can be changed no more. */
+function useTold(data: ReviewData | undefined, signing: RefObject<boolean>, say: (text: string) => void) {
+  const was = useRef<string | null | undefined>(undefined);
+  const signedAt = data?.session.signed_at;
+  const by = data?.signature?.by;
+  useEffect(() => {
+    if (was.current === null && signedAt && !signing.current)
+      say(`Signed off just now by ${by ?? "somebody"}, in another window. Nothing more is changed here.`);
+    if (signedAt !== undefined) was.current = signedAt;
+  }, [signedAt, by, signing, say]);
+}
+
 /** A session's review and everything that can be done to it. Every answer brings the new figures. */
 export function useReview(id: number) {
   const [limitSetId, setLimitSetId] = useState<number | null>(null);
   const queries = useQueryClient();
-  const { fail } = useNotices();
+  const { say, fail } = useNotices();
   const path = { session_id: id };
   const query = useQuery({ ...reviewOf(id, limitSetId), placeholderData: keepPreviousData });
   const queue = useRef<Promise<unknown>>(Promise.resolve());
   const refused = useRef(0);
+  const signing = useRef(false);
+  useTold(query.data, signing, say);
 
   const finish = useCallback(
     async (answer: Promise<ReviewData>) => {
@@ -124,17 +138,26 @@ export function useReview(id: number) {
         ),
       [settle, id],
     ),
-    sign: (conclusionVersion: number) =>
-      settle((version) =>
+    /** Whether it was signed here, and not in another window or by somebody else. */
+    signedHere: useCallback(() => signing.current, []),
+    sign: (conclusionVersion: number) => {
+      signing.current = true;
+      return settle((version) =>
         ask(
           api.POST("/api/sessions/{session_id}/sign", {
             params: { path },
             body: { version, conclusion_version: conclusionVersion },
           }),
         ),
-      ),
-    openAgain: (why: string) =>
-      settle(() => ask(api.POST("/api/sessions/{session_id}/open-again", { params: { path }, body: { why } }))),
+      ).then((done) => {
+        if (!done) signing.current = false;
+        return done;
+      });
+    },
+    openAgain: (why: string) => {
+      signing.current = false;
+      return settle(() => ask(api.POST("/api/sessions/{session_id}/open-again", { params: { path }, body: { why } })));
+    },
     conclude: (text: string, version: number) =>
       ask(api.PUT("/api/sessions/{session_id}/conclusion", { params: { path }, body: { text, version } })),
   };

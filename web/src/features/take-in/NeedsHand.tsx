@@ -1,8 +1,26 @@
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { api, ask } from "@/api/client";
 import { Button } from "@/ui/basics";
 import type { Bay, Need } from "./dock";
 
 const AT_ONCE = 3;
+
+/** Equipment on the way to recorders that is not there: a dock without power, a network that the server has no part in, a port it may not open. */
+export function Missing() {
+  const places = useQuery({ queryKey: ["recorders", "networks"], queryFn: () => ask(api.GET("/api/networks")) });
+  const missing = (places.data ?? []).filter((each) => each.missing && !each.empty);
+  if (missing.length === 0) return null;
+  return (
+    <ul aria-label="Missing equipment" className="mb-3 rounded-lg border border-slate bg-panel px-3 py-2 text-[13.5px]">
+      {missing.map((each) => (
+        <li key={`${each.what} ${each.name}`}>
+          <b className="font-semibold">{each.name}</b>: {each.missing}
+        </li>
+      ))}
+    </ul>
+  );
+}
 
 /** What waits for somebody's hand: who, why, what to press. A cell goes by itself once it is done. */
 export function NeedsHand({

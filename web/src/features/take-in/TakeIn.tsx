@@ -30,7 +30,7 @@ import {
 } from "./dock";
 import { FileDialog } from "./FileDialog";
 import { asideWords, Fold } from "./Fold";
-import { NeedsHand } from "./NeedsHand";
+import { Missing, NeedsHand } from "./NeedsHand";
 import { SessionTable } from "./SessionTable";
 import { TickedBar } from "./TickedBar";
 import { useLateTags } from "./useLateTags";
@@ -246,6 +246,7 @@ export default function TakeIn() {
             </Button>
           )}
         </div>
+        <Missing />
         <NeedsHand
           needs={needs}
           onStop={(bay) => stop.mutate({ id: bay.recorder.id, passcode: "" })}

@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import { type Key, useKeys } from "@/app/keys";
+import type { Tried } from "@/charts/limitLine";
 import { type Band, type Line, TimeBars } from "@/charts/TimeBars";
 import { MarkStretch } from "@/features/review/MarkStretch";
 import { type Figure, stretchesOf } from "@/sheet/assessed";
@@ -12,8 +13,8 @@ import { length, number, offsetChanges, wallAxis, wallClock, wallMoment } from "
 import type { ReviewSheetProps } from "../sheet";
 import { ShareBars, SpreadBars } from "./pictures";
 
-/** Limit lines for a picture of the A-weighted level. */
-function linesOf(limitSet: Schemas["LimitSet"] | undefined): Line[] {
+/** Limit lines for a picture of the A-weighted level, where they are tried as they would be. */
+function linesOf(limitSet: Schemas["LimitSet"] | undefined, tried: Tried | null): Line[] {
   const rules = (
     (limitSet?.data.rules ?? []) as {
       figure: string;
@@ -24,8 +25,13 @@ function linesOf(limitSet: Schemas["LimitSet"] | undefined): Line[] {
   ).filter((r) => r.figure !== "lex8h_protected");
   const lines = rules
     .filter((r) => r.unit === "dB(A)")
-    .flatMap((r) => r.steps)
-    .map((s): Line => ({ value: s.value, text: s.name, colour: s.verdict === "above limit" ? "above" : "action" }));
+    .flatMap((r) =>
+      r.steps.map((s, step): Line => {
+        const limit = { figure: r.figure, parameters: JSON.stringify(r.parameters ?? {}), step };
+        const colour = s.verdict === "above limit" ? "above" : "action";
+        return { value: tried?.valueOf(limit) ?? s.value, text: s.name, colour, limit };
+      }),
+    );
   if (lines.length) return lines;
   return rules
     .filter((r) => r.parameters?.criterion_db)
@@ -40,7 +46,16 @@ function shortName(figure: Figure): string {
 const panel = "mt-2.5 rounded-lg border border-line bg-panel px-2.5 py-2";
 
 /** The noise sheet: key figures, level over time, where the dose comes from, spread, all figures. */
-export default function NoiseSheet({ review, kind, limitSet, locked, actions, onWhy, supposed }: ReviewSheetProps) {
+export default function NoiseSheet({
+  review,
+  kind,
+  limitSet,
+  locked,
+  actions,
+  onWhy,
+  supposed,
+  tried,
+}: ReviewSheetProps) {
   const { session, reviewed } = review;
   const whole = useMemo<[number, number]>(() => [0, session.length_s], [session.length_s]);
   const [span, setSpan] = useState<[number, number]>(whole);
@@ -82,7 +97,7 @@ export default function NoiseSheet({ review, kind, limitSet, locked, actions, on
     }),
     [found, isPeak],
   );
-  const lines = useMemo(() => (isPeak ? peakLines(limitSet) : linesOf(limitSet)), [limitSet, isPeak]);
+  const lines = useMemo(() => (isPeak ? peakLines(limitSet) : linesOf(limitSet, tried)), [limitSet, isPeak, tried]);
   const bands = useMemo<Band[]>(
     () => [
       ...stretchesOf(review).map(
@@ -174,6 +189,7 @@ export default function NoiseSheet({ review, kind, limitSet, locked, actions, on
           onSpan={setSpan}
           onSelect={(a, b) => !locked && setChosen([Math.max(a, 0), Math.min(b, session.length_s)])}
           onCursor={setCursor}
+          onLine={tried?.move}
           height={230}
           unit={unit}
           label={`Level over time in ${unit}. Plus and minus zoom, arrows move, 0 shows the whole session.`}
@@ -208,7 +224,7 @@ export default function NoiseSheet({ review, kind, limitSet, locked, actions, on
         </div>
         <div className={panel}>
           <b className="font-narrow font-semibold text-[13px]">Spread of levels, dB(A)</b>
-          {spread && <SpreadBars table={spread} lines={linesOf(limitSet)} />}
+          {spread && <SpreadBars table={spread} lines={linesOf(limitSet, tried)} />}
         </div>
       </div>
       <section className="mt-2.5 rounded-lg border border-line bg-panel px-3 py-2">

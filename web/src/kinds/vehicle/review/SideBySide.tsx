@@ -1,48 +1,5 @@
 import { fixed } from "@/ui/format";
-import { type LapRow, type LapSheet, lapTime, signed } from "./laps";
-
-interface Sum {
-  best: number | null;
-  bestLap: number | null;
-  theoretical: number | null;
-  mean: number | null;
-  deviation: number | null;
-  counted: number;
-  top: number | null;
-}
-
-const SMALL = [0.399, 0.994, 0.512, 0.844, 0.611, 0.857, 0.669, 0.872];
-
-/** As the figure Consistency has it: Qn (docs/methods/vehicle.md). */
-export function robustSpread(times: number[]): number | null {
-  const n = times.length;
-  if (n < 2) return null;
-  const apart = times.flatMap((a, i) => times.slice(i + 1).map((b) => Math.abs(a - b))).sort((a, b) => a - b);
-  const h = Math.floor(n / 2) + 1;
-  const small = SMALL[n - 2] ?? n / (n + (n % 2 ? 1.4 : 3.8));
-  return 2.2219 * small * (apart[(h * (h - 1)) / 2 - 1] ?? 0);
-}
-
-function sumOf(laps: LapRow[]): Sum {
-  const counted = laps.filter((l) => l.kind === "timed" && l.counts);
-  const times = counted.map((l) => l.time_s);
-  const best = counted.filter((l) => !l.unsure).sort((a, b) => a.time_s - b.time_s)[0];
-  const mean = times.length ? times.reduce((a, b) => a + b, 0) / times.length : null;
-  const sectors = Math.max(0, ...counted.map((l) => l.sectors_s.length));
-  const bests = Array.from({ length: sectors }, (_, i) =>
-    Math.min(...counted.map((l) => l.sectors_s[i] ?? Number.POSITIVE_INFINITY)),
-  );
-  const tops = counted.flatMap((l) => (l.top_km_h === null ? [] : [l.top_km_h]));
-  return {
-    best: best?.time_s ?? null,
-    bestLap: best?.number ?? null,
-    theoretical: bests.length && bests.every(Number.isFinite) ? bests.reduce((a, b) => a + b, 0) : null,
-    mean,
-    deviation: robustSpread(times),
-    counted: counted.length,
-    top: tops.length ? Math.max(...tops) : null,
-  };
-}
+import { type LapSheet, lapTime, signed } from "./laps";
 
 const time = (s: number | null) => (s === null ? "–" : lapTime(s));
 
@@ -58,26 +15,25 @@ export function SideBySide({
   whose: string;
   onReference: (lap: number) => void;
 }) {
-  const [own, other] = [sumOf(sheet.laps), sumOf(sheet.beside)];
-  const differs = (a: number | null, b: number | null, decimals = 2) =>
-    a === null || b === null ? "" : signed(a - b, decimals);
-  const rows: [string, string, string, string][] = [
-    ["Best lap", time(own.best), time(other.best), differs(own.best, other.best)],
-    ["Theoretical best", time(own.theoretical), time(other.theoretical), differs(own.theoretical, other.theoretical)],
-    ["Mean lap", time(own.mean), time(other.mean), differs(own.mean, other.mean)],
-    [
-      "Consistency, s",
-      own.deviation == null ? "–" : fixed(own.deviation, 2),
-      other.deviation == null ? "–" : fixed(other.deviation, 2),
-      differs(own.deviation, other.deviation),
-    ],
-    ["Laps counted", String(own.counted), String(other.counted), ""],
-    [
-      "Top, km/h",
-      own.top == null ? "–" : fixed(own.top, 1),
-      other.top == null ? "–" : fixed(other.top, 1),
-      differs(own.top, other.top, 1),
-    ],
+  const [own, other] = [sheet.sums, sheet.beside_sums];
+  if (!other) return null;
+  const row = (
+    name: string,
+    key: "best_s" | "theoretical_s" | "mean_s" | "consistency_s" | "top_km_h",
+    decimals = 2,
+  ) => {
+    const said = (value: number | null) =>
+      key === "consistency_s" || key === "top_km_h" ? (value === null ? "–" : fixed(value, decimals)) : time(value);
+    const [a, b] = [own[key], other[key]];
+    return [name, said(a), said(b), a === null || b === null ? "" : signed(a - b, decimals)] as const;
+  };
+  const rows = [
+    row("Best lap", "best_s"),
+    row("Theoretical best", "theoretical_s"),
+    row("Mean lap", "mean_s"),
+    row("Consistency, s", "consistency_s"),
+    ["Laps counted", String(own.count), String(other.count), ""] as const,
+    row("Top, km/h", "top_km_h", 1),
   ];
   return (
     <section aria-label="Side by side" className="mt-2 overflow-x-auto rounded-lg border border-line bg-panel">
@@ -128,7 +84,7 @@ export function SideBySide({
                   .map((l) => (
                     <option key={l.number} value={l.number}>
                       lap {l.number}, {lapTime(l.time_s)}
-                      {l.number === other.bestLap ? ", best" : l.counts ? "" : ", left out"}
+                      {l.number === other.best_lap ? ", best" : l.counts ? "" : ", left out"}
                     </option>
                   ))}
               </select>

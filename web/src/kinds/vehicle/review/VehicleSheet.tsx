@@ -5,7 +5,6 @@ import type { Schemas } from "@/api/client";
 import type { ReviewSheetProps } from "@/kinds/sheet";
 import PlainSheet from "@/sheet/PlainSheet";
 import { Loading, Trouble } from "@/ui/basics";
-import { ReasonDialog } from "@/ui/reason";
 import { Segmented } from "@/ui/segmented";
 import { BinsView, readAsked } from "./BinsView";
 import { Compare, shortName } from "./Compare";
@@ -234,23 +233,17 @@ function Laps({
             onCompare={(row) => setLap(row.number)}
             onOver={(row) => over(alsoKey(null, row.number))}
             onLeaveOut={leaveOut}
+            leaving={leaving?.key ?? null}
+            offered={reasons}
+            onStay={() => setLeaving(null)}
+            onWhy={(lap, reason) => {
+              setLastReason(reason);
+              actions.drop(lap.key, lap.time_s, reason);
+              setLeaving(null);
+            }}
           />
         </section>
       </div>
-      {leaving && (
-        <ReasonDialog
-          title={`Leave lap ${leaving.number} out`}
-          hint="why it does not count"
-          action="Leave it out"
-          reasons={reasons}
-          onClose={() => setLeaving(null)}
-          onReason={(reason) => {
-            setLastReason(reason);
-            actions.drop(leaving.key, leaving.time_s, reason);
-            setLeaving(null);
-          }}
-        />
-      )}
     </>
   );
 }
