@@ -109,6 +109,14 @@ class Checks(unittest.TestCase):
     def test_web_types(self) -> None:
         self.run_tool("npx", "tsc", "--noEmit", cwd=ROOT / "web")
 
+    def test_the_states_name_tests_that_there_are(self) -> None:
+        named = set(re.findall(r"`(test_\w+)`", (ROOT / "docs" / "states.md").read_text()))
+        there = {
+            name for path in ROOT.glob("tests/**/test_*.py") for name in re.findall(r"def (test_\w+)", path.read_text())
+        }
+        self.assertGreater(len(named), 40)
+        self.assertEqual(named - there, set())
+
     def test_nothing_outside_is_called(self) -> None:
         allowed = re.compile(
             r"127\.0\.0\.1|localhost|www\.w3\.org|biomejs\.dev/schemas|loinc\.org|hl7\.org|unitsofmeasure\.org|topografix\.com/GPX|\{host\}|\{port\}"

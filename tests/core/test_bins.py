@@ -12,6 +12,7 @@ import numpy as np
 from kumpel.core.recording import Channel, Recording
 from kumpel.core.review import Review, Stretch
 from kumpel.core.vehicle.bins import Asked, bin_sheet
+from kumpel.core.vehicle.fuels import STOICHIOMETRIC
 from kumpel.core.vehicle.lap_view import lap_sheet
 from kumpel.standins.lap_driver import drive, recorded
 from kumpel.standins.vehicle_signal import KART, practice_loop
@@ -28,6 +29,53 @@ def steps(*parts: tuple[int, float, float, float]) -> Recording:
     }
     channels = {k: Channel(k, name, unit, 0.1, np.repeat(v, count)) for k, (name, unit, v) in columns.items()}
     return Recording("vehicle", 1_795_000_000.0, 60, channels)
+
+
+class Maps(unittest.TestCase):
+    """Cells around the points of a map, the mixture by its fuel, and the fuel to add."""
+
+    def test_a_map_of_three_points_has_three_columns(self) -> None:
+        """Points 6000, 8000, 12,000: cells 5000 to 7000, 7000 to 10,000, 10,000 to 14,000. 6900 is the first's, 7000 the second's."""
+        found = bin_sheet(
+            steps((30, 0.9, 6900, 20), (40, 0.9, 7000, 20), (50, 0.9, 14_000, 80), (5, 0.9, 14_001, 80)),
+            Review(),
+            Asked("mixture", "rpm", "throttle", (6000.0, 8000.0, 12_000.0), (20.0, 80.0), laps="all", around=True),
+        )
+        self.assertEqual(found.edges, (5000.0, 7000.0, 10_000.0, 14_000.0))
+        self.assertEqual((found.points, found.and_points), ((6000.0, 8000.0, 12_000.0), (20.0, 80.0)))
+        self.assertEqual(found.count, ((30, 40, 0), (0, 0, 50)))
+        self.assertEqual(found.outside, 5)
+
+    def test_fuel_to_add_or_to_take(self) -> None:
+        """Target 0.85 to 0.95, its middle 0.90: a mean of 0.99 wants 10 % more, one of 0.855 5 % less; ten readings say nothing."""
+        found = bin_sheet(
+            steps((40, 0.99, 6000, 20), (40, 0.855, 13_000, 20), (10, 2.0, 13_000, 80)),
+            Review(),
+            Asked(
+                "mixture", "rpm", "throttle", (5000.0, 10_000.0, 14_000.0), (0.0, 50.0, 100.0), (0.85, 0.95), laps="all"
+            ),
+        )
+        self.assertAlmostEqual(found.share[0][0], 10.0)
+        self.assertAlmostEqual(found.share[0][1], -5.0)
+        self.assertTrue(math.isnan(found.share[1][1]))
+        speed = bin_sheet(
+            steps((40, 0.9, 6000, 20)), Review(), Asked("speed", "rpm", "throttle", target=(1.0, 2.0), laps="all")
+        )
+        self.assertEqual(speed.share, (), "no other quantity says how much fuel")
+
+    def test_the_mixture_as_mass_of_air_to_the_fuel(self) -> None:
+        """Heywood eq. 3.6: CH3O0.5 34.56 x 6 / 23.035 = 9.00; CH4O 34.56 x 6 / 32.042 = 6.47; CH1.87 34.56 x 5.87 / 13.896 = 14.60.
+
+        E85 by mass: 0.85 x 0.789 = 0.671 of 0.782, so 0.857 x 9.00 + 0.143 x 14.60 = 9.80."""
+        for fuel, ratio in (("ethanol", 9.00), ("methanol", 6.47), ("petrol", 14.60), ("E85", 9.80)):
+            self.assertAlmostEqual(STOICHIOMETRIC[fuel], ratio, delta=0.006)
+        asked = Asked("mixture", "rpm", "throttle", (5000.0, 10_000.0), (0.0, 50.0), laps="all", fuel="12.5")
+        found = bin_sheet(steps((40, 0.9, 6000, 20)), Review(), asked)
+        self.assertAlmostEqual(found.mean[0][0], 11.25)
+        self.assertEqual(found.quantity.unit, "kg/kg")
+        for wrong in ("water", "0.5", "nan", "51"):
+            with self.assertRaisesRegex(ValueError, "is no fuel known here"):
+                bin_sheet(steps((40, 0.9, 6000, 20)), Review(), replace(asked, fuel=wrong))
 
 
 class Cells(unittest.TestCase):

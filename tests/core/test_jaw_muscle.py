@@ -11,6 +11,7 @@ from kumpel.core.jaw_muscle.assess import assess
 from kumpel.core.jaw_muscle.muscle import (
     EMG_LIMITS,
     Activity,
+    Clenches,
     Contraction,
     Electrode,
     activity,
@@ -207,6 +208,26 @@ class Clench(unittest.TestCase):
         self.assertIn("no clench found", found.words)
         self.assertTrue(math.isnan(found.figure("both.index").value))
         self.assertFalse(math.isnan(reviewed(none, Review(options={"reference_uv": 200})).figure("both.index").value))
+
+    def test_how_many_within_which_time_and_which_of_their_peaks(self) -> None:
+        """One alone is the highest of three; their median lies between their lowest and that, as their mean does."""
+        made = make(Night(length_s=700.0, clenches=3, groups=usual_groups(1, 700.0, 40))).recording
+        found = activity(made.channels["emg.left"])
+        usual = reference_clench(found)
+        strongest = reference_clench(found, Clenches(count=1))
+        self.assertEqual(len(strongest.at_s), 1)
+        self.assertEqual(reference_clench(found, Clenches(of_peaks="highest")).level_uv, strongest.level_uv)
+        middle = reference_clench(found, Clenches(of_peaks="median")).level_uv
+        self.assertLess(min(usual.level_uv, middle), strongest.level_uv)
+        first = reference_clench(found, Clenches(within_s=usual.at_s[1] - 1.0))
+        self.assertEqual(first.at_s, usual.at_s[:1])
+        set_so = reviewed(made, Review(options={"clenches": 1, "clench_mean": "highest"}))
+        self.assertEqual(
+            set_so.figure("left.clench").why.formula, "highest of the peaks of the strongest clench in the first 3 min"
+        )
+        self.assertAlmostEqual(set_so.figure("left.clench").value, strongest.level_uv)
+        with self.assertRaisesRegex(ValueError, "1 to 10 clenches"):
+            reviewed(made, Review(options={"clenches": 11}))
 
 
 class AgainstTheSignal(unittest.TestCase):

@@ -5,7 +5,7 @@ import contextlib
 import os
 import time
 from concurrent.futures import ThreadPoolExecutor
-from typing import Any
+from typing import Any, ClassVar
 from unittest import mock
 
 from sqlalchemy import text
@@ -13,7 +13,7 @@ from sqlmodel import select
 
 from kumpel.demo.ensemble import StandIn
 from kumpel.link.discovery import Announcement
-from kumpel.services import deeds, jobs, networks, recorders, settings, take_in
+from kumpel.services import clock, contact, deeds, jobs, networks, recorders, settings, take_in
 from kumpel.services.deeds import Whom
 from kumpel.services.jobs import Jobs
 from kumpel.services.problems import ConflictError, InvalidError, RecorderError
@@ -244,3 +244,62 @@ class Addresses(Looking):
         with self.assertRaisesRegex(ConflictError, "in reach already"):
             recorders.add_at(self.db, f"localhost:{self.meter.link}", self.who)
         self.assertEqual(settings.value_of(self.db, settings.ADDRESSES), [])
+
+
+class OnContact(Looking):
+    """What is new comes in by itself, where a house wants that; nothing is cleared, and what was deleted here stays away."""
+
+    def taken(self) -> list[str]:
+        self.db.expire_all()
+        return sorted(row.recorder_session for row in self.db.exec(select(Session)).all())
+
+    def test_by_kind_and_dock_and_never_cleared(self) -> None:
+        name = self.record(3600)
+        self.record(5)  # a switch-on: too short to be worth it
+        asked: list[int] = []
+        row = self.seen()
+        self.assertEqual(contact.take_in_new(self.db, row, asked.append), [], "by hand as shipped")
+        settings.keep(self.db, settings.CONTACT.key, "kind", "noise", settings.ON_CONTACT, 0, self.who)
+        settings.keep(self.db, settings.CONTACT_DOCKS.key, "kind", "noise", ["Dock Z"], 0, self.who)
+        self.assertEqual(contact.take_in_new(self.db, row, asked.append), [], "another dock")
+        kept = next(each for each in settings.all_kept(self.db) if each.word.key == settings.CONTACT_DOCKS.key)
+        place = str(row.status["place"]).partition(",")[0]
+        settings.keep(self.db, settings.CONTACT_DOCKS.key, "kind", "noise", [place], kept.version, self.who)
+        [session] = contact.take_in_new(self.db, row, asked.append)
+        self.assertEqual((asked, self.taken()), ([session], [name]))
+        self.assertFalse(self.db.get_one(Session, session).wish["clear_after"])
+        self.assertEqual(contact.take_in_new(self.db, row, asked.append), [], "once")
+
+    def test_the_lookout_does_it(self) -> None:
+        settings.keep(self.db, settings.CONTACT.key, "site", "", settings.ON_CONTACT, 0, self.who)
+        jobs = Jobs(self.url)
+        jobs.open()
+        self.addCleanup(jobs.close)
+        name = self.record(3600)
+        lookout = Lookout(self.url, jobs)
+        self.addCleanup(lookout.stop)
+        recorders.add_at(self.db, f"127.0.0.1:{self.meter.link}", self.who)
+        lookout.start()
+        limit = time.monotonic() + 15
+        while self.taken() != [name] and time.monotonic() < limit:
+            time.sleep(0.1)
+        self.assertEqual(self.taken(), [name])
+
+
+class Clocks(Looking):
+    meter_options: ClassVar[dict[str, Any]] = {"clock_error_s": 95.0}
+
+    def test_set_without_handing_out_once_everything_is_taken_in(self) -> None:
+        name = self.record(3600)
+        row = self.seen()
+        self.assertAlmostEqual(row.clock_error_s or 0, 95.0, delta=1.0)
+        with self.assertRaisesRegex(ConflictError, "Take in first; how wrong the clock was is kept"):
+            clock.set_clock(self.db, row.id or 0)
+        self.assertEqual(self.take_in(name), [True])
+        after = clock.set_clock(self.db, row.id or 0)
+        self.assertLess(abs(after.clock_error_s or 0), 1.0)
+        [session] = self.db.exec(select(Session)).all()
+        self.assertAlmostEqual(session.clock_error_s or 0, 95.0, delta=1.0)
+        deed = next(each for each in deeds.of(self.db, Whom("recorder", row.id)) if each.what == "clock set")
+        self.assertAlmostEqual((deed.before or {})["clock_error_s"], 95.0, delta=1.0)
+        self.assertLess(abs((deed.after or {})["clock_error_s"]), 1.0)

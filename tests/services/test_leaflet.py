@@ -47,6 +47,15 @@ class Leaflet(DatabaseTest):
                 for words in (kind.recorder_name, "Ida Brandvik", "X-01", "What was going on"):
                     self.assertIn(words, text)
 
+    def test_a_start_at_home_is_warned_of_on_the_leaflet(self) -> None:
+        for kind in ("oximetry", "resuscitation"):
+            given = self.given(kind)
+            self.assertNotIn("keeps one recording only", self.page(given)[1])
+            recorder = self.db.get_one(Recorder, given.recorder_id)
+            recorder.keeps_one = True
+            self.db.commit()
+            self.assertIn("switched on again after it has recorded, the new recording overwrites", self.page(given)[1])
+
     def test_who_when_and_what_was_noted(self) -> None:
         at = datetime(2026, 11, 26, 5, 30, tzinfo=UTC)
         given = self.given("noise", given_at=at, expected_at=at.replace(hour=13), tags={"place": "crusher hall"})

@@ -178,6 +178,18 @@ class Concluding(BrowserTest):
         page.get_by_role("button", name="Sign off").click()
         expect(page.get_by_role("button", name="To the report")).to_be_visible()
 
+    def test_the_other_of_two_tabs_is_told_of_a_signature(self) -> None:
+        page = self.open_review(self.sign_in())
+        other = page.context.new_page()
+        other.goto(page.url)
+        expect(other.get_by_role("button", name="Sign off")).to_be_visible()
+        page.get_by_role("button", name="Sign off").click()
+        expect(page.get_by_role("button", name="To the report")).to_be_focused()
+        expect(
+            other.get_by_text(re.compile("^Signed off just now by Runa Halvorsen, in another window"))
+        ).to_be_visible()
+        expect(page.get_by_text(re.compile("^Signed off just now"))).to_have_count(0)
+
     def test_a_quick_second_decision_on_a_slow_line_is_queued(self) -> None:
         page = self.open_review(self.sign_in())
 

@@ -6,7 +6,7 @@ from dataclasses import replace
 from unittest import mock
 
 import pypdf
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from kumpel.core.recording import Recording
 from kumpel.formats import krec
@@ -71,6 +71,63 @@ class PlainSheet(BrowserTest):
         expect(side).not_to_contain_text("turned over")
         self.assertEqual(self.key_figure("ODI4"), before)
         self.assertEqual(decisions.of_session(self.db, row.id or 0), [])
+
+    def test_marks_on_one_spot_are_a_stack_that_a_click_opens(self) -> None:
+        row = self.of("oximetry")
+        page = self.open(row)
+        found = page.get_by_role("application").locator("canvas").first
+        box = found.bounding_box()
+        assert box is not None
+        whole = page.get_by_role("button", name="whole session")
+        expect(whole).to_have_count(0)
+        # Two minutes a pixel: somewhere in the row of the falls several stand on one spot.
+        for step in range(8, int(box["width"]) - 50, 12):
+            page.mouse.click(box["x"] + 44 + step, box["y"] + 8)
+            page.wait_for_timeout(30)
+            if whole.count():
+                break
+        expect(whole).to_be_visible()
+
+    def test_a_lane_says_that_it_is_still_being_read(self) -> None:
+        row = self.of("oximetry")
+        self.sign_in()
+        page = self.page
+        held: list[Route] = []
+        page.route("**/view?*", held.append)
+        page.add_init_script(
+            "window.drawn = []; const fill = CanvasRenderingContext2D.prototype.fillText;"
+            "CanvasRenderingContext2D.prototype.fillText = function (text, ...rest) "
+            "{ window.drawn.push(text); return fill.call(this, text, ...rest); };"
+        )
+        page.goto(f"{self.address}/review/{row.id}")
+        expect(page.get_by_role("heading", name="Emil Farkas")).to_be_visible()
+        page.wait_for_function("window.drawn.includes('reading …')")
+        for route in held:
+            route.continue_()
+        page.unroute("**/view?*")
+        page.wait_for_timeout(500)
+        page.evaluate("window.drawn = []")
+        page.get_by_role("application").press("+")
+        page.wait_for_function("window.drawn.length > 0")
+        self.assertNotIn("reading …", page.evaluate("window.drawn"))
+
+    def test_reasons_are_chips_under_the_row_and_a_number_takes_one(self) -> None:
+        row = self.of("oximetry")
+        page = self.open(row)
+        page.get_by_role("button", name=re.compile("^falls of 4 points")).click()
+        page.keyboard.press("ArrowDown")
+        page.keyboard.press("x")
+        why = page.get_by_role("form", name=re.compile("does not count"))
+        page.keyboard.press("Escape")
+        expect(why).to_have_count(0)
+        self.assertEqual(decisions.of_session(self.db, row.id or 0), [])
+        page.keyboard.press("x")
+        second = why.get_by_role("button").nth(1).inner_text().removeprefix("2").strip()
+        page.keyboard.press("2")
+        expect(page.get_by_role("complementary", name="Decisions")).to_contain_text(second)
+        events = page.get_by_role("region", name="List of events")
+        events.get_by_role("button", name="count it").first.click()
+        self.eventually(lambda: decisions.of_session(self.db, row.id or 0) == [] or self.db.rollback())
 
     def test_dragging_over_the_lanes_leaves_a_stretch_out(self) -> None:
         row = self.of("oximetry")

@@ -141,13 +141,13 @@ class Cuff(SlipTest):
         every.fill("15")
         every.press("Enter")
         self.hand_out("C-01", "Petter Lunde")
-        page.get_by_role("button", name="give Petter Lunde another recorder than C-01").click()
+        page.get_by_role("button", name="swap: give Petter Lunde another recorder than C-01").click()
         dialog = page.get_by_role("dialog")
         dialog.get_by_role("button", name=re.compile("^C-02")).click()
         dialog.get_by_label("Why").fill("hose leaks")
         dialog.get_by_role("button", name="Write C-02 and swap").click()
         expect(page.get_by_text("C-02 is with Petter Lunde instead of C-01.")).to_be_visible()
-        expect(page.get_by_role("button", name="C-02 is back from Petter Lunde")).to_be_visible()
+        expect(page.get_by_role("button", name="it is back: C-02 from Petter Lunde")).to_be_visible()
         self.assertEqual(self.held(ensemble, "C-02")["interval_awake_min"], 15)
         self.assertEqual([r.token for _, r, _ in hand_out.out_now(self.db)], ["C-02"])
 
@@ -316,11 +316,11 @@ class Logger(SlipTest):
             page.get_by_label(f"Start {field} °").fill(value)
         page.get_by_role("button", name="Add the course").click()
         expect(page.get_by_role("region", name="Courses")).to_contain_text("no points, loop, 1 sector")
-        page.get_by_role("button", name="take hauler 4 off").click()
+        page.get_by_role("button", name="take off hauler 4").click()
         expect(page.get_by_text("No vehicle yet")).to_be_visible()
         page.get_by_role("button", name="Undo").click()
         expect(page.get_by_role("button", name="hauler 4", exact=True)).to_be_visible()
-        page.get_by_role("button", name="take Gate only off").click()
+        page.get_by_role("button", name="take off Gate only").click()
         page.get_by_role("button", name="Undo").last.click()
         expect(page.get_by_role("region", name="Courses")).to_contain_text("Gate only")
 
@@ -395,6 +395,77 @@ class Several(SlipTest):
         return dialog
 
 
+class Typed(SlipTest):
+    def test_what_was_typed_outlasts_a_reload_and_a_look_elsewhere_until_it_is_written(self) -> None:
+        ensemble = self.stand(("C-01", "blood_pressure"), ("N-01", "noise"))
+        self.person("Petter Lunde")
+        page = self.sign_in()
+        slip = self.slip("Petter Lunde", "C-01")
+        every = slip.get_by_label("Reading every, awake", exact=True)
+        every.fill("20")
+        every.press("Enter")
+        slip.get_by_label("Complaint").fill("dizzy at noon")
+        # The comparison does not wait for the server: it is right as soon as the entry is.
+        page.route("**/draft", lambda route: route.abort())
+        slip.get_by_label("Reading every, asleep", exact=True).fill("45")
+        slip.get_by_label("Reading every, asleep", exact=True).press("Enter")
+        expect(slip.get_by_text(re.compile(r"^\d+ settings differ"))).to_be_visible()
+        page.unroute("**/draft")
+        page.reload()
+        expect(every).to_have_value("20")
+        expect(slip.get_by_label("Complaint")).to_have_value("dizzy at noon")
+        expect(slip.get_by_role("status").filter(has_text="As it was typed at")).to_be_visible()
+        page.goto(f"{self.address}/sessions")
+        self.slip("Petter Lunde", "C-01")
+        expect(every).to_have_value("20")
+        self.hand_out("C-01", "Petter Lunde")
+        self.assertEqual(self.held(ensemble, "C-01")["interval_awake_min"], 20)
+        page.get_by_role("button", name="Undo").click()
+        self.slip("Petter Lunde", "C-01")
+        expect(slip.get_by_label("Complaint")).to_have_value("")
+
+    def test_the_main_button_is_in_sight_for_every_kind(self) -> None:
+        kinds = ("gas", "training", "vehicle", "noise", "blood_pressure")
+        self.stand(*((f"{kind[0].upper()}-0{i}", kind) for i, kind in enumerate(kinds)))
+        self.person("Petter Lunde")
+        page = self.sign_in()
+        for i, kind in enumerate(kinds):
+            self.slip("Petter Lunde", f"{kind[0].upper()}-0{i}")
+            expect(page.get_by_role("button", name="Write and hand out")).to_be_in_viewport(ratio=1)
+
+    def test_recorders_are_found_by_typing_by_kind_and_only_those_here(self) -> None:
+        ensemble = self.stand(("N-01", "noise"), ("N-02", "noise"), ("G-01", "gas"))
+        self.person("Petter Lunde")
+        page = self.sign_in()
+        page.goto(f"{self.address}/hand-out")
+        token = page.get_by_role("button", name=re.compile(r"^[NG]-0\d, "))
+        expect(token).to_have_count(3)
+        page.get_by_label("Kind of recorder").select_option("gas")
+        expect(token).to_have_count(1)
+        page.get_by_label("Kind of recorder").select_option("")
+        ensemble.running["N-02"].tell("vanish")
+        expect(page.get_by_role("img", name="N-02 is out of reach")).to_be_visible()
+        page.get_by_label("here now").check()
+        expect(page.get_by_role("img", name="N-02 is out of reach")).to_have_count(0)
+        page.get_by_role("button", name=re.compile("^Petter")).click()
+        page.get_by_label("Find a recorder").fill("n-01")
+        expect(token).to_have_count(1)
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("region", name="Slip")).to_contain_text("Recorder N-01")
+
+    def test_enter_in_the_person_search_waits_for_its_answer(self) -> None:
+        self.stand(("N-01", "noise"))
+        for name in ("Petter Lunde", "Ruth Amsel"):
+            self.person(name)
+        page = self.sign_in()
+        page.goto(f"{self.address}/hand-out")
+        expect(page.get_by_role("button", name=re.compile("^Petter"))).to_be_visible()
+        page.route("**/api/people?search=Ruth*", lambda route: (time.sleep(0.5), route.continue_()))
+        page.get_by_label("Find a person").fill("Ruth")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("heading", name="Ruth Amsel")).to_be_visible()
+
+
 class OneSlot(SlipTest):
     def test_one_that_keeps_a_single_night_is_never_swapped_in_over_what_was_not_taken_in(self) -> None:
         ensemble = self.stand(("O-01", "oximetry"), ("O-02", "oximetry"))
@@ -403,7 +474,7 @@ class OneSlot(SlipTest):
         page = self.sign_in()
         self.slip("Emil Farkas", "O-01")
         self.hand_out("O-01", "Emil Farkas")
-        page.get_by_role("button", name="give Emil Farkas another recorder than O-01").click()
+        page.get_by_role("button", name="swap: give Emil Farkas another recorder than O-01").click()
         dialog = page.get_by_role("dialog")
         expect(dialog).to_contain_text("O-02: keeps one recording and was not taken in yet. Take it in first.")
         expect(dialog.get_by_role("button", name=re.compile("^O-02"))).to_have_count(0)

@@ -43,7 +43,7 @@ class FourStations(BrowserTest):
         page.get_by_label("set on writing").uncheck()
         page.get_by_role("button", name="Write and hand out").click()
         expect(page.get_by_text("N-07 is with Ida Brandvik")).to_be_visible()
-        expect(page.get_by_role("button", name="N-07 is back from Ida Brandvik")).to_be_visible()
+        expect(page.get_by_role("button", name="it is back: N-07 from Ida Brandvik")).to_be_visible()
 
     def take_in(self, page, meter) -> None:
         page.keyboard.press("2")

@@ -230,6 +230,63 @@ class Supposing(BrowserTest):
         assert now is not None
         self.assertEqual((now.limits.name, now.both.reviewed.verdict), ("Our own screening", "action level reached"))
 
+    def pull_line(self, y_from: float, y_to: float, x: float) -> None:
+        mouse = self.page.mouse
+        mouse.move(x, y_from)
+        mouse.down()
+        mouse.move(x, (y_from + y_to) / 2, steps=3)
+        mouse.move(x, y_to, steps=3)
+        mouse.up()
+
+    def test_a_line_of_a_limit_is_dragged_in_the_picture_and_the_picture_stays_in_sight(self) -> None:
+        """Noise: the plot's own scale tells where 80 dB stands; two ticks apart tell how far a decibel is."""
+        row = self.of("noise")
+        page = self.open(row)
+        plot = page.locator(".u-over")
+        before = plot.bounding_box()
+        page.get_by_role("button", name="what if …").click()
+        panel = page.get_by_role("region", name="What if the limits were others")
+        first = panel.get_by_role("textbox").first
+        was = float(first.input_value())
+        expect(plot).to_be_in_viewport(ratio=1)
+        box = plot.bounding_box()
+        assert box is not None and before is not None
+        self.assertLess(box["y"] - before["y"], 190)
+        # The line is found as a person finds it: where the pointer says that it can be moved.
+        x = box["x"] + box["width"] * 0.7
+        rows = [y for y in range(int(box["y"]), int(box["y"] + box["height"])) if self.movable(x, y)]
+        self.assertTrue(rows)
+        low = max(rows) - 4  # the lowest line reaches 5 px to both sides
+        self.pull_line(low, low - 30, x)
+        self.assertGreater(float(first.input_value()), was)
+        expect(panel.get_by_role("status")).to_contain_text(re.compile("would (be|stay)"))
+        self.assertEqual(page.get_by_label("Why?").count(), 0, "a drag of a line marks no stretch")
+
+    def movable(self, x: float, y: float) -> bool:
+        self.page.mouse.move(x, y)
+        return bool(self.page.evaluate("document.querySelector('.u-over').style.cursor === 'ns-resize'"))
+
+    def test_the_alarm_of_a_gas_is_in_its_picture_and_dragged_there(self) -> None:
+        row = self.of("gas")
+        page = self.open(row)
+        page.get_by_role("button", name="what if …").click()
+        panel = page.get_by_role("region", name="What if the limits were others")
+        values = [each.input_value() for each in panel.get_by_role("textbox").all()]
+        canvas = page.get_by_role("application").locator("canvas").nth(1)
+        box = canvas.bounding_box()
+        assert box is not None
+        x = box["x"] + box["width"] * 0.6
+        place = page.get_by_role("application")
+        found = None
+        for y in range(int(box["y"]), int(box["y"] + box["height"]), 2):
+            page.mouse.move(x, y)
+            if place.evaluate("e => e.style.cursor === 'ns-resize'"):
+                found = y
+                break
+        assert found is not None, "no line of a limit is in the picture"
+        self.pull_line(found + 3, found + 12, x)
+        self.assertNotEqual([each.input_value() for each in panel.get_by_role("textbox").all()], values)
+
     def test_limits_that_cannot_be_are_said_once_and_a_changed_step_is_a_change(self) -> None:
         for seed in (2, 3):
             self.of("noise", seed)

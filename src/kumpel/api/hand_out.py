@@ -12,7 +12,7 @@ from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, Who
 from kumpel.api.downloads import shown
 from kumpel.kinds.registry import kind_of
-from kumpel.services import displays, drafts, hand_out, kept_setups, networks, recorders
+from kumpel.services import clock, displays, drafts, hand_out, kept_setups, networks, recorders
 from kumpel.services import leaflet as leaflets
 from kumpel.store.tables import HandOver, Person, Recorder
 
@@ -97,6 +97,12 @@ def start_picture(recorder_id: int, db: Database, who: Who) -> schemas.Drawn:
 def out_now(db: Database, who: Who) -> list[schemas.HandOver]:
     """Who has what now."""
     return [answers.slip(*each) for each in hand_out.out_now(db)]
+
+
+@router.post("/recorders/{recorder_id}/clock")
+def set_clock(recorder_id: int, wish: schemas.Passcode, db: Database, who: Who) -> schemas.Recorder:
+    """Set the clock of a recorder without handing it out, once its sessions are taken in."""
+    return answers.recorder(db, clock.set_clock(db, recorder_id, wish.passcode))
 
 
 @router.post("/hand-overs", status_code=201)

@@ -121,9 +121,12 @@ def bins(
     pick_high: Finite | None = None,
     pick_over_low: Finite | None = None,
     pick_over_high: Finite | None = None,
+    around: bool = False,
+    fuel: Annotated[str, Query(max_length=20)] = "",
 ) -> schemas.BinSheet:
     """One quantity over two others, by break points; `laps` is counted, all or the number of a lap. The readings of a range of the
-    quantity, and of the one across, are told apart (`picked`)."""
+    quantity, and of the one across, are told apart (`picked`). With `around` the break points are middles of cells; with a
+    `fuel` (one of `fuels`, or its stoichiometric mass ratio) the mixture is read as mass of air to fuel."""
     asked = {
         "quantity": quantity,
         "over": over,
@@ -135,6 +138,8 @@ def bins(
         "laps": laps,
         "pick_value": _range(pick_low, pick_high),
         "pick_over": _range(pick_over_low, pick_over_high),
+        "around": around,
+        "fuel": fuel,
     }
     return schemas.BinSheet.model_validate(lap_sheets.bins(db, session_id, asked))
 

@@ -115,13 +115,15 @@ class LinkState(Message):
 
 
 class Status(Message):
-    """Battery and memory as shares (0..1), how many hours the battery lasts as it is set up; clock in Unix seconds by the recorder."""
+    """Battery and memory as shares (0..1), how many hours the battery lasts as it is set up, how large the memory is; clock in Unix
+    seconds by the recorder."""
 
     clock: Moment
     utc_offset_min: int = Field(ge=-1080, le=1080)
     battery: float = Field(ge=0, le=1, allow_inf_nan=False)
     lasts_h: float | None = Field(default=None, ge=0, le=100_000, allow_inf_nan=False)
     memory_used: float = Field(ge=0, le=1, allow_inf_nan=False)
+    memory_bytes: int | None = Field(default=None, gt=0, le=1 << 50)
     mode: Name = Field(max_length=40)
     mode_left_s: float | None = Field(default=None, ge=0, le=86_400, allow_inf_nan=False)
     press: Name = Field(default="", max_length=200)

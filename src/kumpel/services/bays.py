@@ -138,6 +138,12 @@ def not_taken_in(db: Db, recorders: Sequence[Recorder]) -> dict[str, int]:
     return found
 
 
+def worth_taking_in(db: Db, recorder: Recorder) -> list[str]:
+    """The names of what is new on a recorder, whole, and long enough to count."""
+    new = _standing(recorder, _known(db, [recorder]), ("new",))
+    return [listed["id"] for listed in new if listed["sha256"] and listed["length_s"] >= _shortest_s(recorder)]
+
+
 def _standing(recorder: Recorder, known: Known, standings: Sequence[str]) -> list[dict[str, Any]]:
     """What is listed on a recorder and has one of these standings here."""
     return [

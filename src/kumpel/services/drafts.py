@@ -147,7 +147,8 @@ def _begun(
 
 def _situation(recorder: Recorder) -> Situation:
     here = datetime.now().astimezone()
-    return Situation(here.hour * 60.0 + here.minute, recorder.status.get("lasts_h"), recorder.status.get("memory_used"))
+    known = (recorder.status.get(key) for key in ("lasts_h", "memory_used", "memory_bytes"))
+    return Situation(here.hour * 60.0 + here.minute, *known)
 
 
 def _last_slip(db: Db, person_id: int, kind: str) -> HandOver | None:

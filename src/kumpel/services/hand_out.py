@@ -19,7 +19,7 @@ from kumpel.kinds.registry import kind_of
 from kumpel.link import abilities
 from kumpel.link.errors import RefusedError
 from kumpel.link.messages import Code
-from kumpel.services import bays, course_register, deeds, held, personal, writings
+from kumpel.services import bays, clock, course_register, deeds, held, personal, writings
 from kumpel.services.deeds import Whom
 from kumpel.services.displays import Drawn, write_picture
 from kumpel.services.drafts import checked, compare, is_same
@@ -187,7 +187,7 @@ def finish(db: Db, writing_id: uuid.UUID, passcode: str = "") -> HandOver:
             )
         given = writings.as_hand_over(begun)
         given.clock_error_s = round(link.status().clock - time.time(), 1)
-        _set_clock(link, recorder)
+        clock.set_on(link, recorder)
     about = {"person_id": given.person_id, "hand_over": str(given.id), "tags": given.tags, "finished_later": True}
     _on_record(db, recorder, given, about)
     tell(db, "hand-overs")
@@ -319,7 +319,7 @@ def _write(db: Db, recorder: Recorder, kind: Kind, model: BaseModel, given: Hand
                 "It was not handed out; write again or take another one."
             )
         if slip.set_clock:
-            _set_clock(link, recorder)
+            clock.set_on(link, recorder)
     return round(before, 1)
 
 
@@ -331,12 +331,6 @@ def _read_wrong(
     wrong = [f.label for f in compare(kind, model, held.held(read, can_names, [])) if f.differs]
     wrong += [name for name in kept if not is_same(kept[name], read.setup.get(name))]
     return wrong if read.slip == about else [*wrong, "the slip"]
-
-
-def _set_clock(link: AnyLink, recorder: Recorder) -> None:
-    offset = datetime.now().astimezone().utcoffset() or timedelta()
-    link.set_clock(time.time(), int(offset.total_seconds() // 60))
-    recorder.clock_set_at = now()
 
 
 def open_slip(db: Db, recorder: Recorder) -> HandOver | None:

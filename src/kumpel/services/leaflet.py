@@ -22,6 +22,10 @@ from kumpel.store.tables import HandOver, Person, Recorder, Setup, Team, now
 
 NOTES = 6
 """Rows to write in."""
+KEEPS_ONE = (
+    "This recorder keeps one recording only. If it is switched on again after it has recorded, the new recording overwrites "
+    "the one before, and that is lost: once it has stopped, leave it off and bring it back."
+)
 
 
 def leaflet(db: Db, hand_over_id: uuid.UUID, named: bool = True) -> tuple[str, bytes]:
@@ -105,7 +109,11 @@ def _document(db: Db, given: _Sheet, named: bool) -> Document:
         title="What was going on", columns=["From, to", "What", "Remarks"], widths=[1, 2.4, 1.6], rows=NOTES
     )
     words = settings.value_of(db, settings.leaflet_word(kind), kind=kind.key)
-    lines = [*_told(kind, given.settings), *(line for line in words.splitlines() if line.strip())]
+    lines = [
+        *((KEEPS_ONE,) if recorder.keeps_one else ()),
+        *_told(kind, given.settings),
+        *(line for line in words.splitlines() if line.strip()),
+    ]
     return Document(
         paper="a5",
         title=kind.recorder_name,

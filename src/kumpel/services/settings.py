@@ -89,6 +89,26 @@ FOLDERS = SettingWord(
     "Recorders",
     "one a line: a folder, or /media/desk/* for those right in a place; each that holds recordings counts as a recorder, its files as sessions",
 )
+BY_HAND, ON_CONTACT = "by hand", "on contact"
+CONTACT = SettingWord(
+    "take_in.contact",
+    "Take in",
+    "choice",
+    BY_HAND,
+    "Recorders",
+    "on contact: what is new comes in without a press as soon as its recorder is in reach; nothing is ever cleared by that",
+    scopes=("site", "kind"),
+    choices=(BY_HAND, ON_CONTACT),
+)
+CONTACT_DOCKS = SettingWord(
+    "take_in.docks",
+    "On contact in these docks only",
+    "lines",
+    (),
+    "Recorders",
+    "one a line, such as Dock A; empty: wherever a recorder is in reach",
+    scopes=("site", "kind"),
+)
 FILE_NAME = SettingWord(
     "files.name",
     "Name of files",
@@ -115,7 +135,23 @@ MAIL_FROM = SettingWord("mail.from", "Sent from", "line", "", "E-mail", "the add
 MAIL_USER = SettingWord("mail.user", "Sign-in name", "line", "", "E-mail", "empty: the server wants none")
 MAIL_PASSWORD = SettingWord("mail.password", "Password", "secret", "", "E-mail", "is never shown again")
 MAIL = (MAIL_SERVER, MAIL_SECURITY, MAIL_FROM, MAIL_USER, MAIL_PASSWORD)
-OF_THE_SITE = (NAME, ADDRESS, LOGO, CLOCK, BATTERY, WEAK, LONG, NETWORKS, ADDRESSES, PORTS, FOLDERS, FILE_NAME, *MAIL)
+OF_THE_SITE = (
+    NAME,
+    ADDRESS,
+    LOGO,
+    CLOCK,
+    BATTERY,
+    WEAK,
+    LONG,
+    NETWORKS,
+    ADDRESSES,
+    PORTS,
+    FOLDERS,
+    CONTACT,
+    CONTACT_DOCKS,
+    FILE_NAME,
+    *MAIL,
+)
 USUAL_LIMITS = "limits.usual"
 UNSHOWN = {"picture": "a picture", "secret": "a secret"}
 """What stands in the record of deeds in place of a value."""

@@ -19,7 +19,7 @@ from sqlmodel import select
 
 from kumpel.link.discovery import Announcement, Watch
 from kumpel.link.networks import address_parts, addresses_within, folders_at, is_within, ports_at
-from kumpel.services import recorders, settings
+from kumpel.services import contact, recorders, settings
 from kumpel.services.jobs import Jobs
 from kumpel.store.database import engine
 from kumpel.store.tables import Recorder
@@ -250,6 +250,7 @@ class Lookout(threading.Thread):
             recorder = recorders.note(db, known.at, answer, known.claimed_by)
             if recorder.in_reach and not before:
                 self._jobs.go_on(db, recorder.serial)
+            contact.take_in_new(db, recorder, self._jobs.start_take_in)
 
         self._with(keep)
         known.kept = answer if isinstance(answer, recorders.Answer) and known.claimed_by is None else None

@@ -103,6 +103,7 @@ class Calls(AbilityCalls):
             "utc_offset_min": state["utc_offset_min"],
             "battery": state["battery"],
             "lasts_h": round(state["battery"] * self.recorder.device.full_h(state["setup"]), 1),
+            "memory_bytes": CAPACITY_BYTES,
             "memory_used": min(self.recorder.memory.used() / CAPACITY_BYTES, 1.0),
             "mode": self.recorder.mode(),
             "press": state["press"],

@@ -59,14 +59,14 @@ export function App() {
   }, [queries]);
   const expired = me !== null && state.data !== undefined && state.data.me === null;
   const shown = state.data?.me ?? me;
-  if (state.isError && !shown) return <Trouble error={state.error} again={() => state.refetch()} />;
-  if (!state.data && !shown) return <Loading what="Kumpel" />;
+  if (state.isError && !shown) return <Trouble view="Kumpel" error={state.error} again={() => state.refetch()} />;
+  if (!state.data && !shown) return <Loading view="Kumpel" what="Kumpel" />;
   if (!shown) return <SignIn first={state.data?.first_visit ?? false} />;
   return (
     <>
       <Shell me={shown}>
         <Boundary>
-          <Suspense fallback={<Loading what="the page" />}>
+          <Suspense fallback={<Loading view="Kumpel" what="the page" />}>
             <Routes>
               <Route path="/" element={<Navigate to="/take-in" replace />} />
               <Route path="/hand-out" element={<HandOut />} />

@@ -104,17 +104,39 @@ export function Empty({ title, children, action }: { title: string; children?: R
   );
 }
 
-export function Loading({ what }: { what: string }) {
+export function Loading({ what, ...place }: { what: string } & Place) {
   return (
-    <p className="p-5 text-soft" role="status">
-      Reading {what} …
-    </p>
+    <InPlaceOf {...place}>
+      <p className="p-5 text-soft" role="status">
+        Reading {what} …
+      </p>
+    </InPlaceOf>
   );
 }
 
+interface Place {
+  /** Stands in place of this whole view. */
+  view?: string;
+  /** Stands in a view, where its heading would. */
+  heading?: string;
+}
+
+/** A view that is not there yet, or cannot be, has its heading and its place all the same. */
+function InPlaceOf({ view, heading, children }: Place & { children: ReactNode }) {
+  const title = view ?? heading;
+  const whole = (
+    <>
+      {title && <h1 className="sr-only">{title}</h1>}
+      {children}
+    </>
+  );
+  return view ? <main>{whole}</main> : whole;
+}
+
 /** What happened, to what, what is safe, what to do now. */
-export function Trouble({ error, again }: { error: Error; again?: () => void }) {
+export function Trouble({ error, again, ...place }: { error: Error; again?: () => void } & Place) {
   return (
+    <InPlaceOf {...place}>
     <div role="alert" className="m-5 grid gap-3 rounded-r-md border-above border-l-4 bg-panel px-4 py-3">
       <p>{error.message}</p>
       {again && (
@@ -123,6 +145,7 @@ export function Trouble({ error, again }: { error: Error; again?: () => void }) 
         </div>
       )}
     </div>
+    </InPlaceOf>
   );
 }
 

@@ -224,3 +224,9 @@ class BinSheet(Out):
     spread_edges: list[float]
     spread_s: list[float]
     picked: PickedReadings | None
+    points: list[float] = Field(description="middles of the cells across, when asked for around points")
+    and_points: list[float]
+    share: list[list[Known]] = Field(
+        description="fuel to add (positive) or to take, in %; of the mixture with a target"
+    )
+    fuels: dict[str, float] = Field(description="kg of air that burn a kg of each fuel known")

@@ -15,6 +15,7 @@ from kumpel.core.recording import Flags, Floats, Recording
 from kumpel.core.timebase import wall_clock
 
 Row = tuple[str | float, ...]
+SPREAD = ("systolic", "diastolic", "map", "pulse")
 _QUANTITIES = [(n, UNITS[q], 0) for q, n in NAMES.items()]
 
 
@@ -135,11 +136,21 @@ def class_words(readings: int, below: int, systolic: int, diastolic: int, both: 
 
 
 def spread_table(found: Readings) -> Table:
-    """How many readings lie in each 10 mmHg."""
-    edges = np.arange(40, 261, 10, dtype=np.float64)
-    counts = [np.histogram(np.clip(found.values[q][found.counted], 40, 259.9), edges)[0] for q in PRESSURES]
-    rows = [(float(e), float(a), float(b)) for e, a, b in zip(edges[:-1], *counts, strict=True) if a or b]
-    return table("spread", "Spread", [("From", "mmHg", 0), ("Systolic", "", 0), ("Diastolic", "", 0)], rows)
+    """How many readings lie in each 10 mmHg, and of the pulse in each 10 beats a minute; what lies beyond stands in the last ten."""
+    edges = np.arange(30, 261, 10, dtype=np.float64)
+    counts = [_histogram(found.values[q][found.counted], edges) for q in SPREAD]
+    rows = [
+        (float(edge), *(float(n) for n in each))
+        for edge, *each in zip(edges[:-1], *counts, strict=True)
+        if any(n > 0 for n in each)
+    ]
+    columns = [("From", "mmHg, bpm", 0), *((NAMES[q], "", 0) for q in SPREAD)]
+    return table("spread", "Spread", columns, rows)
+
+
+def _histogram(values: Floats, edges: Floats) -> NDArray[np.intp]:
+    known = values[~np.isnan(values)]
+    return np.histogram(np.clip(known, edges[0], edges[-1] - 0.1), edges)[0]
 
 
 def nights_table(reckoning: Reckoning, periods: Periods, sleep: Sleep) -> Table:

@@ -24,7 +24,8 @@ def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
     """Assess a night against a limit set, as recorded and as reviewed.
 
     Options: `threshold` (share of the clench, %, default 10), `hysteresis` (%, 20), `heart_rise` (%, 10), `notch_hz` (0: none),
-    `reference_uv` (in place of the clench). Raises ValueError when there is no EMG channel.
+    `clenches` (how many make 100 %, 3), `clench_min` (within how many minutes, 3), `clench_mean` (of their peaks: "mean", "median",
+    "highest"), `reference_uv` (in place of the clench). Raises ValueError when there is no EMG channel.
     """
     notch = review.number("notch_hz", setup_number(recording.setup, "notch_hz", 0.0))
     signals = recording.once(f"signals, notch {notch:g} Hz", lambda: signals_of(recording, notch))

@@ -17,17 +17,18 @@ def findings_of(reckoning: Reckoning, signals: Signals, night: Night) -> list[Fi
     found = []
     for side, reference in night.references.items():
         if not reference.found:
-            text = f"{side}: no clench found in the first three minutes; contractions cannot be told"
+            text = f"{side}: {reference.asked.none_found}; contractions cannot be told"
             found.append(Finding(f"no-clench.{side}", text, True, (f"{side}.",)))
-        elif 0 < len(reference.at_s) < 3:
+        elif 0 < len(reference.at_s) < reference.asked.count:
             found.append(
                 Finding(
                     f"few-clenches.{side}",
-                    f"{side}: {len(reference.at_s)} clench{'es' if len(reference.at_s) > 1 else ''} in the first three minutes instead of three",
+                    f"{side}: {len(reference.at_s)} clench{'es' if len(reference.at_s) > 1 else ''} in the first {reference.asked.within_s / 60:g} min instead of {reference.asked.count}",
                 )
             )
-    if not any(r.found for r in night.references.values()):
-        found.append(Finding("no-clench", "no clench found in the first three minutes", True))
+    if night.references and not any(r.found for r in night.references.values()):
+        none = next(r.asked.none_found for r in night.references.values())
+        found.append(Finding("no-clench", none, True))
     lanes = {**{s: a.states for s, a in signals.sides.items()}, "heart": signals.ecg_states}
     for lane, states in lanes.items():
         off = float(np.mean(states == Electrode.OFF)) if len(states) else 0.0

@@ -9,6 +9,7 @@ import numpy as np
 
 from kumpel.core.assessment import Over, Put
 from kumpel.core.jaw_muscle.beats import mean_rate
+from kumpel.core.jaw_muscle.muscle import Clenches
 from kumpel.core.jaw_muscle.night import KINDS, Night
 from kumpel.core.reckoning import Reckoning
 from kumpel.core.recording import Floats
@@ -25,7 +26,7 @@ def put_indices(reckoning: Reckoning, night: Night, review: Review) -> None:
     for side, found in night.episodes.items():
         hours = night.valid_s.get(side, 0.0) / 3600
         known = _known(night, side) and hours > 0
-        note = "" if known else "no clench found in the first three minutes" if hours > 0 else "no valid sleep"
+        note = "" if known else _none_found(night) if hours > 0 else "no valid sleep"
         t = Put("T", "valid sleep", hours, "h")
         counts = {"index": ("episodes per hour of valid sleep", len(found))} | {
             kind: (f"{kind} episodes per hour", sum(e.kind == kind for e in found)) for kind in KINDS
@@ -64,11 +65,15 @@ def _known(night: Night, side: str) -> bool:
     return any(r.found for r in wanted)
 
 
+def _none_found(night: Night) -> str:
+    return next((r.asked.none_found for r in night.references.values()), Clenches().none_found)
+
+
 def put_amounts(reckoning: Reckoning, night: Night) -> None:
     """How many contractions, how long, how strong against the clench; the clench itself."""
     for side in night.episodes:
         found, known = night.contractions[side], _known(night, side)
-        none = "" if known else "no clench found in the first three minutes"
+        none = "" if known else _none_found(night)
         empty = none or ("" if found else "no contraction")
         lengths = [c.length_s for c in found]
         total = sum(lengths)
@@ -85,10 +90,20 @@ def put_amounts(reckoning: Reckoning, night: Night) -> None:
         put("amplitude", "mean amplitude", mean, "%", 0, strength, n, note=empty)
         put("highest", "highest amplitude", top, "%", 0, "highest RMS / clench", n, note=empty)
     for side, reference in night.references.items():
-        note = "" if reference.found else "no clench found in the first three minutes"
+        note = "" if reference.found else reference.asked.none_found
         used = Put("clenches", "used", float(len(reference.at_s)), "")
-        how = "mean of the three strongest clenches in the first three minutes"
-        _put(reckoning, side, "clench", "clench (100 %)", reference.level_uv, "uV", 0, how, used, note=note)
+        _put(
+            reckoning,
+            side,
+            "clench",
+            "clench (100 %)",
+            reference.level_uv,
+            "uV",
+            0,
+            reference.asked.words,
+            used,
+            note=note,
+        )
 
 
 def heart_link(rates: tuple[Floats, Floats], start_s: float) -> float:

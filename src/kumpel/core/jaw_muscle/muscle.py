@@ -6,9 +6,11 @@ The signal is worked on in blocks of a minute, so that eight hours at 1 kHz need
 from __future__ import annotations
 
 import math
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from enum import IntEnum
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 import scipy
@@ -23,7 +25,6 @@ RMS_WINDOW_S = 0.1
 STEP_S = 0.01
 BLOCK_S = 60.0
 STATE_S = 10.0
-CLENCH_WINDOW_S = 180.0
 LEAST_CLENCH_UV = 15.0
 SHORTEST_S, LONG_S, EPISODE_GAP_S = 0.25, 2.0, 3.0
 MAINS_HZ = (50.0, 60.0)
@@ -217,35 +218,65 @@ def mains_power(rows: Floats, rate_hz: float) -> Floats:
 
 
 @dataclass(frozen=True)
+class Clenches:
+    """Which clenches make 100 %: how many of the strongest, within how many seconds from the start, and what of their peaks is taken
+    ("mean", "median" or "highest").
+
+    Three repetitions and their mean are what most studies do that normalise to a voluntary maximum (A. Burden, J Electromyogr Kinesiol
+    2010;20:1023, a review); G. J. Lavigne et al., J Dent Res 1996;75:546, score bursts by a share of it. The time is our own choice: all
+    three have to be done before the wearer lies down.
+    """
+
+    count: int = 3
+    within_s: float = 180.0
+    of_peaks: str = "mean"
+
+    @property
+    def words(self) -> str:
+        """What 100 % is: "mean of the peaks of the 3 strongest clenches in the first 3 min"."""
+        several = f"the {self.count} strongest clenches" if self.count > 1 else "the strongest clench"
+        return f"{self.of_peaks} of the peaks of {several} in the first {self.within_s / 60:g} min"
+
+    @property
+    def none_found(self) -> str:
+        return f"no clench found in the first {self.within_s / 60:g} min"
+
+
+@dataclass(frozen=True)
 class Reference:
-    """The clench that counts as 100 %: its level in microvolt (nan when none was found), and where the clenches were."""
+    """The clench that counts as 100 %: its level in microvolt (nan when none was found), where the clenches were, and which were asked
+    for."""
 
     level_uv: float
     at_s: tuple[float, ...]
+    asked: Clenches = Clenches()
 
     @property
     def found(self) -> bool:
         return not math.isnan(self.level_uv)
 
 
-def reference_clench(found: Activity) -> Reference:
-    """Mean of the peaks of the three strongest clenches in the first three minutes.
+_OF_PEAKS: Mapping[str, Callable[[list[float]], Any]] = {"mean": np.mean, "median": np.median, "highest": np.max}
+
+
+def reference_clench(found: Activity, asked: Clenches = Clenches()) -> Reference:
+    """What counts as 100 %: of the peaks of the strongest clenches at the start, by `asked`.
 
     A clench is a stretch of at least 0.5 s above the half of the highest RMS there, which must be 15 uV and five
-    times the quiet level (median). With fewer than three, the mean is of those there are.
+    times the quiet level (median). With fewer than asked for, it is made of those there are.
     """
-    part = np.where(found.valid(), found.rms, np.nan)[: round(CLENCH_WINDOW_S / STEP_S)]
+    part = np.where(found.valid(), found.rms, np.nan)[: round(asked.within_s / STEP_S)]
     known = part[~np.isnan(part)]
     if not len(known):
-        return Reference(math.nan, ())
+        return Reference(math.nan, (), asked)
     top, quiet = float(known.max()), float(np.median(known))
     if top < max(LEAST_CLENCH_UV, 5 * quiet):
-        return Reference(math.nan, ())
+        return Reference(math.nan, (), asked)
     with np.errstate(invalid="ignore"):
         spans = runs(part >= top / 2)
     long = [(a, b) for a, b in spans.tolist() if (b - a) * STEP_S >= 0.5 - 1e-9]
     if not long:
-        return Reference(math.nan, ())
+        return Reference(math.nan, (), asked)
     # A clench flickers: stretches closer than a second are one.
     joined = [long[0]]
     for a, b in long[1:]:
@@ -253,9 +284,9 @@ def reference_clench(found: Activity) -> Reference:
             joined[-1] = (joined[-1][0], b)
         else:
             joined.append((a, b))
-    best = sorted(joined, key=lambda s: -float(np.nanmax(part[s[0] : s[1]])))[:3]
+    best = sorted(joined, key=lambda s: -float(np.nanmax(part[s[0] : s[1]])))[: asked.count]
     peaks = [float(np.nanmedian(np.sort(part[a:b])[-max((b - a) // 4, 1) :])) for a, b in best]
-    return Reference(float(np.mean(peaks)), tuple(a * STEP_S for a, _ in sorted(best)))
+    return Reference(float(_OF_PEAKS[asked.of_peaks](peaks)), tuple(a * STEP_S for a, _ in sorted(best)), asked)
 
 
 @dataclass(frozen=True)

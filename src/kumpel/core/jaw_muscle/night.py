@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from kumpel.core.jaw_muscle.muscle import (
-    CLENCH_WINDOW_S,
     STEP_S,
+    Clenches,
     Contraction,
     Episode,
     Reference,
@@ -41,16 +41,27 @@ def sleep_of(recording: Recording, review: Review) -> tuple[Stretch, ...]:
     """Asleep: as the reviewer says, else by the times of the setup, else everything after the clenches."""
     if review.asleep is not None:
         return review.asleep
-    length = recording.length_s
+    length, after_s = recording.length_s, clenches_of(review).within_s
     planned = [s for s in sleep_from_setup(recording) if s.start_s < length]
     inside = tuple(
-        Stretch(max(s.start_s, CLENCH_WINDOW_S), min(s.end_s, length), "asleep")
+        Stretch(max(s.start_s, after_s), min(s.end_s, length), "asleep")
         for s in planned
-        if min(s.end_s, length) > max(s.start_s, CLENCH_WINDOW_S)
+        if min(s.end_s, length) > max(s.start_s, after_s)
     )
     if inside:
         return inside
-    return (Stretch(CLENCH_WINDOW_S, length, "asleep"),) if length > CLENCH_WINDOW_S else ()
+    return (Stretch(after_s, length, "asleep"),) if length > after_s else ()
+
+
+def clenches_of(review: Review) -> Clenches:
+    """Which clenches make 100 %: as the reviewer says, else as usual. Raises ValueError for a mean that there is not."""
+    usual = Clenches()
+    count = int(review.number("clenches", usual.count))
+    within_s = 60 * review.number("clench_min", usual.within_s / 60)
+    of_peaks = str(review.options.get("clench_mean", usual.of_peaks))
+    if not (1 <= count <= 10 and 30 <= within_s <= 1800 and of_peaks in ("mean", "median", "highest")):
+        raise ValueError("1 to 10 clenches within half a minute to 30 min, by their mean, median or highest")
+    return Clenches(count, within_s, of_peaks)
 
 
 def night_of(recording: Recording, review: Review, signals: Signals, sleep: tuple[Stretch, ...]) -> Night:
@@ -61,6 +72,7 @@ def night_of(recording: Recording, review: Review, signals: Signals, sleep: tupl
         raise ValueError(
             "the threshold must be above 0 and up to 100 % of the clench, the hysteresis from 0 to below 100 %"
         )
+    asked = clenches_of(review)
     references: dict[str, Reference] = {}
     by_side: dict[str, list[Contraction]] = {}
     grouped: dict[str, list[Episode]] = {}
@@ -68,7 +80,7 @@ def night_of(recording: Recording, review: Review, signals: Signals, sleep: tupl
     anywhere: Flags = np.zeros(0, dtype=bool)
     for side, found in signals.sides.items():
         typed = review.number("reference_uv", math.nan) if "reference_uv" in review.options else math.nan
-        references[side] = reference_clench(found) if math.isnan(typed) else Reference(typed, ())
+        references[side] = reference_clench(found, asked) if math.isnan(typed) else Reference(typed, (), asked)
         n = len(found.rms)
         counted = found.valid() & samples_inside(sleep, n, STEP_S) & ~samples_inside(review.left_out, n, STEP_S)
         valid[side] = float(counted.sum()) * STEP_S

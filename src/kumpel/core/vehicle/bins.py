@@ -6,8 +6,8 @@ Source: docs/methods/vehicle.md, "Bin table".
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 import numpy as np
@@ -21,6 +21,7 @@ from kumpel.core.vehicle.channels import at_times, in_units
 from kumpel.core.vehicle.compare import BinTable, bin_table
 from kumpel.core.vehicle.compared import Compared, Outing, compared_of
 from kumpel.core.vehicle.drive import Drive, drive_of
+from kumpel.core.vehicle.fuels import STOICHIOMETRIC, air_to_fuel
 
 COLUMNS = 10
 MOST_EDGES = 40
@@ -47,7 +48,9 @@ class Asked:
     """What is asked of a session: one quantity over two others; break points, target and which laps. Empty: as usual.
 
     `laps` is "counted", "all" (the whole session, but what was left out) or the number of a lap. `pick_value` and `pick_over` are
-    ranges whose readings are told apart.
+    ranges whose readings are told apart. `around`: the break points are the middles of cells, as in the map of an engine, and not
+    their boundaries. `fuel`: a name or a stoichiometric mass ratio (`fuels.air_to_fuel`), by which the mixture, recorded as excess of
+    air, is read as mass of air to fuel; empty: as excess.
     """
 
     quantity: str
@@ -60,9 +63,12 @@ class Asked:
     laps: str = "counted"
     pick_value: Range | None = None
     pick_over: Range | None = None
+    around: bool = False
+    fuel: str = ""
 
 
-USUAL = ("mixture", "rpm", "throttle")
+MIXTURE = "mixture"
+USUAL = (MIXTURE, "rpm", "throttle")
 """The quantity of the first table, and what it is laid over."""
 
 
@@ -98,7 +104,8 @@ class Picked:
 class BinSheet:
     """The table: cells have shape (rows, columns), the first row the lowest values. Seconds of the time in all of it, on target, above,
     below, and in cells of too few readings; readings outside of the outer break points; dots (over, quantity) of a part of the readings;
-    seconds of each step of the quantity."""
+    seconds of each step of the quantity. `points` are the middles of the cells, where those were asked for, else none; `share` how much
+    fuel a cell wants added (positive) or taken, in % of what it gets, to have the middle of the target; nan where that is not known."""
 
     quantities: tuple[Quantity, ...]
     quantity: Quantity
@@ -127,20 +134,45 @@ class BinSheet:
     spread_edges: tuple[float, ...]
     spread_s: tuple[float, ...]
     picked: Picked | None = None
+    points: tuple[float, ...] = ()
+    and_points: tuple[float, ...] = ()
+    share: tuple[tuple[float, ...], ...] = ()
+    fuels: Mapping[str, float] = field(default_factory=lambda: STOICHIOMETRIC)
 
 
-def quantities_of(recording: Recording) -> list[Quantity]:
+def quantities_of(recording: Recording, ratio: float | None = None) -> list[Quantity]:
     """The channels that a table may have, in the order of the recording."""
     return [
-        Quantity(key, channel.name, SHOWN_AS.get(key, (channel.unit, 1.0))[0])
+        Quantity(key, channel.name, _as_shown(key, channel.unit, ratio)[0])
         for key, channel in recording.channels.items()
         if key not in HIDDEN
     ]
 
 
+def _as_shown(key: str, unit: str, ratio: float | None) -> tuple[str, float]:
+    """The unit that a channel is shown in, and the factor to it."""
+    if key == MIXTURE and ratio is not None:
+        return "kg/kg", ratio
+    return SHOWN_AS.get(key, (unit, 1.0))
+
+
+def around_points(points: Floats) -> Floats:
+    """Boundaries of cells whose middles are given, shape (n,) to (n + 1,): half way between neighbours, the outer ones as far out as in.
+
+    >>> around_points(np.array([1000.0, 2000.0, 4000.0])).tolist()
+    [500.0, 1500.0, 3000.0, 5000.0]
+    """
+    if len(points) < 2 or np.any(np.diff(points) <= 0):
+        raise ValueError("the points of a map must rise, and be two or more")
+    middles = (points[1:] + points[:-1]) / 2
+    found: Floats = np.concatenate(([2 * points[0] - middles[0]], middles, [2 * points[-1] - middles[-1]]))
+    return found
+
+
 def bin_sheet(recording: Recording, review: Review, asked: Asked) -> BinSheet:
     """The table of a session. Raises NotThereError for a channel or a lap that there is not, ValueError for break points that do not rise."""
-    quantities = {each.key: each for each in quantities_of(recording)}
+    ratio = air_to_fuel(asked.fuel)
+    quantities = {each.key: each for each in quantities_of(recording, ratio)}
     for key in (asked.quantity, asked.over, asked.and_over):
         if key not in quantities:
             raise NotThereError(f"there is no channel “{key}” in this session")
@@ -149,15 +181,16 @@ def bin_sheet(recording: Recording, review: Review, asked: Asked) -> BinSheet:
     if max(len(asked.edges), len(asked.and_edges)) > MOST_EDGES:
         raise ValueError(f"more than {MOST_EDGES} break points are more than a table shows")
     drive = drive_of(recording, review)
-    channel = _shown(recording, asked.quantity)
+    channel = _shown(recording, asked.quantity, ratio)
     at: Floats = np.arange(channel.count, dtype=np.float64) * channel.interval_s
     inside = _inside(drive, review, at, asked.laps)
     at, values = at[inside], channel.values[inside]
-    x, y = (at_times(_shown(recording, key), at) for key in (asked.over, asked.and_over))
+    x, y = (at_times(_shown(recording, key, ratio), at) for key in (asked.over, asked.and_over))
     known = np.isfinite(values) & np.isfinite(x) & np.isfinite(y)
     values, x, y = (np.where(known, v, np.nan) for v in (values, x, y))
-    edges = np.array(asked.edges or _usual_edges(asked.over, x[known]))
-    and_edges = np.array(asked.and_edges or _usual_edges(asked.and_over, y[known]))
+    breaks = np.array(asked.edges or _usual_edges(asked.over, x[known]))
+    and_breaks = np.array(asked.and_edges or _usual_edges(asked.and_over, y[known]))
+    edges, and_edges = (around_points(each) if asked.around else each for each in (breaks, and_breaks))
     table = bin_table(values, y, x, and_edges, edges, asked.fewest)
     dt = channel.interval_s
     target = asked.target
@@ -194,7 +227,16 @@ def bin_sheet(recording: Recording, review: Review, asked: Asked) -> BinSheet:
         spread_edges,
         spread,
         _picked(asked, values, x, y, (edges, and_edges), dt),
+        tuple(breaks.tolist()) if asked.around else (),
+        tuple(and_breaks.tolist()) if asked.around else (),
+        _share(table, target) if target is not None and asked.quantity == MIXTURE else (),
     )
+
+
+def _share(table: BinTable, target: tuple[float, float]) -> tuple[tuple[float, ...], ...]:
+    """Fuel to add to each cell, in % of what it gets: 100 (mean / middle of the target - 1). A mean of more air wants more fuel."""
+    enough = table.count >= table.fewest
+    return _rows(np.where(enough, 100 * (table.mean / ((target[0] + target[1]) / 2) - 1), math.nan))
 
 
 def _picked(
@@ -216,11 +258,11 @@ def _rows(values: Floats) -> tuple[tuple[float, ...], ...]:
     return tuple(tuple(row) for row in values.tolist())
 
 
-def _shown(recording: Recording, key: str) -> Channel:
+def _shown(recording: Recording, key: str, ratio: float | None = None) -> Channel:
     """A channel in the unit it is shown in."""
     channel = in_units(recording, key)
     assert channel is not None
-    unit, factor = SHOWN_AS.get(key, (channel.unit, 1.0))
+    unit, factor = _as_shown(key, channel.unit, ratio)
     if key in PEDALS:
         return replace(channel, samples=ArraySamples(np.clip(channel.values, 0.0, 100.0)))
     if factor == 1.0:

@@ -30,7 +30,7 @@ from kumpel.kinds.blood_pressure.report import (
 from kumpel.kinds.kind import LEAVE_OUT, Compares, DecisionWord, EventWord, Followed, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.plain_report import COMPARISON
-from kumpel.kinds.plan import Plan, PlanFact, Situation, battery, clock_min, memory
+from kumpel.kinds.plan import VALUE_BYTES, Plan, PlanFact, Situation, battery, clock_min, memory
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 from kumpel.reports.document import Part
 
@@ -64,6 +64,10 @@ class BloodPressureSetup(BaseModel):
     name: str = setting("Setup", "24 h", max_length=60, fold=_REST)
 
 
+READING_BYTES = 64
+"""A reading with its time, as it is kept among the events."""
+
+
 def plan(setup: BloodPressureSetup, situation: Situation) -> Plan:
     """The readings that will be tried, by day and by night, and whether the battery lasts."""
     starts = situation.now_min if setup.start_at is None else clock_min(setup.start_at)
@@ -81,8 +85,9 @@ def plan(setup: BloodPressureSetup, situation: Situation) -> Plan:
     awake, asleep = counts(readings)
     without = len(planned_readings(replace(day, quiet=())))
     more = f" ({without} without the quiet window{'s' if len(quiet) > 1 else ''})" if without != len(readings) else ""
+    needed = len(readings) * READING_BYTES + (setup.run_length_min * 3 * VALUE_BYTES if setup.activity else 0)
     tried = PlanFact(str(len(readings)), "readings planned", f"{awake} awake, {asleep} asleep{more}")
-    facts = (tried, *battery(setup.run_length_min / 60, situation), *memory(situation))
+    facts = (tried, *battery(setup.run_length_min / 60, situation), *memory(situation, needed))
     return Plan(facts, starts, float(setup.run_length_min), tuple(at for at, _ in readings))
 
 

@@ -12,10 +12,23 @@ from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, EventWord, Followed, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.plan import DAY_MIN, Plan, PlanFact, Situation, battery, clock_min, clock_words, hours_words
+from kumpel.kinds.plan import (
+    DAY_MIN,
+    Plan,
+    PlanFact,
+    Situation,
+    clock_min,
+    clock_words,
+    hours_words,
+    recorded,
+    resolution,
+)
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 
 _REST = "The monitor"
+VALUES_EACH = 4
+"""Mass, temperature, humidity and the flow at each interval."""
+STEL_S = 900.0
 
 
 class DustSetup(BaseModel):
@@ -42,7 +55,6 @@ def plan(setup: DustSetup, situation: Situation) -> Plan:
         return Plan((PlanFact("spot", "looked at only", "nothing is stored"),))
     starts = situation.now_min if setup.start_at is None else clock_min(setup.start_at)
     length = float(setup.run_length_min)
-    values = int(length * 60 / setup.interval_s)
     days, end = divmod(starts + length * setup.runs, DAY_MIN)
     whole = setup.runs == 1
     runs = PlanFact(
@@ -52,8 +64,12 @@ def plan(setup: DustSetup, situation: Situation) -> Plan:
     )
     after = "" if days == 0 else " the next day" if days == 1 else f" after {days:.0f} days"
     ends = PlanFact(clock_words(end), f"ends{after}", "when it starts by hand now" if setup.start_at is None else "")
-    stored = PlanFact(f"{values * setup.runs:,}".replace(",", "\u202f"), "values", f"one every {setup.interval_s} s")
-    facts = (runs, ends, stored, *battery(length * setup.runs / 60, situation))
+    facts = (
+        runs,
+        ends,
+        *recorded(VALUES_EACH, setup.interval_s, length * setup.runs, situation),
+        *resolution(setup.interval_s, STEL_S, "15 min"),
+    )
     return Plan(facts, starts, length * setup.runs, tuple(length * n for n in range(setup.runs)))
 
 

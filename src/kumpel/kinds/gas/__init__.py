@@ -14,6 +14,7 @@ from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, EventWord, Followed, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.plan import Plan, Situation, recorded, resolution
 from kumpel.kinds.sensors import Watched
 from kumpel.kinds.setup_fields import setting
 
@@ -105,6 +106,17 @@ class GasSetup(BaseModel):
     name: str = setting("Setup", "Four gases", max_length=60, fold=_REST)
 
 
+STEL_S = 900.0
+
+
+def plan(setup: GasSetup, situation: Situation) -> Plan:
+    """Mean, lowest and highest of every sensor that is on, at each interval."""
+    on = sum(sensor.on for sensor in setup.sensors)
+    facts = recorded(3 * on, setup.interval_s, setup.run_length_min, situation, f"{on} sensor{'s' if on != 1 else ''}")
+    facts += resolution(setup.interval_s, STEL_S, "15 min")
+    return Plan(facts, situation.now_min, float(setup.run_length_min))
+
+
 def watched(setup: Mapping[str, Any]) -> list[Watched]:
     """A bump test and a calibration of every sensor that is on, as often as its setup says."""
     found = []
@@ -140,6 +152,7 @@ KIND = Kind(
     leaflet=LEAFLET,
     setup_model=GasSetup,
     setup_library=LIBRARY,
+    plan=plan,
     assess=assess,
     method="2",
     watched=watched,

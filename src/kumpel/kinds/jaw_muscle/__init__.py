@@ -14,6 +14,7 @@ from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import LEAVE_OUT, DecisionWord, EventWord, Followed, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.plain_report import PATIENT_PARTS
+from kumpel.kinds.plan import Plan, Situation, recorded
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 
 _MEASURES = "How it measures"
@@ -34,6 +35,12 @@ class JawMuscleSetup(BaseModel):
     hysteresis_percent: float = setting("Hysteresis", 20.0, "%", fold=_MEASURES, ge=0, le=80)
     notch_hz: Literal[0, 50, 60] = setting("Mains filter", 0, "Hz", {"0": "off"}, fold=_MEASURES)
     name: str = setting("Setup", "Night", max_length=60, fold=_MEASURES)
+
+
+def plan(setup: JawMuscleSetup, situation: Situation) -> Plan:
+    """Two muscles and the heart, a sample each at each interval."""
+    facts = recorded(3, 1 / setup.rate_hz, setup.run_length_min, situation, "two muscles and the heart")
+    return Plan(facts, situation.now_min, float(setup.run_length_min))
 
 
 LIBRARY: dict[str, BaseModel] = {
@@ -65,6 +72,7 @@ KIND = Kind(
     leaflet=LEAFLET,
     setup_model=JawMuscleSetup,
     setup_library=LIBRARY,
+    plan=plan,
     assess=assess,
     method="2",
     main_channel="emg.left",
@@ -87,6 +95,15 @@ KIND = Kind(
         DecisionWord("threshold", "Threshold", "number", "% of the clench", 1, 100, hint="as set"),
         DecisionWord("hysteresis", "Hysteresis", "number", "%", 0, 90, hint="as set"),
         DecisionWord("heart_rise", "Heart rise that links", "number", "%", 1, 100, hint="10"),
+        DecisionWord("clenches", "Clenches that make 100 %", "number", "", 1, 10, hint="3, the strongest"),
+        DecisionWord("clench_min", "Clenches within", "number", "min", 0.5, 30, hint="3"),
+        DecisionWord(
+            "clench_mean",
+            "100 % is of their peaks",
+            "choice",
+            choices=(("mean", "the mean"), ("median", "the median"), ("highest", "the highest")),
+            hint="the mean",
+        ),
         DecisionWord("notch_hz", "Mains filter", "number", "Hz", 0, 400, hint="as set"),
         DecisionWord(
             "reference_uv", "Level of 100 %", "number", "uV", 1, 100_000, hint="the clenches", needs_reason=True

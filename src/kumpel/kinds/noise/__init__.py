@@ -13,6 +13,7 @@ from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, Followed, GroupRule, Kind, StretchWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.noise import report
+from kumpel.kinds.plan import Plan, PlanFact, Situation, recorded
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 
 _TIME = {"F": "fast", "S": "slow", "I": "integrating"}
@@ -58,6 +59,16 @@ class NoiseSetup(BaseModel):
     name: str = setting("Setup", "Full shift", max_length=60, fold=_REST)
 
 
+def plan(setup: NoiseSetup, situation: Situation) -> Plan:
+    """Levels and peaks of every weighting, at each interval."""
+    several = len(setup.weightings)
+    what = f"{several} weighting{'s' if several > 1 else ''} and the peak"
+    facts = recorded(several + 1, setup.interval_s, setup.run_length_min, situation, what)
+    if setup.interval_s > 1:
+        facts += (PlanFact("1 min", "steps", "a stretch is left out by whole minutes"),)
+    return Plan(facts, situation.now_min, float(setup.run_length_min))
+
+
 LIBRARY: dict[str, BaseModel] = {
     "EU, 5 dB and 3 dB side by side": NoiseSetup(),
     "EU only": NoiseSetup(name="EU only", weightings=[EU]),
@@ -81,6 +92,7 @@ KIND = Kind(
     leaflet=LEAFLET,
     setup_model=NoiseSetup,
     setup_library=LIBRARY,
+    plan=plan,
     assess=assess,
     method="2",
     main_channel="leq.1",

@@ -13,6 +13,7 @@ from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.plain_report import PATIENT_PARTS
+from kumpel.kinds.plan import Plan, Situation, clock_min, recorded, resolution
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 
 _WARNINGS, _REST = "Warnings", "The recorder"
@@ -31,6 +32,18 @@ class OximetrySetup(BaseModel):
     interval_s: Literal[1, 2, 4] = setting("Store every", 1, "s", fold=_REST)
     wearer: str = setting("Shown on it", "", max_length=40, stored_name="code", fold=_REST)
     name: str = setting("Setup", "Night", max_length=60, fold=_REST)
+
+
+FALL_S = 10.0
+"""A fall lasts that long at the least (docs/methods/oximetry.md)."""
+
+
+def plan(setup: OximetrySetup, situation: Situation) -> Plan:
+    """Saturation and pulse at each interval."""
+    facts = recorded(2, setup.interval_s, setup.run_length_min, situation, "saturation and pulse")
+    facts += resolution(setup.interval_s, FALL_S, "a fall of 10 s")
+    starts = situation.now_min if setup.start_at is None else clock_min(setup.start_at)
+    return Plan(facts, starts, float(setup.run_length_min))
 
 
 LIBRARY: dict[str, BaseModel] = {"Night": OximetrySetup(), "Night, 4 s": OximetrySetup(name="Night, 4 s", interval_s=4)}
@@ -52,6 +65,7 @@ KIND = Kind(
     leaflet=LEAFLET,
     setup_model=OximetrySetup,
     setup_library=LIBRARY,
+    plan=plan,
     assess=assess,
     method="2",
     main_channel="spo2",

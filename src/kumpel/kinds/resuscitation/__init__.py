@@ -10,6 +10,7 @@ from kumpel.core.resuscitation.assess import assess
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.plan import Plan, PlanFact, Situation, memory
 from kumpel.kinds.setup_fields import setting
 
 
@@ -19,6 +20,15 @@ class ResuscitationSetup(BaseModel):
     name: str = setting("Setup", "Pit head", max_length=60)
     place: str = setting("Place", "", max_length=60)
     prompts: str = setting("Language of the prompts", "English", max_length=20)
+
+
+AN_HOUR_BYTES = 3600 * 250 * 2
+"""The electrocardiogram at 250 samples a second; what else it keeps is little beside that."""
+
+
+def plan(setup: ResuscitationSetup, situation: Situation) -> Plan:
+    """It records by itself: how many hours of that its memory holds."""
+    return Plan((PlanFact("by itself", "from switching on", "no planned length"), *memory(situation, AN_HOUR_BYTES)))
 
 
 LIBRARY: dict[str, BaseModel] = {"Pit head": ResuscitationSetup()}
@@ -39,6 +49,7 @@ KIND = Kind(
     leaflet=LEAFLET,
     setup_model=ResuscitationSetup,
     setup_library=LIBRARY,
+    plan=plan,
     assess=assess,
     method="2",
     main_channel="ecg",

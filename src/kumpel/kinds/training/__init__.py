@@ -15,7 +15,7 @@ from kumpel.core.training.assess import assess
 from kumpel.core.training.heart import wearer_of, zone_edges
 from kumpel.kinds.kind import PLACE, DecisionWord, EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.plan import Plan, Situation
+from kumpel.kinds.plan import VALUE_BYTES, Plan, PlanFact, Situation, hours_words, memory, number_words
 from kumpel.kinds.setup_fields import setting
 
 
@@ -88,6 +88,10 @@ class TrainingSetup(BaseModel):
         return self
 
 
+AN_HOUR_VALUES = 7 * 3600
+"""Position (two), height, speed, distance, heart rate and cadence, each second."""
+
+
 def plan(setup: TrainingSetup, situation: Situation) -> Plan:
     """The zones in beats per minute, with the rates they come from."""
     settings = setup.model_dump(mode="json")
@@ -95,7 +99,16 @@ def plan(setup: TrainingSetup, situation: Situation) -> Plan:
     known = {"highest": wearer.highest_bpm, "resting": wearer.resting_bpm, "estimated": float(wearer.estimated)}
     edges = zone_edges(settings, wearer)
     known |= {f"zone.{number}": edge for number, edge in enumerate(edges.tolist(), 1)}
-    return Plan(values={key: value for key, value in known.items() if not isnan(value)})
+    lasts = (
+        () if situation.lasts_h is None else (PlanFact(hours_words(situation.lasts_h), "battery", "as it is set up"),)
+    )
+    values = AN_HOUR_VALUES
+    facts = (
+        PlanFact(number_words(values), "values an hour", "one a second, seven quantities"),
+        *memory(situation, values * VALUE_BYTES),
+        *lasts,
+    )
+    return Plan(facts, values={key: value for key, value in known.items() if not isnan(value)})
 
 
 LIBRARY: dict[str, BaseModel] = {

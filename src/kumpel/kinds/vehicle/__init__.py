@@ -17,7 +17,7 @@ from kumpel.core.rounding import stated
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import DecisionWord, EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.plan import Plan, PlanFact, Situation
+from kumpel.kinds.plan import Plan, PlanFact, Situation, hours_words, megabytes
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 from kumpel.kinds.vehicle import report
 from kumpel.kinds.vehicle.sensors import SENSORS, watched
@@ -117,13 +117,22 @@ class VehicleSetup(BaseModel):
 
 
 def plan(setup: VehicleSetup, situation: Situation) -> Plan:
-    """How many values it logs in a second, and how much that is in an hour."""
+    """How many values it logs in a second, how much that is in an hour, how many hours of it fit."""
     on = [channel for channel in setup.channels if channel.on]
     each_s = POSITION_VALUES * setup.position_hz + sum(channel.hz for channel in on)
-    megabytes = each_s * VALUE_BYTES * 3600 / 1e6
+    an_hour = each_s * VALUE_BYTES * 3600
     logged = PlanFact(f"{each_s:.0f}", "values a second", f"{len(on)} channels and the position")
-    stored = PlanFact(f"{megabytes:.1f} MB", "an hour", "before packing")
-    return Plan((logged, stored))
+    stored = PlanFact(megabytes(an_hour), "an hour", "before packing")
+    free = situation.free_bytes
+    fits = (
+        ()
+        if free is None
+        else (PlanFact(hours_words(free // an_hour), "fit", f"{megabytes(free)} free", free < an_hour),)
+    )
+    lasts = (
+        () if situation.lasts_h is None else (PlanFact(hours_words(situation.lasts_h), "battery", "as it is set up"),)
+    )
+    return Plan((logged, stored, *fits, *lasts))
 
 
 LIBRARY: dict[str, BaseModel] = {

@@ -42,7 +42,7 @@ export function OutNow() {
                 href={`/api/hand-overs/${slip.id}/leaflet`}
                 target="_blank"
                 rel="noreferrer"
-                aria-label={`Leaflet for ${slip.person}`}
+                aria-label={`leaflet for ${slip.person}`}
               >
                 leaflet
               </a>
@@ -58,7 +58,7 @@ export function OutNow() {
                   type="button"
                   className="min-h-6 pr-3 text-act hover:underline"
                   onClick={() => setSwapping(slip)}
-                  aria-label={`give ${slip.person} another recorder than ${slip.token}`}
+                  aria-label={`swap: give ${slip.person} another recorder than ${slip.token}`}
                 >
                   swap
                 </button>
@@ -66,7 +66,7 @@ export function OutNow() {
                   type="button"
                   className="min-h-6 text-act hover:underline"
                   onClick={() => back.mutate(slip.id)}
-                  aria-label={`${slip.token} is back from ${slip.person}`}
+                  aria-label={`it is back: ${slip.token} from ${slip.person}`}
                 >
                   it is back
                 </button>

@@ -156,11 +156,11 @@ export function Slip({
       onDone();
     },
   );
-  const sheet = useRef<HTMLDivElement>(null);
+  const sheet = useRef<HTMLElement>(null);
   const there = shown !== undefined;
-  // A recorder was chosen: the next step is its settings.
+  // A recorder was chosen: the next step is its settings. Editors may still be on their way, and which field is the first with them.
   useEffect(() => {
-    if (there) sheet.current?.querySelector<HTMLElement>("input, select")?.focus();
+    if (there) sheet.current?.focus({ preventScroll: true });
   }, [there]);
   if (draft.error) return <Trouble error={draft.error} again={() => draft.again()} />;
   if (!shown) return <Loading what="the settings on the recorder" />;
@@ -211,7 +211,7 @@ export function Slip({
           <Interrupted unfinished={shown.unfinished} token={recorder.token} busy={deed.busy} onFinish={deed.finish} />
         )}
         <Standing recorder={recorder} />
-        <div ref={sheet} className="grid grid-cols-[168px_minmax(0,1fr)_150px]">
+        <section ref={sheet} aria-label="Settings" tabIndex={-1} className="grid outline-none grid-cols-[168px_minmax(0,1fr)_150px]">
           <SetupForm
             fields={draft.fields}
             draft={shown}
@@ -249,7 +249,7 @@ export function Slip({
             </>
           )}
           <TagRows words={words} tags={tags} onChange={setTags} />
-        </div>
+        </section>
       </div>
       {draft.refused && (
         <p role="alert" className="mt-3 text-above">

@@ -103,8 +103,8 @@ function Editing({ base, sets, onDone }: { base: LimitSet; sets: LimitSet[]; onD
 export default function Limits() {
   const sets = useQuery({ queryKey: ["limit-sets"], queryFn: () => ask(api.GET("/api/limit-sets")) });
   const [editing, setEditing] = useState<number | null>(null);
-  if (sets.isError && !sets.data) return <Trouble error={sets.error} again={() => sets.refetch()} />;
-  if (!sets.data) return <Loading what="the limit sets" />;
+  if (sets.isError && !sets.data) return <Trouble view="Limits" error={sets.error} again={() => sets.refetch()} />;
+  if (!sets.data) return <Loading view="Limits" what="the limit sets" />;
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and what it holds may not take the focus
     <main tabIndex={0} className="h-full overflow-auto px-5 py-[18px]">

@@ -1,13 +1,14 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, ask } from "@/api/client";
+import { api, ask, Problem, type Schemas } from "@/api/client";
 import { useNumbers } from "@/features/settings/useSettings";
 import { kindName } from "@/kinds/kinds";
 import { Button, Empty, Field, inputLook, Loading, Token, Trouble } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
 import { clockError, moment, percent } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
+import { PasscodeDialog } from "@/ui/passcode";
 
 /** Asks the recorder at an address; it is added when it answers. */
 function AddByAddress() {
@@ -105,12 +106,15 @@ function LookedIn() {
   );
 }
 
+/** A clock that is right to a second needs no setting. */
+const LEAST_WRONG_S = 1;
+
 /** Every recorder that was ever seen: where it is, who has it, its battery and clock. */
 export default function Recorders() {
   const queries = useQueryClient();
   const wrongFrom = useNumbers("link.clock_s");
   const lowBelow = useNumbers("link.battery");
-  const { fail } = useNotices();
+  const { say, fail } = useNotices();
   const recorders = useQuery({ queryKey: ["recorders"], queryFn: () => ask(api.GET("/api/recorders")) });
   const again = useMutation({
     mutationFn: (id: number) =>
@@ -118,9 +122,26 @@ export default function Recorders() {
     onSettled: () => queries.invalidateQueries({ queryKey: ["recorders"] }),
     onError: fail,
   });
+  const [locked, setLocked] = useState<Schemas["Recorder"] | null>(null);
+  const clock = useMutation({
+    mutationFn: ({ recorder, passcode }: { recorder: Schemas["Recorder"]; passcode: string }) =>
+      ask(
+        api.POST("/api/recorders/{recorder_id}/clock", {
+          params: { path: { recorder_id: recorder.id } },
+          body: { passcode },
+        }),
+      ),
+    onSuccess: (_, { recorder }) => say(`The clock of ${recorder.token} is set; it was ${clockError(recorder.clock_error_s)}.`),
+    onError: (error, { recorder, passcode }) => {
+      if (!(error instanceof Problem && error.status === 423)) return fail(error);
+      if (passcode) fail(error);
+      setLocked(recorder);
+    },
+    onSettled: () => queries.invalidateQueries({ queryKey: ["recorders"] }),
+  });
   if (recorders.isError && !recorders.data)
-    return <Trouble error={recorders.error} again={() => recorders.refetch()} />;
-  if (!recorders.data) return <Loading what="the recorders" />;
+    return <Trouble view="Recorders" error={recorders.error} again={() => recorders.refetch()} />;
+  if (!recorders.data) return <Loading view="Recorders" what="the recorders" />;
   return (
     <main className="h-full overflow-auto px-5 py-[18px]">
       <div className="mb-1.5 flex items-baseline">
@@ -178,6 +199,17 @@ export default function Recorders() {
               <td className="px-2">{r.in_reach ? percent(r.memory_used) : ""}</td>
               <td className={`px-2 ${Math.abs(r.clock_error_s ?? 0) >= wrongFrom(r.kind) ? "text-action" : ""}`}>
                 {r.in_reach ? clockError(r.clock_error_s) : ""}
+                {r.in_reach && r.sets_up && Math.abs(r.clock_error_s ?? 0) >= LEAST_WRONG_S && (
+                  <Button
+                    look="quiet"
+                    size="small"
+                    aria-label={`set the clock of ${r.token}`}
+                    disabled={clock.isPending}
+                    onClick={() => clock.mutate({ recorder: r, passcode: "" })}
+                  >
+                    set
+                  </Button>
+                )}
               </td>
               <td className="px-2">
                 {r.sets_up && (
@@ -200,6 +232,16 @@ export default function Recorders() {
           ))}
         </tbody>
       </table>
+      {locked && (
+        <PasscodeDialog
+          token={locked.token}
+          onClose={() => setLocked(null)}
+          onGiven={(passcode) => {
+            setLocked(null);
+            clock.mutate({ recorder: locked, passcode });
+          }}
+        />
+      )}
     </main>
   );
 }

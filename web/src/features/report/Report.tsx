@@ -133,8 +133,8 @@ function Desk({ id }: { id: number }) {
     },
     onError: fail,
   });
-  if (session.isError) return <Trouble error={session.error} again={() => session.refetch()} />;
-  if (!session.data || !choices.data) return <Loading what="the report" />;
+  if (session.isError) return <Trouble heading="Report" error={session.error} again={() => session.refetch()} />;
+  if (!session.data || !choices.data) return <Loading heading="Report" what="the report" />;
   const every = Object.keys(choices.data.parts);
   const isFull = chosen.length === every.length;
   const isOnePage =
@@ -263,7 +263,7 @@ export default function Report() {
         first.isSuccess ? (
           <Empty title="No report to write">Sign a review off first; then its page of paper is written here.</Empty>
         ) : (
-          <Loading what="what is signed" />
+          <Loading heading="Report" what="what is signed" />
         )
       ) : (
         <Desk key={chosen} id={chosen} />

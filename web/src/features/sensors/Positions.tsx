@@ -72,7 +72,9 @@ export function Positions({
             <th className="text-right font-medium">raw, {within.unit}</th>
             <th className="whitespace-nowrap px-3 text-right font-medium">spread in 1 s</th>
             <th className="font-medium">state</th>
-            <th />
+            <th>
+<span className="sr-only">What to do</span>
+</th>
           </tr>
         </thead>
         <tbody>

@@ -107,8 +107,8 @@ export default function TakeIn() {
     else if (selected && window.innerWidth < 900) panel.current?.scrollIntoView({ block: "nearest" });
     intoPanel.current = false;
   }, [selected]);
-  if (bays.isError && !bays.data) return <Trouble error={bays.error} again={() => bays.refetch()} />;
-  if (!bays.data) return <Loading what="the recorders in reach" />;
+  if (bays.isError && !bays.data) return <Trouble view="Take in" error={bays.error} again={() => bays.refetch()} />;
+  if (!bays.data) return <Loading view="Take in" what="the recorders in reach" />;
 
   const all = linesOf(bays.data);
   const fresh = all.filter(({ found }) => isWaiting(found));

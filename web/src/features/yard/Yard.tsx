@@ -246,9 +246,9 @@ export default function Yard() {
       ),
     onError: fail,
   });
-  if (vehicles.isError) return <Trouble error={vehicles.error} again={() => vehicles.refetch()} />;
-  if (courses.isError) return <Trouble error={courses.error} again={() => courses.refetch()} />;
-  if (!vehicles.data || !courses.data) return <Loading what="the yard" />;
+  if (vehicles.isError) return <Trouble view="Vehicles and courses" error={vehicles.error} again={() => vehicles.refetch()} />;
+  if (courses.isError) return <Trouble view="Vehicles and courses" error={courses.error} again={() => courses.refetch()} />;
+  if (!vehicles.data || !courses.data) return <Loading view="Vehicles and courses" what="the yard" />;
   return (
     <main className="grid h-full grid-cols-2 gap-6 overflow-auto px-5 py-[18px]">
       <section aria-label="Vehicles">
@@ -278,7 +278,7 @@ export default function Yard() {
               <Button
                 look="quiet"
                 size="small"
-                aria-label={`take ${row.name} off`}
+                aria-label={`take off ${row.name}`}
                 onClick={() => noVehicle.mutate(row)}
               >
                 take off
@@ -323,7 +323,7 @@ export default function Yard() {
               <Button
                 look="quiet"
                 size="small"
-                aria-label={`take ${row.name} off`}
+                aria-label={`take off ${row.name}`}
                 onClick={() => noCourse.mutate(row)}
               >
                 take off

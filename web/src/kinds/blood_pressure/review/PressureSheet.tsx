@@ -14,12 +14,14 @@ import { Button } from "@/ui/basics";
 import { number, offsetChanges, wallAxis, wallClock, wallMoment } from "@/ui/format";
 import { clockMin, momentsOf } from "../day";
 import { type Chart, type Mark, pressureScale } from "./chart";
+import { HourMeans } from "./HourMeans";
 import { KeyPressures } from "./KeyPressures";
 import { PressureChart } from "./PressureChart";
-import { ClassBars, CornerPicture, cornersOf, type Filter, HourMeans, passes } from "./pictures";
+import { ClassBars, CornerPicture, cornersOf, type Filter, passes } from "./pictures";
 import { type Decided, ReadingsTable } from "./ReadingsTable";
-import { activityOf, classesOf, counts, hoursOf, isValid, quietOf, type Reading, readingsOf } from "./readings";
+import { activityOf, binsOf, classesOf, counts, hoursOf, isValid, quietOf, type Reading, readingsOf } from "./readings";
 import { SleepTimes } from "./SleepTimes";
+import { useTooLow } from "./useTooLow";
 import { useWhatIf } from "./useWhatIf";
 
 const UNSAID = "not said";
@@ -200,7 +202,8 @@ export default function PressureSheet({
   useKeys(keys);
   const scale = useMemo(() => pressureScale(readings, levels), [readings, levels]);
   const classes = useMemo(() => classesOf(shown), [shown]);
-  const hours = useMemo(() => hoursOf(shown), [shown]);
+  const hours = useMemo(() => hoursOf(shown, readings), [shown, readings]);
+  const bins = useMemo(() => binsOf(shown), [shown]);
   const corners = useMemo(() => cornersOf(levels), [levels]);
   const reach = (from: typeof reviewed) => {
     const figure = (key: string) => from.figures.find((f) => f.key === key)?.value;
@@ -215,14 +218,15 @@ export default function PressureSheet({
   const pictures = useMemo(
     () => (
       <div className="mt-2.5 grid gap-2.5 grid-cols-2 min-[1180px]:grid-cols-[minmax(0,1.15fr)_minmax(0,1fr)_minmax(0,1.15fr)]">
-        <HourMeans hours={hours} asleep={asleep} lengthS={session.length_s} axis={axis} scale={scale} />
+        <HourMeans hours={hours} bins={bins} asleep={asleep} lengthS={session.length_s} axis={axis} scale={scale} />
         <CornerPicture readings={readings} corners={corners} chosen={chosen} onChoose={choose} />
         <ClassBars rows={classes} words={classes[0]?.words ?? ""} filter={filter} onFilter={setFilter} />
       </div>
     ),
-    [hours, asleep, session.length_s, axis, scale, readings, corners, chosen, choose, classes, filter],
+    [hours, bins, asleep, session.length_s, axis, scale, readings, corners, chosen, choose, classes, filter],
   );
   const { texts, changed, wish } = whatIf;
+  const tooLow = useTooLow();
   // biome-ignore lint/correctness/useExhaustiveDependencies: what entries and decisions say stands for the functions that work on them
   const readingsTable = useMemo(
     () => (
@@ -236,6 +240,8 @@ export default function PressureSheet({
         clock={moment}
         locked={locked}
         whatIf={whatIf}
+        tooLow={tooLow}
+        held={readings}
         count={reach(shown)}
         countNow={reach(reviewed)}
         onChoose={choose}
@@ -259,6 +265,7 @@ export default function PressureSheet({
       texts.asleep,
       changed,
       wish,
+      tooLow.texts,
       shown,
       reviewed,
     ],

@@ -2,6 +2,7 @@ import { useEffect, useRef } from "react";
 import { Button } from "@/ui/basics";
 import { number, type WallClock } from "@/ui/format";
 import { isValid, type Period, type Reading } from "./readings";
+import type { TooLow } from "./useTooLow";
 import type { WhatIfPairs } from "./useWhatIf";
 
 export interface Decided {
@@ -14,9 +15,13 @@ export interface Decided {
 const high = (r: Reading, which: "systolic" | "diastolic") =>
   r.state === "" && (r.reaches === "both" || r.reaches === which);
 
-/** A value that reaches its limit stands on a field with an edge: seen without colour, too. */
-const marked = (on: boolean) =>
-  on ? "bg-[color-mix(in_srgb,var(--above)_16%,var(--panel))] shadow-[inset_3px_0_0_var(--above)] font-semibold" : "";
+/** A value that reaches its limit stands on a field with an edge at its side, one that is too low with one beneath: seen without colour, too. */
+const marked = (high: boolean, low: boolean) =>
+  high
+    ? "bg-[color-mix(in_srgb,var(--above)_16%,var(--panel))] shadow-[inset_3px_0_0_var(--above)] font-semibold"
+    : low
+      ? "bg-[color-mix(in_srgb,var(--act)_14%,var(--panel))] shadow-[inset_0_-3px_0_var(--act)] font-semibold"
+      : "";
 
 /** Every reading; the chosen one is walked with the arrow keys, left out and put back with X. */
 export function ReadingsTable({
@@ -29,6 +34,8 @@ export function ReadingsTable({
   clock,
   locked,
   whatIf,
+  tooLow,
+  held,
   count,
   countNow,
   onChoose,
@@ -49,6 +56,9 @@ export function ReadingsTable({
   clock: WallClock;
   locked: boolean;
   whatIf: WhatIfPairs;
+  tooLow: TooLow;
+  /** All readings, whatever the filter shows. */
+  held: Reading[];
   /** How many reach a limit, with what is typed, and now. */
   count: string;
   countNow: string;
@@ -70,6 +80,7 @@ export function ReadingsTable({
     else if (bottom > box.current.scrollTop + box.current.clientHeight)
       box.current.scrollTop = bottom - box.current.clientHeight;
   }, [chosen]);
+  const { low, of } = tooLow.count(held);
   const asked = (period: Period) => (
     <label className="inline-flex items-center gap-1.5">
       <input
@@ -104,6 +115,31 @@ export function ReadingsTable({
             </>
           ) : (
             <span className="text-soft">{countNow} reach it</span>
+          )}
+        </span>
+        <span className="flex flex-wrap items-center gap-x-2 gap-y-1 text-soft">
+          Too low below
+          {(["awake", "asleep"] as const).map((period) => (
+            <label key={period} className="inline-flex items-center gap-1.5">
+              <input
+                aria-label={`Too low ${period}, systolic/diastolic`}
+                aria-invalid={tooLow.wrong(period) !== null}
+                title={tooLow.wrong(period) ?? undefined}
+                placeholder="90/60"
+                className={`min-h-7 w-[66px] rounded-md border bg-panel text-center font-semibold placeholder:font-normal ${tooLow.wrong(period) ? "border-above" : "border-line"}`}
+                value={tooLow.texts[period]}
+                onChange={(e) => tooLow.type(period, e.target.value)}
+              />
+              {period}
+            </label>
+          ))}
+          {tooLow.asked && (
+            <span role="status" className="text-ink">
+              <b className="font-semibold">
+                {low} of {of}
+              </b>{" "}
+              below it
+            </span>
           )}
         </span>
         {whatIf.changed && (
@@ -171,7 +207,7 @@ export function ReadingsTable({
                   {(["systolic", "diastolic"] as const).map((which) => (
                     <td
                       key={which}
-                      className={`px-2 text-right ${out ? "text-soft line-through" : ""} ${marked(valid && high(r, which))}`}
+                      className={`px-2 text-right ${out ? "text-soft line-through" : ""} ${marked(valid && high(r, which), tooLow.isLow(r, which))}`}
                     >
                       {number(r[which], 0)}
                     </td>

@@ -108,21 +108,45 @@ export const activityOf = (assessment: Assessment) => spansOf(assessment, "activ
 /** Windows without a reading, with their reason. */
 export const quietOf = (assessment: Assessment) => spansOf(assessment, "quiet", "Because of");
 
+export const QUANTITIES = { systolic: "Systolic", diastolic: "Diastolic", map: "Mean arterial", pulse: "Pulse" } as const;
+export type Quantity = keyof typeof QUANTITIES;
+const each = <T>(made: (quantity: Quantity, name: string) => T) =>
+  Object.fromEntries(Object.entries(QUANTITIES).map(([q, name]) => [q, made(q as Quantity, name)])) as Record<
+    Quantity,
+    T
+  >;
+
+/** Means of an hour, and the lowest and highest reading that counts in it; null where nothing was measured. */
 export interface Hour {
   atS: number;
-  systolic: number | null;
-  diastolic: number | null;
-  ranges: { systolic: [number, number]; diastolic: [number, number] };
+  means: Record<Quantity, number | null>;
+  ranges: Record<Quantity, [number, number] | null>;
 }
 
-export function hoursOf(assessment: Assessment): Hour[] {
-  return rowsOf(assessment, "hours").map((row) => ({
-    atS: Number(row.From),
-    systolic: numberIn(row.Systolic),
-    diastolic: numberIn(row.Diastolic),
-    ranges: {
-      systolic: [Number(row["Systolic lowest"]), Number(row["Systolic highest"])],
-      diastolic: [Number(row["Diastolic lowest"]), Number(row["Diastolic highest"])],
-    },
-  }));
+export function hoursOf(assessment: Assessment, readings: Reading[]): Hour[] {
+  const counted = readings.filter(counts);
+  return rowsOf(assessment, "hours").map((row) => {
+    const atS = Number(row.From);
+    const mine = counted.filter((r) => r.atS >= atS && r.atS < atS + 3600);
+    return {
+      atS,
+      means: each((_, name) => numberIn(row[name])),
+      ranges: each((q) => {
+        const values = mine.map((r) => r[q]).filter((v) => v !== null);
+        return values.length > 0 ? [Math.min(...values), Math.max(...values)] : null;
+      }),
+    };
+  });
 }
+
+/** How many readings lie in a ten of mmHg or beats a minute; results from before all were counted know the pressures alone. */
+export interface Bin {
+  from: number;
+  counts: Record<Quantity, number>;
+}
+
+export const binsOf = (assessment: Assessment): Bin[] =>
+  rowsOf(assessment, "spread").map((row) => ({
+    from: Number(row.From),
+    counts: each((_, name) => Number(row[name] ?? 0)),
+  }));

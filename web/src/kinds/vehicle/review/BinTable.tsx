@@ -13,6 +13,9 @@ const splitAt = (edges: number[], cell: number) => {
 
 const LEAST_DRAG_PX = 4;
 
+const signed = (share: number | null) =>
+  share === null ? "–" : `${share > 0 ? "+" : share < 0 ? "−" : ""}${fixed(Math.abs(share), 1)}`;
+
 /** Where a boundary lies that was dragged by parts of a cell; between its neighbours it stays. Rounded to a hundredth of the cell. */
 function dragged(edges: number[], index: number, by: number): number {
   const value = edges[index] ?? 0;
@@ -94,6 +97,7 @@ function Edge({
 export function BinTable({
   sheet,
   decimals,
+  shares,
   chosen,
   onChoose,
   onEdges,
@@ -101,6 +105,8 @@ export function BinTable({
 }: {
   sheet: BinSheet;
   decimals: number;
+  /** The cells say how much fuel they want added, in place of their means. */
+  shares: boolean;
   chosen: Cell | null;
   onChoose: (cell: Cell | null) => void;
   onEdges: (edges: number[]) => void;
@@ -110,6 +116,11 @@ export function BinTable({
   const target = targetOf(sheet);
   const rows = [...sheet.mean.keys()].reverse();
   const columns = sheet.edges.length - 1;
+  const around = sheet.points.length > 0;
+  // What is dragged and typed: boundaries of cells, or their middles, which stand half a cell further.
+  const [breaks, andBreaks] = around ? [sheet.points, sheet.and_points] : [sheet.edges, sheet.and_edges];
+  const off = around ? 0.5 : 0;
+  const what = around ? "Point" : "Boundary";
   const dt = sheet.interval_s;
   const perRow = sheet.count.map((row) => row.reduce((a, b) => a + b, 0) * dt);
   const perColumn = Array.from({ length: columns }, (_, j) =>
@@ -143,19 +154,19 @@ export function BinTable({
           <span>time, s</span>
         </div>
         <div className="relative ml-12 h-6" style={{ marginRight: 76 }}>
-          {sheet.edges.map((edge, i) => (
+          {breaks.map((edge, i) => (
             <span
               // biome-ignore lint/suspicious/noArrayIndexKey: a boundary is its place
               key={i}
               className="absolute w-14 -translate-x-1/2"
-              style={{ left: `${(100 * i) / columns}%` }}
+              style={{ left: `${(100 * (i + off)) / columns}%` }}
             >
               <Edge
                 value={edge}
                 index={i}
-                edges={sheet.edges}
+                edges={breaks}
                 onEdges={onEdges}
-                words={`Boundary ${i + 1} of ${sheet.over.name.toLowerCase()}`}
+                words={`${what} ${i + 1} of ${sheet.over.name.toLowerCase()}`}
                 cells={({ movedX }) => movedX / ((table.current?.clientWidth ?? 440) / columns)}
               />
             </span>
@@ -163,19 +174,19 @@ export function BinTable({
         </div>
         <div className="flex">
           <div className="relative w-12 shrink-0" style={{ height: rows.length * ROW_PX }}>
-            {sheet.and_edges.map((edge, i) => (
+            {andBreaks.map((edge, i) => (
               <span
                 // biome-ignore lint/suspicious/noArrayIndexKey: a boundary is its place
                 key={i}
                 className="absolute right-1 w-10 -translate-y-1/2"
-                style={{ top: (rows.length - i) * ROW_PX }}
+                style={{ top: (rows.length - i - off) * ROW_PX }}
               >
                 <Edge
                   value={edge}
                   index={i}
-                  edges={sheet.and_edges}
+                  edges={andBreaks}
                   onEdges={onAndEdges}
-                  words={`Boundary ${i + 1} of ${sheet.and_over.name.toLowerCase()}`}
+                  words={`${what} ${i + 1} of ${sheet.and_over.name.toLowerCase()}`}
                   cells={({ movedY }) => -movedY / ROW_PX}
                 />
               </span>
@@ -215,8 +226,8 @@ export function BinTable({
                           className={`block h-full min-h-[34px] w-full rounded-[3px] border leading-none hover:outline-2 hover:outline-act ${look} ${here ? "outline-2 outline-ink" : picked > 0 ? "outline-2 outline-act" : ""}`}
                           onClick={(e) => {
                             if (!e.altKey) onChoose(here ? null : cell);
-                            else if (e.shiftKey) onAndEdges(splitAt(sheet.and_edges, i));
-                            else onEdges(splitAt(sheet.edges, j));
+                            else if (e.shiftKey) onAndEdges(splitAt(andBreaks, i));
+                            else onEdges(splitAt(breaks, j));
                           }}
                           onKeyDown={(e) => {
                             const by = arrows[e.key];
@@ -235,7 +246,7 @@ export function BinTable({
                                     {high ? "▲" : "▼"}
                                   </span>
                                 )}
-                                {fixed(mean, decimals)}
+                                {shares ? signed(sheet.share[i]?.[j] ?? null) : fixed(mean, decimals)}
                               </b>
                               <span className="mt-0.5 block text-[11px] text-soft">
                                 {picked > 0 && <b className="font-semibold text-act">{picked} of </b>}

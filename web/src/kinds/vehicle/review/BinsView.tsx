@@ -3,9 +3,11 @@ import { useMemo, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import { Loading, Trouble } from "@/ui/basics";
 import { fixed, number } from "@/ui/format";
+import { Segmented } from "@/ui/segmented";
 import { useNotices } from "@/ui/notices";
 import { Dots, type Picking, Spread } from "./BinPictures";
 import { BinTable } from "./BinTable";
+import { FuelChoice, ratioOf } from "./FuelChoice";
 import { type BinSheet, type Cell, cellWords, decimalsOf, rangeWords, targetOf } from "./bins";
 
 const panel = "rounded-lg border border-line bg-panel";
@@ -23,7 +25,16 @@ interface Asked {
   high: number | null;
   fewest: number;
   laps: string;
+  /** The break points are middles of cells, as in the map of an engine. */
+  around: boolean;
+  /** By which fuel the mixture is read as mass of air to fuel; empty: as excess of air; a number as text: typed. */
+  fuel: string;
 }
+
+const CELLS = [
+  ["between", "between boundaries"],
+  ["around", "around points"],
+] as const;
 
 const USUAL: Asked = {
   quantity: "mixture",
@@ -35,6 +46,8 @@ const USUAL: Asked = {
   high: null,
   fewest: 20,
   laps: "counted",
+  around: false,
+  fuel: "",
 };
 
 /** What was remembered of a table; null when it is none. */
@@ -129,6 +142,7 @@ export function BinsView({
     setCell(null);
     setPick(null);
   };
+  const [shares, setShares] = useState(false);
   const bins = useQuery({
     queryKey: ["bins", session, version, asked, pick],
     queryFn: () =>
@@ -145,6 +159,8 @@ export function BinsView({
               ...(asked.low !== null && asked.high !== null ? { low: asked.low, high: asked.high } : {}),
               fewest: asked.fewest,
               laps: asked.laps,
+              around: asked.around,
+              fuel: asked.fuel,
               ...(pick?.value ? { pick_low: pick.value[0], pick_high: pick.value[1] } : {}),
               ...(pick?.over ? { pick_over_low: pick.over[0], pick_over_high: pick.over[1] } : {}),
             },
@@ -195,11 +211,24 @@ export function BinsView({
   const grey = sheet.count.flat().filter((n) => n > 0 && n < sheet.fewest).length;
   const filled = sheet.count.flat().filter((n) => n > 0).length;
   const shown = targetOf(sheet);
+  const withShares = shares && sheet.share.length > 0;
   return (
     <>
       <p className="mt-2 flex flex-wrap items-center gap-x-2 gap-y-1.5 text-[14px]">
         Where was the
         {choose("Quantity", asked.quantity, (quantity) => put({ quantity, low: null, high: null }))}
+        {asked.quantity === "mixture" && (
+          <FuelChoice
+            fuels={sheet.fuels}
+            fuel={asked.fuel}
+            onFuel={(fuel) => {
+              const factor = (ratioOf(fuel, sheet.fuels) ?? 1) / (ratioOf(asked.fuel, sheet.fuels) ?? 1);
+              const at = (value: number | null) => (value === null ? null : Number((value * factor).toPrecision(4)));
+              put({ fuel, low: at(asked.low), high: at(asked.high) });
+            }}
+            look={picker}
+          />
+        )}
         off target {typed("Target from", asked.low, (low) => put({ low }))} to
         {typed("Target to", asked.high, (high) => put({ high }))} by
         {choose("Over", asked.over, (over) => put({ over, edges: [] }))} and
@@ -264,7 +293,22 @@ export function BinsView({
       <div className="mt-2.5 grid grid-cols-1 gap-2.5 min-[1120px]:grid-cols-[minmax(0,1fr)_290px]">
         <section aria-label="Table" className={`${panel} min-w-0 px-2.5 py-2`}>
           <div className="flex flex-wrap items-baseline gap-x-3 text-[13px]">
-            <h2 className="font-narrow font-semibold">Mean {sheet.quantity.name.toLowerCase()} in each cell</h2>
+            <h2 className="font-narrow font-semibold">
+              {withShares ? "Fuel to add or take, %, in each cell" : `Mean ${sheet.quantity.name.toLowerCase()} in each cell`}
+            </h2>
+            <Segmented
+              label="Cells"
+              value={asked.around ? "around" : "between"}
+              choices={CELLS}
+              onChange={(cells) => put({ around: cells === "around" })}
+              small
+            />
+            {sheet.share.length > 0 && (
+              <label className="flex items-center gap-1">
+                <input type="checkbox" checked={shares} onChange={(e) => setShares(e.target.checked)} />
+                share to add
+              </label>
+            )}
             <span className="text-soft">
               small: readings, grey below{" "}
               {typed("Fewest readings", asked.fewest, (n) => put({ fewest: Math.max(1, Math.round(n ?? 20)) }), true)}
@@ -272,6 +316,16 @@ export function BinsView({
             <button
               type="button"
               className="ml-auto min-h-6 text-act hover:underline"
+              onClick={() => {
+                void navigator.clipboard.writeText(asMap(sheet, decimals, withShares));
+                say("The map is on the clipboard, in the shape it stands here: heads first, then its rows.");
+              }}
+            >
+              copy as map
+            </button>
+            <button
+              type="button"
+              className="min-h-6 text-act hover:underline"
               onClick={() => {
                 void navigator.clipboard.writeText(asText(sheet, decimals));
                 say("The table is on the clipboard: means and readings, with heads and units.");
@@ -292,6 +346,7 @@ export function BinsView({
           <BinTable
             sheet={sheet}
             decimals={decimals}
+            shares={withShares}
             chosen={cell}
             onChoose={setCell}
             onEdges={(edges) => put({ edges })}
@@ -313,7 +368,13 @@ export function BinsView({
                 <button
                   type="button"
                   className="min-h-6 text-act hover:underline"
-                  onClick={() => put({ edges: wider(sheet.edges), andEdges: wider(sheet.and_edges) })}
+                  onClick={() =>
+                    put(
+                      sheet.points.length > 0
+                        ? { edges: wider(sheet.points), andEdges: wider(sheet.and_points) }
+                        : { edges: wider(sheet.edges), andEdges: wider(sheet.and_edges) },
+                    )
+                  }
                 >
                   wider boundaries
                 </button>{" "}
@@ -427,6 +488,25 @@ function pickedWords(sheet: BinSheet, { value, over }: Picking, decimals: number
 }
 
 /** Means and counts with heads and units, for a spreadsheet. */
+/** The cells in the shape of the map: the heads across, then a row a line, the highest first as on the screen. */
+function asMap(sheet: BinSheet, decimals: number, shares: boolean): string {
+  const head = (points: number[], edges: number[], i: number) => String(points[i] ?? rangeWords(edges, i, ""));
+  const cells = shares ? sheet.share : sheet.mean;
+  const heads = sheet.edges.slice(1).map((_, j) => head(sheet.points, sheet.edges, j));
+  return [
+    ["", ...heads].join("\t"),
+    ...[...cells.keys()].reverse().map((i) =>
+      [
+        head(sheet.and_points, sheet.and_edges, i),
+        ...heads.map((_, j) => {
+          const value = cells[i]?.[j] ?? null;
+          return value === null ? "" : fixed(value, shares ? 1 : decimals);
+        }),
+      ].join("\t"),
+    ),
+  ].join("\n");
+}
+
 function asText(sheet: BinSheet, decimals: number): string {
   const heads = sheet.edges.slice(1).map((_, j) => rangeWords(sheet.edges, j, sheet.over.unit));
   const block = (name: string, value: (row: number, column: number) => string) => [
