@@ -102,7 +102,7 @@ class Kinds(unittest.TestCase):
         passed = outline.passes(plane, Gate(lat, lon, start.bearing_deg, 1.0))
         self.assertTrue(all(abs(side) <= 11 for _, side in passed), passed)
 
-    def test_rescue_too_deep_is_not_in_target(self) -> None:
+    def test_resuscitation_too_deep_is_not_in_target(self) -> None:
         every = test_resuscitation.every(0.55, 1, 30)
         for depth, share in ((55.0, 100.0), (70.0, 0.0), (40.0, 0.0)):
             found = test_resuscitation.reviewed(test_resuscitation.case(*every, depth=depth)).figure("in_target").value

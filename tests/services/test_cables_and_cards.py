@@ -115,7 +115,6 @@ class Cable(Looking):
             return [(p.name, p.missing, p.empty) for p in networks.looked_in(self.db) if p.what in ("port", "folder")]
 
         self.running.tell("vanish")
-        [_] = (self.folder / "ports").iterdir()
         alone = self.folder / "alone"
         alone.mkdir()
         ours, theirs = os.openpty()
@@ -196,7 +195,7 @@ class Card(Looking):
         self.look_at(settings.FOLDERS, self.folder / "STI*")
         self.soon(lambda: len(self.standings()) == 2)
         recorder = self.one()
-        self.assertEqual((recorder.name, recorder.status["place"]), ("STICK", str(self.card)))
+        self.assertEqual((recorder.name, recorder.status["place"]), ("STICK", "STICK"))
         self.assertEqual(self.take(), [True, True], [s.trouble for s in self.db.exec(select(Session)).all()])
         rows = {s.kind: s for s in self.db.exec(select(Session)).all()}
         self.assertEqual(set(rows), {"noise", "oximetry"})

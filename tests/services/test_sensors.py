@@ -17,14 +17,15 @@ from sqlmodel import Session as Db
 from kumpel.demo.ensemble import Ensemble, Running, StandIn
 from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
-from kumpel.services import checks, deeds, live_values, recorders, sensors
+from kumpel.services import checks, deeds, live_values, mounted, recorders, sensors
 from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError, PasscodeNeededError, RecorderError
 from kumpel.store import database
 from kumpel.store.tables import Recorder, SensorCheck, now
 from tests.support import DatabaseTest
 
-TRUES = [90.0, 0.0, -90.0]
+TRUES = [0.0, 90.0, -90.0]
+"""From the middle outwards, as they are captured."""
 DOCK = (
     StandIn("V-02", "VL-000204", "Logger 2", kind="vehicle", auto_start=False),
     StandIn("G-01", "GM-000001", "Gas monitor 1", kind="gas", auto_start=False, rest={"time_factor": 60.0}),
@@ -83,22 +84,23 @@ class Calibrating(DatabaseTest):
 
     def test_three_positions_are_captured_written_read_back_and_proved(self) -> None:
         points = self.captured()
-        # What the simulated sensor really gives: 3.942 V at +90, 2.487 V at 0, 1.058 V at -90 degrees, with 3 mV of noise.
-        for (raw, _), gives in zip(points, (3.942, 2.487, 1.058), strict=True):
+        # What the simulated sensor really gives: 2.487 V at 0, 3.942 V at +90, 1.058 V at -90 degrees, with 3 mV of noise.
+        for (raw, _), gives in zip(points, (2.487, 3.942, 1.058), strict=True):
             self.assertAlmostEqual(raw, gives, delta=0.003)
         before = sensors.bench(self.db, self.id)
         standing = before.sensors[0].standing
         assert standing is not None
         self.assertEqual((standing.state, standing.words), ("never", "Steering angle: never calibrated"))
         found = sensors.write(self.db, self.id, "steering", points, "ST-118")
-        self.assertEqual(self.on_recorder(), points)
+        # On the recorder from one end to the other.
+        self.assertEqual(self.on_recorder(), sorted(points))
         steering = found.sensors[0]
-        self.assertEqual((steering.on_it, steering.serial), ({"steering": points}, "ST-118"))
+        self.assertEqual((steering.on_it, steering.serial), ({"steering": sorted(points)}, "ST-118"))
         assert steering.standing is not None and steering.standing.due_at is not None
         self.assertEqual(steering.standing.state, "right")
         self.assertEqual((steering.standing.due_at - now()).days, 91)
         [row] = [r for r in found.rows if r.what == checks.CALIBRATION]
-        self.assertEqual((row.by, row.points["steering"]), ("", [list(p) for p in points]))
+        self.assertEqual((row.by, row.points["steering"]), ("", [list(p) for p in sorted(points)]))
         with self.assertRaisesRegex(InvalidError, "full left.*-60"):
             sensors.prove(self.db, self.id, "steering", [96.2, -60.0, 0.2], 30)
         # What nobody saw proves nothing, and neither does what was seen before the calibration.
@@ -115,9 +117,9 @@ class Calibrating(DatabaseTest):
             sensors.prove(self.db, self.id, "steering", seen, 30)
 
     def test_what_cannot_be_a_point_is_refused_with_the_amount_and_kept_on_record(self) -> None:
-        raws = [3.942, None, None]
+        raws: list[float | None] = [None, 3.942, None]
 
-        def capture(position: int = 1) -> str:
+        def capture(position: int = 0) -> str:
             return sensors.capture(self.db, self.id, "steering", position, TRUES, raws).refused
 
         self.hold(steering=90.0)
@@ -128,7 +130,7 @@ class Calibrating(DatabaseTest):
         self.wheel.tell("set", raw={"steering": 0.03})
         self.assertRegex(capture(), r"0\.0\d\d V is under 0.20 V: its wire is off or broken")
         self.wheel.tell("set", raw={"steering": 4.4})
-        raws = [3.942, 2.487, None]
+        raws = [2.487, 3.942, None]
         self.assertRegex(capture(2), "the order is turned round")
         kept = [d for d in deeds.of(self.db, Whom("recorder", self.id)) if d.what == "capture refused"]
         self.assertEqual(len(kept), 4)
@@ -136,6 +138,29 @@ class Calibrating(DatabaseTest):
         self.wheel.tell("set", raw={"steering": "missing"})
         with self.assertRaisesRegex(RecorderError, "nothing was measured"):
             capture()
+
+    def test_more_points_than_positions_and_the_true_values_of_the_vehicle_the_next_time(self) -> None:
+        """Six points of a wheel that turns to 135 degrees; another logger in the same vehicle begins with their true values."""
+        trues = [0.0, 135.0, -135.0, 45.0, -45.0, 90.0]
+        raws: list[float | None] = [None] * len(trues)
+        for i, true in enumerate(trues):
+            self.hold(steering=true)
+            held = sensors.capture(self.db, self.id, "steering", i, trues, raws)
+            self.assertEqual(held.refused, "")
+            raws[i] = held.raw
+        points = [(raw or 0.0, true) for raw, true in zip(raws, trues, strict=True)]
+        found = sensors.write(self.db, self.id, "steering", points)
+        self.assertEqual([true for _, true in self.on_recorder()], sorted(trues))
+        self.assertEqual(found.sensors[0].trues, (0.0, 90.0, -135.0, -45.0, 45.0, 135.0))
+        other = Recorder(
+            serial="VL-9", kind="vehicle", token="V-09", name="", setup=self.logger.setup | {"machine": "kart 7"}
+        )
+        self.logger.setup = self.logger.setup | {"machine": "kart 7"}
+        self.db.add_all([other, self.logger])
+        self.db.commit()
+        self.assertEqual(sorted(mounted.with_same_machine(self.db, other)), sorted([other.id, self.id]))
+        with self.assertRaisesRegex(InvalidError, "up to 9 points. 10 were given"):
+            sensors.write(self.db, self.id, "steering", [(0.3 + 0.4 * i, float(i)) for i in range(10)])
 
     def test_points_that_are_none_are_not_written(self) -> None:
         for points in (

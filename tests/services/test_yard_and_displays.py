@@ -170,11 +170,33 @@ class OnTheRecorder(DatabaseTest):
         self.assertEqual(displays.picture_of(self.db, recorder.id or 0), picture)
         self.write("W-01")
         self.assertEqual(displays.picture_of(self.db, recorder.id or 0), picture, "without a wish it stays")
+        makers = displays.maker_picture(self.db, recorder.id or 0)
+        self.assertNotEqual(makers, picture)
+        self.assertEqual(displays.picture_of(self.db, recorder.id or 0), makers)
         for wrong in (displays.Drawn(128, 128, 8, "AAAA"), displays.Drawn(128, 128, 8, "no base64!")):
             with self.assertRaises(InvalidError):
                 self.write("W-01", picture=wrong)
         with self.assertRaisesRegex(ConflictError, "no display"):
             displays.display_of(self.db, self.seen().id or 0)
+
+    def test_what_only_some_watches_have_is_shown_and_written_where_it_is(self) -> None:
+        only = {"date_order", "light_colour", "ground"}
+        recorder = self.seen("W-01")
+        draft = drafts.draft(self.db, recorder.id or 0, None)
+        self.assertLessEqual(only, {field.path for field in draft.fields})
+        wanted = draft.settings | {"date_order": "year-month-day", "light_colour": "red", "ground": "dark"}
+        hand_out.write_only(self.db, recorder.id or 0, wanted, draft.revision, True)
+        with self.link("W-01") as link:
+            self.assertEqual({key: link.setup().setup[key] for key in only}, {key: wanted[key] for key in only})
+        # An older one without them is neither asked nor written.
+        watch = self.ensemble.running["W-01"]
+        watch.tell("set", setup={k: v for k, v in watch.tell("state")["setup"].items() if k not in only})
+        recorder = self.seen("W-01")
+        draft = drafts.draft(self.db, recorder.id or 0, None)
+        self.assertFalse(only & {field.path for field in draft.fields})
+        hand_out.write_only(self.db, recorder.id or 0, draft.settings | {"ground": "dark"}, draft.revision, True)
+        with self.link("W-01") as link:
+            self.assertFalse(only & link.setup().setup.keys())
 
     def test_who_drove_what_comes_back_with_the_recording(self) -> None:
         recorder, hedda = self.seen(), self.person("Hedda Morke")

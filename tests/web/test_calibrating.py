@@ -49,15 +49,15 @@ class Calibrating(BrowserTest):
     def test_three_positions_with_the_keyboard_three_refusals_written_and_proved(self) -> None:
         steering, page = self.opened(), self.page
         refused = page.get_by_role("log", name="Refused captures")
-        self.hold(90, r"3\.9[34]\d")
-        page.keyboard.press("Space")
-        expect(steering.get_by_role("row", name=re.compile("turned right"))).to_contain_text("captured")
-        # Not moved yet: too near the first point.
-        self.hold(90, r"3\.9[34]\d")
-        page.keyboard.press("Space")
-        expect(refused).to_contain_text(re.compile(r"only \d mV from “turned right”; 0.30 V is the least"))
-        # Moved while it is held.
         self.hold(0, r"2\.48\d")
+        page.keyboard.press("Space")
+        expect(steering.get_by_role("row", name=re.compile("straight ahead"))).to_contain_text("captured")
+        # Not moved yet: too near the first point.
+        self.hold(0, r"2\.48\d")
+        page.keyboard.press("Space")
+        expect(refused).to_contain_text(re.compile(r"only \d mV from “straight ahead”; 0.30 V is the least"))
+        # Moved while it is held.
+        self.hold(90, r"3\.9[34]\d")
         threading.Timer(0.5, self.tell, kwargs={"held": {"steering": -30.0}}).start()
         page.keyboard.press("Space")
         expect(refused).to_contain_text(re.compile(r"it moved: .* spread by \d\d\d mV"))
@@ -68,9 +68,9 @@ class Calibrating(BrowserTest):
         )
         page.keyboard.press("Space")
         expect(refused).to_contain_text(re.compile(r"under 0.20 V: its wire is off or broken"))
-        self.hold(0, r"2\.48\d")
+        self.hold(90, r"3\.9[34]\d")
         page.keyboard.press("Space")
-        expect(steering.get_by_role("row", name=re.compile("straight ahead"))).to_contain_text("captured")
+        expect(steering.get_by_role("row", name=re.compile("turned right"))).to_contain_text("captured")
         expect(page.get_by_role("button", name="Write steering angle")).to_be_disabled()
         self.assertEqual(self.on_recorder(), [])
         self.hold(-90, r"1\.0[56]\d")
@@ -81,7 +81,7 @@ class Calibrating(BrowserTest):
         page.keyboard.press("Control+Enter")
         expect(page.get_by_role("region", name="Write to recorder")).to_contain_text("read back equal")
         points = self.on_recorder()
-        for (raw, true), (gives, meant) in zip(points, ((3.942, 90), (2.487, 0), (1.058, -90)), strict=True):
+        for (raw, true), (gives, meant) in zip(points, ((1.058, -90), (2.487, 0), (3.942, 90)), strict=True):
             self.assertAlmostEqual(raw, gives, delta=0.003)
             self.assertEqual(true, meant)
         shown = page.get_by_role("region", name="Earlier checks, steering angle")

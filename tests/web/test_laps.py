@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import re
 import time
 from dataclasses import replace
@@ -478,6 +479,38 @@ class Laps(BrowserTest):
         place = page.get_by_role("slider", name="Place on the course")
         expect(place).to_have_attribute("aria-valuenow", str(round((lean.from_m + lean.to_m) / 2)))
         expect(page.get_by_role("button", name="whole lap")).to_be_visible()
+
+    def test_cells_around_the_points_of_a_map_by_the_fuel_with_its_share_to_add_copied(self) -> None:
+        page = self.opened()
+        page.context.grant_permissions(["clipboard-read", "clipboard-write"])
+        page.get_by_role("radio", name="Mixture").click()
+        for label, value in (("Target from", "0.8"), ("Target to", "0.9")):
+            page.get_by_label(label).fill(value)
+            page.get_by_label(label).press("Enter")
+        recording = recording_of(self.db, self.db.get_one(Session, self.row.id))
+        asked = Asked("mixture", "rpm", "throttle", target=(0.8, 0.9), around=True)
+        found = bin_sheet(recording, Review(), asked)
+        page.get_by_role("radio", name="around points").click()
+        cells = page.locator("[data-cell^='0 ']")
+        expect(cells).to_have_count(len(found.points))
+        expect(page.get_by_label("Point 2 of engine speed")).to_have_value(f"{found.points[1]:,.0f}")
+        page.get_by_label("share to add").check()
+        row, column = next(
+            (i, j) for i, each in enumerate(found.share) for j, v in enumerate(each) if not math.isnan(v)
+        )
+        share = found.share[row][column]
+        expect(page.locator(f"[data-cell='{row} {column}']")).to_contain_text(f"{abs(share):.1f}")
+        page.get_by_role("button", name="copy as map").click()
+        lines = page.evaluate("navigator.clipboard.readText()").split("\n")
+        self.assertEqual(len(lines), 1 + len(found.and_points))
+        self.assertEqual(lines[0].split("\t")[1:], [f"{point:g}" for point in found.points])
+        self.assertEqual([line.split("\t")[0] for line in lines[1:]], [f"{p:g}" for p in reversed(found.and_points)])
+        copied = lines[len(lines) - 1 - row].split("\t")[1 + column]
+        self.assertAlmostEqual(float(copied), share, delta=0.051)
+        # As mass of air to ethanol: the target goes along, and the share stays what it was.
+        page.get_by_label("Mixture as").select_option("ethanol")
+        expect(page.get_by_label("Target to")).to_have_value(re.compile(r"^8\.1"))
+        expect(page.locator(f"[data-cell='{row} {column}']")).to_contain_text(f"{abs(share):.1f}")
 
     def test_the_list_of_what_waits_is_folded_and_opened_and_stays_so(self) -> None:
         page = self.opened()

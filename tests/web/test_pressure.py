@@ -1,5 +1,6 @@
 """Reviewing a day of blood pressure through the screen: readings picked by key, sleep typed, limits tried, two recordings compared."""
 
+import math
 import re
 from datetime import UTC, date, datetime
 from typing import Any
@@ -136,6 +137,36 @@ class Pressure(AxeTest):
 
     def limit_of(self, row: LimitSetRow, figure: str) -> float:
         return next(float(r["steps"][-1]["value"]) for r in row.data["rules"] if r["figure"] == figure)
+
+    def test_too_low_is_asked_for_and_every_quantity_has_its_hours_and_its_histogram(self) -> None:
+        row = self.recorded(date(2026, 11, 12))
+        found = figures.outcome(self.db, row.id or 0)
+        assert found is not None
+        table = found.both.reviewed.table("readings")
+        at = {column.name: i for i, column in enumerate(table.columns)}
+        awake = [r for r in table.rows if r[at["Period"]] == "awake" and r[at["State"]] == ""]
+        edge = sorted(float(r[at["Systolic"]]) for r in awake)[len(awake) // 4]
+        low = [r for r in awake if float(r[at["Systolic"]]) < edge or float(r[at["Diastolic"]]) < 40]
+        page = self.open_review(row)
+        page.get_by_label("Too low awake, systolic/diastolic").fill(f"{edge:.0f}/40")
+        readings = page.get_by_role("region", name="Readings", exact=True)
+        expect(readings).to_contain_text(f"{len(low)} of {len(awake)} below it")
+        page.get_by_label("Too low awake, systolic/diastolic").fill("40/90")
+        expect(page.get_by_label("Too low awake, systolic/diastolic")).to_have_attribute("aria-invalid", "true")
+        pictures = page.get_by_role("region", name="By the hour")
+        hours = found.both.reviewed.table("hours")
+        for choice, name in (("map", "Mean arterial"), ("pulse", "Pulse")):
+            pictures.get_by_label("Quantity").select_option(choice)
+            means = [r for r in hours.rows if not math.isnan(float(r[[c.name for c in hours.columns].index(name)]))]
+            expect(pictures.locator("svg g title")).to_have_count(len(means))
+        pictures.get_by_role("radio", name="histogram").click()
+        spread = found.both.reviewed.table("spread")
+        pulses = [int(float(r[[c.name for c in spread.columns].index("Pulse")])) for r in spread.rows]
+        titles = pictures.locator("svg rect title").all_text_contents()
+        self.assertEqual(
+            [int(re.findall(r"(\d+) readings", t)[0]) for t in titles if not t.endswith(": 0 readings")],
+            [n for n in pulses if n],
+        )
 
     def test_a_part_of_the_bars_filters_the_table_and_a_click_on_the_chart_chooses(self) -> None:
         row = self.recorded(date(2026, 11, 3), awake_systolic=134.0)

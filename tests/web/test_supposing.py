@@ -364,7 +364,7 @@ class Supposing(BrowserTest):
         page.goto(f"{self.address}/recorders")
         where = page.get_by_role("region", name="Looked in")
         expect(where).to_contain_text("this machine, none in reach")
-        expect(where).to_contain_text("198.51.100.0/24, the server has no address in it now")
+        expect(where).to_contain_text("198.51.100.0/24: the server has no address in it now")
         page.goto(f"{self.address}/settings")
         page.get_by_role("navigation", name="Whose settings").get_by_role("button", name="Noise").click()
         leaflet = page.get_by_role("region", name="Leaflet")

@@ -174,7 +174,7 @@ class NineTasks(BrowserTest):
         chip.click()
         self.page.keyboard.press("ArrowDown")
         self.page.keyboard.press("x")
-        self.page.get_by_role("dialog").get_by_role("button", name="movement").click()
+        self.page.get_by_role("form").get_by_role("button", name="movement").click()
         hours = found.truth["valid_s"] / 3600
         after = self.changed("ODI4", before)
         self.assertAlmostEqual(after, (count - 1) / hours, delta=0.06)
@@ -189,7 +189,7 @@ class NineTasks(BrowserTest):
         self.assertEqual(int(row[-1]), max(kinds.count(k) for k in kinds))
         self.page.keyboard.press("ArrowDown")
         self.page.keyboard.press("x")
-        self.page.get_by_role("dialog").get_by_role("button", name="movement").click()
+        self.page.get_by_role("form").get_by_role("button", name="movement").click()
         after = self.changed("Both sides, episodes per hour", before)
         first = groups[0]
         self.assertNotEqual(first["side"], "both")
@@ -217,12 +217,12 @@ class NineTasks(BrowserTest):
         lap = row.get_attribute("data-lap")
         row.click()
         self.page.keyboard.press("x")
-        self.page.get_by_role("dialog").get_by_role("button", name="traffic").click()
+        self.page.get_by_role("form").get_by_role("button", name="traffic").click()
         after = self.changed("Best lap", before)
         self.assertAlmostEqual(after, counted[1], delta=0.05)
         self.answered("Which lap is the best, and what if it was cut?", f"lap {lap}, {before} s; then {after} s")
 
-    def test_rescue_where_was_the_longest_pause(self) -> None:
+    def test_resuscitation_where_was_the_longest_pause(self) -> None:
         found = self.begin("resuscitation")
         self.assertAlmostEqual(self.card("Longest pause"), max(found.truth["pauses"]), delta=0.06)
         row = self.first_row("Pauses over 10 s")

@@ -99,6 +99,12 @@ def out_now(db: Database, who: Who) -> list[schemas.HandOver]:
     return [answers.slip(*each) for each in hand_out.out_now(db)]
 
 
+@router.post("/recorders/{recorder_id}/picture/maker")
+def maker_picture(recorder_id: int, wish: schemas.Passcode, db: Database, who: Who) -> schemas.Drawn:
+    """Show the picture again that the recorder came with."""
+    return schemas.Drawn.model_validate(displays.maker_picture(db, recorder_id, wish.passcode))
+
+
 @router.post("/recorders/{recorder_id}/clock")
 def set_clock(recorder_id: int, wish: schemas.Passcode, db: Database, who: Who) -> schemas.Recorder:
     """Set the clock of a recorder without handing it out, once its sessions are taken in."""

@@ -80,7 +80,7 @@ whether it was ever so (a flag); not at all (an angle or a place, which has no p
 
 @dataclass(frozen=True)
 class ChannelWord:
-    """A channel as files may call it: its key here, its unit, and other names (lower case) for the same quantity.
+    """A channel of a kind: its key, name and unit, and how a picture sums it up.
 
     `usual` says whether it is shown without being picked.
     """
@@ -88,7 +88,6 @@ class ChannelWord:
     key: str
     name: str
     unit: str
-    also: tuple[str, ...] = ()
     reduce: Reduce = "mean"
     usual: bool = True
 

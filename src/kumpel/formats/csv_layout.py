@@ -12,6 +12,7 @@ from dataclasses import dataclass, field, replace
 from kumpel.core.recording import ChannelWord
 from kumpel.formats.csv_own import column_of
 from kumpel.formats.errors import CsvError
+from kumpel.formats.heads import called
 from kumpel.formats.times import ORDERS, order_of
 
 SAMPLE_BYTES = 65_536
@@ -300,7 +301,10 @@ def _columns(
                 continue
             key = word.key.lower()
             # Names are compared with blanks for underscores; a key may be written with blanks for its points.
-            also = {key, *(a.replace("_", " ") for a in (key, key.replace(".", " "), word.name.lower(), *word.also))}
+            also = {
+                key,
+                *(a.replace("_", " ") for a in (key, key.replace(".", " "), word.name.lower(), *called(word.key))),
+            }
             hit = next(
                 (
                     i

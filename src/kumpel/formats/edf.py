@@ -22,6 +22,7 @@ from kumpel.core.recording import Channel, ChannelWord, Event, Floats, Recording
 from kumpel.core.samples import MOST_WHOLE_BYTES, ArraySamples, Samples
 from kumpel.core.units import standard
 from kumpel.formats.errors import EdfError
+from kumpel.formats.heads import called
 
 ANNOTATIONS = "EDF Annotations"
 MISSING_MARK = "missing=-32768"
@@ -443,10 +444,17 @@ def key_of(signal: Signal, words: Sequence[ChannelWord], taken: Mapping[str, Cha
         return signal.transducer
     label = re.sub(r"\s+", " ", signal.label.lower().replace("-", " ").replace("_", " ")).strip()
     for word in words:
-        if word.key not in taken and label in {word.key, word.key.replace(".", " "), word.name.lower(), *word.also}:
+        if word.key not in taken and label in {
+            word.key,
+            word.key.replace(".", " "),
+            word.name.lower(),
+            *called(word.key),
+        }:
             return word.key
     for word in words:
-        if word.key not in taken and any(label.startswith(a) for a in (word.name.lower(), *word.also) if len(a) > 2):
+        if word.key not in taken and any(
+            label.startswith(a) for a in (word.name.lower(), *called(word.key)) if len(a) > 2
+        ):
             return word.key
     return signal.label if signal.label not in taken else f"{signal.label} {len(taken) + 1}"
 

@@ -18,7 +18,7 @@ from kumpel.kinds import plain_report
 from kumpel.kinds.plain_report import ReportPart
 from kumpel.kinds.plan import Plan, Situation
 from kumpel.kinds.sensors import SensorWord, Watched
-from kumpel.kinds.setup_fields import SetupField, described, stored_names
+from kumpel.kinds.setup_fields import SetupField, described, stored_names, where_there
 from kumpel.reports.document import Part, Size
 
 Assess = Callable[[Recording, Review, LimitSet], BothWays]
@@ -300,6 +300,11 @@ class Kind:
     def names(self) -> dict[str, str]:
         """Settings about a person that a recorder keeps apart: what stands there as long as nobody chose a name."""
         return stored_names(self.setup_model)
+
+    @property
+    def where_there(self) -> frozenset[str]:
+        """Settings that only some of its recorders have; no other is asked for them."""
+        return where_there(self.setup_model)
 
     def fields(self, setup: BaseModel, on_recorder: Mapping[str, Any] | None = None) -> list[SetupField]:
         """The settings of a setup as people read them; `on_recorder` is all that the recorder holds."""

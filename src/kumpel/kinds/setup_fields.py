@@ -85,6 +85,7 @@ def setting(
     columns: tuple[str, ...] = (),
     fold: str = "",
     personal: str = "",
+    where_there: bool = False,
     **limits: Any,
 ) -> Any:
     """A field of a setup model with its label, unit and the words for its values.
@@ -95,7 +96,7 @@ def setting(
     a code stands there, or nothing, as long as nobody chose one. `brings`: what the fields beside it become when it is changed to a value.
     `columns` of a list: the fields of its items that stand side by side as a table. `fold`: the closed line in which it stands, with
     others that seldom change. `personal`: the fact about a person that it is (`services.personal`); it comes from there and goes back
-    there, and that of one person never stays for the next.
+    there, and that of one person never stays for the next. `where_there`: shown and written only where the recorder has such a setting.
     """
     about = {
         "unit": unit,
@@ -108,6 +109,7 @@ def setting(
         "columns": columns,
         "fold": fold,
         "personal": personal,
+        "where_there": where_there,
     }
     extra = cast("dict[str, Any]", {key: value for key, value in about.items() if value})
     if callable(default):
@@ -170,6 +172,11 @@ def personal_facts(model: type[BaseModel]) -> dict[str, str]:
     """The settings that are facts about the person, each with the fact that it is."""
     properties = _schema(model)["properties"]
     return {key: about["personal"] for key, about in properties.items() if about.get("personal")}
+
+
+def where_there(model: type[BaseModel]) -> frozenset[str]:
+    """The settings that only some recorders of the kind have."""
+    return frozenset(key for key, about in _schema(model)["properties"].items() if about.get("where_there"))
 
 
 def lists_of(setup: BaseModel) -> list[SetupList]:

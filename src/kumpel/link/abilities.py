@@ -14,8 +14,8 @@ from kumpel.core.plain_values import check_plain
 from kumpel.link.messages import Message, Moment, Name
 
 LIVE, RAW, CALIBRATIONS, CHECKS, COURSES = "live", "raw", "calibrations", "checks", "courses"
-DISPLAY, PICTURE, FIRMWARE, NAMES = "display", "picture", "firmware", "names"
-ALL: Final = (LIVE, RAW, CALIBRATIONS, CHECKS, COURSES, DISPLAY, PICTURE, FIRMWARE, NAMES)
+DISPLAY, PICTURE, MAKER_PICTURE, FIRMWARE, NAMES = "display", "picture", "maker-picture", "firmware", "names"
+ALL: Final = (LIVE, RAW, CALIBRATIONS, CHECKS, COURSES, DISPLAY, PICTURE, MAKER_PICTURE, FIRMWARE, NAMES)
 CALLS: Final[Mapping[str, tuple[str, ...]]] = {
     LIVE: ("live",),
     RAW: ("capture",),
@@ -24,6 +24,7 @@ CALLS: Final[Mapping[str, tuple[str, ...]]] = {
     COURSES: ("courses", "course", "write-course", "remove-course"),
     DISPLAY: ("display", "draw"),
     PICTURE: ("picture", "write-picture"),
+    MAKER_PICTURE: ("maker-picture",),
     FIRMWARE: ("firmware", "firmware-begin", "firmware-block", "firmware-verify", "firmware-switch"),
 }
 """The calls that belong to each ability; `names` has none of its own."""

@@ -236,6 +236,10 @@ class RecorderLink:
     def write_picture(self, picture: abilities.Picture) -> abilities.Picture:
         return self._typed("write-picture", abilities.Picture, **picture.model_dump())
 
+    def maker_picture(self) -> abilities.Picture:
+        """The picture that the recorder came with, shown again."""
+        return self._typed("maker-picture", abilities.Picture)
+
     def firmware(self) -> abilities.Firmware:
         return self._typed("firmware", abilities.Firmware)
 

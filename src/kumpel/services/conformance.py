@@ -623,6 +623,20 @@ def _write_picture(probe: Probe) -> None:
             link.write_picture(before)
 
 
+@row("12", "the maker's picture comes back", changes=True)
+def _maker_picture(probe: Probe) -> None:
+    probe.needs_ready()
+    probe.needs(abilities.MAKER_PICTURE)
+    with probe.link(unlocked=True) as link:
+        before = link.picture()
+        mine = before.model_copy(update={"pixels": bytes(i % before.greys for i in range(len(before.pixels)))})
+        try:
+            link.write_picture(mine)
+            _say(link.maker_picture() == link.picture() != mine, "it shows something else")
+        finally:
+            link.write_picture(before)
+
+
 @row("13", "a firmware with a wrong hash is thrown away, and the running one stays", changes=True)
 def _wrong_firmware(probe: Probe) -> None:
     probe.needs_ready()

@@ -10,6 +10,8 @@ from dataclasses import dataclass
 from sqlmodel import Session as Db
 
 from kumpel.link import abilities
+from kumpel.services import deeds
+from kumpel.services.deeds import Whom
 from kumpel.services.problems import ConflictError, InvalidError
 from kumpel.services.reaching import AnyLink, able
 from kumpel.services.recorders import link_to, recorder_of
@@ -44,6 +46,19 @@ def picture_of(db: Db, recorder_id: int) -> Drawn:
     recorder = _with(db, recorder_id, abilities.PICTURE)
     with link_to(recorder) as link:
         return _drawn(able(link).picture())
+
+
+def maker_picture(db: Db, recorder_id: int, passcode: str = "") -> Drawn:
+    """The picture that the recorder came with, shown at switching on again; as it reads back."""
+    whom = Whom("recorder", recorder_id)
+    deeds.ask(db, "picture taken back", whom)
+    recorder = _with(db, recorder_id, abilities.MAKER_PICTURE)
+    with link_to(recorder, passcode) as link:
+        able(link).maker_picture()
+        found = _drawn(able(link).picture())
+    deeds.keep(db, "picture taken back", whom)
+    db.commit()
+    return found
 
 
 def write_picture(link: AnyLink, picture: Drawn) -> bool:

@@ -180,6 +180,8 @@ def compare(kind: Kind, wanted: BaseModel, on_it: held.Held) -> list[FieldState]
     for field in kind.fields(wanted, on_recorder):
         if field.path in kind.names and not held.keeps_names(on_it):
             continue
+        if field.path in kind.where_there and field.path not in on_recorder:
+            continue
         mine, theirs = at_path(settings, field.path), at_path(on_recorder, field.path)
         if not field.matters and mine in ("", None) and theirs in ("", None):
             continue

@@ -310,7 +310,7 @@ def _write(db: Db, recorder: Recorder, kind: Kind, model: BaseModel, given: Hand
         if slip.courses is not None:
             course_register.send(db, able(link), slip.courses)
         kept = held.others(kind, there.setup)
-        settings, names = held.split(kind, model.model_dump(mode="json"))
+        settings, names = held.split(kind, model.model_dump(mode="json"), there.setup)
         link.write_setup(kept | settings, about, slip.revision, names if can_names else None)
         wrong = _read_wrong(link, kind, model, can_names, about, kept)
         if wrong:

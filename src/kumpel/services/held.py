@@ -65,10 +65,11 @@ def others(kind: Kind, held: Held) -> dict[str, Any]:
     return {key: value for key, value in settings_of(held).items() if key not in kind.setup_model.model_fields}
 
 
-def split(kind: Kind, settings: dict[str, Any]) -> tuple[dict[str, Any], dict[str, str]]:
-    """Settings as they are written, and the names that are stored apart from them."""
+def split(kind: Kind, settings: dict[str, Any], there: dict[str, Any]) -> tuple[dict[str, Any], dict[str, str]]:
+    """Settings as they are written to a recorder that has `there`, and the names that are stored apart from them."""
     names = {key: str(settings[key] or "") for key in kind.names if key in settings}
-    return {key: value for key, value in settings.items() if key not in names}, names
+    foreign = kind.where_there - there.keys()
+    return {key: value for key, value in settings.items() if key not in names and key not in foreign}, names
 
 
 def with_own_names(kind: Kind, settings: dict[str, Any], person: Person | None, is_theirs: bool) -> dict[str, Any]:

@@ -50,6 +50,17 @@ def check_days(db: Db, recorders: Sequence[Recorder]) -> dict[int, Mapping[str, 
     return {recorder: days[name] for recorder, name in names.items() if name in days}
 
 
+def with_same_machine(db: Db, recorder: Recorder) -> list[int]:
+    """The recorders whose settings name the same vehicle as this one's, itself with them; itself alone where it names none."""
+    name = _machine(recorder)
+    others = (
+        db.exec(select(Recorder).where(Recorder.kind == recorder.kind, Recorder.id != recorder.id)).all()
+        if name
+        else []
+    )
+    return [recorder.id or 0, *(each.id or 0 for each in others if _machine(each) == name)]
+
+
 def _machine(recorder: Recorder) -> str:
     kind = KINDS.get(recorder.kind)
     setup: Mapping[str, Any] = recorder.setup or {}

@@ -33,9 +33,11 @@ Points = list[tuple[float, float]]
 
 @dataclass(frozen=True)
 class SensorState:
-    """A sensor with what the recorder holds for it: points by channel as (raw, true), None where the recorder was not asked."""
+    """A sensor with what the recorder holds for it: points by channel as (raw, true), None where the recorder was not asked. `trues`
+    are the true values to begin with: those that its vehicle was calibrated by last, by position, further ones behind them."""
 
     word: SensorWord
+    trues: tuple[float, ...]
     on_it: dict[str, Points] | None
     serial: str
     standing: Standing | None
@@ -92,6 +94,8 @@ def _bench(
     listed = {str(c.get("key")): c for c in recorder.setup.get("channels") or () if isinstance(c, dict)}
     there = None if on_it is None else {c.channel: [(p.raw, p.true) for p in c.points] for c in on_it}
     days = _days(db, recorder)
+    theirs = [row for each in mounted.with_same_machine(db, recorder) for row in checks.of_recorder(db, each)]
+    theirs.sort(key=lambda row: row.at, reverse=True)
     found = []
     for word in kind.sensors if kind else ():
         word = replace(word, every_days=days.get(word.key, word.every_days))
@@ -101,6 +105,7 @@ def _bench(
         found.append(
             SensorState(
                 word,
+                _trues(word, theirs),
                 None if there is None else {key: there[key] for key in word.channels if key in there},
                 next((row.serial for row in rows if row.sensor == word.key and row.serial), ""),
                 next((s for s in standings if s.sensor == word.key and s.check == checks.CALIBRATION), None),
@@ -134,11 +139,11 @@ def capture(
     whom = Whom("recorder", recorder_id)
     deeds.ask(db, "sensor calibrated", whom)
     word = sensor_of(recorder, key)
-    if word.way != "positions" or not len(trues) == len(raws) == len(word.positions) > position:
-        raise InvalidError(f"{word.label} has {len(word.positions)} positions.", field="position")
+    if word.way != "positions" or len(trues) != len(raws) or not is_enough(word, len(trues)) or position >= len(trues):
+        raise InvalidError(_positions_wanted(word), field="position")
     others = {
-        place.words: (raw, true)
-        for i, (place, true, raw) in enumerate(zip(word.positions, trues, raws, strict=True))
+        _place(word, i): (raw, true)
+        for i, (true, raw) in enumerate(zip(trues, raws, strict=True))
         if raw is not None and i != position
     }
     db.commit()
@@ -149,7 +154,7 @@ def capture(
         accepted(held.raw, held.spread, trues[position], others, word.within)
     except CaptureError as error:
         refused = str(error)
-        about = {"sensor": key, "position": word.positions[position].words, "why": refused}
+        about = {"sensor": key, "position": _place(word, position), "why": refused}
         deeds.keep(db, "capture refused", whom, after=about | {"raw": held.raw, "spread": held.spread})
         db.commit()
     return Held(held.raw, held.spread, held.count, refused)
@@ -206,16 +211,51 @@ def write(
     recorder = recorder_of(db, recorder_id)
     deeds.ask(db, "sensor calibrated", Whom("recorder", recorder_id))
     word = sensor_of(recorder, key)
-    if word.way != "positions" or len(points) != len(word.positions):
-        raise InvalidError(f"{word.label} has {len(word.positions)} points; {len(points)} were given.", field="points")
+    if word.way != "positions" or not is_enough(word, len(points)):
+        raise InvalidError(f"{_positions_wanted(word)} {len(points)} were given.", field="points")
     others: dict[str, tuple[float, float]] = {}
-    for place, (raw, true) in zip(word.positions, points, strict=True):
+    for i, (raw, true) in enumerate(points):
         try:
             accepted(raw, 0.0, true, others, word.within)
         except CaptureError as error:
-            raise InvalidError(f"{place.words}: {error}. Nothing was written.", field="points") from error
-        others[place.words] = (raw, true)
-    return _written(db, recorder, word, {word.key: list(points)}, serial, passcode, "")
+            raise InvalidError(f"{_place(word, i)}: {error}. Nothing was written.", field="points") from error
+        others[_place(word, i)] = (raw, true)
+    # Captured from the middle outwards, on the recorder from one end to the other.
+    raws = [raw for raw, _ in points]
+    in_line = raws in (sorted(raws), sorted(raws, reverse=True))
+    return _written(db, recorder, word, {word.key: list(points) if in_line else sorted(points)}, serial, passcode, "")
+
+
+MOST_POINTS = 9
+"""As many as a recorder holds (docs/link-protocol.md)."""
+
+
+def is_enough(word: SensorWord, count: int) -> bool:
+    return len(word.positions) <= count <= MOST_POINTS
+
+
+def _positions_wanted(word: SensorWord) -> str:
+    return f"{word.label} has {len(word.positions)} positions, and up to {MOST_POINTS} points."
+
+
+def _place(word: SensorWord, index: int) -> str:
+    """What a point is called: its position, or its number."""
+    return word.positions[index].words if index < len(word.positions) else f"point {index + 1}"
+
+
+def _trues(word: SensorWord, rows: Sequence[CheckRow]) -> tuple[float, ...]:
+    """The true values of the newest calibration among `rows` (those of its vehicle), each to the position that it is nearest to."""
+    usual = tuple(position.true for position in word.positions)
+    last = next((r for r in rows if r.sensor == word.key and r.what == checks.CALIBRATION), None)
+    left = [float(true) for _, true in (last.points.get(word.key, []) if last else [])]
+    if word.way != "positions" or len(left) < len(usual):
+        return usual
+    found = []
+    for true in usual:
+        nearest = min(left, key=lambda each: abs(each - true))
+        left.remove(nearest)
+        found.append(nearest)
+    return (*found, *sorted(left))
 
 
 def put_back(db: Db, recorder_id: int, check_id: int, passcode: str = "") -> Bench:

@@ -232,6 +232,11 @@ class AbilityCalls:
         self.recorder.memory.save()
         return self.call_picture(talk, values)
 
+    def call_maker_picture(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        self.recorder.state["picture"] = ""
+        self.recorder.memory.save()
+        return self.call_picture(talk, values)
+
     # -- firmware
 
     def call_firmware(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:

@@ -27,6 +27,7 @@ CHANGES = (
     "write-course",
     "remove-course",
     "write-picture",
+    "maker-picture",
     "firmware-begin",
     "firmware-block",
     "firmware-verify",

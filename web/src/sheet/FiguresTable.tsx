@@ -125,9 +125,11 @@ export function FiguresTable({
             <th className="pl-2 text-right font-medium">Limit</th>
             {!compact && <th className="pl-2 text-right font-medium">Coverage</th>}
             <th className={`${compact ? "pl-2.5" : "pl-4"} font-medium`}>Verdict</th>
-            {!compact && <th>
-<span className="sr-only">Why</span>
-</th>}
+            {!compact && (
+              <th>
+                <span className="sr-only">Why</span>
+              </th>
+            )}
           </tr>
         </thead>
         <tbody>

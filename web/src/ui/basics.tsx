@@ -137,14 +137,14 @@ function InPlaceOf({ view, heading, children }: Place & { children: ReactNode })
 export function Trouble({ error, again, ...place }: { error: Error; again?: () => void } & Place) {
   return (
     <InPlaceOf {...place}>
-    <div role="alert" className="m-5 grid gap-3 rounded-r-md border-above border-l-4 bg-panel px-4 py-3">
-      <p>{error.message}</p>
-      {again && (
-        <div>
-          <Button onClick={again}>Try again</Button>
-        </div>
-      )}
-    </div>
+      <div role="alert" className="m-5 grid gap-3 rounded-r-md border-above border-l-4 bg-panel px-4 py-3">
+        <p>{error.message}</p>
+        {again && (
+          <div>
+            <Button onClick={again}>Try again</Button>
+          </div>
+        )}
+      </div>
     </InPlaceOf>
   );
 }

@@ -87,9 +87,15 @@ export function ReasonChips({
     const first = window.matchMedia("(pointer: coarse)").matches ? "button" : "input";
     box.current?.querySelector<HTMLElement>(first)?.focus({ preventScroll: true });
   }, []);
+  // These chips go: the keys are meant for the row again that they stood under.
+  const back = () => cameFrom.current instanceof HTMLElement && cameFrom.current.focus({ preventScroll: true });
   const close = () => {
     onClose();
-    if (cameFrom.current instanceof HTMLElement) cameFrom.current.focus({ preventScroll: true });
+    back();
+  };
+  const choose = (reason: string) => {
+    onReason(reason);
+    back();
   };
   return (
     <form
@@ -98,7 +104,7 @@ export function ReasonChips({
       className="flex items-center gap-1.5 overflow-x-auto pb-1.5"
       onSubmit={(e) => {
         e.preventDefault();
-        if (typed.trim()) onReason(typed.trim());
+        if (typed.trim()) choose(typed.trim());
       }}
       onKeyDown={(e) => {
         // The keys that walk through the list behind are letters here.
@@ -107,7 +113,7 @@ export function ReasonChips({
         if (e.key === "Escape") close();
         else if (numbered) {
           e.preventDefault();
-          onReason(numbered);
+          choose(numbered);
         }
       }}
     >
@@ -116,7 +122,7 @@ export function ReasonChips({
           key={each}
           type="button"
           className="min-h-7 whitespace-nowrap rounded-full border border-line bg-panel px-2.5 text-[12.5px] hover:bg-act-soft"
-          onClick={() => onReason(each)}
+          onClick={() => choose(each)}
         >
           {i < 9 && <span className="mr-1 text-soft pointer-coarse:hidden">{i + 1}</span>}
           {each}

@@ -71,6 +71,9 @@ class Sensor(Out):
     unit: str
     channels: list[str]
     positions: list[Position]
+    trues: list[float] = Field(
+        description="true values to begin with, those of its vehicle's last calibration; more than positions: further points"
+    )
     within: RawRange
     every_days: int
     stands: str
@@ -93,6 +96,7 @@ class Sensor(Out):
             unit=word.unit,
             channels=list(word.channels),
             positions=[Position.model_validate(p) for p in word.positions],
+            trues=list(state.trues),
             within=RawRange.model_validate(word.within),
             every_days=word.every_days,
             stands=word.stands,

@@ -161,13 +161,13 @@ KIND = Kind(
         "Is the cable the one of this recorder?",
     ),
     channels=(
-        ChannelWord("activity.x", "Activity x", "counts", ("x", "activity")),
-        ChannelWord("activity.y", "Activity y", "counts", ("y",)),
-        ChannelWord("activity.z", "Activity z", "counts", ("z",)),
-        ChannelWord("systolic", "Systolic", "mmHg", ("sys", "sbp")),
-        ChannelWord("diastolic", "Diastolic", "mmHg", ("dia", "dbp")),
-        ChannelWord("map", "Mean arterial", "mmHg", ("mean",)),
-        ChannelWord("pulse", "Pulse", "bpm", ("hr", "heart rate")),
+        ChannelWord("activity.x", "Activity x", "counts"),
+        ChannelWord("activity.y", "Activity y", "counts"),
+        ChannelWord("activity.z", "Activity z", "counts"),
+        ChannelWord("systolic", "Systolic", "mmHg"),
+        ChannelWord("diastolic", "Diastolic", "mmHg"),
+        ChannelWord("map", "Mean arterial", "mmHg"),
+        ChannelWord("pulse", "Pulse", "bpm"),
     ),
     decisions=(
         DecisionWord(

@@ -85,11 +85,9 @@ KIND = Kind(
         "Is the cable plugged in at both ends?",
     ),
     channels=(
-        ChannelWord("emg.left", "Masseter left", "uV", ("emg left", "left masseter", "masseter l", "emg l", "emg1")),
-        ChannelWord(
-            "emg.right", "Masseter right", "uV", ("emg right", "right masseter", "masseter r", "emg r", "emg2")
-        ),
-        ChannelWord("ecg", "ECG", "mV", ("ekg", "ecg i", "ecg1")),
+        ChannelWord("emg.left", "Masseter left", "uV"),
+        ChannelWord("emg.right", "Masseter right", "uV"),
+        ChannelWord("ecg", "ECG", "mV"),
     ),
     decisions=(
         DecisionWord("threshold", "Threshold", "number", "% of the clench", 1, 100, hint="as set"),

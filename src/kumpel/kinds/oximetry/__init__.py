@@ -78,10 +78,10 @@ KIND = Kind(
         "Is the probe cable out and the data cable in?",
     ),
     channels=(
-        ChannelWord("spo2", "SpO2", "%", ("sao2", "oxygen saturation", "saturation", "sat", "o2 sat")),
-        ChannelWord("pulse", "Pulse", "bpm", ("pr", "hr", "pulse rate", "heart rate", "bpm")),
-        ChannelWord("movement", "Movement", "flag", ("motion", "pleth motion"), reduce="any"),
-        ChannelWord("probe_off", "Probe off", "flag", ("off", "probe"), reduce="any"),
+        ChannelWord("spo2", "SpO2", "%"),
+        ChannelWord("pulse", "Pulse", "bpm"),
+        ChannelWord("movement", "Movement", "flag", reduce="any"),
+        ChannelWord("probe_off", "Probe off", "flag", reduce="any"),
     ),
     events=(
         EventWord("desaturation4", "fall of 4 points", "falls of 4 points", droppable=True, around_s=120),

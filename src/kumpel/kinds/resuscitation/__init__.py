@@ -64,8 +64,8 @@ KIND = Kind(
         "Is the infrared window or the plug clean?",
     ),
     channels=(
-        ChannelWord("ecg", "ECG", "mV", ("ekg",)),
-        ChannelWord("depth_mm", "Compression depth", "mm", ("depth", "cpr depth")),
+        ChannelWord("ecg", "ECG", "mV"),
+        ChannelWord("depth_mm", "Compression depth", "mm"),
     ),
     events=(
         EventWord("shock", "shock", "shocks", droppable=True, keepable=True, around_s=20),

@@ -75,6 +75,13 @@ class TrainingSetup(BaseModel):
     )
     sound: Literal["off", "low", "loud"] = setting("Sound", "low", fold=_WATCH)
     back_light: Literal["off", "on a key", "always"] = setting("Back light", "on a key", fold=_WATCH)
+    light_colour: Literal["white", "amber", "red", "green"] = setting(
+        "Colour of the light", "white", fold=_WATCH, where_there=True
+    )
+    ground: Literal["light", "dark"] = setting("Ground of the display", "light", fold=_WATCH, where_there=True)
+    date_order: Literal["day.month", "month/day", "year-month-day"] = setting(
+        "Date as", "day.month", fold=_WATCH, where_there=True
+    )
     units: Literal["km", "miles"] = setting("Units", "km", fold=_WATCH)
     language: Literal["English", "Deutsch"] = setting("Language", "English", fold=_WATCH)
     wearer: str = setting("Shown on it", "", max_length=40, stored_name="code", fold=_WATCH)
@@ -143,13 +150,13 @@ KIND = Kind(
         "Is it within 2 m?",
     ),
     channels=(
-        ChannelWord("lat", "Latitude", "deg", ("latitude",), reduce="angle"),
-        ChannelWord("lon", "Longitude", "deg", ("longitude", "lng", "long"), reduce="angle"),
-        ChannelWord("speed", "Speed", "m/s", ("velocity",)),
-        ChannelWord("distance", "Distance", "m", ()),
-        ChannelWord("altitude", "Altitude", "m", ("elevation", "ele", "height")),
-        ChannelWord("heart_rate", "Heart rate", "bpm", ("hr", "pulse", "heartrate")),
-        ChannelWord("cadence", "Cadence", "/min", ("stroke rate", "stride rate", "spm")),
+        ChannelWord("lat", "Latitude", "deg", reduce="angle"),
+        ChannelWord("lon", "Longitude", "deg", reduce="angle"),
+        ChannelWord("speed", "Speed", "m/s"),
+        ChannelWord("distance", "Distance", "m"),
+        ChannelWord("altitude", "Altitude", "m"),
+        ChannelWord("heart_rate", "Heart rate", "bpm"),
+        ChannelWord("cadence", "Cadence", "/min"),
     ),
     decisions=(
         DecisionWord("split_m", "Split", "number", "m", 10, 100_000, hint="as set"),

@@ -32,7 +32,7 @@ SENSORS = (
         "Steering angle",
         "positions",
         "°",
-        (Position("turned right", 90.0), Position("straight ahead", 0.0), Position("turned left", -90.0)),
+        (Position("straight ahead", 0.0), Position("turned right", 90.0), Position("turned left", -90.0)),
         WIRE,
         QUARTER_DAYS,
         proof=(

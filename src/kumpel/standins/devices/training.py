@@ -24,6 +24,9 @@ FACTORY_SETUP: dict[str, Any] = {
     "back_light": "always",
     "units": "km",
     "language": "English",
+    "date_order": "day.month",
+    "light_colour": "white",
+    "ground": "light",
 }
 OFFERS = (
     ("time", "Time", "0:41:07"),
@@ -96,7 +99,7 @@ DEVICE = Device(
         Measured("heart_rate", "Heart rate", "bpm", 1.0, 72.0, 6.0),
         Measured("cadence", "Cadence", "/min", 1.0, 0.0, 0.0),
     ),
-    ("live", "display", "picture", "firmware", "names"),
+    ("live", "display", "picture", "maker-picture", "firmware", "names"),
     planned_s=lambda setup: 2700.0,
     begins=lambda setup: None,
     names=("wearer", "greeting"),

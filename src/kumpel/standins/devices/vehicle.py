@@ -155,7 +155,7 @@ DEVICE = Device(
         Measured("water_temp", "Water temperature", "°C", 1.0, 24.0, 0.3),
         Measured("rpm", "Engine speed", "rpm", 50.0, 0.0, 0.0),
     ),
-    ("live", "raw", "calibrations", "courses", "picture", "firmware", "names"),
+    ("live", "raw", "calibrations", "courses", "picture", "maker-picture", "firmware", "names"),
     planned_s=lambda setup: 900.0,
     names=("driver",),
     screen=Screen(160, 80, 16),

@@ -211,7 +211,12 @@ export function Slip({
           <Interrupted unfinished={shown.unfinished} token={recorder.token} busy={deed.busy} onFinish={deed.finish} />
         )}
         <Standing recorder={recorder} />
-        <section ref={sheet} aria-label="Settings" tabIndex={-1} className="grid outline-none grid-cols-[168px_minmax(0,1fr)_150px]">
+        <section
+          ref={sheet}
+          aria-label="Settings"
+          tabIndex={-1}
+          className="grid outline-none grid-cols-[168px_minmax(0,1fr)_150px]"
+        >
           <SetupForm
             fields={draft.fields}
             draft={shown}

@@ -113,7 +113,8 @@ export default function People() {
     setWords("");
     navigate(`/people/${made.id}`);
   });
-  if (people.isError && !people.data) return <Trouble view="People" error={people.error} again={() => people.refetch()} />;
+  if (people.isError && !people.data)
+    return <Trouble view="People" error={people.error} again={() => people.refetch()} />;
   const rows = people.rows;
   return (
     <main className="grid h-full grid-cols-[minmax(0,1fr)_320px] min-[960px]:grid-cols-[minmax(0,1fr)_400px]">

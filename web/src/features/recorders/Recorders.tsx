@@ -131,7 +131,8 @@ export default function Recorders() {
           body: { passcode },
         }),
       ),
-    onSuccess: (_, { recorder }) => say(`The clock of ${recorder.token} is set; it was ${clockError(recorder.clock_error_s)}.`),
+    onSuccess: (_, { recorder }) =>
+      say(`The clock of ${recorder.token} is set; it was ${clockError(recorder.clock_error_s)}.`),
     onError: (error, { recorder, passcode }) => {
       if (!(error instanceof Problem && error.status === 423)) return fail(error);
       if (passcode) fail(error);

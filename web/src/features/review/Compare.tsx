@@ -151,8 +151,8 @@ function Side({
         <thead className="text-right font-narrow text-[12.5px] text-soft">
           <tr>
             <th>
-<span className="sr-only">What</span>
-</th>
+              <span className="sr-only">What</span>
+            </th>
             <th className="font-medium">before</th>
             <th className="pl-1 font-medium">after</th>
           </tr>
@@ -246,7 +246,8 @@ function Pair({
   const error = found.error ?? old.error ?? review.query.error;
   if (error) return <Trouble heading="Two recordings" error={error} again={() => void found.refetch()} />;
   const [a, b] = [old.data, review.query.data];
-  if (!a || !b || !found.data || !isAssessed(a) || !isAssessed(b)) return <Loading heading="Two recordings" what="both recordings" />;
+  if (!a || !b || !found.data || !isAssessed(a) || !isAssessed(b))
+    return <Loading heading="Two recordings" what="both recordings" />;
   const kind = kinds?.find((k) => k.key === b.session.kind);
   const Own = compareOf(b.session.kind);
   const comparison = found.data;
@@ -322,7 +323,8 @@ export default function Compare() {
   if (first.isError) return <Trouble view="Two recordings" error={first.error} again={() => first.refetch()} />;
   if (first.data && person === null)
     return <Empty title="Nobody’s recording">Recordings are compared of one person: claim this one first.</Empty>;
-  if (!first.data || !own.data || !sets.data) return <Loading view="Two recordings" what="the recordings of this person" />;
+  if (!first.data || !own.data || !sets.data)
+    return <Loading view="Two recordings" what="the recordings of this person" />;
   const list = own.data.sessions.filter((s) => s.figures === "assessed");
   const others = list.filter((s) => s.id !== id);
   const older = others.filter((s) => s.started_at < (first.data?.started_at ?? ""));

@@ -126,7 +126,8 @@ function Sheet({
     [review.undo, review.redo, next, previous, navigate],
   );
   useKeys(keys);
-  if (review.query.isError && !data) return <Trouble heading="Review" error={review.query.error} again={() => review.query.refetch()} />;
+  if (review.query.isError && !data)
+    return <Trouble heading="Review" error={review.query.error} again={() => review.query.refetch()} />;
   if (!data) return <Loading heading="Review" what="the session and its figures" />;
   if (!words) return <Loading heading="Review" what="the words of this kind" />;
   if (!isAssessed(data)) return <NoFigures review={data} again={review.again} />;
@@ -285,7 +286,8 @@ export default function Review() {
   useEffect(() => {
     for (const kind of kinds.split(" ")) loadSheet(kind);
   }, [kinds]);
-  if (waiting.isError && !waiting.data) return <Trouble view="Review" error={waiting.error} again={() => waiting.refetch()} />;
+  if (waiting.isError && !waiting.data)
+    return <Trouble view="Review" error={waiting.error} again={() => waiting.refetch()} />;
   if (!waiting.data && !id) return <Loading view="Review" what="what waits" />;
   const chosen = id ? Number(id) : (list[0]?.id ?? null);
   const at = list.findIndex((s) => s.id === chosen);

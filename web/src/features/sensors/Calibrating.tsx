@@ -56,7 +56,7 @@ export function Calibrating({ recorder, bench }: { recorder: Schemas["Recorder"]
     (capture.work?.captured ?? []).flatMap((c, i): [number, number][] =>
       c ? [[c.raw, Number(capture.work?.trues[i])]] : [],
     );
-  const complete = sensor && points().length === sensor.positions.length ? points() : null;
+  const complete = sensor && points().length === capture.work?.captured.length ? points() : null;
   const write = () =>
     sensor &&
     complete &&
@@ -107,6 +107,8 @@ export function Calibrating({ recorder, bench }: { recorder: Schemas["Recorder"]
             onTrue={capture.setTrue}
             onCapture={capture.capture}
             onAgain={capture.again}
+            onMore={capture.more}
+            onFewer={capture.fewer}
             onStartOver={capture.startOver}
           />
         )}
@@ -133,6 +135,7 @@ export function Calibrating({ recorder, bench }: { recorder: Schemas["Recorder"]
           <WriteCard
             sensor={sensor}
             captured={points().length}
+            all={capture.work?.captured.length ?? sensor.positions.length}
             serial={serial}
             onSerial={(value) => setSerials((all) => ({ ...all, [sensor.key]: value }))}
             busy={keep.isPending}

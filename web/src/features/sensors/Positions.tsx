@@ -6,7 +6,9 @@ import { number } from "@/ui/format";
 import { type LiveValues, useNow } from "./live";
 import { PointMap } from "./PointMap";
 import { Trace } from "./Trace";
-import type { Captured, Refusal } from "./useCapture";
+import { type Captured, MOST_POINTS, placeOf, type Refusal } from "./useCapture";
+
+const COUNTS = ["no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine"];
 
 /** Hold, capture, the next: one row a position. */
 export function Positions({
@@ -20,6 +22,8 @@ export function Positions({
   onTrue,
   onCapture,
   onAgain,
+  onMore,
+  onFewer,
   onStartOver,
 }: {
   sensor: Schemas["Sensor"];
@@ -32,6 +36,8 @@ export function Positions({
   onTrue: (position: number, value: string) => void;
   onCapture: () => void;
   onAgain: (position: number) => void;
+  onMore: () => void;
+  onFewer: (position: number) => void;
   onStartOver: () => void;
 }) {
   useNow(live);
@@ -57,10 +63,15 @@ export function Positions({
     <section aria-label={`${sensor.label}, positions`} className="rounded-lg border border-line bg-panel">
       <div className="flex items-baseline gap-2.5 px-3 pt-2.5 pb-1">
         <h2>
-          {sensor.label}, {sensor.positions.length === 3 ? "three" : "two"} positions
+          {sensor.label}, {COUNTS[trues.length] ?? trues.length} positions
         </h2>
         <span className="text-[13px] text-soft">{sensor.serial && `sensor ${sensor.serial}`}</span>
-        <Button look="quiet" size="small" className="ml-auto" onClick={onStartOver}>
+        {trues.length < MOST_POINTS && (
+          <Button look="quiet" size="small" className="ml-auto" onClick={onMore}>
+            add a point
+          </Button>
+        )}
+        <Button look="quiet" size="small" className={trues.length < MOST_POINTS ? "" : "ml-auto"} onClick={onStartOver}>
           start over
         </Button>
       </div>
@@ -73,24 +84,25 @@ export function Positions({
             <th className="whitespace-nowrap px-3 text-right font-medium">spread in 1 s</th>
             <th className="font-medium">state</th>
             <th>
-<span className="sr-only">What to do</span>
-</th>
+              <span className="sr-only">What to do</span>
+            </th>
           </tr>
         </thead>
         <tbody>
-          {sensor.positions.map((position, i) => {
+          {trues.map((_, i) => {
+            const words = placeOf(sensor, i);
             const done = captured[i];
             const current = i === next;
             return (
               <tr
-                key={position.words}
+                key={words}
                 className={`border-hair border-t ${current ? "bg-[color-mix(in_srgb,var(--act-soft)_45%,var(--panel))] shadow-[inset_3px_0_var(--act)]" : ""}`}
               >
-                <td className="whitespace-nowrap px-3 py-1.5">{position.words}</td>
+                <td className="whitespace-nowrap px-3 py-1.5">{words}</td>
                 <td className="w-[96px]">
                   <span className="inline-flex items-center gap-1">
                     <input
-                      aria-label={`true value ${position.words}`}
+                      aria-label={`true value ${words}`}
                       className={`${inputLook} max-w-[72px] text-right`}
                       inputMode="decimal"
                       value={trues[i]}
@@ -133,10 +145,15 @@ export function Positions({
                       <kbd className="rounded border border-on-act/50 px-1.5 font-narrow text-[12px]">Space</kbd>
                     </Button>
                   ) : done ? (
-                    <Button look="quiet" size="small" aria-label={`again ${position.words}`} onClick={() => onAgain(i)}>
+                    <Button look="quiet" size="small" aria-label={`again ${words}`} onClick={() => onAgain(i)}>
                       again
                     </Button>
                   ) : null}
+                  {i >= sensor.positions.length && (
+                    <Button look="quiet" size="small" aria-label={`take off ${words}`} onClick={() => onFewer(i)}>
+                      take off
+                    </Button>
+                  )}
                 </td>
               </tr>
             );
@@ -150,8 +167,8 @@ export function Positions({
         <PointMap
           sensor={sensor}
           live={live}
-          points={sensor.positions.map((p, i) => ({
-            words: p.words,
+          points={trues.map((_, i) => ({
+            words: placeOf(sensor, i),
             raw: captured[i]?.raw ?? null,
             true: Number(trues[i]) || 0,
           }))}

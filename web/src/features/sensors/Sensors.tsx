@@ -32,8 +32,10 @@ export default function Sensors() {
     // One that did not answer is asked again by itself while it is in reach.
     refetchInterval: (query) => (query.state.data?.trouble && recorder?.in_reach ? 4_000 : false),
   });
-  if (recorders.error && !recorders.data) return <Trouble view="Sensors" error={recorders.error} again={() => recorders.refetch()} />;
-  if (recorders.data && !recorder) return <Trouble view="Sensors" error={new Error("This recorder is not on record.")} />;
+  if (recorders.error && !recorders.data)
+    return <Trouble view="Sensors" error={recorders.error} again={() => recorders.refetch()} />;
+  if (recorders.data && !recorder)
+    return <Trouble view="Sensors" error={new Error("This recorder is not on record.")} />;
   if (bench.error && !bench.data) return <Trouble view="Sensors" error={bench.error} again={() => bench.refetch()} />;
   if (!recorder || !bench.data) return <Loading view="Sensors" what="the sensors of the recorder" />;
   const again = () => queries.invalidateQueries({ queryKey: ["sensors", recorder.id] });

@@ -6,6 +6,7 @@ import { moment } from "@/ui/format";
 export function WriteCard({
   sensor,
   captured,
+  all,
   serial,
   onSerial,
   busy,
@@ -14,13 +15,14 @@ export function WriteCard({
 }: {
   sensor: Schemas["Sensor"];
   captured: number;
+  /** How many points there are to be. */
+  all: number;
   serial: string;
   onSerial: (value: string) => void;
   busy: boolean;
   onWrite: () => void;
   onReplaced: () => void;
 }) {
-  const all = sensor.positions.length;
   const { standing } = sensor;
   const at = standing?.at ?? null;
   const complete = captured === all;

@@ -16,6 +16,12 @@ export interface Refusal {
   why: string;
 }
 
+export const MOST_POINTS = 9;
+
+/** What a point is called: its position, or its number. */
+export const placeOf = (sensor: Schemas["Sensor"], index: number) =>
+  sensor.positions[index]?.words ?? `point ${index + 1}`;
+
 interface Work {
   captured: (Captured | null)[];
   trues: string[];
@@ -23,8 +29,8 @@ interface Work {
 }
 
 const fresh = (sensor: Schemas["Sensor"]): Work => ({
-  captured: sensor.positions.map(() => null),
-  trues: sensor.positions.map((p) => String(p.true)),
+  captured: sensor.trues.map(() => null),
+  trues: sensor.trues.map(String),
   refusals: [],
 });
 
@@ -57,7 +63,7 @@ export function useCapture(recorder: number, sensor: Schemas["Sensor"] | undefin
           held.refused
             ? {
                 ...now,
-                refusals: [{ at, position: of.positions[position]?.words ?? "", why: held.refused }, ...now.refusals],
+                refusals: [{ at, position: placeOf(of, position), why: held.refused }, ...now.refusals],
               }
             : {
                 ...now,
@@ -75,7 +81,7 @@ export function useCapture(recorder: number, sensor: Schemas["Sensor"] | undefin
     capture: () => {
       if (!sensor || !work || next === null || hold.isPending) return;
       const wrong = work.trues.findIndex((t) => t.trim() === "" || !Number.isFinite(Number(t)));
-      if (wrong >= 0) return fail(new Error(`The true value ${sensor.positions[wrong]?.words} is no number.`));
+      if (wrong >= 0) return fail(new Error(`The true value ${placeOf(sensor, wrong)} is no number.`));
       hold.mutate({ of: sensor, position: next, work });
     },
     setTrue: (position: number, value: string) =>
@@ -84,6 +90,28 @@ export function useCapture(recorder: number, sensor: Schemas["Sensor"] | undefin
     again: (position: number) =>
       sensor &&
       put(sensor.key, (now) => ({ ...now, captured: now.captured.map((c, i) => (i === position ? null : c)) }), sensor),
+    /** One point more than the positions, where the recorder holds as many. */
+    more: () =>
+      sensor &&
+      put(
+        sensor.key,
+        (now) =>
+          now.trues.length < MOST_POINTS
+            ? { ...now, trues: [...now.trues, ""], captured: [...now.captured, null] }
+            : now,
+        sensor,
+      ),
+    fewer: (position: number) =>
+      sensor &&
+      put(
+        sensor.key,
+        (now) => ({
+          ...now,
+          trues: now.trues.filter((_, i) => i !== position),
+          captured: now.captured.filter((_, i) => i !== position),
+        }),
+        sensor,
+      ),
     startOver: () => sensor && put(sensor.key, () => fresh(sensor), sensor),
     /** What was captured is on the recorder now. */
     written: (key: string) =>

@@ -219,7 +219,8 @@ export default function Sessions() {
     if (done.length === 0) return say(`Nothing was given to ${person.name}.${left}`);
     say(`${amount(done.length)} given to ${person.name}.${left}`, () => giveEach(done, (id) => before.get(id) ?? null));
   };
-  if (sessions.isError && !sessions.data) return <Trouble view="Sessions" error={sessions.error} again={() => sessions.refetch()} />;
+  if (sessions.isError && !sessions.data)
+    return <Trouble view="Sessions" error={sessions.error} again={() => sessions.refetch()} />;
   if (!sessions.data) return <Loading view="Sessions" what="the sessions" />;
   // The numbers of a kind say what its result in words would say again.
   const columns = COLUMNS.filter((c) => !hidden.includes(c.key) && !(c.key === "figure" && shown.length > 0));

@@ -34,7 +34,8 @@ export default function Settings() {
   const chosen: Place =
     picked ??
     (asked ? { scope: "kind", of: asked.key, name: asked.name } : { scope: "site", of: "", name: "Whole site" });
-  if (settings.isError && !settings.data) return <Trouble view="Settings" error={settings.error} again={() => settings.refetch()} />;
+  if (settings.isError && !settings.data)
+    return <Trouble view="Settings" error={settings.error} again={() => settings.refetch()} />;
   if (!settings.data) return <Loading view="Settings" what="the settings" />;
   const { data } = settings;
   const places: [string, Place[]][] = [

@@ -226,8 +226,8 @@ function Editor({ detail }: { detail: Detail }) {
                 <th className="text-right font-medium">at, m</th>
                 <th className="text-right font-medium">from before, m</th>
                 <th>
-<span className="sr-only">What to do</span>
-</th>
+                  <span className="sr-only">What to do</span>
+                </th>
               </tr>
             </thead>
             <tbody>
@@ -345,7 +345,8 @@ export default function CoursePage() {
     queryFn: () => ask(api.GET("/api/courses/{course_id}", { params: { path: { course_id: Number(id) } } })),
   });
   useTitle("Course", course.data?.name);
-  if (course.error && !course.data) return <Trouble view="Course" error={course.error} again={() => course.refetch()} />;
+  if (course.error && !course.data)
+    return <Trouble view="Course" error={course.error} again={() => course.refetch()} />;
   if (!course.data) return <Loading view="Course" what="the course" />;
   const { data: detail } = course;
   return (

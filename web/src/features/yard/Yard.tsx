@@ -246,8 +246,10 @@ export default function Yard() {
       ),
     onError: fail,
   });
-  if (vehicles.isError) return <Trouble view="Vehicles and courses" error={vehicles.error} again={() => vehicles.refetch()} />;
-  if (courses.isError) return <Trouble view="Vehicles and courses" error={courses.error} again={() => courses.refetch()} />;
+  if (vehicles.isError)
+    return <Trouble view="Vehicles and courses" error={vehicles.error} again={() => vehicles.refetch()} />;
+  if (courses.isError)
+    return <Trouble view="Vehicles and courses" error={courses.error} again={() => courses.refetch()} />;
   if (!vehicles.data || !courses.data) return <Loading view="Vehicles and courses" what="the yard" />;
   return (
     <main className="grid h-full grid-cols-2 gap-6 overflow-auto px-5 py-[18px]">

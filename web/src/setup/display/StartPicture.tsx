@@ -2,6 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import type { Schemas } from "@/api/client";
 import { Button } from "@/ui/basics";
 import { Segmented } from "@/ui/segmented";
+import { MakersPicture } from "./MakersPicture";
 import { base64Of, inGreys, luminance } from "./pixels";
 import { Screen } from "./Screen";
 import { useDisplay, useStartPicture } from "./useDisplay";
@@ -164,6 +165,7 @@ export function StartPicture({
           <Button size="small" onClick={() => chosen.current?.click()}>
             {photo ? "another photo" : "choose a photo"}
           </Button>
+          {recorder.can.includes("maker-picture") && <MakersPicture recorder={recorder} onBack={forget} />}
           {picture && (
             <button
               type="button"

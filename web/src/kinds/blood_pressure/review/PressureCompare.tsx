@@ -252,8 +252,8 @@ function WhatChanged({ changes, spansFrom, kind }: { changes: Change[]; spansFro
 function HourByHour({ before, after, scale }: { before: Assessed; after: Assessed; scale: Scale }) {
   const both = [before, after].map((r) => {
     const begins = clockMin(wallMoment(r.session)(0));
-    return hoursOf(r.reviewed).flatMap((h) =>
-      h.systolic === null ? [] : [{ min: begins + h.atS / 60 + 30, value: h.systolic }],
+    return hoursOf(r.reviewed, readingsOf(r.reviewed)).flatMap((h) =>
+      h.means.systolic === null ? [] : [{ min: begins + h.atS / 60 + 30, value: h.means.systolic }],
     );
   });
   const all = both.flat();

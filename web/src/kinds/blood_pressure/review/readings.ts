@@ -108,7 +108,12 @@ export const activityOf = (assessment: Assessment) => spansOf(assessment, "activ
 /** Windows without a reading, with their reason. */
 export const quietOf = (assessment: Assessment) => spansOf(assessment, "quiet", "Because of");
 
-export const QUANTITIES = { systolic: "Systolic", diastolic: "Diastolic", map: "Mean arterial", pulse: "Pulse" } as const;
+export const QUANTITIES = {
+  systolic: "Systolic",
+  diastolic: "Diastolic",
+  map: "Mean arterial",
+  pulse: "Pulse",
+} as const;
 export type Quantity = keyof typeof QUANTITIES;
 const each = <T>(made: (quantity: Quantity, name: string) => T) =>
   Object.fromEntries(Object.entries(QUANTITIES).map(([q, name]) => [q, made(q as Quantity, name)])) as Record<

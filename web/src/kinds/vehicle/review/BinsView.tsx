@@ -3,12 +3,12 @@ import { useMemo, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import { Loading, Trouble } from "@/ui/basics";
 import { fixed, number } from "@/ui/format";
-import { Segmented } from "@/ui/segmented";
 import { useNotices } from "@/ui/notices";
+import { Segmented } from "@/ui/segmented";
 import { Dots, type Picking, Spread } from "./BinPictures";
 import { BinTable } from "./BinTable";
-import { FuelChoice, ratioOf } from "./FuelChoice";
 import { type BinSheet, type Cell, cellWords, decimalsOf, rangeWords, targetOf } from "./bins";
+import { FuelChoice, ratioOf } from "./FuelChoice";
 
 const panel = "rounded-lg border border-line bg-panel";
 const picker =
@@ -294,7 +294,9 @@ export function BinsView({
         <section aria-label="Table" className={`${panel} min-w-0 px-2.5 py-2`}>
           <div className="flex flex-wrap items-baseline gap-x-3 text-[13px]">
             <h2 className="font-narrow font-semibold">
-              {withShares ? "Fuel to add or take, %, in each cell" : `Mean ${sheet.quantity.name.toLowerCase()} in each cell`}
+              {withShares
+                ? "Fuel to add or take, %, in each cell"
+                : `Mean ${sheet.quantity.name.toLowerCase()} in each cell`}
             </h2>
             <Segmented
               label="Cells"

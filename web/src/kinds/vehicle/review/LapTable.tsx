@@ -83,8 +83,8 @@ export function LapTable({
               <th className="px-2 font-medium">to {referenceName(sheet, whose)}, s</th>
               <th className="px-2 font-medium">Top, km/h</th>
               <th>
-<span className="sr-only">Part, and what to do</span>
-</th>
+                <span className="sr-only">Part, and what to do</span>
+              </th>
             </tr>
           </thead>
           <tbody ref={body}>
