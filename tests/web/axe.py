@@ -23,7 +23,7 @@ COLOURS = {"runOnly": {"type": "rule", "values": ["color-contrast", "link-in-tex
 class AxeTest(BrowserTest):
     maxDiff = None
 
-    def violations(self, page: Page, rules: dict[str, Any]) -> list[str]:
+    def violations(self, page: Page, rules: dict[str, Any] = RULES) -> list[str]:
         """What axe-core finds, each with the rule and the element."""
         if not page.evaluate("'axe' in window"):
             page.evaluate(AXE.read_text())

@@ -50,7 +50,7 @@ class Accessible(AxeTest):
         for view in VIEWS:
             page.route(re.compile(r"/api/(?!state|line|events)"), lambda route: None)
             page.goto(f"{self.address}{view.format(noise=self.noise.id, night=self.night.id)}")
-            page.get_by_text(re.compile("^Reading .* …$")).first.wait_for()
+            page.get_by_role("heading", level=1).first.wait_for(state="attached")
             self.check(f"{view} loading")
             page.unroute_all(behavior="ignoreErrors")
 

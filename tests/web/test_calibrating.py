@@ -111,9 +111,9 @@ class Calibrating(BrowserTest):
 
     def test_captured_points_outlive_a_lost_link_and_one_press_zeroes(self) -> None:
         steering, page = self.opened(), self.page
-        self.hold(90, r"3\.9[34]\d")
+        self.hold(0, r"2\.48\d")
         page.keyboard.press("Space")
-        row = steering.get_by_role("row", name=re.compile("turned right"))
+        row = steering.get_by_role("row", name=re.compile("straight ahead"))
         expect(row).to_contain_text("captured")
         self.ensemble.running["V-02"].tell("vanish")
         live = page.get_by_role("region", name="Live now")

@@ -93,7 +93,7 @@ class PlainSheet(BrowserTest):
         self.sign_in()
         page = self.page
         held: list[Route] = []
-        page.route("**/view?*", held.append)
+        page.route("**/view?*", lambda route: held.append(route))
         page.add_init_script(
             "window.drawn = []; const fill = CanvasRenderingContext2D.prototype.fillText;"
             "CanvasRenderingContext2D.prototype.fillText = function (text, ...rest) "
@@ -125,6 +125,7 @@ class PlainSheet(BrowserTest):
         second = why.get_by_role("button").nth(1).inner_text().removeprefix("2").strip()
         page.keyboard.press("2")
         expect(page.get_by_role("complementary", name="Decisions")).to_contain_text(second)
+        page.get_by_role("button", name="left out 1", exact=True).click()
         events = page.get_by_role("region", name="List of events")
         events.get_by_role("button", name="count it").first.click()
         self.eventually(lambda: decisions.of_session(self.db, row.id or 0) == [] or self.db.rollback())

@@ -147,7 +147,7 @@ class Pressure(AxeTest):
         awake = [r for r in table.rows if r[at["Period"]] == "awake" and r[at["State"]] == ""]
         edge = sorted(float(r[at["Systolic"]]) for r in awake)[len(awake) // 4]
         low = [r for r in awake if float(r[at["Systolic"]]) < edge or float(r[at["Diastolic"]]) < 40]
-        page = self.open_review(row)
+        page = self.open(row)
         page.get_by_label("Too low awake, systolic/diastolic").fill(f"{edge:.0f}/40")
         readings = page.get_by_role("region", name="Readings", exact=True)
         expect(readings).to_contain_text(f"{len(low)} of {len(awake)} below it")

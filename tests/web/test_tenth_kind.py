@@ -160,7 +160,7 @@ class TenthKind(BrowserTest):
         expect(page.get_by_role("application").first).to_be_visible()  # the sheet is there and hears keys
         page.keyboard.press("ArrowDown")
         page.keyboard.press("x")
-        page.get_by_role("dialog").get_by_role("button", name="not real").click()
+        page.get_by_role("form").get_by_role("button", name="not real").click()
         expect(page.get_by_text("within all limits")).to_be_visible()
         factor = page.get_by_role("textbox", name="Window factor")
         factor.fill("2")
@@ -196,7 +196,7 @@ class TenthKind(BrowserTest):
         expect(page.get_by_role("button", name=re.compile("^take away Zone"))).to_have_count(0)
         expect(page.get_by_label("Begins at")).to_have_count(0)
         page.get_by_label("Begins", exact=True).select_option("at a time")
-        at = page.get_by_label("Begins at")
+        at = page.get_by_label("Begins at", exact=True)
         at.fill("25:00")
         at.press("Enter")
         expect(page.get_by_role("alert")).to_contain_text("Not a time of day")

@@ -106,6 +106,9 @@ function LookedIn() {
   );
 }
 
+/** Heads of columns that speak for themselves. */
+const UNSEEN = ["Token", "What to do"];
+
 /** A clock that is right to a second needs no setting. */
 const LEAST_WRONG_S = 1;
 
@@ -160,13 +163,22 @@ export default function Recorders() {
       <table className="w-full">
         <thead className="text-left font-narrow text-[12.5px] text-soft">
           <tr>
-            {["", "Name", "Where", "With", "Battery", "Memory", "Clock", "Checks", "Serial number, firmware", ""].map(
-              (h) => (
-                <th key={h} className="px-2 py-1 font-medium">
-                  {h}
-                </th>
-              ),
-            )}
+            {[
+              "Token",
+              "Name",
+              "Where",
+              "With",
+              "Battery",
+              "Memory",
+              "Clock",
+              "Checks",
+              "Serial number, firmware",
+              "What to do",
+            ].map((h) => (
+              <th key={h} className="px-2 py-1 font-medium">
+                {UNSEEN.includes(h) ? <span className="sr-only">{h}</span> : h}
+              </th>
+            ))}
           </tr>
         </thead>
         <tbody>

@@ -20,6 +20,8 @@ function what(row: Schemas["SensorCheck"]) {
   return row.note;
 }
 
+const PUT_BACK = "put back";
+
 /** The true values of the points, where all calibrations have the same. */
 function trues(rows: Schemas["SensorCheck"][]) {
   const found = rows
@@ -58,9 +60,9 @@ export function History({
         <table className="w-full text-[13px]">
           <thead className="text-left font-narrow text-[12.5px] text-soft">
             <tr>
-              {["Date, by", "what, serial number", heads ? `raw at ${heads}` : "result", "until", ""].map((h) => (
+              {["Date, by", "what, serial number", heads ? `raw at ${heads}` : "result", "until", PUT_BACK].map((h) => (
                 <th key={h} className="px-2 py-1 font-medium first:pl-3">
-                  {h}
+                  {h === PUT_BACK ? <span className="sr-only">{h}</span> : h}
                 </th>
               ))}
             </tr>

@@ -62,9 +62,13 @@ export function LiveTable({
         <thead className="text-left font-narrow text-[12.5px] text-soft">
           <tr>
             <th className="px-3 py-1 font-medium">Channel</th>
-            <th className="font-medium" />
+            <th>
+              <span className="sr-only">picture</span>
+            </th>
             <th className="px-1 text-right font-medium">value</th>
-            <th className="font-medium" />
+            <th>
+              <span className="sr-only">unit</span>
+            </th>
             <th className="px-3 text-right font-medium">calibrated</th>
           </tr>
         </thead>
