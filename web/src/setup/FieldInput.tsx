@@ -33,7 +33,7 @@ export function FieldInput({
         <select
           aria-label={field.label}
           title={form.choices.find((c) => String(c.value) === String(field.value))?.words}
-          className={`-ml-1 min-h-7 max-w-full text-ellipsis rounded border border-transparent bg-transparent [field-sizing:content] hover:border-line ${bare ? "max-w-44" : ""}`}
+          className={`-ml-1 min-h-7 max-w-full text-ellipsis rounded border border-transparent bg-transparent [field-sizing:content] hover:border-line ${bare ? "max-w-44 font-narrow" : ""}`}
           value={String(field.value)}
           onChange={(e) => onChange(form.choices.find((c) => String(c.value) === e.target.value)?.value)}
         >

@@ -27,7 +27,8 @@ export function StartFrom({
   return (
     <select
       aria-label="Start from a setup"
-      className="ml-auto min-h-8 max-w-52 min-w-0 rounded-md border border-line bg-panel px-2"
+      title={chosen ? undefined : `from ${basedOn}`}
+      className="ml-auto min-h-8 max-w-64 min-w-0 text-ellipsis rounded-md border border-line bg-panel px-2"
       value={chosen}
       onChange={(e) => choose(e.target.value)}
     >

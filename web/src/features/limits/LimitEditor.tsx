@@ -144,7 +144,7 @@ export function LimitEditor({
         </Field>
       </div>
       {compact && (
-        <ul aria-label="Rules" className="flex flex-wrap gap-x-6 gap-y-1">
+        <ul aria-label="Rules" className="flex max-h-[70px] flex-wrap gap-x-6 gap-y-1 overflow-auto">
           {rules.map((rule, at) => (
             <li
               key={`${rule.figure} ${JSON.stringify(rule.parameters)}`}

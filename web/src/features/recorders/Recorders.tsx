@@ -88,7 +88,7 @@ function LookedIn() {
         <span key={`${each.what} ${each.name}`}>
           {each.name}
           {each.missing ? (
-            <span className="text-action">: {each.missing}</span>
+            <span className={each.empty ? "text-soft" : "text-action"}>: {each.missing}</span>
           ) : each.what === "network" ? (
             <span className="text-soft">, {each.in_reach === 0 ? "none" : each.in_reach} in reach</span>
           ) : (
@@ -108,9 +108,6 @@ function LookedIn() {
 
 /** Heads of columns that speak for themselves. */
 const UNSEEN = ["Token", "What to do"];
-
-/** A clock that is right to a second needs no setting. */
-const LEAST_WRONG_S = 1;
 
 /** Every recorder that was ever seen: where it is, who has it, its battery and clock. */
 export default function Recorders() {
@@ -206,13 +203,15 @@ export default function Recorders() {
                 )}
               </td>
               <td className="px-2">{r.holder || <span className="text-soft">nobody</span>}</td>
-              <td className={`px-2 ${r.in_reach && 100 * (r.battery ?? 1) < lowBelow(r.kind) ? "text-action" : ""}`}>
+              <td
+                className={`whitespace-nowrap px-2 ${r.in_reach && 100 * (r.battery ?? 1) < lowBelow(r.kind) ? "text-action" : ""}`}
+              >
                 {r.in_reach ? percent(r.battery) : ""}
               </td>
               <td className="px-2">{r.in_reach ? percent(r.memory_used) : ""}</td>
               <td className={`px-2 ${Math.abs(r.clock_error_s ?? 0) >= wrongFrom(r.kind) ? "text-action" : ""}`}>
                 {r.in_reach ? clockError(r.clock_error_s) : ""}
-                {r.in_reach && r.sets_up && Math.abs(r.clock_error_s ?? 0) >= LEAST_WRONG_S && (
+                {r.in_reach && r.sets_up && clockError(r.clock_error_s) !== clockError(0) && (
                   <Button
                     look="quiet"
                     size="small"

@@ -148,7 +148,10 @@ function Sheet({
           <span className="min-w-0 truncate text-soft" title={headline(data, words.name.toLowerCase())}>
             {headline(data, words.name.toLowerCase())}
           </span>
-          <span className="ml-auto max-w-[40%] flex-none truncate text-[15px]" title={data.reviewed.words}>
+          <span
+            className="ml-auto max-w-[50%] flex-none text-[15px] [&>span>span:last-child]:truncate [&>span]:max-w-full"
+            title={data.reviewed.words}
+          >
             <Verdict verdict={data.reviewed.verdict} words={data.reviewed.words} />
           </span>
         </div>

@@ -81,7 +81,7 @@ export default function WhatIf({
           )}
         </span>
       </div>
-      <div className={`overflow-auto ${naming || whole ? "max-h-[300px]" : "max-h-[116px]"}`}>
+      <div className={naming || whole ? "max-h-[300px] overflow-auto" : ""}>
         <LimitEditor
           base={base}
           known={known}

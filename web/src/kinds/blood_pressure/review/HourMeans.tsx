@@ -8,14 +8,14 @@ import type { Bin, Hour, Quantity } from "./readings";
 
 const label = "fill-(--soft) font-narrow text-[11.5px]";
 const PICTURES = [
-  ["hour", "by the hour"],
+  ["hour", "hours"],
   ["spread", "histogram"],
 ] as const;
 const CHOICES = [
-  ["both", "both pressures"],
+  ["both", "both"],
   ["systolic", "systolic"],
   ["diastolic", "diastolic"],
-  ["map", "mean arterial"],
+  ["map", "mean"],
   ["pulse", "pulse"],
 ] as const;
 type Choice = (typeof CHOICES)[number][0];
@@ -54,7 +54,7 @@ export function HourMeans({
         <Segmented label="Picture" value={picture} choices={PICTURES} onChange={setPicture} small />
         <select
           aria-label="Quantity"
-          className="ml-auto min-h-6 rounded border border-line bg-panel px-1 text-[12px]"
+          className="ml-auto min-h-6 rounded border border-line bg-panel px-1 text-[12px] [field-sizing:content]"
           value={choice}
           onChange={(e) => setChoice(e.target.value as Choice)}
         >
