@@ -101,14 +101,14 @@ class PlainSheet(BrowserTest):
         )
         page.goto(f"{self.address}/review/{row.id}")
         expect(page.get_by_role("heading", name="Emil Farkas")).to_be_visible()
-        page.wait_for_function("window.drawn.includes('reading …')")
+        self.eventually(lambda: "reading …" in page.evaluate("window.drawn"))
         for route in held:
             route.continue_()
         page.unroute("**/view?*")
         page.wait_for_timeout(500)
         page.evaluate("window.drawn = []")
         page.get_by_role("application").press("+")
-        page.wait_for_function("window.drawn.length > 0")
+        self.eventually(lambda: page.evaluate("window.drawn.length") > 0)
         self.assertNotIn("reading …", page.evaluate("window.drawn"))
 
     def test_reasons_are_chips_under_the_row_and_a_number_takes_one(self) -> None:

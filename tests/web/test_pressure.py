@@ -168,6 +168,32 @@ class Pressure(AxeTest):
             [n for n in pulses if n],
         )
 
+    def test_the_line_of_a_limit_is_dragged_where_it_holds_and_the_table_follows(self) -> None:
+        row = self.recorded(date(2026, 11, 13))
+        page = self.open(row)
+        page.get_by_role("button", name="what if …").click()
+        panel = page.get_by_role("region", name="What if the limits were others")
+        values = [each.input_value() for each in panel.get_by_role("textbox").all()]
+        chart = page.get_by_role("application").first
+        box = chart.locator("canvas").bounding_box()
+        assert box is not None
+        x = box["x"] + 40 + (box["width"] - 74) * 0.15  # by day
+        at = []
+        for y in range(int(box["y"]) + 40, int(box["y"] + box["height"]) - 60, 2):
+            page.mouse.move(x, y)
+            if chart.evaluate("e => e.style.cursor === 'ns-resize'"):
+                at.append(y)
+        self.assertTrue(at, "no line of a limit can be dragged")
+        page.mouse.move(x, at[0] + 4)
+        page.mouse.down()
+        page.mouse.move(x, at[0] + 18, steps=4)
+        page.mouse.up()
+        now = [each.input_value() for each in panel.get_by_role("textbox").all()]
+        changed = [(float(a), float(b)) for a, b in zip(values, now, strict=True) if a != b]
+        self.assertEqual(len(changed), 1, "one line is one step of one rule")
+        self.assertLess(changed[0][1], changed[0][0])
+        expect(panel.get_by_role("status")).to_contain_text(re.compile("would (be|stay)"))
+
     def test_a_part_of_the_bars_filters_the_table_and_a_click_on_the_chart_chooses(self) -> None:
         row = self.recorded(date(2026, 11, 3), awake_systolic=134.0)
         page = self.open(row)

@@ -22,7 +22,7 @@ from kumpel.store import samples
 from kumpel.store.stored_samples import Place, stored_samples
 from kumpel.store.tables import Channel, Event, Session
 
-KEPT_BYTES = 192 * 2**20
+KEPT_BYTES = 96 * 2**20
 """Recordings that a process keeps in memory, together, with what was derived from them; beside the decoded blocks of long ones."""
 
 

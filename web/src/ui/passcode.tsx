@@ -1,6 +1,9 @@
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
+import { Problem } from "@/api/client";
 import { Button, inputLook } from "./basics";
 import { Dialog } from "./dialog";
+import { useNotices } from "./notices";
 
 /** Asks for a recorder's passcode; reading never needs one, changing may. */
 export function PasscodeDialog({
@@ -38,4 +41,41 @@ export function PasscodeDialog({
       </form>
     </Dialog>
   );
+}
+
+/**
+ * Something that a recorder may ask its passcode for: tried without, then with the one that is given. `dialog` belongs into the screen.
+ */
+export function usePasscoded<W, A>({
+  work,
+  token,
+  onDone,
+}: {
+  work: (wish: W, passcode: string) => Promise<A>;
+  /** The recorder that asks. */
+  token: (wish: W) => string;
+  onDone: (answer: A, wish: W) => void;
+}) {
+  const { fail } = useNotices();
+  const [asking, setAsking] = useState<{ wish: W } | null>(null);
+  const deed = useMutation({
+    mutationFn: ({ wish, passcode }: { wish: W; passcode: string }) => work(wish, passcode),
+    onSuccess: (answer, { wish }) => onDone(answer, wish),
+    onError: (error, { wish, passcode }) => {
+      if (!(error instanceof Problem && error.status === 423)) return fail(error);
+      if (passcode) fail(error);
+      setAsking({ wish });
+    },
+  });
+  const dialog = asking && (
+    <PasscodeDialog
+      token={token(asking.wish)}
+      onClose={() => setAsking(null)}
+      onGiven={(passcode) => {
+        setAsking(null);
+        deed.mutate({ wish: asking.wish, passcode });
+      }}
+    />
+  );
+  return { run: (wish: W) => deed.mutate({ wish, passcode: "" }), isPending: deed.isPending, dialog };
 }

@@ -1,14 +1,14 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, ask, Problem, type Schemas } from "@/api/client";
+import { api, ask, type Schemas } from "@/api/client";
 import { useNumbers } from "@/features/settings/useSettings";
 import { kindName } from "@/kinds/kinds";
 import { Button, Empty, Field, inputLook, Loading, Token, Trouble } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
 import { clockError, moment, percent } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
-import { PasscodeDialog } from "@/ui/passcode";
+import { usePasscoded } from "@/ui/passcode";
 
 /** Asks the recorder at an address; it is added when it answers. */
 function AddByAddress() {
@@ -122,23 +122,19 @@ export default function Recorders() {
     onSettled: () => queries.invalidateQueries({ queryKey: ["recorders"] }),
     onError: fail,
   });
-  const [locked, setLocked] = useState<Schemas["Recorder"] | null>(null);
-  const clock = useMutation({
-    mutationFn: ({ recorder, passcode }: { recorder: Schemas["Recorder"]; passcode: string }) =>
+  const clock = usePasscoded({
+    work: (of: Schemas["Recorder"], passcode) =>
       ask(
         api.POST("/api/recorders/{recorder_id}/clock", {
-          params: { path: { recorder_id: recorder.id } },
+          params: { path: { recorder_id: of.id } },
           body: { passcode },
         }),
       ),
-    onSuccess: (_, { recorder }) =>
-      say(`The clock of ${recorder.token} is set; it was ${clockError(recorder.clock_error_s)}.`),
-    onError: (error, { recorder, passcode }) => {
-      if (!(error instanceof Problem && error.status === 423)) return fail(error);
-      if (passcode) fail(error);
-      setLocked(recorder);
+    token: (of) => of.token,
+    onDone: (_, of) => {
+      queries.invalidateQueries({ queryKey: ["recorders"] });
+      say(`The clock of ${of.token} is set; it was ${clockError(of.clock_error_s)}.`);
     },
-    onSettled: () => queries.invalidateQueries({ queryKey: ["recorders"] }),
   });
   if (recorders.isError && !recorders.data)
     return <Trouble view="Recorders" error={recorders.error} again={() => recorders.refetch()} />;
@@ -217,7 +213,7 @@ export default function Recorders() {
                     size="small"
                     aria-label={`set the clock of ${r.token}`}
                     disabled={clock.isPending}
-                    onClick={() => clock.mutate({ recorder: r, passcode: "" })}
+                    onClick={() => clock.run(r)}
                   >
                     set
                   </Button>
@@ -244,16 +240,7 @@ export default function Recorders() {
           ))}
         </tbody>
       </table>
-      {locked && (
-        <PasscodeDialog
-          token={locked.token}
-          onClose={() => setLocked(null)}
-          onGiven={(passcode) => {
-            setLocked(null);
-            clock.mutate({ recorder: locked, passcode });
-          }}
-        />
-      )}
+      {clock.dialog}
     </main>
   );
 }

@@ -1,49 +1,36 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
-import { api, ask, Problem, type Schemas } from "@/api/client";
+import { useQueryClient } from "@tanstack/react-query";
+import { api, ask, type Schemas } from "@/api/client";
 import { Button } from "@/ui/basics";
 import { useNotices } from "@/ui/notices";
-import { PasscodeDialog } from "@/ui/passcode";
+import { usePasscoded } from "@/ui/passcode";
+
+type Recorder = Schemas["Recorder"];
 
 /** The picture that the recorder came with, shown at switching on again: at once, beside the slip. */
-export function MakersPicture({ recorder, onBack }: { recorder: Schemas["Recorder"]; onBack: () => void }) {
+export function MakersPicture({ recorder, onBack }: { recorder: Recorder; onBack: () => void }) {
   const queries = useQueryClient();
-  const { say, fail } = useNotices();
-  const [asking, setAsking] = useState(false);
-  const back = useMutation({
-    mutationFn: (passcode: string) =>
+  const { say } = useNotices();
+  const back = usePasscoded({
+    work: (of: Recorder, passcode) =>
       ask(
         api.POST("/api/recorders/{recorder_id}/picture/maker", {
-          params: { path: { recorder_id: recorder.id } },
+          params: { path: { recorder_id: of.id } },
           body: { passcode },
         }),
       ),
-    onSuccess: (drawn) => {
-      queries.setQueryData(["start-picture", recorder.id], drawn);
+    token: (of) => of.token,
+    onDone: (drawn, of) => {
+      queries.setQueryData(["start-picture", of.id], drawn);
       onBack();
-      say(`${recorder.token} shows its maker’s picture again, read back.`);
-    },
-    onError: (error, passcode) => {
-      if (!(error instanceof Problem && error.status === 423)) return fail(error);
-      if (passcode) fail(error);
-      setAsking(true);
+      say(`${of.token} shows its maker’s picture again, read back.`);
     },
   });
   return (
     <>
-      <Button size="small" look="quiet" disabled={back.isPending} onClick={() => back.mutate("")}>
+      <Button size="small" look="quiet" disabled={back.isPending} onClick={() => back.run(recorder)}>
         {back.isPending ? "Writing …" : "maker’s picture back"}
       </Button>
-      {asking && (
-        <PasscodeDialog
-          token={recorder.token}
-          onClose={() => setAsking(false)}
-          onGiven={(passcode) => {
-            setAsking(false);
-            back.mutate(passcode);
-          }}
-        />
-      )}
+      {back.dialog}
     </>
   );
 }

@@ -1,9 +1,23 @@
 import { useMemo, useRef, useState } from "react";
-import { useGestures } from "@/charts/lanes/gestures";
+import { type Across, useGestures } from "@/charts/lanes/gestures";
+import { LEFT } from "@/charts/lanes/measures";
 import { timeKeys, usePainted } from "@/charts/lanes/painted";
 import type { TimeGestures } from "@/charts/lanes/types";
+import { type LimitPlace, lineAt, samePlace, stepped } from "@/charts/limitLine";
 import { number } from "@/ui/format";
-import { ACTIVITY, type Chart, drawChart, FAILED, HEIGHT, PULSE, pressureScale, RIGHT, type Scale } from "./chart";
+import {
+  ACTIVITY,
+  type Chart,
+  drawChart,
+  FAILED,
+  HEIGHT,
+  PULSE,
+  pressureAt,
+  pressureScale,
+  RIGHT,
+  type Scale,
+  yOf,
+} from "./chart";
 import { isValid, type Reading } from "./readings";
 
 const LEGEND = "absolute font-narrow text-[12px] text-soft";
@@ -26,6 +40,54 @@ const nearest = (readings: Reading[], atS: number): Reading | undefined =>
     undefined,
   );
 
+/** The line of a limit while it is dragged: the scale stands still meanwhile. */
+interface Drag {
+  limit: LimitPlace;
+  value: number;
+  scale: Scale;
+}
+
+/** Dragging the line of a limit up and down, where it holds. */
+function acrossOf(
+  canvas: React.RefObject<{ lanes: HTMLCanvasElement | null }>,
+  latest: React.RefObject<{
+    chart: Chart;
+    scale: Scale;
+    onLine: ((limit: LimitPlace, value: number) => void) | undefined;
+  }>,
+  held: React.RefObject<Drag | null>,
+): Across {
+  const under = (event: PointerEvent) => {
+    const place = canvas.current.lanes?.getBoundingClientRect();
+    const { chart, scale, onLine } = latest.current;
+    if (!place || !onLine) return undefined;
+    const [from, to] = chart.span;
+    const atS = from + ((event.clientX - place.left - LEFT) / Math.max(place.width - LEFT - RIGHT, 1)) * (to - from);
+    const lines = chart.levels.filter((l) => l.startS <= atS && atS < l.endS);
+    return lineAt(lines, (value) => yOf(value, scale), event.clientY - place.top, event.pointerType);
+  };
+  return {
+    over: (event) => under(event) !== undefined,
+    down: (event) => {
+      const line = under(event);
+      if (!line) return false;
+      held.current = { limit: line.limit, value: line.value, scale: latest.current.scale };
+      return true;
+    },
+    move: (event) => {
+      const [place, drag] = [canvas.current.lanes?.getBoundingClientRect(), held.current];
+      if (!place || !drag) return;
+      const value = stepped(pressureAt(event.clientY - place.top, drag.scale), drag.scale);
+      if (value === drag.value) return;
+      drag.value = value;
+      latest.current.onLine?.(drag.limit, value);
+    },
+    up: () => {
+      held.current = null;
+    },
+  };
+}
+
 /** Readings and activity on one clock, with the edges of sleep; what is under the pointer, or chosen, is said above. */
 export function PressureChart({
   chart,
@@ -35,6 +97,7 @@ export function PressureChart({
   onSelect,
   onChoose,
   onEdge,
+  onLine,
   title = "Readings and activity",
   scale: given,
   shared,
@@ -47,6 +110,8 @@ export function PressureChart({
   onSelect: (startS: number, endS: number) => void;
   onChoose: (key: string) => void;
   onEdge: NonNullable<TimeGestures["onEdge"]>;
+  /** Where the line of a limit is dragged to; without it lines stay where they are. */
+  onLine?: ((limit: LimitPlace, value: number) => void) | undefined;
   title?: string;
   /** A scale that several charts share; else the one that fits. */
   scale?: Scale;
@@ -79,8 +144,19 @@ export function PressureChart({
   latest.current = gestures;
   const dragged = useRef<[number, number] | null>(null);
   const cursor = useRef<number | null>(null);
-  const repaint = usePainted(box, () => drawChart(canvas.current.lanes, chart, scale, dragged.current, cursorS));
-  useGestures(box, canvas, latest, dragged, cursor, repaint);
+  const drag = useRef<Drag | null>(null);
+  const drawn = useRef({ chart, scale, onLine });
+  drawn.current = { chart, scale, onLine };
+  const across = useRef<Across | null>(null);
+  across.current ??= acrossOf(canvas, drawn, drag);
+  const repaint = usePainted(box, () => {
+    const line = drag.current;
+    const levels = line
+      ? chart.levels.map((l) => (samePlace(l.limit, line.limit) ? { ...l, value: line.value } : l))
+      : chart.levels;
+    drawChart(canvas.current.lanes, { ...chart, levels }, line?.scale ?? scale, dragged.current, cursorS);
+  });
+  useGestures(box, canvas, latest, dragged, cursor, repaint, across);
   const pointed = cursorS === null ? chart.readings.find((r) => r.key === chart.chosen) : undefined;
   const under = cursorS === null ? pointed : nearest(chart.readings, cursorS);
   return (

@@ -38,6 +38,7 @@ export default function PressureSheet({
   locked,
   actions,
   supposed,
+  tried,
   onWhy,
   look,
 }: ReviewSheetProps) {
@@ -97,8 +98,13 @@ export default function PressureSheet({
     return [...pressed, ...taken];
   }, [reviewed.events, medicines.data, clock, session.length_s]);
   const levels = useMemo(
-    () => (shown.levels ?? []).map((l) => ({ value: l.value, startS: l.start_s, endS: l.end_s, name: l.name })),
-    [shown.levels],
+    () =>
+      (shown.levels ?? []).map((l) => {
+        const limit = l.figure ? { figure: l.figure, parameters: "{}", step: l.step } : undefined;
+        const value = (limit && tried?.valueOf(limit)) ?? l.value;
+        return { value, startS: l.start_s, endS: l.end_s, name: l.name, limit };
+      }),
+    [shown.levels, tried],
   );
   const chart: Chart = {
     readings,
@@ -298,6 +304,7 @@ export default function PressureSheet({
         onSelect={(a, b) => !locked && setMarking([Math.max(a, 0), Math.min(b, session.length_s)])}
         onChoose={choose}
         onEdge={edging.onEdge}
+        onLine={tried?.move}
       />
       {pictures}
       {readingsTable}

@@ -1,6 +1,7 @@
 import { clockSplits, hatch, token } from "@/charts/drawing";
 import { LEFT } from "@/charts/lanes/measures";
 import type { Edge } from "@/charts/lanes/types";
+import type { LimitPlace } from "@/charts/limitLine";
 import type { WallClock } from "@/ui/format";
 import { counts, isValid, type Reading, type Span } from "./readings";
 
@@ -26,6 +27,8 @@ export interface Level {
   value: number;
   startS: number;
   endS: number;
+  /** The step of a rule that it is. */
+  limit?: LimitPlace | undefined;
 }
 
 export interface Chart {
@@ -156,8 +159,12 @@ const PRESSURE_TOP = ACTIVITY + GAP;
 const PULSE_TOP = PRESSURE_TOP + PRESSURE;
 const FAILED_TOP = PULSE_TOP + PULSE;
 
-const yOf = (value: number, [low, high]: Scale) =>
+/** Where a pressure stands, and which pressure stands there. */
+export const yOf = (value: number, [low, high]: Scale) =>
   PRESSURE_TOP + PRESSURE - 4 - ((value - low) / (high - low)) * (PRESSURE - 12);
+export const pressureAt = (y: number, [low, high]: Scale) =>
+  Math.min(Math.max(low + ((PRESSURE_TOP + PRESSURE - 4 - y) / (PRESSURE - 12)) * (high - low), low), high);
+
 /** Pulses from 40 to 120 have their place; others lie at the edge. */
 const pulseY = (value: number) =>
   PULSE_TOP + PULSE - 5 - ((Math.min(Math.max(value, 40), 120) - 40) / 80) * (PULSE - 10);
