@@ -173,6 +173,7 @@ class Pressure(AxeTest):
         page = self.open(row)
         page.get_by_role("button", name="what if …").click()
         panel = page.get_by_role("region", name="What if the limits were others")
+        expect(panel.get_by_role("textbox").first).to_be_visible()
         values = [each.input_value() for each in panel.get_by_role("textbox").all()]
         chart = page.get_by_role("application").first
         box = chart.locator("canvas").bounding_box()

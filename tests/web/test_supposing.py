@@ -271,6 +271,7 @@ class Supposing(BrowserTest):
         page = self.open(row)
         page.get_by_role("button", name="what if …").click()
         panel = page.get_by_role("region", name="What if the limits were others")
+        expect(panel.get_by_role("textbox").first).to_be_visible()
         values = [each.input_value() for each in panel.get_by_role("textbox").all()]
         canvas = page.get_by_role("application").locator("canvas").nth(1)
         box = canvas.bounding_box()
