@@ -29,7 +29,7 @@ def hand_out(page: Page) -> None:
 
 def _slip(page: Page, words: str, name: str, token: str) -> None:
     """The slip of a recorder for somebody; whoever has it brings it back first."""
-    back = page.get_by_role("button", name=re.compile(f"^{token} is back"))
+    back = page.get_by_role("button", name=re.compile(f"^it is back: {token} "))
     page.wait_for_timeout(800)
     if back.count():
         back.first.click()
@@ -157,7 +157,7 @@ def sensors(page: Page) -> None:
     """A logger whose wheel is turned by itself: the first position captured, the live values coming."""
     row = page.get_by_role("row").filter(has_text="Logger, kart K-1")
     row.get_by_role("link").first.click()
-    for words, raw in (("turned right", re.compile(r"3\.9\d\d")), ("straight ahead", re.compile(r"2\.4\d\d"))):
+    for words, raw in (("straight ahead", re.compile(r"2\.4\d\d")), ("turned right", re.compile(r"3\.9\d\d"))):
         held = page.get_by_role("row").filter(has_text=words).filter(has_text="steady").filter(has_text=raw)
         held.wait_for(timeout=60_000)
         page.keyboard.press("Space")
