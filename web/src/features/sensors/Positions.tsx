@@ -112,7 +112,9 @@ export function Positions({
                     {sensor.unit}
                   </span>
                 </td>
-                <td className={`pl-2 text-right tabular-nums ${current ? "font-narrow font-semibold text-[21px]" : ""}`}>
+                <td
+                  className={`pl-2 text-right tabular-nums ${current ? "font-narrow font-semibold text-[21px]" : ""}`}
+                >
                   {done ? number(done.raw, 3) : current ? number(held.raw, 3) : ""}
                 </td>
                 <td
