@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import asyncio
 import os
 import shutil
 import subprocess
 import tempfile
 import time
 import unittest
+from collections.abc import Coroutine
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import Any, ClassVar
+from typing import Any, ClassVar, TypeVar
 
 import httpx
 import psycopg
@@ -28,6 +31,7 @@ from kumpel.store.cluster import Cluster, free_port
 from kumpel.store.tables import Account, HandOver, Person, Recorder, Session
 from tests.forks import Mother
 
+Result = TypeVar("Result")
 SCOPE = f"t{os.getpid() % 10**7}"
 # As strong as they are, passwords of tests would take a fifth of a second each, and every test has one. What a hash costs stands in the
 # hash itself: servers of tests read these as they are.
@@ -159,6 +163,12 @@ class MeterTest(DatabaseTest):
         done = [take_in.run(database.engine(self.url), session_id) for session_id in ids]
         self.db.expire_all()
         return done
+
+
+def finished(work: Coroutine[Any, Any, Result]) -> Result:
+    """Runs something to its end on a loop of its own: where a browser was driven before, the thread of the tests has one already."""
+    with ThreadPoolExecutor(1) as aside:
+        return aside.submit(asyncio.run, work).result()
 
 
 def recording_file(length_s: int = 27_660, session: str = "S-1", serial: str = "NM-000199", **wish: Any) -> bytes:

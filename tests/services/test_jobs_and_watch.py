@@ -19,7 +19,7 @@ from kumpel.services.jobs import Jobs
 from kumpel.services.problems import ConflictError, InvalidError, RecorderError
 from kumpel.services.watch import Lookout
 from kumpel.store.tables import Recorder, Session, now
-from tests.support import SCOPE, DatabaseTest, MeterTest
+from tests.support import SCOPE, DatabaseTest, MeterTest, finished
 
 
 class Queue(MeterTest):
@@ -75,7 +75,7 @@ class Queue(MeterTest):
             with contextlib.suppress(asyncio.TimeoutError):
                 await asyncio.wait_for(self.jobs.work(), 9)
 
-        asyncio.run(work())
+        finished(work())
         self.db.expire_all()
         at = {s.recorder_session: s.taken_in_at for s in self.db.exec(select(Session)).all()}
         first, second = sorted(at[name] or now() for name in huge)

@@ -1,6 +1,5 @@
 """Two at once, and a process that ends in the middle: signing held open, dead workers, assessments that kill, numbers, locked accounts."""
 
-import asyncio
 import os
 import threading
 import time
@@ -18,7 +17,7 @@ from kumpel.services.problems import ConflictError
 from kumpel.store import database
 from kumpel.store.tables import Recorder, Report, Session
 from tests.services.reviewing import ReviewTest
-from tests.support import DatabaseTest, MeterTest
+from tests.support import DatabaseTest, MeterTest, finished
 
 
 class SigningHeldOpen(ReviewTest):
@@ -104,7 +103,7 @@ class DeadWorkers(DatabaseTest):
             async with jobs.app.open_async():
                 return await jobs.free_stalled()
 
-        self.assertEqual(asyncio.run(free()), 2)
+        self.assertEqual(finished(free()), 2)
         left = (
             self.db.connection()
             .execute(text("select lock from procrastinate_jobs where status = 'doing'"))
