@@ -96,7 +96,7 @@ CONTACT = SettingWord(
     "choice",
     BY_HAND,
     "Recorders",
-    "on contact: what is new comes in without a press as soon as its recorder is in reach; nothing is ever cleared by that",
+    "on contact: what is new comes in without a press as soon as its recorder is in reach; nothing is ever cleared by that, and a recorder that nobody handed out or took in by hand yet waits",
     scopes=("site", "kind"),
     choices=(BY_HAND, ON_CONTACT),
 )
