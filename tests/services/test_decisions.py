@@ -196,7 +196,7 @@ class Events(DatabaseTest):
             return replace(both, recorded=replace(both.recorded, events=kept))
 
         old = KINDS["oximetry"].assess
-        newer = replace(KINDS["oximetry"], assess=without, method="3")
+        newer = replace(KINDS["oximetry"], assess=without, method="newer")
         with mock.patch.dict(KINDS, {"oximetry": newer}):
             self.assertEqual(figures.outdated(self.db, "oximetry"), [row.id])
             figures.assess(self.db, row)

@@ -61,7 +61,7 @@ class Signed(ReviewTest):
             self.db.add(row)
         self.db.commit()
         limits.put_shipped(self.db)
-        broken = replace(KINDS["noise"], assess=mock.Mock(side_effect=ValueError("no")), method="3")
+        broken = replace(KINDS["noise"], assess=mock.Mock(side_effect=ValueError("no")), method="newer")
         with mock.patch.dict(KINDS, {"noise": broken}), mock.patch.object(noise_report, "number", return_value="0"):
             self.assertFalse(figures.run(database.engine(self.url), self.id, again=True))
             self.assertEqual(self.said(), before)
@@ -69,7 +69,7 @@ class Signed(ReviewTest):
             words = " ".join(self.differs())
             self.assertIn("Person: Ida Brandvik when signed, now Ida Brandvik-Holm.", words)
             self.assertIn("Team: Crusher hall when signed, now Mill.", words)
-            self.assertIn("noise 3 is newer", words)
+            self.assertIn("noise newer is newer", words)
 
     def test_opening_needs_a_reason_and_keeps_who_signed_what_and_when(self) -> None:
         signed_at, value = self.row.signed_at, self.value()
@@ -191,7 +191,8 @@ class NewMethods(DatabaseTest):
         unsigned, signed = (self.session(600, session=name) for name in ("S-1", "S-2"))
         signed = conclusions.sign(self.db, signed.id or 0, signed.review_version, self.who)
         self.assertEqual(figures.wait_for_new_methods(self.db), 0)
-        with mock.patch.dict(KINDS, {"noise": replace(KINDS["noise"], method="3")}):
+        shipped = KINDS["noise"].method
+        with mock.patch.dict(KINDS, {"noise": replace(KINDS["noise"], method=shipped + "b")}):
             self.assertEqual(figures.wait_for_new_methods(self.db), 1)
             self.assertEqual((figures.waiting(self.db, 9), figures.waiting_count(self.db)), ([unsigned.id], 1))
             self.assertTrue(figures.run(database.engine(self.url), unsigned.id or 0))
@@ -199,4 +200,4 @@ class NewMethods(DatabaseTest):
             self.db.expire_all()
             found = {i: conclusions.standing(self.db, self.db.get_one(Session, i)) for i in (unsigned.id, signed.id)}
         methods = [each.method for each in found.values() if each is not None]
-        self.assertEqual(methods, ["noise 3", "noise 2"])
+        self.assertEqual(methods, [f"noise {shipped}b", f"noise {shipped}"])

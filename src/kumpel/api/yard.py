@@ -47,7 +47,8 @@ def arrange_vehicle(
 def check_formula(wish: schemas.FormulaWish, who: Who) -> schemas.FormulaCheck:
     """Whether a formula could be computed, while it is typed."""
     before = [each.model_dump() for each in wish.before]
-    return schemas.FormulaCheck.model_validate(vehicles.check_formula(wish.formula, before))
+    sensors = [each.model_dump() for each in wish.sensors]
+    return schemas.FormulaCheck.model_validate(vehicles.check_formula(wish.formula, before, sensors))
 
 
 @router.delete("/vehicles/{vehicle_id}", status_code=204)

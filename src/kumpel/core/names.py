@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import unicodedata
 
 # Joiners shape letters (Persian, Indian scripts, emoji) and stay; marks that turn the direction of what follows do not.
@@ -27,3 +28,8 @@ def _visible(text: str, kept: str) -> str:
         elif category == "Cc":
             made.append(" ")
     return "".join(made)
+
+
+def channel_key(name: str) -> str:
+    """What formulas, files and limits call a channel of this name: "combined_acceleration". Empty where nothing is left of it."""
+    return re.sub(r"[^a-z0-9]+", "_", clean_line(name).lower()).strip("_")

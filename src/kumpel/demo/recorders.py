@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from kumpel.demo.ensemble import StandIn
-from kumpel.demo.yard import LOOP, PORTS, RAMP
+from kumpel.demo.yard import BRAKE_LINE, LOOP, PORTS, RAMP
 from kumpel.link.messages import Mode
 
 LASTS_S = 20.0
@@ -132,7 +132,12 @@ YARD = (
         over="radio",
         moved=True,
         quality=0.9,
-        setup={"number": "26", "machine": "kart K-1", **CUP},
+        setup={
+            "number": "26",
+            "machine": "kart K-1",
+            "further": [{**BRAKE_LINE, "on": True, "off_because": ""}],
+            **CUP,
+        },
         courses=(LOOP, RAMP),
     ),
     _of(

@@ -17,11 +17,31 @@ COURSES = (
     course_of(loop("Wet pad", 420, 5)),
 )
 COMBINED = {"name": "Combined acceleration", "unit": "g", "formula": "sqrt(lateral_g^2 + forward_g^2)"}
+BRAKE_LINE: dict[str, Any] = {
+    "name": "Brake line pressure",
+    "quantity": "pressure",
+    "unit": "bar",
+    "low": 0.0,
+    "high": 100.0,
+    "low_v": 0.5,
+    "high_v": 4.5,
+    "input": 1,
+    "hz": 50,
+    "points": 3,
+}
+"""What the mechanic added to one of the karts."""
 MIXTURE = {"quantity": "mixture", "over": "rpm", "andOver": "throttle", "low": 0.82, "high": 0.95}
 """What the mechanic of the karts asks first, and the target of these engines."""
 VEHICLES: tuple[dict[str, Any], ...] = (
     {"name": "hauler 4", "number": "4", "profile": "hauler", "team": "Haulage"},
     {"name": "hauler 7", "number": "7", "profile": "hauler", "team": "Haulage"},
-    {"name": "kart K-1", "number": "26", "profile": "kart", "team": "Haulage", "derived": (COMBINED,)},
+    {
+        "name": "kart K-1",
+        "number": "26",
+        "profile": "kart",
+        "team": "Haulage",
+        "derived": (COMBINED,),
+        "sensors": (BRAKE_LINE,),
+    },
     {"name": "kart K-2", "number": "27", "profile": "kart", "team": "Haulage", "derived": (COMBINED,)},
 )

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -11,7 +10,7 @@ from typing import Any
 import numpy as np
 from sqlmodel import Session as Db
 
-from kumpel.core.names import clean_line
+from kumpel.core.names import channel_key, clean_line
 from kumpel.core.recording import Channel, Recording
 from kumpel.core.samples import ArraySamples
 from kumpel.core.vehicle.formulas import FormulaError, parse
@@ -35,8 +34,15 @@ class Checked:
     there: tuple[str, ...]
 
 
-def check(kind: Kind, formula: str, before: Sequence[Mapping[str, Any]] = ()) -> Checked:
-    """Whether a formula could be computed in a session that has every channel of the kind, and the derived ones `before` it."""
+def check(
+    kind: Kind,
+    formula: str,
+    before: Sequence[Mapping[str, Any]] = (),
+    sensors: Sequence[Mapping[str, Any]] = (),
+) -> Checked:
+    """Whether a formula could be computed in a session that has every channel of the kind, those of the vehicle's further `sensors`, and
+    the derived ones `before` it."""
+    before = [*({"key": channel_key(str(each["name"])), **each} for each in sensors), *before]
     channels = _usual(kind, before)
     there = tuple(channels)
     try:
@@ -49,29 +55,26 @@ def check(kind: Kind, formula: str, before: Sequence[Mapping[str, Any]] = ()) ->
     return Checked("", 0, made.channels, there)
 
 
-def checked(kind: Kind, wishes: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
+def checked(
+    kind: Kind, wishes: Sequence[Mapping[str, Any]], sensors: Sequence[Mapping[str, Any]] = ()
+) -> list[dict[str, Any]]:
     """Derived channels as they are kept. InvalidError names the one that is wrong and where."""
     if len(wishes) > MOST:
         raise InvalidError(f"A vehicle has {MOST} derived channels at the most.", field="derived")
-    recorded = {word.key for word in kind.channels}
+    recorded = {word.key for word in kind.channels} | {channel_key(str(each["name"])) for each in sensors}
     found: list[dict[str, Any]] = []
     for wish in wishes:
         name = clean_line(str(wish["name"]))
-        key = key_of(name)
+        key = channel_key(name)
         if not key or not key[0].isalpha():
             raise InvalidError("A derived channel needs a name that begins with a letter.", field="derived")
         if key in recorded or key in {each["key"] for each in found}:
             raise InvalidError(f"“{name}”: there is a channel of this name already.", field="derived")
-        seen = check(kind, str(wish["formula"]), found)
+        seen = check(kind, str(wish["formula"]), found, sensors)
         if seen.error:
             raise InvalidError(f"“{name}”: {seen.error}. Nothing was kept.", field="derived")
         found.append({"key": key, "name": name, "unit": clean_line(str(wish["unit"])), "formula": str(wish["formula"])})
     return found
-
-
-def key_of(name: str) -> str:
-    """What formulas call a derived channel: "combined_acceleration"."""
-    return re.sub(r"[^a-z0-9]+", "_", clean_line(name).lower()).strip("_")
 
 
 def _usual(kind: Kind, derived: Sequence[Mapping[str, Any]]) -> dict[str, Channel]:

@@ -14,7 +14,7 @@ from kumpel.kinds.kind import Kind
 from kumpel.kinds.plan import Plan, Situation
 from kumpel.kinds.registry import kind_of
 from kumpel.kinds.setup_fields import SetupField, SetupList, at_path, lists_of
-from kumpel.services import course_register, held, kept_setups, personal, writings
+from kumpel.services import course_register, held, kept_setups, mounted, personal, writings
 from kumpel.services.course_register import CourseOnIt
 from kumpel.services.kept_setups import Kept
 from kumpel.services.people import person_of
@@ -105,7 +105,9 @@ def draft(db: Db, recorder_id: int, person_id: int | None, start: Start = Start(
     settings, based_on, theirs = _begun(db, kind, recorder, last, start)
     own = held.with_own_names(kind, settings, person, theirs)
     as_given = start.recorder or (start.settings is not None and not start.fit)
-    model = checked(kind, own if as_given else personal.fitted(kind, own, person, theirs))
+    if not as_given:
+        own = mounted.with_its_sensors(db, kind, personal.fitted(kind, own, person, theirs))
+    model = checked(kind, own)
     shown = model.model_dump(mode="json")
     return Draft(
         kind.key,
@@ -117,7 +119,7 @@ def draft(db: Db, recorder_id: int, person_id: int | None, start: Start = Start(
         _last_worn(db, last),
         last.tags if last else {},
         {name: _words(value, {}) for name, value in held.others(kind, recorder.setup).items()},
-        lists_of(model),
+        [each for each in lists_of(model) if each.path not in kind.where_there or each.path in recorder.setup],
         kept_setups.of_kind(db, kind.key),
         personal.known_for(kind, person),
         kind.plan(model, _situation(recorder)) if kind.plan else Plan(),
@@ -180,7 +182,8 @@ def compare(kind: Kind, wanted: BaseModel, on_it: held.Held) -> list[FieldState]
     for field in kind.fields(wanted, on_recorder):
         if field.path in kind.names and not held.keeps_names(on_it):
             continue
-        if field.path in kind.where_there and field.path not in on_recorder:
+        setting = field.path.partition(".")[0]
+        if setting in kind.where_there and setting not in on_recorder:
             continue
         mine, theirs = at_path(settings, field.path), at_path(on_recorder, field.path)
         if not field.matters and mine in ("", None) and theirs in ("", None):

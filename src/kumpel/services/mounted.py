@@ -8,12 +8,15 @@ from typing import Any
 from sqlmodel import Session as Db
 from sqlmodel import col, func, select
 
+from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import KINDS, kind_of
 from kumpel.services.tags import tags_of
 from kumpel.store.tables import LimitSetRow, Recorder, Session, Vehicle
 
 MACHINE = "machine"
 """The setting that says which vehicle it is; as a tag it comes back with the session."""
+OF_A_SLIP = ("on", "off_because")
+"""What is said of a further sensor when a recorder is handed out; all else is declared with the vehicle."""
 
 
 def vehicle_of_session(db: Db, session: Session) -> Vehicle | None:
@@ -48,6 +51,22 @@ def check_days(db: Db, recorders: Sequence[Recorder]) -> dict[int, Mapping[str, 
     rows = db.exec(select(Vehicle).where(col(Vehicle.name).in_(wanted), col(Vehicle.removed_at).is_(None))).all()
     days = {row.name: row.check_days for row in rows if row.check_days}
     return {recorder: days[name] for recorder, name in names.items() if name in days}
+
+
+def with_its_sensors(db: Db, kind: Kind, settings: Mapping[str, Any]) -> dict[str, Any]:
+    """The settings with the further sensors of the vehicle that they name, as the register declares them now; which of them are off
+    stays as it was. Settings that name none on record stay as they are."""
+    vehicle = _named(db, str(settings.get(MACHINE) or "")) if kind.further and kind.tag_for(MACHINE) else None
+    if vehicle is None:
+        return dict(settings)
+    before = {str(each.get("name")): each for each in settings.get(kind.further) or ()}
+    return {
+        **settings,
+        kind.further: [
+            {**each, **{key: before[each["name"]][key] for key in OF_A_SLIP if key in before.get(each["name"], {})}}
+            for each in vehicle.sensors
+        ],
+    }
 
 
 def with_same_machine(db: Db, recorder: Recorder) -> list[int]:

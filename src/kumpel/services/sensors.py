@@ -91,17 +91,17 @@ def _bench(
     standings = checks.standings(recorder, rows, days=_days(db, recorder))
     kind = KINDS.get(recorder.kind)
     known = {channel.key for channel in channels}
-    listed = {str(c.get("key")): c for c in recorder.setup.get("channels") or () if isinstance(c, dict)}
+    unlogged = kind.off_channels(recorder.setup) if kind and kind.off_channels else {}
     there = None if on_it is None else {c.channel: [(p.raw, p.true) for p in c.points] for c in on_it}
     days = _days(db, recorder)
     theirs = [row for each in mounted.with_same_machine(db, recorder) for row in checks.of_recorder(db, each)]
     theirs.sort(key=lambda row: row.at, reverse=True)
     found = []
-    for word in kind.sensors if kind else ():
+    for word in kind.sensors_with(recorder.setup) if kind else ():
         word = replace(word, every_days=days.get(word.key, word.every_days))
         if known and not known.intersection(word.channels):
             continue
-        off = [listed[key] for key in word.channels if not listed.get(key, {}).get("on", True)]
+        off = [unlogged[key] for key in word.channels if key in unlogged]
         found.append(
             SensorState(
                 word,
@@ -110,7 +110,7 @@ def _bench(
                 next((row.serial for row in rows if row.sensor == word.key and row.serial), ""),
                 next((s for s in standings if s.sensor == word.key and s.check == checks.CALIBRATION), None),
                 len(off) == len(word.channels),
-                str(off[0].get("off_because", "")) if off else "",
+                off[0] if off else "",
             )
         )
     return Bench(channels, found, standings, rows, trouble)
@@ -122,7 +122,7 @@ def _days(db: Db, recorder: Recorder) -> Mapping[str, int]:
 
 def sensor_of(recorder: Recorder, key: str) -> SensorWord:
     kind = KINDS.get(recorder.kind)
-    found = next((word for word in kind.sensors if word.key == key), None) if kind else None
+    found = next((word for word in kind.sensors_with(recorder.setup) if word.key == key), None) if kind else None
     if found is None:
         raise NotFoundError(f"{recorder.token} has no sensor “{key}” that is calibrated here.")
     return found
@@ -184,6 +184,8 @@ def press(db: Db, recorder_id: int, key: str, serial: str = "", passcode: str = 
 
 
 def _level(word: SensorWord, words: str, held: Captured, true: float) -> float:
+    if word.within.unit != word.unit:
+        return accepted(held.raw, held.spread, true, {}, word.within)
     return level(f"the axis {words}", held.raw, held.spread, true, word.within)
 
 

@@ -11,10 +11,10 @@ from sqlalchemy.exc import IntegrityError
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
-from kumpel.core.names import clean_line
+from kumpel.core.names import channel_key, clean_line
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import KINDS
-from kumpel.services import deeds, derived, limits
+from kumpel.services import deeds, derived, drafts, limits, mounted
 from kumpel.services.deeds import Whom
 from kumpel.services.people import team_named
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
@@ -37,6 +37,7 @@ class VehicleRow:
     team: str
     notes: str
     derived: list[dict[str, Any]]
+    sensors: list[dict[str, Any]]
     limit_set_id: int | None
     check_days: dict[str, int]
     looks: dict[str, Any]
@@ -64,12 +65,15 @@ def put(db: Db, facts: dict[str, Any], vehicle_id: int | None = None) -> Vehicle
     vehicle = Vehicle(name="", profile="") if vehicle_id is None else vehicle_of(db, vehicle_id)
     before = _facts(vehicle)
     team = facts.pop("team", None)
-    if "derived" in facts:
-        facts["derived"] = derived.checked(_driven(), facts["derived"])
+    if "sensors" in facts:
+        facts["sensors"] = _sensors(facts["sensors"])
+    sensors = facts.get("sensors", vehicle.sensors)
+    if "derived" in facts or "sensors" in facts:
+        facts["derived"] = derived.checked(_driven(), facts.get("derived", vehicle.derived), sensors)
     if facts.get("limit_set_id") is not None:
         limits.limits_of(db, _driven().key, facts["limit_set_id"])
     if facts.get("check_days"):
-        _check_days(facts["check_days"])
+        _check_days(facts["check_days"], sensors)
     for key, value in facts.items():
         setattr(vehicle, key, value)
     vehicle.name = clean_line(vehicle.name)
@@ -92,8 +96,17 @@ def put(db: Db, facts: dict[str, Any], vehicle_id: int | None = None) -> Vehicle
     return _row(vehicle, owner.name if owner else "")
 
 
-def _check_days(days: Mapping[str, int]) -> None:
-    known = {word.key: word.label for word in _driven().sensors}
+def _sensors(wishes: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
+    """Further sensors as they are kept. InvalidError names the one that is wrong."""
+    kind = _driven()
+    wished = [{**each, "name": clean_line(str(each["name"]))} for each in wishes]
+    kept: list[dict[str, Any]] = drafts.checked(kind, {kind.further: wished}).model_dump(mode="json")[kind.further]
+    return [{key: value for key, value in each.items() if key not in mounted.OF_A_SLIP} for each in kept]
+
+
+def _check_days(days: Mapping[str, int], sensors: Sequence[Mapping[str, Any]]) -> None:
+    kind = _driven()
+    known = {word.key: word.label for word in kind.sensors_with({kind.further: sensors})}
     unknown = sorted(set(days) - set(known))
     if unknown:
         raise InvalidError(f"“{unknown[0]}” is no sensor that is calibrated: {', '.join(known)}.", field="check_days")
@@ -161,9 +174,12 @@ def bring_back(db: Db, vehicle_id: int) -> None:
     db.commit()
 
 
-def check_formula(formula: str, before: Sequence[Mapping[str, Any]]) -> derived.Checked:
-    """What is wrong with a formula for a vehicle, while it is typed."""
-    return derived.check(_driven(), formula, [{"key": derived.key_of(str(each["name"])), **each} for each in before])
+def check_formula(
+    formula: str, before: Sequence[Mapping[str, Any]], sensors: Sequence[Mapping[str, Any]]
+) -> derived.Checked:
+    """What is wrong with a formula for a vehicle with these further sensors, while it is typed."""
+    named = [{"key": channel_key(str(each["name"])), **each} for each in before]
+    return derived.check(_driven(), formula, named, sensors)
 
 
 def _driven() -> Kind:

@@ -30,7 +30,7 @@ class AbilityCalls:
     # -- live values, raw values, calibrations
 
     def _measured(self, key: object) -> Measured:
-        found = next((m for m in self.recorder.device.measured if m.key == key), None)
+        found = next((m for m in self.recorder.measured if m.key == key), None)
         if found is None:
             raise Refuse(Code.NOT_FOUND, f"no channel “{key}”")
         return found
@@ -63,6 +63,11 @@ class AbilityCalls:
         kept = self.recorder.state["calibrations"].get(channel.key, {}).get("points", [])
         believed = channel.sensor.believed if channel.sensor else ()
         points = [(p["raw"], p["true"]) for p in kept] or list(believed)
+        if len(kept) == 1 and believed:
+            # The line of its data sheet, its zero moved.
+            raw, true = points[0]
+            zero = float(true) - calibrated(raw, believed)
+            return calibrated(self.raw_value(channel), believed) + zero
         return calibrated(self.raw_value(channel), points)
 
     def call_live(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
@@ -141,7 +146,7 @@ class AbilityCalls:
             "at": self.recorder.clock() + seconds,
             "applied": None if applied is None else float(applied),
             "read": read,
-            "unit": next((m.unit for m in self.recorder.device.measured if m.key.split(".")[0] == sensor), ""),
+            "unit": next((m.unit for m in self.recorder.measured if m.key.split(".")[0] == sensor), ""),
             "adjusted": check == "span" and not fails,
             "passed": not fails,
         }

@@ -88,7 +88,7 @@ class Calls(AbilityCalls):
             "firmware": self.recorder.state["firmware"],
             "keeps_one": device.keeps_one,
             "can": list(device.can),
-            "channels": [_channel(m) for m in device.measured],
+            "channels": [_channel(m) for m in self.recorder.measured],
         }
 
     def call_status(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:

@@ -111,6 +111,8 @@ class Device:
     check_s: float = 20.0
     names: tuple[str, ...] = ()
     screen: Screen | None = None
+    further: Callable[[Setup], tuple[Measured, ...]] = field(default=lambda setup: ())
+    """Channels of sensors that a setup declares."""
 
 
 def of_made(made: Made, began: Began) -> Recorded:

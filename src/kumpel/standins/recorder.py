@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from kumpel.link.messages import SHUT, Code, Mode
-from kumpel.standins.device import Began, Device, Recorded
+from kumpel.standins.device import Began, Device, Measured, Recorded
 from kumpel.standins.memory import Memory
 
 CAPACITY_BYTES = 256 * 1024 * 1024
@@ -112,6 +112,11 @@ class Recorder:
     @property
     def state(self) -> dict[str, Any]:
         return self.memory.state
+
+    @property
+    def measured(self) -> tuple[Measured, ...]:
+        """What it measures with the setup that is on it."""
+        return self.device.measured + self.device.further(self.state["setup"])
 
     def clock(self) -> float:
         return time.time() + float(self.state["clock_error_s"])

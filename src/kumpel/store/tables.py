@@ -161,6 +161,7 @@ class Vehicle(SQLModel, table=True):
     team_id: int | None = Field(default=None, sa_column=_to("team.id"))
     notes: str = Field(default="", max_length=400)
     derived: list[dict[str, Any]] = Field(default_factory=list, sa_column=_json())
+    sensors: list[dict[str, Any]] = Field(default_factory=list, sa_column=_json())
     limit_set_id: int | None = Field(default=None, sa_column=_to("limit_set.id"))
     check_days: dict[str, int] = Field(default_factory=dict, sa_column=_json())
     looks: dict[str, Any] = Field(default_factory=dict, sa_column=_json())

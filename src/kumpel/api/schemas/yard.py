@@ -22,12 +22,33 @@ class DerivedChannel(BaseModel):
     formula: str = Field(min_length=1, max_length=1000)
 
 
+Value = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
+Volts = Annotated[float, Field(ge=0, le=5, allow_inf_nan=False)]
+
+
+class FurtherSensor(BaseModel):
+    """An analogue sensor of a vehicle, wired to an input of its logger: `low` to `high` in its unit at `low_v` to `high_v`."""
+
+    model_config = example(name="Brake line pressure", quantity="pressure", unit="bar", low=0, high=100, input=1)
+    name: Line = Field(min_length=1, max_length=40)
+    quantity: Line = Field(default="", max_length=40)
+    unit: Line = Field(default="", max_length=12)
+    low: Value = 0.0
+    high: Value = 100.0
+    low_v: Volts = Field(default=0.5, description="V at `low`, by its data sheet")
+    high_v: Volts = Field(default=4.5, description="V at `high`, by its data sheet")
+    input: int = Field(default=1, ge=1, le=16)
+    hz: int = Field(default=10, ge=1, le=1000)
+    points: int = Field(default=2, ge=1, le=9, description="points of its calibration; 1: one press, at rest")
+
+
 class FormulaWish(BaseModel):
-    """A formula being typed, and the derived channels that stand before it."""
+    """A formula being typed, the derived channels that stand before it, and the further sensors of the vehicle."""
 
     model_config = example(formula="sqrt(lateral_g^2 + forward_g^2)", before=[])
     formula: str = Field(max_length=1100)
     before: list[DerivedChannel] = Field(default_factory=list, max_length=12)
+    sensors: list[FurtherSensor] = Field(default_factory=list, max_length=8)
 
 
 class FormulaCheck(Out):
@@ -50,6 +71,7 @@ class Vehicle(Out):
     team: str
     notes: str
     derived: list[DerivedChannel]
+    sensors: list[FurtherSensor]
     limit_set_id: int | None = Field(description="what its sessions are held against; null: the set of the kind")
     check_days: CheckDays = Field(description="for how many days a calibration holds, by sensor; others as usual")
     looks: dict[str, Any] = Field(description="how its sessions are looked at, such as which lanes are shown")
@@ -73,6 +95,7 @@ class NewVehicle(BaseModel):
     team: Line = Field(default="", max_length=120)
     notes: Text = Field(default="", max_length=400)
     derived: list[DerivedChannel] = Field(default_factory=list, max_length=12)
+    sensors: list[FurtherSensor] = Field(default_factory=list, max_length=8)
     limit_set_id: int | None = Field(default=None, gt=0, lt=2**31)
     check_days: CheckDays = Field(default_factory=dict)
 
@@ -87,6 +110,7 @@ class VehicleChange(BaseModel):
     team: Line = Field(default_factory=str, max_length=120)
     notes: Text = Field(default_factory=str, max_length=400)
     derived: list[DerivedChannel] = Field(default_factory=list, max_length=12)
+    sensors: list[FurtherSensor] = Field(default_factory=list, max_length=8)
     limit_set_id: int | None = Field(default=None, gt=0, lt=2**31)
     check_days: CheckDays = Field(default_factory=dict)
 

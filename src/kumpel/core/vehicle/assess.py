@@ -22,7 +22,7 @@ from kumpel.core.assessment import (
     Table,
 )
 from kumpel.core.reckoning import Reckoning, both_ways, conclude, own_events, short_of, table
-from kumpel.core.recording import PLAUSIBLE_BPM, POINT, Channel, Floats, Recording
+from kumpel.core.recording import POINT, Channel, Floats, Recording
 from kumpel.core.review import Review, samples_inside
 from kumpel.core.samples import ArraySamples
 from kumpel.core.track import doubted_words
@@ -32,32 +32,7 @@ from kumpel.core.vehicle.compare import gate_distances, slow_places
 from kumpel.core.vehicle.drive import Drive, drive_of, lap_key
 from kumpel.core.vehicle.lap_view import habits_of
 from kumpel.core.vehicle.laps import Bests, Lap, bests, slow_laps
-
-SOURCE = "docs/methods/vehicle.md"
-MAXIMA = {
-    "speed": ("Highest speed", "km/h", 3.6, 1),
-    "lateral_g": ("Highest lateral acceleration", "g", 1.0, 2),
-    "forward_g": ("Highest forward acceleration", "g", 1.0, 2),
-    "rpm": ("Highest engine speed", "rpm", 1.0, 0),
-    "water_temp": ("Highest water temperature", "°C", 1.0, 0),
-    "oil_temp": ("Highest oil temperature", "°C", 1.0, 0),
-    "exhaust_temp": ("Highest exhaust temperature", "°C", 1.0, 0),
-    "mixture": ("Highest mixture ratio", "", 1.0, 2),
-    "heart_rate": ("Driver's highest heart rate", "bpm", 1.0, 0),
-}
-SIGNED = ("lateral_g", "forward_g")
-PLAUSIBLE = {
-    "speed": (-5.0, 130.0),
-    "lateral_g": (-8.0, 8.0),
-    "forward_g": (-8.0, 8.0),
-    "rpm": (0.0, 25_000.0),
-    "water_temp": (-60.0, 250.0),
-    "oil_temp": (-60.0, 350.0),
-    "exhaust_temp": (-60.0, 1300.0),
-    "mixture": (0.3, 5.0),
-    "heart_rate": PLAUSIBLE_BPM,
-}
-"""Lowest and highest values that are believed, in the units of `channels.WANTED`; own choice, docs/methods/vehicle.md."""
+from kumpel.core.vehicle.measures import SIGNED, SOURCE, Measure, measures_of, switched_off
 
 
 def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
@@ -78,9 +53,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
     _lap_figures(reckoning, drive, found)
     extremes = _extremes(recording, review, laps)
     _maxima(reckoning, extremes, laps)
-    there = {f"max.{k}" for k in MAXIMA if k in recording.channels} | {
-        f"min.{k}" for k in MAXIMA if k in recording.channels
-    }
+    there = {f"{end}.{key}" for key in extremes.measures if key in recording.channels for end in ("max", "min")}
     wanted = replace(
         limits, rules=tuple(r for r in limits.rules if not r.figure.startswith(("max.", "min.")) or r.figure in there)
     )
@@ -127,8 +100,8 @@ def _beyond(reckoning: Reckoning, limits: LimitSet, found: _Extremes) -> list[Be
         channel = found.believed.get(key)
         if extreme not in ("max", "min") or channel is None:
             continue
-        factor = MAXIMA[key][2]
-        values = (np.abs(channel.values) if key in SIGNED else channel.values) * factor
+        measure = found.measures[key]
+        values = (np.abs(channel.values) if measure.signed else channel.values) * measure.factor
         past = beyond(rule, key, values, channel.interval_s)
         if past is None:
             continue
@@ -219,6 +192,7 @@ def _by_part(channel: Channel, edges_s: list[float]) -> tuple[Floats, Floats]:
 class _Extremes:
     """Lowest and highest value of each channel in each lap (rows of `laps`), in the unit they are shown in."""
 
+    measures: dict[str, Measure]
     low: dict[str, Floats]
     high: dict[str, Floats]
     coverage: dict[str, float]
@@ -233,13 +207,14 @@ def _extremes(recording: Recording, review: Review, laps: list[Lap]) -> _Extreme
     coverage: dict[str, float] = {}
     wrong_s: dict[str, float] = {}
     believed: dict[str, Channel] = {}
-    for key, (_, _, factor, _) in MAXIMA.items():
+    measures = measures_of(recording.setup)
+    for key, measure in measures.items():
         channel = in_units(recording, key)
         if channel is not None:
             if review.left_out:
                 out = samples_inside(review.left_out, channel.count, channel.interval_s)
                 channel = replace(channel, samples=ArraySamples(np.where(out, np.nan, channel.values)))
-            lowest, highest = PLAUSIBLE[key]
+            lowest, highest = measure.believed
             with np.errstate(invalid="ignore"):
                 wrong = (channel.values < lowest) | (channel.values > highest)
             if wrong.any():
@@ -250,18 +225,23 @@ def _extremes(recording: Recording, review: Review, laps: list[Lap]) -> _Extreme
             whole = max(recording.length_s / channel.interval_s, 1.0)
             coverage[key] = min(float(measured) / whole, 1.0)
             bottom, top = _by_part(channel, edges)
-            low[key], high[key] = bottom * factor, (np.fmax(top, -bottom) if key in SIGNED else top) * factor
-    return _Extremes(low, high, coverage, wrong_s, believed)
+            top = np.fmax(top, -bottom) if measure.signed else top
+            low[key], high[key] = bottom * measure.factor, top * measure.factor
+    return _Extremes(measures, low, high, coverage, wrong_s, believed)
 
 
 def _maxima(reckoning: Reckoning, found: _Extremes, laps: list[Lap]) -> None:
     """Over everything but the laps that were left out: the ways out and in count too."""
     counts = np.array([lap.counts or lap.kind != "timed" for lap in laps] or [True], dtype=bool)
     for key, top in found.high.items():
-        name, unit, _, decimals = MAXIMA[key]
-        formula = f"max of {'|x|' if key in SIGNED else 'x'} over the laps that count"
-        value, cover = _nan_or(np.fmax, top[counts]), found.coverage[key]
-        reckoning.put(f"max.{key}", name, value, unit, decimals, formula, SOURCE, coverage=cover)
+        measure, cover = found.measures[key], found.coverage[key]
+        formula = f"max of {'|x|' if measure.signed else 'x'} over the laps that count"
+        highest = _nan_or(np.fmax, top[counts])
+        unit, decimals = measure.unit, measure.decimals
+        reckoning.put(f"max.{key}", measure.highest, highest, unit, decimals, formula, SOURCE, coverage=cover)
+        if measure.lowest:
+            lowest, formula = _nan_or(np.fmin, found.low[key][counts]), "min of x over the laps that count"
+            reckoning.put(f"min.{key}", measure.lowest, lowest, unit, decimals, formula, SOURCE, coverage=cover)
     combined = _combined(found, laps)
     if combined is not None:
         value, cover = combined
@@ -277,10 +257,6 @@ def _maxima(reckoning: Reckoning, found: _Extremes, laps: list[Lap]) -> None:
             coverage=cover,
             made_of=tuple(f"max.{k}" for k in SIGNED),
         )
-    if "mixture" in found.low:
-        low = _nan_or(np.fmin, found.low["mixture"][counts])
-        formula, cover = "min of x over the laps that count", found.coverage["mixture"]
-        reckoning.put("min.mixture", "Lowest mixture ratio", low, "", 2, formula, SOURCE, coverage=cover)
 
 
 def _combined(found: _Extremes, laps: list[Lap]) -> tuple[float, float] | None:
@@ -303,13 +279,10 @@ def _nan_or(pick: np.ufunc, values: Floats) -> float:
 
 def _switched_off(recording: Recording) -> list[Finding]:
     """Channels that the setup lists as switched off, with the reason given there."""
-    listed = recording.setup.get("channels")
-    found = []
-    for each in listed if isinstance(listed, list) else []:
-        if isinstance(each, dict) and each.get("on") is False:
-            key, why = str(each.get("key", "")), str(each.get("off_because") or "")
-            found.append(Finding(f"off.{key}", f"{key.replace('_', ' ')} was switched off{f' ({why})' if why else ''}"))
-    return found
+    return [
+        Finding(f"off.{key}", f"{name} was switched off{f' ({why})' if why else ''}")
+        for key, name, why in switched_off(recording.setup)
+    ]
 
 
 def _findings(drive: Drive, laps: list[Lap], known: float, minimum: float) -> list[Finding]:
@@ -360,7 +333,7 @@ def _channel_findings(recording: Recording, found: _Extremes, minimum: float) ->
     """Channels with values nobody can have measured (not counted), and channels measured for too little of the time."""
     made = []
     for key, seconds in found.wrong_s.items():
-        low, high = PLAUSIBLE[key]
+        low, high = found.measures[key].believed
         text = f"{recording.channels[key].name}: {seconds:.1f} s outside {low:g} to {high:g} are not counted"
         made.append(Finding(f"implausible.{key}", text, blocks=True, figures=_extremes_of(key)))
     for key, share in found.coverage.items():
@@ -406,7 +379,7 @@ def _maxima_table(found: _Extremes, laps: list[Lap]) -> Table:
         for i, lap in enumerate(laps)
         if lap.kind == "timed"
     ]
-    columns = [("Lap", "", 0), *((MAXIMA[k][0], MAXIMA[k][1], MAXIMA[k][3]) for k in found.high)]
+    columns = [("Lap", "", 0), *((m.highest, m.unit, m.decimals) for k in found.high for m in (found.measures[k],))]
     return table("maxima", "Maxima per lap", columns, rows)
 
 

@@ -140,7 +140,7 @@ def own_report(
 
 KIND = Kind(
     key="blood_pressure",
-    method="4",
+    method="5",
     name="Blood pressure",
     recorder_name="Cuff recorder",
     leaflet=LEAFLET,

@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
-from pydantic import BaseModel
+from pydantic import BaseModel, field_validator
 
 from kumpel.core.assessment import Assessment, BothWays, LimitSet, Table
 from kumpel.core.bounds import Bounds
@@ -20,7 +20,8 @@ from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.plan import Plan, PlanFact, Situation, hours_words, megabytes
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 from kumpel.kinds.vehicle import report
-from kumpel.kinds.vehicle.sensors import SENSORS, watched
+from kumpel.kinds.vehicle.further import MOST, FurtherSensor, fit_together
+from kumpel.kinds.vehicle.sensors import SENSORS, further_sensors, off_channels, watched
 from kumpel.reports.document import Part
 
 CHANNELS = (
@@ -107,6 +108,9 @@ class VehicleSetup(BaseModel):
     course: str = setting("Course", "", words={"": "found by position"}, refers="courses.*.name", max_length=80)
     position_hz: Literal[10, 25] = setting("Positions a second", 10, "Hz")
     channels: list[LoggedChannel] = setting("Channel", _channels, columns=("key", "on", "hz"), max_length=32)
+    further: list[FurtherSensor] = setting(
+        "Further sensor", list, columns=("name", "input", "hz", "on"), where_there=True, max_length=MOST
+    )
     brightness: int = setting("Brightness by day", 90, "%", fold=_DISPLAY, ge=0, le=100)
     night_brightness: int = setting("Brightness by night", 25, "%", fold=_DISPLAY, ge=0, le=100)
     night_from: str = setting("Night look from", "20:00", fold=_DISPLAY, pattern=TIME_PATTERN)
@@ -115,11 +119,17 @@ class VehicleSetup(BaseModel):
     recorder_name: str = setting("Name of the logger", "", max_length=32, fold=_LOGGER)
     name: str = setting("Setup", "Practice", max_length=60, fold=_LOGGER)
 
+    @field_validator("further")
+    @classmethod
+    def _fit_together(cls, sensors: list[FurtherSensor]) -> list[FurtherSensor]:
+        fit_together(sensors, {word.key for word in CHANNELS})
+        return sensors
+
 
 def plan(setup: VehicleSetup, situation: Situation) -> Plan:
     """How many values it logs in a second, how much that is in an hour, how many hours of it fit."""
-    on = [channel for channel in setup.channels if channel.on]
-    each_s = POSITION_VALUES * setup.position_hz + sum(channel.hz for channel in on)
+    on = [each.hz for each in setup.channels if each.on] + [each.hz for each in setup.further if each.on]
+    each_s = POSITION_VALUES * setup.position_hz + sum(on)
     an_hour = each_s * VALUE_BYTES * 3600
     logged = PlanFact(f"{each_s:.0f}", "values a second", f"{len(on)} channels and the position")
     stored = PlanFact(megabytes(an_hour), "an hour", "before packing")
@@ -217,7 +227,7 @@ KIND = Kind(
     leaflet=LEAFLET,
     setup_model=VehicleSetup,
     setup_library=LIBRARY,
-    method="5",
+    method="6",
     plan=plan,
     laps=laps,
     bins=bins,
@@ -226,6 +236,9 @@ KIND = Kind(
     sheets=sheets,
     computed=computed,
     sensors=SENSORS,
+    further="further",
+    further_sensors=further_sensors,
+    off_channels=off_channels,
     watched=watched,
     assess=assess,
     main_channel="speed",

@@ -6,7 +6,9 @@ from collections.abc import Mapping
 from typing import Any
 
 from kumpel.core.vehicle.calibration import AXIS, WIRE
+from kumpel.core.vehicle.measures import switched_off
 from kumpel.kinds.sensors import Position, ProofStep, SensorWord, Watched
+from kumpel.kinds.vehicle.further import sensor_words
 
 CALIBRATION = "calibration"
 QUARTER_DAYS = 92
@@ -61,12 +63,21 @@ SENSORS = (
 )
 
 
+def further_sensors(setup: Mapping[str, Any]) -> list[SensorWord]:
+    """How the further sensors of a setup are calibrated."""
+    return sensor_words(setup, QUARTER_DAYS)
+
+
+def off_channels(setup: Mapping[str, Any]) -> dict[str, str]:
+    """The channels that a setup says are not logged, each with why."""
+    return {key: why for key, _, why in switched_off(setup)}
+
+
 def watched(setup: Mapping[str, Any]) -> list[Watched]:
     """The calibrations that a logger should have: of every sensor whose channels are not all switched off."""
-    listed = [c for c in setup.get("channels") or () if isinstance(c, Mapping)]
-    off = {str(c.get("key")) for c in listed if not c.get("on", True)}
+    off = off_channels(setup).keys()
     return [
         Watched(CALIBRATION, sensor.key, sensor.label, sensor.every_days)
-        for sensor in SENSORS
+        for sensor in (*SENSORS, *further_sensors(setup))
         if not set(sensor.channels) <= off
     ]

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from kumpel.formats.krec import Channel
-from kumpel.standins import lap_driver, vehicle_signal
+from kumpel.standins import further_sensors, lap_driver, vehicle_signal
 from kumpel.standins.device import Began, Device, Measured, Recorded, Screen, Sensor, Wishes, of_made, seed_of
 from kumpel.standins.made import Made
 
@@ -39,6 +39,7 @@ FACTORY_SETUP: dict[str, Any] = {
     "course": "",
     "position_hz": 10,
     "channels": [{"key": key, "on": True, "hz": hz, "off_because": ""} for key, hz in RATES],
+    "further": [],
     "brightness": 90,
     "night_brightness": 25,
     "night_from": "20:00",
@@ -104,6 +105,7 @@ def _logged(made: Made, began: Began, wishes: Wishes) -> Recorded:
     if water is not None and wishes.get("water_c"):
         warmer = np.asarray(water.values) + float(wishes["water_c"])
         channels["water_temp"] = Channel(water.key, water.name, water.unit, water.interval_s, warmer)
+    channels |= further_sensors.logged(setup, made.recording.channels, np.random.default_rng(seed_of(began, wishes)))
     return of_made(Made(replace(made.recording, channels=channels, setup={}), made.truth), began)
 
 
@@ -156,6 +158,7 @@ DEVICE = Device(
         Measured("rpm", "Engine speed", "rpm", 50.0, 0.0, 0.0),
     ),
     ("live", "raw", "calibrations", "courses", "picture", "maker-picture", "firmware", "names"),
+    further=further_sensors.measured,
     planned_s=lambda setup: 900.0,
     names=("driver",),
     screen=Screen(160, 80, 16),

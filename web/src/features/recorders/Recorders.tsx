@@ -98,7 +98,7 @@ function LookedIn() {
           )}
         </span>
       ))}
-      <Link to="/settings" className="text-act hover:underline">
+      <Link to="/settings" className="text-act underline">
         other networks
       </Link>
       <AddByAddress />

@@ -9,9 +9,14 @@ export const shownUnit = (unit: string) => (unit === "deg" ? "°" : unit);
 
 const BARS: Record<string, [number, number]> = { deg: [-120, 120], "%": [0, 100], g: [-2, 2] };
 
+/** The ends of what a sensor is calibrated over; of one press from nothing to its value at rest. */
+export const endsOf = (sensor: Schemas["Sensor"]): [number, number] => [
+  Math.min(0, ...sensor.trues),
+  Math.max(...sensor.trues, Math.min(0, ...sensor.trues) + 1),
+];
+
 /** Where a value lies between its ends; from the middle outwards where it can be negative. */
-function Bar({ unit, value }: { unit: string; value: number | null | undefined }) {
-  const ends = BARS[unit];
+function Bar({ ends, value }: { ends: [number, number] | undefined; value: number | null | undefined }) {
   if (!ends) return null;
   const [low, high] = ends;
   const share = (v: number) => (Math.min(Math.max(v, low), high) - low) / (high - low);
@@ -97,7 +102,7 @@ export function LiveTable({
                   )}
                 </td>
                 <td>
-                  <Bar unit={channel.unit} value={value} />
+                  <Bar ends={BARS[channel.unit] ?? (sensor && endsOf(sensor))} value={value} />
                 </td>
                 <td className="px-1 text-right font-narrow font-semibold tabular-nums">
                   {value === null ? "no value" : number(value, decimalsOfUnit(channel.unit))}

@@ -26,7 +26,7 @@ export function PressCard({
           {sensor.positions.map((axis) => (
             <tr key={axis.channel} className="border-hair border-t">
               <td className="py-0.5">{axis.words}</td>
-              <td className="text-right text-soft">should be {number(axis.true, 0)}</td>
+              <td className="text-right text-soft">should be {Number(axis.true.toPrecision(4))}</td>
               <td className="w-24 text-right font-narrow font-semibold tabular-nums">
                 {number(now?.values[axis.channel], 3)} {sensor.unit}
               </td>

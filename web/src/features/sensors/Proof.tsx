@@ -2,13 +2,21 @@ import { useEffect, useRef, useState } from "react";
 import type { Schemas } from "@/api/client";
 import { Button, Field, inputLook } from "@/ui/basics";
 import { day, number } from "@/ui/format";
-import { decimalsOfUnit } from "./LiveTable";
+import { decimalsOfUnit, endsOf } from "./LiveTable";
 import { type LiveValues, through, useNow } from "./live";
 
 /** The live value as a hand on a dial; what was swept since writing is filled. */
-function Dial({ value, swept, unit }: { value: number | null; swept: [number, number] | null; unit: string }) {
-  const whole = unit === "°" ? 120 : 100;
-  const low = unit === "°" ? -whole : 0;
+function Dial({
+  value,
+  swept,
+  unit,
+  ends: [low, whole],
+}: {
+  value: number | null;
+  swept: [number, number] | null;
+  unit: string;
+  ends: [number, number];
+}) {
   const angle = (v: number) => ((Math.min(Math.max(v, low), whole) - low) / (whole - low)) * 220 - 200;
   const at = (degrees: number, r: number): [number, number] => {
     const a = (degrees * Math.PI) / 180;
@@ -19,7 +27,7 @@ function Dial({ value, swept, unit }: { value: number | null; swept: [number, nu
     const [x1, y1] = at(to, 84);
     return `M${x0} ${y0}A84 84 0 ${to - from > 180 ? 1 : 0} 1 ${x1} ${y1}`;
   };
-  const ticks = unit === "°" ? [-90, -60, 0, 60, 90] : [0, 25, 50, 75, 100];
+  const ticks = unit === "°" ? [-90, -60, 0, 60, 90] : [0, 1, 2, 3, 4].map((i) => low + (i / 4) * (whole - low));
   return (
     <svg viewBox="-8 -14 256 152" className="mx-auto w-full max-w-[260px] text-[11px]" aria-hidden>
       <title>The live value</title>
@@ -38,7 +46,7 @@ function Dial({ value, swept, unit }: { value: number | null; swept: [number, nu
         return (
           <text key={t} x={x} y={y + 4} textAnchor="middle" fill="var(--soft)">
             {t > 0 && unit === "°" ? "+" : ""}
-            {t}
+            {Number(t.toPrecision(3))}
           </text>
         );
       })}
@@ -53,12 +61,16 @@ function Dial({ value, swept, unit }: { value: number | null; swept: [number, nu
         />
       )}
       <text x={120} y={108} textAnchor="middle" fill="var(--ink)" fontSize={26} fontWeight={600}>
-        {number(value, unit === "°" ? 1 : 0)}
+        {number(value, unit === "%" ? 0 : 1)}
+        {unit === "°" || unit === "%" ? "" : " "}
         {unit}
       </text>
     </svg>
   );
 }
+
+const DOES: Readonly<Record<string, string>> = { "°": "Turn the wheel", "%": "Press the pedal" };
+const ENDS: Readonly<Record<string, [number, number]>> = { "°": [-120, 120], "%": [0, 100] };
 
 /** Proving a calibration by moving the sensor: what has to be seen ticks itself, and counts only when the points are written. */
 export function Proof({
@@ -115,10 +127,15 @@ export function Proof({
   return (
     <section aria-label="Proof" className="rounded-lg border border-line bg-panel px-3 py-2.5">
       <div className="flex items-baseline justify-between">
-        <h2>{sensor.unit === "°" ? "Turn the wheel" : "Press the pedal"}</h2>
+        <h2>{DOES[sensor.unit] ?? "Move it"}</h2>
         <span className="text-[13px] text-soft">{counts ? "" : "counts once written"}</span>
       </div>
-      <Dial value={fresh && raw !== null ? through(fresh, raw) : value} swept={swept} unit={sensor.unit} />
+      <Dial
+        value={fresh && raw !== null ? through(fresh, raw) : value}
+        swept={swept}
+        unit={sensor.unit}
+        ends={ENDS[sensor.unit] ?? endsOf(sensor)}
+      />
       {fresh && (
         <p className="flex justify-between border-hair border-t py-1 text-[13px]">
           <span>
@@ -138,7 +155,7 @@ export function Proof({
               <span className={mark === null ? "text-soft" : "font-semibold text-within"}>
                 {mark === null
                   ? "not yet"
-                  : `${number(mark, decimalsOfUnit(sensor.unit === "°" ? "deg" : sensor.unit))}${sensor.unit === "°" ? "°" : " %"} seen`}
+                  : `${number(mark, decimalsOfUnit(sensor.unit === "°" ? "deg" : sensor.unit))}${sensor.unit === "°" ? "°" : ` ${sensor.unit}`} seen`}
               </span>
             </li>
           );

@@ -47,7 +47,7 @@ export default function Sensors() {
         <div>
           <h1>{recorder.name}</h1>
           <span className="text-[13px] text-soft">
-            <Link to="/recorders" className="text-act hover:underline">
+            <Link to="/recorders" className="text-act underline">
               Recorders
             </Link>
             , {kindName(recorder.kind)}, {[recorder.serial, recorder.firmware].filter(Boolean).join(", firmware ")}

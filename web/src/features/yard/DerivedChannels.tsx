@@ -11,11 +11,13 @@ const PAUSE_MS = 250;
 function Formula({
   row,
   before,
+  sensors,
   number,
   onChange,
 }: {
   row: Row;
   before: Row[];
+  sensors: Schemas["FurtherSensor"][];
   number: number;
   onChange: (formula: string) => void;
 }) {
@@ -26,8 +28,8 @@ function Formula({
     return () => clearTimeout(timer);
   }, [row.formula]);
   const check = useQuery({
-    queryKey: ["formula", asked, before],
-    queryFn: () => ask(api.POST("/api/formulas/check", { body: { formula: asked, before } })),
+    queryKey: ["formula", asked, before, sensors],
+    queryFn: () => ask(api.POST("/api/formulas/check", { body: { formula: asked, before, sensors } })),
     enabled: asked.trim() !== "",
     staleTime: Number.POSITIVE_INFINITY,
   });
@@ -73,7 +75,15 @@ function Formula({
 }
 
 /** What a vehicle's formulas make of its channels; they are offered as lanes and in tables, and no verdict hangs on them. */
-export function DerivedChannels({ rows, onChange }: { rows: Row[]; onChange: (rows: Row[]) => void }) {
+export function DerivedChannels({
+  rows,
+  sensors,
+  onChange,
+}: {
+  rows: Row[];
+  sensors: Schemas["FurtherSensor"][];
+  onChange: (rows: Row[]) => void;
+}) {
   const put = (i: number, change: Partial<Row>) => onChange(rows.map((r, k) => (k === i ? { ...r, ...change } : r)));
   return (
     <fieldset className="grid gap-2 border-hair border-t pt-2">
@@ -114,6 +124,7 @@ export function DerivedChannels({ rows, onChange }: { rows: Row[]; onChange: (ro
             <Formula
               row={row}
               number={i + 1}
+              sensors={sensors}
               before={rows.slice(0, i).filter((r) => r.name.trim() && r.formula.trim())}
               onChange={(formula) => put(i, { formula })}
             />

@@ -9,6 +9,7 @@ import { number } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
 import { DerivedChannels } from "./DerivedChannels";
+import { FurtherSensors, sensorsOf, typedSensors } from "./FurtherSensors";
 import { OfItsSessions } from "./OfItsSessions";
 
 const PROFILES = ["kart", "geared kart", "car", "motorcycle", "hauler"] as const;
@@ -25,13 +26,18 @@ function VehicleDialog({ vehicle, onClose }: { vehicle: Schemas["Vehicle"] | nul
     limit_set_id: vehicle?.limit_set_id ?? null,
     check_days: vehicle?.check_days ?? {},
   });
+  const [typed, setTyped] = useState(typedSensors(vehicle?.sensors ?? []));
+  const sensors = sensorsOf(typed);
   const queries = useQueryClient();
   const { fail } = useNotices();
   const keep = useMutation({
-    mutationFn: () =>
-      vehicle
-        ? ask(api.PATCH("/api/vehicles/{vehicle_id}", { params: { path: { vehicle_id: vehicle.id } }, body: facts }))
-        : ask(api.POST("/api/vehicles", { body: facts })),
+    mutationFn: () => {
+      if (typeof sensors === "string") throw new Error(sensors);
+      const body = { ...facts, sensors };
+      return vehicle
+        ? ask(api.PATCH("/api/vehicles/{vehicle_id}", { params: { path: { vehicle_id: vehicle.id } }, body }))
+        : ask(api.POST("/api/vehicles", { body }));
+    },
     onSuccess: () => {
       queries.invalidateQueries({ queryKey: ["vehicles"] });
       onClose();
@@ -76,13 +82,19 @@ function VehicleDialog({ vehicle, onClose }: { vehicle: Schemas["Vehicle"] | nul
           {text("team", "Team", 120)}
         </div>
         {text("notes", "Notes", 400)}
+        <FurtherSensors rows={typed} onChange={setTyped} />
         <OfItsSessions
+          further={typeof sensors === "string" ? [] : sensors}
           limitSet={facts.limit_set_id}
           days={facts.check_days}
           onLimitSet={(limit_set_id) => setFacts({ ...facts, limit_set_id })}
           onDays={(check_days) => setFacts({ ...facts, check_days })}
         />
-        <DerivedChannels rows={facts.derived} onChange={(derived) => setFacts({ ...facts, derived })} />
+        <DerivedChannels
+          rows={facts.derived}
+          sensors={typeof sensors === "string" ? [] : sensors}
+          onChange={(derived) => setFacts({ ...facts, derived })}
+        />
         <div>
           <Button look="primary" type="submit" disabled={!facts.name.trim() || keep.isPending}>
             {vehicle ? "Keep" : `Add ${facts.name.trim()}`}

@@ -13,7 +13,10 @@ export default function MachineEditor({ settings, fields, put, putAll }: SetupEd
   const choose = (chosen: string) => {
     const vehicle = known.find((v) => v.name === chosen);
     if (vehicle)
-      putAll({ machine: vehicle.name, number: vehicle.number, vehicle: vehicle.profile, team: vehicle.team });
+      putAll({
+        ...{ machine: vehicle.name, number: vehicle.number, vehicle: vehicle.profile, team: vehicle.team },
+        further: vehicle.sensors.map((sensor) => ({ ...sensor, on: true, off_because: "" })),
+      });
     else put("machine", chosen);
   };
   return (
@@ -51,7 +54,7 @@ export default function MachineEditor({ settings, fields, put, putAll }: SetupEd
       ))}
       <p className="col-span-full text-[12.5px] text-soft">
         These come back with the recordings.{" "}
-        <Link to="/vehicles" className="text-act hover:underline">
+        <Link to="/vehicles" className="text-act underline">
           Vehicles and courses
         </Link>
       </p>

@@ -10,6 +10,7 @@ export default {
   settings: {
     editors: [
       { claims: MACHINE, load: () => import("./MachineEditor") },
+      { claims: ["further"], load: () => import("./FurtherEditor") },
       { claims: ["course"], load: () => import("./CoursesEditor") },
       { claims: DISPLAY, load: () => import("./DisplayEditor") },
     ],
