@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import re
+
 MOST_VALUES, DEEPEST, LONGEST_TEXT, LARGEST_NUMBER = 5_000, 8, 4_000, 1 << 53
+_NO_PLACE = re.compile(r"[\x00-\x1f\x7f\ud800-\udfff]")
+_NO_PLACE_IN_LINES = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ud800-\udfff]")
 
 
 def check_text(text: str, longest: int = LONGEST_TEXT, lines: bool = False) -> None:
@@ -12,8 +16,7 @@ def check_text(text: str, longest: int = LONGEST_TEXT, lines: bool = False) -> N
     """
     if len(text) > longest:
         raise ValueError(f"a text of {len(text)} characters; {longest} are possible")
-    allowed = "\n\r\t" if lines else ""
-    if any((ord(c) < 32 and c not in allowed) or ord(c) == 127 or 0xD800 <= ord(c) <= 0xDFFF for c in text):
+    if (_NO_PLACE_IN_LINES if lines else _NO_PLACE).search(text):
         raise ValueError("a text with control characters")
 
 

@@ -1,4 +1,7 @@
-"""Any file that is read or written here, by what it is and what it is called."""
+"""Any file that is read or written here, by what it is and what it is called.
+
+What reads and writes tables is imported when a table comes: its library takes 24 MB, and a server may never see one.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +9,7 @@ import mmap
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 
@@ -14,8 +17,11 @@ from kumpel.core.assessment import Assessment
 from kumpel.core.bounds import ANY, Bounds
 from kumpel.core.recording import Channel, ChannelWord, Event, Recording
 from kumpel.core.samples import PartOf
-from kumpel.formats import csv_file, edf, edf_write, fhir, gpx, krec, tables, xlsx
+from kumpel.formats import edf, edf_write, fhir, gpx, krec
 from kumpel.formats.errors import CsvError, FileFormatError
+
+if TYPE_CHECKING:
+    from kumpel.formats import csv_file
 
 PROBE_BYTES = 65_536
 """As much of a file as is looked at to see what it is."""
@@ -112,6 +118,8 @@ def _read(path: Path, first: bytes, words: KindWords, wish: Wish) -> Recording:
     if form == "krec":
         return krec.open_file(path, lambda kind: _bounds(words, kind))
     if form == "parquet":
+        from kumpel.formats import tables
+
         return tables.read_parquet(str(path), lambda kind: _bounds(words, kind))
     if form == "gpx":
         kind = wish.kind or "training"
@@ -125,6 +133,8 @@ def _read(path: Path, first: bytes, words: KindWords, wish: Wish) -> Recording:
 
 
 def _read_table(data: bytes, words: KindWords, wish: Wish) -> Recording:
+    from kumpel.formats import csv_file
+
     layout = wish.layout or csv_file.Layout()
     layout = replace(
         layout, interval_s=wish.interval_s or layout.interval_s, columns={**layout.columns, **(wish.names or {})}
@@ -148,6 +158,8 @@ def _best(words: KindWords, fit: Callable[[tuple[ChannelWord, ...]], int]) -> st
 
 def _csv_fit(data: bytes, words: tuple[ChannelWord, ...], layout: csv_file.Layout) -> int:
     """How many of a kind's channels the columns bring; those that somebody names by key count most."""
+    from kumpel.formats import csv_file
+
     named = sum(10 for w in words if w.key in layout.columns)
     try:
         return named + len(csv_file.detect(data, words, replace(layout, columns={})).columns)
@@ -171,6 +183,8 @@ def write(recording: Recording, path: Path, found: Assessment | None = None, nam
 
     Raises FileFormatError when the ending is none that is written, or the format cannot hold the recording.
     """
+    from kumpel.formats import csv_file, tables, xlsx
+
     suffix = path.suffix.lower()
     try:
         if suffix == ".krec":
