@@ -8,6 +8,7 @@ from typing import Any
 from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
 from tests.support import ServerTest
+from tests.web import every_state
 
 _playwright: Playwright | None = None
 _browser: Browser | None = None
@@ -57,6 +58,7 @@ class BrowserTest(ServerTest):
         page.set_default_timeout(15_000)
         self.errors: list[str] = []
         self.elsewhere: list[str] = []
+        every_state.watch(page)
         page.on("pageerror", lambda error: self.errors.append(str(error)))
         page.on("console", self._console)
         page.on(
@@ -72,6 +74,7 @@ class BrowserTest(ServerTest):
     def tearDown(self) -> None:
         self.assertEqual(self.errors, [])
         self.assertEqual(self.elsewhere, [])
+        self.assertEqual(every_state.found(), [], "held against axe-core in every state")
 
     def sign_in(self, page: Page | None = None) -> Page:
         page = page or self.page

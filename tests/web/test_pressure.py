@@ -16,6 +16,7 @@ from kumpel.standins.blood_pressure_signal import Day, make
 from kumpel.standins.made import as_file
 from kumpel.store.tables import LimitSetRow, Session
 from tests.web.axe import AxeTest
+from tests.web.axe_rules import violations
 
 ABOUT = {"serial": "BP-000103", "name": "Cuff recorder 3", "token": "C-03", "model": "BP-24", "firmware": "3.0.1"}
 
@@ -229,7 +230,7 @@ class Pressure(AxeTest):
 
     def test_nothing_on_the_sheet_is_out_of_reach_for_those_who_cannot_see_it(self) -> None:
         page = self.open(self.recorded(date(2026, 11, 3)))
-        self.assertEqual(self.violations(page), [])
+        self.assertEqual(violations(page), [])
 
     def test_what_is_painted_follows_the_look_of_the_screen(self) -> None:
         page = self.open(self.recorded(date(2026, 11, 3)))
@@ -256,7 +257,7 @@ class Pressure(AxeTest):
         side = page.get_by_role("complementary", name="What was different")
         expect(side).to_contain_text("amlodipine")
         expect(side).to_contain_text("Dip, systolic")
-        self.assertEqual(self.violations(page), [])
+        self.assertEqual(violations(page), [])
         page.get_by_role("button", name="Change sides").click()
         expect(changed).to_contain_text(f"+{means[0] - means[1]:.0f} mmHg")
         page.get_by_role("button", name="Change sides").click()

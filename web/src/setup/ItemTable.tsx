@@ -45,11 +45,14 @@ export function ItemTable({
   list,
   items,
   fields,
+  told = [],
   onChange,
   onRemove,
 }: {
   list: SetupList;
   items: unknown[];
+  /** Columns that are said and not changed here. */
+  told?: readonly string[];
   fields: SetupField[];
   onChange: (field: SetupField, value: unknown) => void;
   onRemove: (index: number) => void;
@@ -61,9 +64,10 @@ export function ItemTable({
   };
   const units = (column: string) => new Set(items.map((_, index) => at(index, column)?.unit ?? ""));
   /** A unit that all rows have alike stands in the head of its column; one that hangs on the row stands in its first cell. */
+  const withUnit = list.columns.filter((column) => [...units(column)].some(Boolean)).length;
   const unitIn = (column: string) => {
     const [unit = "", ...others] = units(column);
-    return unit && others.length === 0 && items.length > 1 ? `, ${unit}` : "";
+    return unit && others.length === 0 && (items.length > 1 || withUnit === 1) ? `, ${unit}` : "";
   };
   const unitOf = (index: number) =>
     list.columns
@@ -102,7 +106,11 @@ export function ItemTable({
                     >
                       {field && (
                         <>
-                          <FieldInput field={field} bare onChange={(value) => onChange(field, value)} />
+                          {told.includes(column) ? (
+                            <span className="flex min-h-7 items-center">{field.draft}</span>
+                          ) : (
+                            <FieldInput field={field} bare onChange={(value) => onChange(field, value)} />
+                          )}
                           {i === 0 && unitOf(index) && (
                             <span className="block font-narrow text-[12px] text-soft">{unitOf(index)}</span>
                           )}

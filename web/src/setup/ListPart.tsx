@@ -11,12 +11,15 @@ export function ListPart({
   fields,
   settings,
   summary,
+  told,
   put,
 }: {
   list: SetupList;
   fields: SetupField[];
   settings: Settings;
   summary?: (item: string, settings: Settings) => string;
+  /** Columns of a table that are said and not changed here. */
+  told?: readonly string[];
   put: (path: string, value: unknown) => void;
 }) {
   const items = (valueAt(settings, list.path) as unknown[] | undefined) ?? [];
@@ -39,6 +42,7 @@ export function ListPart({
             list={list}
             items={items}
             fields={fields}
+            told={told}
             onChange={(field, value) => put(field.path, value)}
             onRemove={without}
           />

@@ -109,7 +109,7 @@ class VehicleSetup(BaseModel):
     position_hz: Literal[10, 25] = setting("Positions a second", 10, "Hz")
     channels: list[LoggedChannel] = setting("Channel", _channels, columns=("key", "on", "hz"), max_length=32)
     further: list[FurtherSensor] = setting(
-        "Further sensor", list, columns=("name", "input", "hz", "on"), where_there=True, max_length=MOST
+        "Further sensor", list, columns=("name", "on", "hz", "input"), where_there=True, max_length=MOST
     )
     brightness: int = setting("Brightness by day", 90, "%", fold=_DISPLAY, ge=0, le=100)
     night_brightness: int = setting("Brightness by night", 25, "%", fold=_DISPLAY, ge=0, le=100)

@@ -48,8 +48,8 @@ export function PointMap({
           <line x1={LEFT} x2={W - 6} y1={y(p.true)} y2={y(p.true)} stroke="var(--hair)" />
           <text x={LEFT - 5} y={y(p.true) + 4} textAnchor="end" fill="var(--soft)">
             {p.true > 0 ? "+" : ""}
-            {number(p.true, 0)}
-            {sensor.unit}
+            {Number(p.true.toPrecision(4))}
+            {sensor.unit === "°" || sensor.unit === "%" ? sensor.unit : ""}
           </text>
         </g>
       ))}

@@ -29,7 +29,7 @@ function Dial({
   };
   const ticks = unit === "°" ? [-90, -60, 0, 60, 90] : [0, 1, 2, 3, 4].map((i) => low + (i / 4) * (whole - low));
   return (
-    <svg viewBox="-8 -14 256 152" className="mx-auto w-full max-w-[260px] text-[11px]" aria-hidden>
+    <svg viewBox="-8 -14 256 162" className="mx-auto w-full max-w-[260px] text-[11px]" aria-hidden>
       <title>The live value</title>
       <path d={arc(-200, 20)} fill="none" stroke="var(--hair)" strokeWidth={11} />
       {swept && swept[1] > swept[0] && (

@@ -78,25 +78,29 @@ export function FurtherSensors({ rows, onChange }: { rows: Typed[]; onChange: (r
         ))}
       </datalist>
       {rows.map((row, i) => {
-        const text = (key: Exclude<keyof Typed, "points">, label: string, width: string, most = 40, more = {}) => (
-          <input
-            aria-label={`${label} of further sensor ${i + 1}`}
-            className={`${inputLook} ${width}`}
-            value={row[key]}
-            maxLength={most}
-            onChange={(e) => put(i, { [key]: e.target.value })}
-            {...more}
-          />
+        const field = (key: Exclude<keyof Typed, "points">, label: string, most = 8, more = {}) => (
+          <label className="min-w-0 text-[12.5px] text-soft">
+            {label}
+            <input
+              aria-label={`${label} of further sensor ${i + 1}`}
+              className={`${inputLook} px-2 ${most === 8 ? "text-right" : ""}`}
+              value={row[key]}
+              maxLength={most}
+              inputMode={most === 8 ? "decimal" : undefined}
+              onChange={(e) => put(i, { [key]: e.target.value })}
+              {...more}
+            />
+          </label>
         );
-        const amount = (key: Exclude<keyof Typed, "points">, label: string, width = "max-w-[72px]") =>
-          text(key, label, `${width} text-right`, 8, { inputMode: "decimal" });
+        const unit = unitWords(row.unit.trim());
+        const range = (words: string) => (unit ? `${words}, ${unit}` : words);
         return (
           // biome-ignore lint/suspicious/noArrayIndexKey: rows keep their order while they are typed
-          <div key={i} className="grid gap-1 border-hair border-t pt-2 first:border-t-0">
-            <div className="grid grid-cols-[minmax(0,1fr)_150px_90px_auto] gap-2">
-              {text("name", "Name", "", 40, { placeholder: "Brake line pressure" })}
-              {text("quantity", "Quantity", "", 40, { placeholder: "pressure", list: "quantities" })}
-              {text("unit", "Unit", "", 12, { placeholder: "bar" })}
+          <div key={i} className="grid gap-1.5 border-hair border-t pt-2 first-of-type:border-t-0">
+            <div className="grid grid-cols-[minmax(0,1fr)_150px_90px_auto] items-end gap-2">
+              {field("name", "Name", 40, { placeholder: "Brake line pressure" })}
+              {field("quantity", "Quantity", 40, { placeholder: "pressure", list: "quantities" })}
+              {field("unit", "Unit", 12, { placeholder: "bar" })}
               <Button
                 look="quiet"
                 size="small"
@@ -106,24 +110,29 @@ export function FurtherSensors({ rows, onChange }: { rows: Typed[]; onChange: (r
                 remove
               </Button>
             </div>
-            <div className="flex flex-wrap items-center gap-x-1.5 gap-y-1 text-[13px] text-soft">
-              from {amount("low", "Lowest value")} to {amount("high", "Highest value")} {unitWords(row.unit)} at{" "}
-              {amount("low_v", "Volts at the lowest", "max-w-[56px]")} to{" "}
-              {amount("high_v", "Volts at the highest", "max-w-[56px]")} V, input{" "}
-              {amount("input", "Input", "max-w-[44px]")}, {amount("hz", "Values a second", "max-w-[56px]")} a second,
-              <select
-                aria-label={`Calibration of further sensor ${i + 1}`}
-                className={`${inputLook} max-w-[150px]`}
-                value={row.points}
-                onChange={(e) => put(i, { points: Number(e.target.value) })}
-              >
-                <option value={1}>zeroed by one press</option>
-                {[2, 3, 4, 5, 6, 7, 8, 9].map((n) => (
-                  <option key={n} value={n}>
-                    calibrated at {n} points
-                  </option>
-                ))}
-              </select>
+            <div className="grid grid-cols-[repeat(6,minmax(0,1fr))_minmax(0,1.7fr)] items-end gap-2 max-[640px]:grid-cols-3">
+              {field("low", range("From"))}
+              {field("high", range("To"))}
+              {field("low_v", "V there")}
+              {field("high_v", "V at the end")}
+              {field("input", "Input")}
+              {field("hz", "A second")}
+              <label className="min-w-0 text-[12.5px] text-soft">
+                Calibrated
+                <select
+                  aria-label={`Calibration of further sensor ${i + 1}`}
+                  className={`${inputLook} px-1.5`}
+                  value={row.points}
+                  onChange={(e) => put(i, { points: Number(e.target.value) })}
+                >
+                  <option value={1}>zeroed, one press</option>
+                  {[2, 3, 4, 5, 6, 7, 8, 9].map((n) => (
+                    <option key={n} value={n}>
+                      at {n} points
+                    </option>
+                  ))}
+                </select>
+              </label>
             </div>
           </div>
         );

@@ -15,7 +15,11 @@ export default function FurtherEditor({ settings, fields, draft, put }: SetupEdi
           Vehicles and courses
         </Link>
       </p>
-      <ListPart list={{ ...list, fewest: count, most: count }} {...{ fields, settings, put }} />
+      <ListPart
+        list={{ ...list, fewest: count, most: count }}
+        told={["name", "hz", "input"]}
+        {...{ fields, settings, put }}
+      />
     </section>
   );
 }

@@ -20,7 +20,7 @@ export default function MachineEditor({ settings, fields, put, putAll }: SetupEd
     else put("machine", chosen);
   };
   return (
-    <div className="grid grid-cols-2 gap-x-2 gap-y-1 border-hair border-t px-4 py-2.5 min-[1240px]:grid-cols-4">
+    <div className="grid grid-cols-[repeat(auto-fit,minmax(156px,1fr))] gap-x-2 gap-y-1 border-hair border-t px-4 py-2.5">
       {fields.map((field) => (
         <div key={field.path} className={`min-w-0 rounded px-1.5 py-1 ${field.differs ? "bg-warn" : ""}`}>
           <span className="block text-[12.5px] text-soft">{field.label}</span>
@@ -37,8 +37,7 @@ export default function MachineEditor({ settings, fields, put, putAll }: SetupEd
               {name && !known.some((v) => v.name === name) && <option value={name}>{name}</option>}
               {known.map((v) => (
                 <option key={v.id} value={v.name}>
-                  {v.name}
-                  {v.number ? `, number ${v.number}` : ""}
+                  {v.number ? `${v.name} (${v.number})` : v.name}
                 </option>
               ))}
             </select>
