@@ -55,7 +55,7 @@ class Declared(DatabaseTest):
         kart = self.kart(LINE, derived=[load], check_days={KEY: 30})
         self.assertEqual(kart.derived[0]["formula"], load["formula"])
         self.assertEqual(vehicles.check_formula(load["formula"], [], [LINE]).error, "")
-        self.assertIn(KEY, vehicles.check_formula(load["formula"], [], []).error)
+        self.assertIn(KEY, vehicles.check_formula(load["formula"], []).error)
         with self.assertRaisesRegex(InvalidError, f"Line per g.*{KEY}"):
             vehicles.put(self.db, {"sensors": []}, kart.id)
         with self.assertRaisesRegex(InvalidError, "channel of this name already"):

@@ -175,7 +175,7 @@ def bring_back(db: Db, vehicle_id: int) -> None:
 
 
 def check_formula(
-    formula: str, before: Sequence[Mapping[str, Any]], sensors: Sequence[Mapping[str, Any]]
+    formula: str, before: Sequence[Mapping[str, Any]], sensors: Sequence[Mapping[str, Any]] = ()
 ) -> derived.Checked:
     """What is wrong with a formula for a vehicle with these further sensors, while it is typed."""
     named = [{"key": channel_key(str(each["name"])), **each} for each in before]
