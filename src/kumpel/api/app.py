@@ -25,8 +25,10 @@ from kumpel.services import figures, limits
 from kumpel.services.jobs import Jobs
 from kumpel.services.watch import Lookout
 from kumpel.store import database
+from kumpel.store.freed import give_back
 
 log = logging.getLogger("kumpel")
+GIVES_BACK_S = 30.0
 STOPS_S = 1.5
 """How long each part is waited for when the server stops: threads that hang on a database that is away hold up nothing."""
 ROUTERS = (sign_in, people, hand_out, sensors, take_in, sessions, review, limit_sets, reports, settings, yard, events)
@@ -47,7 +49,9 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     await asyncio.to_thread(_prepare, config)
     jobs: Jobs = app.state.jobs
     await asyncio.to_thread(jobs.open)
-    tasks = [asyncio.create_task(app.state.broadcast.listen()), asyncio.create_task(_work(jobs, config))]
+    tasks = [
+        asyncio.create_task(work) for work in (app.state.broadcast.listen(), _work(jobs, config), _give_back())
+    ]
     lookout = Lookout(config.database_url, jobs) if config.watch else None
     if lookout:
         lookout.start()
@@ -77,6 +81,13 @@ def _prepare(config: Config) -> None:
     with Db(database.engine(config.database_url)) as db:
         limits.put_shipped(db)
         figures.wait_for_new_methods(db)
+
+
+async def _give_back() -> None:
+    """Pages and figures come and go; what they took is given back while nobody notices."""
+    while True:
+        await asyncio.sleep(GIVES_BACK_S)
+        await asyncio.to_thread(give_back)
 
 
 async def _work(jobs: Jobs, config: Config) -> None:
