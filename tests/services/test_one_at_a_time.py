@@ -8,10 +8,11 @@ from typing import Any
 from unittest import mock
 
 from sqlalchemy import text
+from sqlalchemy.exc import OperationalError
 from sqlmodel import Session as Db
 from sqlmodel import select
 
-from kumpel.services import accounts, conclusions, figures, paper, recorders, reports, sessions, take_in
+from kumpel.services import accounts, arrival, conclusions, figures, paper, recorders, reports, sessions, take_in
 from kumpel.services.jobs import SLOW, TAKE_IN, Jobs
 from kumpel.services.problems import ConflictError
 from kumpel.store import database
@@ -151,6 +152,50 @@ class Killers(DatabaseTest):
         from tests.support import recording_file
 
         return recording_file(1800)
+
+
+class KillersOnTheWay(MeterTest):
+    """A session that takes the process that reads it with it."""
+
+    def on_the_way(self) -> int:
+        name, recorder = self.record(900), self.seen()
+        [found] = take_in.begin(self.db, [take_in.Wish(recorder.id or 0, name)], self.who, lambda _: None)
+        return found
+
+    def dies(self, session_id: int, where: str) -> None:
+        database.engine(self.url).dispose()
+        pid = os.fork()
+        if not pid:
+            with mock.patch.object(arrival.Arrival, where, lambda *_: os._exit(9)):
+                take_in.read(database.engine(self.url), session_id)
+            os._exit(0)
+        self.assertEqual(os.waitstatus_to_exitcode(os.waitpid(pid, 0)[1]), 9)
+
+    def test_it_is_read_twice_at_one_place_and_then_said(self) -> None:
+        mine = self.on_the_way()
+        self.dies(mine, "take")
+        # That got nothing. The next reads it all before it ends, which is progress; two more end where nothing is left to read.
+        for _ in range(3):
+            self.dies(mine, "finish")
+        self.assertFalse(take_in.read(database.engine(self.url), mine))
+        self.db.expire_all()
+        found = self.db.get_one(Session, mine)
+        self.assertIn("ended twice", found.trouble)
+        self.assertEqual((found.state, found.begun), ("arriving", 0))
+        self.assertNotIn(mine, take_in.unfinished(self.db, stopped_too=False))
+        self.assertTrue(take_in.read(database.engine(self.url), mine), "asked for again, it is tried again")
+        self.db.expire_all()
+        self.assertEqual(self.db.get_one(Session, mine).begun, 0)
+
+    def test_a_database_that_goes_away_counts_nothing(self) -> None:
+        mine = self.on_the_way()
+        for _ in range(3):
+            with (
+                mock.patch.object(arrival.Arrival, "finish", side_effect=OperationalError("", {}, Exception())),
+                self.assertRaises(OperationalError),
+            ):
+                take_in.read(database.engine(self.url), mine)
+        self.assertTrue(take_in.read(database.engine(self.url), mine))
 
 
 class Numbers(ReviewTest):

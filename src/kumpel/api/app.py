@@ -49,9 +49,7 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     await asyncio.to_thread(_prepare, config)
     jobs: Jobs = app.state.jobs
     await asyncio.to_thread(jobs.open)
-    tasks = [
-        asyncio.create_task(work) for work in (app.state.broadcast.listen(), _work(jobs, config), _give_back())
-    ]
+    tasks = [asyncio.create_task(work) for work in (app.state.broadcast.listen(), _work(jobs, config), _give_back())]
     lookout = Lookout(config.database_url, jobs) if config.watch else None
     if lookout:
         lookout.start()
@@ -73,7 +71,7 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
 
 def _let_go(config: Config) -> None:
     with Db(database.engine(config.database_url)) as db:
-        figures.let_go(db)
+        Jobs.let_go(db)
 
 
 def _prepare(config: Config) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import math
+from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
 
@@ -250,8 +251,13 @@ class ProcessEndedError(ValueError):
 
 def let_go(db: Db) -> None:
     """The server is stopped on purpose: what is under way here was no accident."""
-    if under_way:
-        mine = col(Session.id).in_(list(under_way))
+    uncount(db, under_way)
+
+
+def uncount(db: Db, sessions: Collection[int]) -> None:
+    """Take back that work on these was begun."""
+    if sessions:
+        mine = col(Session.id).in_(list(sessions))
         db.exec(update(Session).where(mine, col(Session.begun) > 0).values(begun=col(Session.begun) - 1))
         db.commit()
 

@@ -74,6 +74,12 @@ class Jobs:
         self._sync.open()
 
     @staticmethod
+    def let_go(db: Db) -> None:
+        """The server is stopped on purpose: what is under way here was no accident."""
+        figures.let_go(db)
+        take_in.let_go(db)
+
+    @staticmethod
     def tidy(db: Db) -> int:
         """Take away what ended workers left: jobs done or failed, and those at work under nobody. What they were for is found
         again by `go_on`. How many there were."""

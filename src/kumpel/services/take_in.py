@@ -250,7 +250,58 @@ def _run(db: Db, session_id: int) -> bool:
         return session is not None
     if session.trouble == STOPPED:
         return False
+    session_id = session.id or 0
     recorder = recorder_of(db, session.recorder_id)
+    if not _may_begin(db, session):
+        return False
+    under_way.add(session_id)
+    broken_off.add(session_id)  # until the database has heard the opposite
+    try:
+        done = _all_of(db, session, recorder)
+        _ended(db, session_id)
+    finally:
+        under_way.discard(session_id)
+    return done
+
+
+MOST_BEGUN = 2
+"""A reading that ended the process twice at the same byte is not begun a third time: it would end every start."""
+BEGUN_AT = "begun_at"
+"""In a session's wish, the byte from which it was read on when that was begun last."""
+under_way: set[int] = set()
+broken_off: set[int] = set()
+"""Sessions that this process reads just now, and those that something (the database) left it with half done."""
+
+
+def _may_begin(db: Db, session: Session) -> bool:
+    """Put on record that it is begun, before anything can end this process. False when that ended it twice, with nothing read between."""
+    lives_on = session.id in broken_off
+    went_on = lives_on or session.received > session.wish.get(BEGUN_AT, -1)
+    if not went_on and session.begun >= MOST_BEGUN:
+        session.begun = 0
+        session.trouble = "not taken in: the server ended twice while it was read at this place (out of memory?). It is safe on the recorder. Take it in again when that is mended"
+        tell(db, "take-in")
+    else:
+        session.begun = 1 if went_on else session.begun + 1
+        session.wish = session.wish | {BEGUN_AT: session.received}
+    db.add(session)
+    db.commit()
+    return session.begun > 0
+
+
+def _ended(db: Db, session_id: int) -> None:
+    """However it ended, this process lives on."""
+    db.connection().execute(update(Session).where(col(Session.id) == session_id).values(begun=0))
+    db.commit()
+    broken_off.discard(session_id)
+
+
+def let_go(db: Db) -> None:
+    """The server is stopped on purpose: what is being read here was no accident."""
+    figures.uncount(db, under_way)
+
+
+def _all_of(db: Db, session: Session, recorder: Recorder) -> bool:
     arrival = Arrival(db, session)
     for attempts_left in reversed(range(READS)):
         try:

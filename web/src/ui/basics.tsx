@@ -94,13 +94,20 @@ export function Tag({ children }: { children: ReactNode }) {
 }
 
 /** What to do first, in one sentence with at most one button. */
-export function Empty({ title, children, action }: { title: string; children?: ReactNode; action?: ReactNode }) {
+export function Empty({
+  title,
+  children,
+  action,
+  ...place
+}: { title: string; children?: ReactNode; action?: ReactNode } & Place) {
   return (
-    <div className="m-5 grid place-items-start gap-3 rounded-lg border border-line border-dashed p-6">
-      <h2>{title}</h2>
-      {children && <p className="max-w-[60ch] text-soft">{children}</p>}
-      {action}
-    </div>
+    <InPlaceOf {...place}>
+      <div className="m-5 grid place-items-start gap-3 rounded-lg border border-line border-dashed p-6">
+        <h2>{title}</h2>
+        {children && <p className="max-w-[60ch] text-soft">{children}</p>}
+        {action}
+      </div>
+    </InPlaceOf>
   );
 }
 

@@ -38,6 +38,7 @@ export function PersonPicker({
       <Popover.Portal>
         <Popover.Content
           align="start"
+          aria-label="Choose a person"
           sideOffset={6}
           className="z-50 w-72 rounded-lg border border-line bg-panel p-2 shadow-xl"
         >

@@ -261,7 +261,9 @@ export default function Report() {
       </nav>
       {chosen === null ? (
         first.isSuccess ? (
-          <Empty title="No report to write">Sign a review off first; then its page of paper is written here.</Empty>
+          <Empty heading="Report" title="No report to write">
+            Sign a review off first; then its page of paper is written here.
+          </Empty>
         ) : (
           <Loading heading="Report" what="what is signed" />
         )

@@ -322,7 +322,11 @@ export default function Compare() {
   useTitle("Compare", first.data?.person);
   if (first.isError) return <Trouble view="Two recordings" error={first.error} again={() => first.refetch()} />;
   if (first.data && person === null)
-    return <Empty title="Nobody’s recording">Recordings are compared of one person: claim this one first.</Empty>;
+    return (
+      <Empty view="Two recordings" title="Nobody’s recording">
+        Recordings are compared of one person: claim this one first.
+      </Empty>
+    );
   if (!first.data || !own.data || !sets.data)
     return <Loading view="Two recordings" what="the recordings of this person" />;
   const list = own.data.sessions.filter((s) => s.figures === "assessed");
@@ -365,7 +369,7 @@ export default function Compare() {
           }}
         />
       ) : (
-        <Empty title="Only one recording">
+        <Empty heading="Two recordings" title="Only one recording">
           {first.data.person} has one recording of this kind. A second one can be laid beside it.
         </Empty>
       )}

@@ -311,7 +311,7 @@ export default function Review() {
         onFold={() => kind && setFolds(fold(kind, folds))}
       />
       {chosen === null ? (
-        <Empty title="Nothing waits for a look">
+        <Empty heading="Review" title="Nothing waits for a look">
           Sessions show here as soon as they are taken in. Those signed off are in Sessions.
         </Empty>
       ) : (

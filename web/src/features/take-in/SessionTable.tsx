@@ -9,7 +9,7 @@ import { usePutTags } from "./useLateTags";
 const NOTHING: never[] = [];
 const HEADS = [
   ["", "w-[36px]"],
-  ["", "w-[58px]"],
+  ["", "w-[58px]", "Recorder"],
   ["Whose", "w-[132px]"],
   ["Kind", "hidden w-[104px] min-[1180px]:table-cell"],
   ["Start", "w-[154px]"],
@@ -17,7 +17,7 @@ const HEADS = [
   ["Setup", "hidden w-[150px] min-[1440px]:table-cell"],
   ["Tags", "w-[96px] min-[1180px]:w-[160px]"],
   ["State", ""],
-  ["", "w-[58px]"],
+  ["", "w-[58px]", "Review"],
 ] as const;
 
 /** Sessions on the recorders, a row each; tags are written in the row, before it is taken in as after. */
@@ -94,7 +94,7 @@ export function SessionTable({
     <table className="w-full table-fixed border-collapse text-[13.5px]">
       <thead className="text-left font-narrow text-[12.5px] text-soft">
         <tr className="h-8">
-          {HEADS.map(([name, look], i) => (
+          {HEADS.map(([name, look, unseen], i) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: columns never change places
             <th key={i} className={`px-1.5 font-medium ${look}`}>
               {i === 0 ? (
@@ -107,7 +107,7 @@ export function SessionTable({
                   onChange={(e) => onTickAll(e.target.checked)}
                 />
               ) : (
-                name
+                name || <span className="sr-only">{unseen}</span>
               )}
             </th>
           ))}

@@ -10,6 +10,12 @@ import { clockMin, clockText, DAY_MIN, momentsOf, STEP_MIN, stretchesOf } from "
 const MOST_QUIET = 3;
 const HOURS_BETWEEN_LABELS = 3;
 const FEW_WORDS = 0.31;
+/** Where a grip can be touched: that of an hour's window reaches outwards, so that none covers the other. */
+const GRIPS = {
+  middle: "-translate-x-1/2 -top-1.5 h-[30px] justify-items-center",
+  begins: "-translate-x-[81%] top-[22px] h-[32px] justify-items-end",
+  ends: "-translate-x-[19%] top-[22px] h-[32px] justify-items-start",
+};
 
 interface Grip {
   path: string;
@@ -155,7 +161,7 @@ export default function DayBar({ settings, fields, draft, person, put }: SetupEd
             aria-valuemax={DAY_MIN}
             aria-valuenow={wall(path)}
             aria-valuetext={String(valueAt(settings, path))}
-            className={`-translate-x-1/2 absolute grid w-6 cursor-ew-resize touch-none place-items-center ${path.startsWith("quiet") ? "top-[22px] h-[32px]" : "-top-1.5 h-[30px]"}`}
+            className={`absolute grid w-6 cursor-ew-resize touch-none items-center ${GRIPS[path.startsWith("quiet") ? (path.endsWith("start") ? "begins" : "ends") : "middle"]}`}
             style={{ left: share(atMin) }}
             onPointerDown={(e) => {
               e.currentTarget.setPointerCapture(e.pointerId);

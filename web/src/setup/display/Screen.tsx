@@ -30,8 +30,9 @@ export function Screen({
   return (
     <canvas
       ref={canvas}
-      role="img"
-      aria-label={label}
+      role={label ? "img" : undefined}
+      aria-label={label || undefined}
+      aria-hidden={label ? undefined : true}
       width={width}
       height={height}
       className={`bg-hair outline-3 outline-slate ${round ? "rounded-full" : "rounded-md"}`}
