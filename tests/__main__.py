@@ -7,7 +7,6 @@ end, so that the browser's tests run beside the core's and not beside each other
 from __future__ import annotations
 
 import json
-import os
 import subprocess
 import sys
 import threading
@@ -83,7 +82,7 @@ class SideBySide:
                     break
                 name = self.waiting.popleft() if number == 0 else self.waiting.pop()
             if process is None:
-                process = self.start(number)
+                process = self.start()
             assert process.stdin and process.stdout
             began = time.monotonic()
             process.stdin.write(name + "\n")
@@ -108,14 +107,13 @@ class SideBySide:
             process.wait()
 
     @staticmethod
-    def start(number: int) -> subprocess.Popen[str]:
+    def start() -> subprocess.Popen[str]:
         return subprocess.Popen(
             [sys.executable, "-m", "tests", "--worker"],
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,
             text=True,
-            env=os.environ | {"KUMPEL_TEST_WORKER": str(number)},
         )
 
     def run(self) -> tuple[int, int]:

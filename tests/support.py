@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+import fcntl
+import itertools
 import os
 import shutil
 import subprocess
@@ -12,7 +14,7 @@ import unittest
 from collections.abc import Coroutine
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import Any, ClassVar, TypeVar
+from typing import IO, Any, ClassVar, TypeVar
 
 import httpx
 import psycopg
@@ -39,13 +41,14 @@ accounts._hasher = PasswordHasher(time_cost=1, memory_cost=64, parallelism=1)
 _cluster: Cluster | None = None
 _mother: Mother | None = None
 _counter = 0
+_held: list[IO[str]] = []
 
 
 def cluster() -> Cluster:
     """One cluster for the whole run, its database `kumpel` migrated as the template of all."""
     global _cluster
     if _cluster is None:
-        _cluster = Cluster(ROOT / "var" / "test" / f"postgres{os.environ.get('KUMPEL_TEST_WORKER', '')}", durable=False)
+        _cluster = Cluster(_own_folder(ROOT / "var" / "test") / "postgres", durable=False)
         _cluster.stop()
         shutil.rmtree(_cluster.data, ignore_errors=True)
         url = _cluster.start()
@@ -54,6 +57,22 @@ def cluster() -> Cluster:
             limits.put_shipped(db)
         database.engine(url).dispose()
     return _cluster
+
+
+def _own_folder(all_of_them: Path) -> Path:
+    """The first folder that no other run in this checkout uses: it is locked as long as this process lives."""
+    for number in itertools.count():
+        folder = all_of_them / str(number)
+        folder.mkdir(parents=True, exist_ok=True)
+        lock = (folder / "lock").open("w")
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            lock.close()
+            continue
+        _held.append(lock)
+        return folder
+    raise AssertionError
 
 
 def fresh_database() -> str:

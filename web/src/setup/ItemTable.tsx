@@ -128,7 +128,7 @@ export function ItemTable({
                   {items.length > list.fewest && (
                     <button
                       type="button"
-                      className="px-1 text-act hover:underline"
+                      className="min-h-6 min-w-6 px-1 text-act hover:underline"
                       aria-label={`take away ${list.label} ${index + 1}`}
                       title="take away"
                       onClick={() => onRemove(index)}

@@ -115,7 +115,7 @@ export function Crew({ slip, common, onClose }: { slip: Pair; common: Common; on
               {person && !isDone(recorder) && !crew.running && (
                 <button
                   type="button"
-                  className="px-1 text-act"
+                  className="min-h-6 min-w-6 px-1 text-act"
                   aria-label={`leave ${recorder.token} out`}
                   onClick={() => setChosen(({ [recorder.id]: _, ...others }) => others)}
                 >

@@ -219,7 +219,7 @@ export default function DayBar({ settings, fields, draft, person, put }: SetupEd
               )}
               <button
                 type="button"
-                className="min-h-7 px-1 text-act hover:underline"
+                className="min-h-7 min-w-6 px-1 text-act hover:underline"
                 aria-label={`take away quiet window ${i + 1}`}
                 onClick={() =>
                   put(

@@ -148,7 +148,7 @@ export default function PagesEditor({ settings, fields, recorder, put }: SetupEd
                 </button>
                 <button
                   type="button"
-                  className="px-1 text-act disabled:opacity-30"
+                  className="min-h-6 min-w-6 px-1 text-act disabled:opacity-30"
                   disabled={page.fields.length < 2}
                   aria-label={`take ${word(key)} off the page`}
                   onClick={() => change(page.fields.filter((_, j) => j !== i))}
