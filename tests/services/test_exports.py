@@ -13,6 +13,7 @@ import openpyxl
 
 from kumpel.core.review import Review
 from kumpel.core.vehicle.bins import Asked, bin_sheet
+from kumpel.demo.other_kinds import MAKERS
 from kumpel.formats import krec
 from kumpel.services import exports, figures, sessions, settings
 from kumpel.services.problems import ConflictError, InvalidError
@@ -99,7 +100,7 @@ class Exports(DatabaseTest):
                 settings.keep(self.db, "files.name", "site", "", wrong, 1, self.who)
 
     def test_every_kind_gives_both(self) -> None:
-        for key, make in SIGNALS.items():
+        for key, make in MAKERS.items():
             with self.subTest(key):
                 recording = make(3).recording
                 row = self.stored(krec.write_recording(recording, f"K-{key}"))

@@ -175,7 +175,7 @@ export function FiguresTable({
                   <td className="text-right">
                     <button
                       type="button"
-                      className="px-1 text-act hover:underline"
+                      className="min-h-6 min-w-6 px-1 text-act hover:underline"
                       onClick={() => onWhy(f)}
                       aria-label={`Why ${f.name}?`}
                     >

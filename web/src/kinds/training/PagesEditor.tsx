@@ -139,7 +139,7 @@ export default function PagesEditor({ settings, fields, recorder, put }: SetupEd
                 <span className="font-medium font-narrow text-[12.5px] text-action">{note}</span>
                 <button
                   type="button"
-                  className="px-1 text-act disabled:opacity-30"
+                  className="min-h-6 min-w-6 px-1 text-act disabled:opacity-30"
                   disabled={i === 0}
                   aria-label={`${word(key)} further up`}
                   onClick={() => change(moved(page.fields, i, i - 1))}
