@@ -43,7 +43,10 @@ def _look() -> None:
         if state in _seen:
             return
         _seen.add(state)
-        _found.update(dict.fromkeys(violations(page, RULES)))
+        new = [each for each in violations(page, RULES) if each not in _found]
+        for each in new:
+            print(f"axe-core: {each}", flush=True)
+        _found.update(dict.fromkeys(new))
     except Error:
         return  # It went to another page meanwhile.
 
