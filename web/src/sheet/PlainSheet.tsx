@@ -211,7 +211,7 @@ export default function PlainSheet({ review, kind, locked, actions, supposed, tr
                 role="tab"
                 aria-selected={tab === t.key}
                 onClick={() => setTab(t.key)}
-                className={`border-b-2 font-narrow font-semibold ${tab === t.key ? "border-brass" : "border-transparent text-act hover:underline"}`}
+                className={`min-h-6 border-b-2 font-narrow font-semibold ${tab === t.key ? "border-brass" : "border-transparent text-act hover:underline"}`}
               >
                 {t.words}
               </button>
