@@ -175,7 +175,7 @@ class Jobs:
         """Take away jobs whose worker is gone, and with them the lanes they held; `go_on` puts what is not done in line again."""
         while True:
             await self.free_stalled()
-            await asyncio.sleep(BEATS_S)
+            await asyncio.sleep(STALLED_S / 2)
 
     async def free_stalled(self) -> int:
         """Jobs of dead workers, found by their heartbeat; how many there were."""

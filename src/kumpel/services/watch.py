@@ -27,11 +27,13 @@ from kumpel.store.tables import Recorder
 log = logging.getLogger("kumpel.watch")
 EVERY_S = 2.0
 LOOK_S = 1.0
-SHARE_S = 0.12
-"""With many recorders in reach each is asked less often: every two seconds for sixteen, every twelve for a hundred."""
+SHARE_S = 0.15
+"""With many recorders in reach each is asked less often: every two seconds for thirteen, every fifteen for a hundred."""
+GOES_ON_S = 6.0
+"""A worker that died is known to be gone after twenty; what it had begun is looked for this often."""
 LONGEST_PAUSE_S = 60.0
 STEP_S = 0.1
-KEPT_S = 30.0
+KEPT_S = 60.0
 """What a recorder answers is kept this often at the least, whatever has become of its row meanwhile."""
 AT_ONCE = 16
 """Recorders asked side by side; one that keeps its asker waiting (2 s a call at the most) holds up nobody else."""
@@ -103,13 +105,17 @@ class Lookout(threading.Thread):
         self._pool = ThreadPoolExecutor(AT_ONCE, "ask")
 
     def run(self) -> None:
-        going_on_s = 0.0
+        going_on_s = wishes_s = 0.0
         looked_s = 0.0
         wished: _Wished | None = None
         try:
             while not self._ending.wait(STEP_S):
-                if time.monotonic() >= going_on_s:
-                    going_on_s = time.monotonic() + EVERY_S
+                now_s = time.monotonic()
+                if now_s >= wishes_s:
+                    wishes_s = now_s + EVERY_S
+                    self._pool.submit(self._safely, "reading where to look", partial(self._with, self._read_wishes))
+                if now_s >= going_on_s:
+                    going_on_s = now_s + GOES_ON_S
                     self._pool.submit(self._safely, "going on with take-in", self._go_on)
                 # Interfaces, ports and sticks come and go: also without another wish.
                 if self._wished is not None and (time.monotonic() >= looked_s or self._wished != wished):
@@ -264,12 +270,12 @@ class Lookout(threading.Thread):
             work(db)
 
     def _go_on(self) -> None:
-        self._with(self._read_wishes)
         self._with(lambda db: self._jobs.go_on(db, stopped_too=False))  # a worker may have died at it
 
     def _read_wishes(self, db: Db) -> None:
         words = (settings.NETWORKS, settings.ADDRESSES, settings.PORTS, settings.FOLDERS)
-        self._wished = _Wished(*(tuple(settings.value_of(db, word)) for word in words))
+        found = settings.held(db)
+        self._wished = _Wished(*(tuple(settings.value_in(found, word)) for word in words))
 
     @staticmethod
     def _safely(what: str, work: Callable[[], None]) -> None:
