@@ -55,11 +55,38 @@ def demo(
 def start(
     port: Annotated[int, typer.Option(help="Port of the web server.")] = 8600,
     host: Annotated[str, typer.Option(help="Address to listen on.")] = "127.0.0.1",
+    webs: Annotated[int, typer.Option(help="How many processes answer browsers.", min=1, max=32)] = 1,
+    workers: Annotated[int, typer.Option(help="How many take in, assess and mail.", min=1, max=64)] = 1,
+    web: Annotated[bool, typer.Option("--web", help="Only answer browsers; others do the rest.")] = False,
+    worker: Annotated[bool, typer.Option("--worker", help="Only take in, assess and mail.")] = False,
+    lookout: Annotated[
+        bool, typer.Option("--lookout", help="Only look out for recorders, while no other does.")
+    ] = False,
+    fd: Annotated[int | None, typer.Option(hidden=True)] = None,
 ) -> None:
-    """Start the real thing, on DATABASE_URL or a database of its own; the first visit makes the administrator."""
-    from kumpel.serve import run_start
+    """Start the real thing, on DATABASE_URL or a database of its own; the first visit makes the administrator.
 
-    raise typer.Exit(run_start(host, port))
+    Without a role, all of them on this machine, each started again when it dies. A role alone needs DATABASE_URL.
+    """
+    from kumpel.serve import database_url, run_web, say
+    from kumpel.store.cluster import ClusterError
+    from kumpel.supervise import alone, supervise
+
+    if sum((web, worker, lookout)) > 1:
+        raise typer.BadParameter("One role at a time; without any, all of them are started.")
+    if (web or worker or lookout) and not os.environ.get("DATABASE_URL"):
+        raise typer.BadParameter("A role alone joins others: say in DATABASE_URL which database they share.")
+    try:
+        with database_url() as url:
+            if web:
+                run_web(url, host, port, fd)
+            elif worker or lookout:
+                raise typer.Exit(alone(url, "worker" if worker else "lookout"))
+            else:
+                raise typer.Exit(supervise(url, host, port, webs=webs, workers=workers))
+    except ClusterError as error:
+        say(f"\n{error}")
+        raise typer.Exit(1) from error
 
 
 @app.command()

@@ -16,6 +16,9 @@ class Config:
     web: Path
     secure_cookies: bool
     watch: bool
+    """Whether this process looks out for recorders, while no other does."""
+    works: bool = True
+    """Whether it works on jobs: take-in, figures, mail."""
 
     @classmethod
     def from_environment(cls) -> Config:

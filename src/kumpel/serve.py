@@ -6,10 +6,9 @@ import contextlib
 import os
 import signal
 import socket
-import sys
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from types import FrameType
 
@@ -17,7 +16,7 @@ import uvicorn
 
 from kumpel.api.app import create_app
 from kumpel.config import ROOT, Config
-from kumpel.store.cluster import Cluster, ClusterError, free_port
+from kumpel.store.cluster import Cluster, free_port
 
 
 def say(text: str) -> None:
@@ -70,11 +69,23 @@ class Server(uvicorn.Server):
 
 
 def serve(
-    config: Config, host: str, port: int, ready: Callable[[], None], then: Callable[[], None] | None = None
+    config: Config,
+    host: str,
+    port: int,
+    ready: Callable[[], None],
+    then: Callable[[], None] | None = None,
+    fd: int | None = None,
 ) -> None:
-    """Serve until Ctrl-C or SIGTERM; with `then`, until that is done (it runs beside the server once it is ready)."""
+    """Serve until Ctrl-C or SIGTERM; with `then`, until that is done (it runs beside the server once it is ready). `fd` is a socket that
+    listens already."""
     options = uvicorn.Config(
-        create_app(config), host=host, port=port, log_level="warning", timeout_graceful_shutdown=2, access_log=False
+        create_app(config),
+        host=host,
+        port=port,
+        log_level="warning",
+        timeout_graceful_shutdown=2,
+        access_log=False,
+        fd=fd,
     )
     signal.signal(signal.SIGTERM, _interrupt)  # uvicorn raises it again after its own shutdown
     with contextlib.suppress(KeyboardInterrupt):
@@ -97,22 +108,28 @@ def _interrupt(number: int, frame: object) -> None:
     raise KeyboardInterrupt
 
 
-def run_start(host: str, port: int) -> int:
+def secure_cookies() -> bool:
+    return os.environ.get("KUMPEL_SECURE_COOKIES", "") == "1"
+
+
+@contextlib.contextmanager
+def database_url() -> Iterator[str]:
+    """DATABASE_URL, else a database of its own as long as this lasts. Raises ClusterError."""
     url = os.environ.get("DATABASE_URL")
-    cluster = None
+    if url:
+        yield url
+        return
+    done = step("starting PostgreSQL")
+    cluster = Cluster(Path(os.environ.get("KUMPEL_VAR", ROOT / "var")) / "postgres")
     try:
-        if not url:
-            done = step("starting PostgreSQL")
-            cluster = Cluster(Path(os.environ.get("KUMPEL_VAR", ROOT / "var")) / "postgres")
-            url = cluster.start()
-            done()
-        config = Config(url, ROOT / "web" / "dist", os.environ.get("KUMPEL_SECURE_COOKIES", "") == "1", True)
-        serve(config, host, port, lambda: say(f"\n  Kumpel: http://{host}:{port}   stop with Ctrl-C\n"))
-    except ClusterError as error:
-        say(f"\n{error}")
-        return 1
+        url = cluster.start()
+        done()
+        yield url
     finally:
-        if cluster:
-            cluster.stop()
-    sys.stdout.flush()
-    return 0
+        cluster.stop()
+
+
+def run_web(url: str, host: str, port: int, fd: int | None) -> None:
+    """The web alone: it works on no job and looks out for nothing."""
+    config = Config(url, ROOT / "web" / "dist", secure_cookies(), watch=False, works=False)
+    serve(config, host, port, lambda: None, fd=fd)

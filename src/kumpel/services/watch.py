@@ -88,9 +88,10 @@ class Lookout(threading.Thread):
     One that does not answer is tried again after 2, 4, 8 .. 60 s. Whatever goes wrong with a recorder stays with it.
     """
 
-    def __init__(self, url: str, jobs: Jobs) -> None:
+    def __init__(self, url: str, jobs: Jobs, fence: Callable[[Db], None] = lambda db: None) -> None:
+        """`fence` raises in a transaction when another lookout leads since."""
         super().__init__(name="lookout", daemon=True)
-        self._url, self._jobs = url, jobs
+        self._url, self._jobs, self._fence = url, jobs, fence
         self._news: queue.Queue[Announcement | str] = queue.Queue()
         self._known: dict[str, _Known] = {}
         self._ending = threading.Event()
@@ -267,6 +268,7 @@ class Lookout(threading.Thread):
 
     def _with(self, work: Callable[[Db], None]) -> None:
         with Db(engine(self._url)) as db:
+            self._fence(db)
             work(db)
 
     def _go_on(self) -> None:

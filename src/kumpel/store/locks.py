@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Final
 
+import psycopg
 from sqlalchemy import text
 from sqlmodel import Session as Db
 
@@ -15,6 +16,7 @@ SETTINGS: Final = 7245004
 LIMITS: Final = 7245005
 HAND_OUT: Final = 7245006
 MAIL: Final = 7245007
+LOOKOUT: Final = 7245008
 """First halves of the locks, one a kind of work; the second half is the row that is worked on."""
 
 
@@ -30,6 +32,12 @@ def held(db: Db, lock: int, row: int) -> Iterator[bool]:
         if mine:
             db.connection().execute(text("select pg_advisory_unlock(:lock, :row)"), wanted)
             db.commit()
+
+
+def try_for_connection(connection: psycopg.Connection, lock: int) -> bool:
+    """Take a lock as long as this connection lives; whether nobody else has it."""
+    row = connection.execute("select pg_try_advisory_lock(%s, 0)", (lock,)).fetchone()
+    return bool(row and row[0])
 
 
 def wait_for_transaction(db: Db, lock: int) -> None:

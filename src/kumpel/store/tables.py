@@ -461,6 +461,17 @@ class LimitSetRow(SQLModel, table=True):
     __table_args__ = (UniqueConstraint("key", "version", name="limit_set_version_once"),)
 
 
+class LookoutTerm(SQLModel, table=True):
+    """The one row that says which lookout leads: the number of its term, the machine, since when."""
+
+    __tablename__ = "lookout_term"
+    id: int = Field(default=1, primary_key=True, sa_column_kwargs={"autoincrement": False})
+    term: int = Field(sa_column=Column(BigInteger, nullable=False))
+    machine: str = Field(default="", max_length=120)
+    since: datetime = Field(default_factory=now, sa_column=_time())
+    __table_args__ = (CheckConstraint("id = 1", name="lookout_term_once"),)
+
+
 class Setting(SQLModel, table=True):
     """A setting of the site, of a team or of a kind as somebody set it; the newest row counts, null is as shipped. Never changed."""
 
