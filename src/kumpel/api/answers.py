@@ -34,17 +34,28 @@ def person(row: PersonRow) -> schemas.Person:
     )
 
 
-def recorders(db: Db, rows: Sequence[tables.Recorder]) -> list[schemas.Recorder]:
-    """Recorders with what they hold that was not taken in."""
-    new, overdue = bays.not_taken_in(db, rows), checks.overdue(db, rows)
-    return [recorder(db, row, new[row.serial], overdue[row.id or 0]) for row in rows]
+def recorders(
+    db: Db, rows: Sequence[tables.Recorder], not_taken_in: Mapping[str, int] | None = None
+) -> list[schemas.Recorder]:
+    """Recorders with what they hold that was not taken in (by serial number, where that is known already), asked for all at once."""
+    new = bays.not_taken_in(db, rows) if not_taken_in is None else not_taken_in
+    overdue, slips = checks.overdue(db, rows), hand_out.open_slips(db, rows)
+    return [
+        _recorder(row, new[row.serial], overdue[row.id or 0], *slips.get(row.id or 0, (None, None))) for row in rows
+    ]
 
 
-def recorder(
-    db: Db, row: tables.Recorder, new_sessions: int | None = None, overdue: Sequence[str] | None = None
+def recorder(db: Db, row: tables.Recorder) -> schemas.Recorder:
+    return recorders(db, [row])[0]
+
+
+def _recorder(
+    row: tables.Recorder,
+    new_sessions: int,
+    overdue: Sequence[str],
+    slip: tables.HandOver | None,
+    holder: tables.Person | None,
 ) -> schemas.Recorder:
-    slip = hand_out.open_slip(db, row)
-    holder = db.get(tables.Person, slip.person_id) if slip else None
     kind, folder = KINDS.get(row.kind), is_folder(row)
     return schemas.Recorder(
         **row.model_dump(
@@ -78,20 +89,25 @@ def recorder(
         holder_id=holder.id if holder else None,
         since=slip.given_at if slip else None,
         expected_at=slip.expected_at if slip else None,
-        new_sessions=bays.not_taken_in(db, [row])[row.serial] if new_sessions is None else new_sessions,
+        new_sessions=new_sessions,
         check_list=list(kind.check_list) if kind else [],
-        overdue=list(checks.overdue(db, [row])[row.id or 0] if overdue is None else overdue),
+        overdue=list(overdue),
         calibrates=bool(kind and kind.sensors) and "calibrations" in row.status.get("can", []),
     )
 
 
-def bay(db: Db, found: bays.Bay) -> schemas.Bay:
-    return schemas.Bay(
-        recorder=recorder(db, found.recorder, found.not_taken_in),
-        utc_offset_min=found.recorder.status.get("utc_offset_min", 0),
-        tags=found.tags,
-        sessions=[schemas.Found.model_validate(s) for s in found.sessions],
-    )
+def all_bays(db: Db, found: Sequence[bays.Bay]) -> list[schemas.Bay]:
+    left = {bay.recorder.serial: bay.not_taken_in for bay in found}
+    told = recorders(db, [bay.recorder for bay in found], left)
+    return [
+        schemas.Bay(
+            recorder=recorder,
+            utc_offset_min=bay.recorder.status.get("utc_offset_min", 0),
+            tags=bay.tags,
+            sessions=[schemas.Found.model_validate(s) for s in bay.sessions],
+        )
+        for bay, recorder in zip(found, told, strict=True)
+    ]
 
 
 def slip(given: tables.HandOver, recorder: tables.Recorder, person: tables.Person) -> schemas.HandOver:

@@ -27,7 +27,7 @@ PIECE_BYTES = 1 << 20
 @router.get("/take-in")
 def list_bays(db: Database, who: Who) -> list[schemas.Bay]:
     """Recorders in reach and the sessions on them."""
-    return [answers.bay(db, bay) for bay in bays.bays(db)]
+    return answers.all_bays(db, bays.bays(db))
 
 
 @router.post("/take-in", status_code=202)

@@ -339,6 +339,16 @@ def open_slip(db: Db, recorder: Recorder) -> HandOver | None:
     ).first()
 
 
+def open_slips(db: Db, rows: Sequence[Recorder]) -> dict[int, tuple[HandOver, Person]]:
+    """Who has each of these recorders, by its number, in one question."""
+    mine = (
+        select(HandOver, Person)
+        .join(Person, col(HandOver.person_id) == Person.id)
+        .where(col(HandOver.recorder_id).in_([row.id for row in rows]), col(HandOver.returned_at).is_(None))
+    )
+    return {given.recorder_id: (given, person) for given, person in db.exec(mine).all()}
+
+
 def out_now(db: Db) -> list[tuple[HandOver, Recorder, Person]]:
     """Who has what now, oldest first."""
     return [
