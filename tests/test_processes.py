@@ -8,13 +8,20 @@ import subprocess
 import sys
 import tempfile
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import httpx
+import psycopg
+from sqlmodel import Session as Db
 
 from kumpel.config import ROOT
+from kumpel.kinds.registry import KINDS
+from kumpel.services import limits
+from kumpel.services.background import prepare
+from kumpel.store import database
 from kumpel.store.cluster import free_port
-from tests.support import SCOPE, DatabaseTest, recording_file
+from tests.support import SCOPE, DatabaseTest, cluster, recording_file
 
 AGAIN_S = 30.0
 """Two seconds of pause, some seconds to import, on a machine that runs another suite beside."""
@@ -102,6 +109,22 @@ class Started(DatabaseTest):
         self.assertEqual(self.process.wait(12), 0, self.said())
         self.assertLess(time.monotonic() - began, 10.5)
         self.assertEqual([pid for pid in children if Path(f"/proc/{pid}").exists()], [])
+
+
+class FirstStarts(DatabaseTest):
+    def test_three_at_once_on_an_empty_database(self) -> None:
+        with psycopg.connect(cluster().keeper_url, autocommit=True) as connection:
+            connection.execute("drop database if exists empty_one")
+            connection.execute("create database empty_one owner kumpel")
+        url = self.url.rsplit("/", 1)[0] + "/empty_one"
+        with ThreadPoolExecutor(3) as threads:
+            for done in [threads.submit(prepare, url) for _ in range(3)]:
+                done.result()
+        with Db(database.engine(url)) as db:
+            sets = limits.all_limit_sets(db)
+        database.engine(url).dispose()
+        self.assertEqual(len(sets), len({(each.key, each.version) for each in sets}))
+        self.assertEqual(len(sets), sum(len(kind.limit_sets) for kind in KINDS.values()))
 
 
 class Alone(DatabaseTest):

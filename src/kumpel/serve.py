@@ -14,7 +14,6 @@ from types import FrameType
 
 import uvicorn
 
-from kumpel.api.app import create_app
 from kumpel.config import ROOT, Config
 from kumpel.store.cluster import Cluster, free_port
 
@@ -78,6 +77,8 @@ def serve(
 ) -> None:
     """Serve until Ctrl-C or SIGTERM; with `then`, until that is done (it runs beside the server once it is ready). `fd` is a socket that
     listens already."""
+    from kumpel.api.app import create_app
+
     options = uvicorn.Config(
         create_app(config),
         host=host,

@@ -20,8 +20,6 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from kumpel.serve import ENDS_S, say
-from kumpel.services.background import background, prepare
-from kumpel.services.jobs import Jobs
 
 log = logging.getLogger("kumpel.supervise")
 Role = Literal["web", "worker", "lookout"]
@@ -77,8 +75,10 @@ class Child:
 
 
 def supervise(url: str, host: str, port: int, *, webs: int = 1, workers: int = 1) -> int:
-    """Everything on this machine until Ctrl-C or SIGTERM. The webs share one socket, which outlives each of them."""
-    prepare(url)
+    """Everything on this machine until Ctrl-C or SIGTERM. The webs share one socket, which outlives each of them.
+
+    Each prepares the database for itself, one after the other: what only watches over processes imports nothing of what they do.
+    """
     os.environ["DATABASE_URL"] = url
     ending = _told_to_end()
     with socket.create_server((host, port), family=socket.AF_INET6 if ":" in host else socket.AF_INET) as shared:
@@ -119,6 +119,9 @@ def alone(url: str, role: Role) -> int:
 
 
 async def _alone(url: str, *, works: bool, watches: bool) -> None:
+    from kumpel.services.background import background, prepare
+    from kumpel.services.jobs import Jobs
+
     ending = asyncio.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         asyncio.get_running_loop().add_signal_handler(number, _end, ending)

@@ -12,7 +12,7 @@ from sqlmodel import Session as Db
 from kumpel.services import figures, limits
 from kumpel.services.jobs import Jobs
 from kumpel.services.leading import Leading
-from kumpel.store import database
+from kumpel.store import database, locks
 from kumpel.store.freed import give_back
 
 log = logging.getLogger("kumpel")
@@ -25,6 +25,7 @@ def prepare(url: str) -> None:
     """The database as this version needs it; several may come at once."""
     database.migrate(url)
     with Db(database.engine(url)) as db:
+        locks.wait_for_transaction(db, locks.LIMITS)
         limits.put_shipped(db)
         figures.wait_for_new_methods(db)
 
