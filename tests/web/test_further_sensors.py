@@ -71,7 +71,7 @@ class Declared(AxeTest):
             wire.tell("set", held={"brake_line_pressure": true})
             row = positions.get_by_role("row", name=re.compile(words))
             expect(row).to_contain_text(re.compile(rf"{raw}.*steady"), timeout=15_000)
-            row.get_by_role("button", name="Capture").click()
+            page.keyboard.press("Space")
             expect(row).to_contain_text("captured")
         page.get_by_role("button", name="Write brake line pressure").click()
         expect(page.get_by_role("region", name="Write to recorder")).to_contain_text("read back equal")

@@ -24,6 +24,8 @@ export function Calibrating({ recorder, bench }: { recorder: Schemas["Recorder"]
   const [chosen, setChosen] = useState(
     positions.find((s) => s.standing?.state !== "right")?.key ?? positions[0]?.key ?? "",
   );
+  // Chosen by a click or a key: the next key belongs to its capture, and not to the row again.
+  const [byHand, setByHand] = useState(false);
   const sensor = positions.find((s) => s.key === chosen);
   const live = useLiveValues(
     recorder.id,
@@ -86,7 +88,15 @@ export function Calibrating({ recorder, bench }: { recorder: Schemas["Recorder"]
   return (
     <div className="grid grid-cols-[344px_minmax(0,1fr)_300px] gap-2.5 max-[1180px]:grid-cols-[minmax(0,1fr)_minmax(0,1.4fr)] max-[860px]:grid-cols-1">
       <div className="grid content-start gap-2.5">
-        <LiveTable bench={bench} live={live} chosen={chosen} onChoose={setChosen} />
+        <LiveTable
+          bench={bench}
+          live={live}
+          chosen={chosen}
+          onChoose={(key) => {
+            setChosen(key);
+            setByHand(true);
+          }}
+        />
         {bench.sensors
           .filter((s) => s.way === "press")
           .map((s) => (
@@ -99,6 +109,7 @@ export function Calibrating({ recorder, bench }: { recorder: Schemas["Recorder"]
             key={sensor.key}
             sensor={sensor}
             live={live}
+            takesFocus={byHand}
             captured={capture.work.captured}
             trues={capture.work.trues}
             next={capture.next}

@@ -14,6 +14,7 @@ const COUNTS = ["no", "one", "two", "three", "four", "five", "six", "seven", "ei
 export function Positions({
   sensor,
   live,
+  takesFocus,
   captured,
   trues,
   next,
@@ -28,6 +29,8 @@ export function Positions({
 }: {
   sensor: Schemas["Sensor"];
   live: LiveValues;
+  /** Somebody chose this sensor just now. */
+  takesFocus: boolean;
   captured: (Captured | null)[];
   trues: string[];
   next: number | null;
@@ -47,6 +50,12 @@ export function Positions({
   const ready = next !== null && !busy && held.raw !== null;
   const button = useRef<HTMLButtonElement>(null);
   const hadNext = useRef(next);
+  const wantsFocus = useRef(takesFocus);
+  useEffect(() => {
+    if (!ready || !wantsFocus.current) return;
+    wantsFocus.current = false;
+    button.current?.focus();
+  }, [ready]);
   // One is captured: the next one waits for the same key.
   useEffect(() => {
     if (next !== hadNext.current && next !== null) button.current?.focus();
