@@ -5,13 +5,27 @@ from __future__ import annotations
 import shutil
 import tempfile
 import time
+from datetime import date
 from pathlib import Path
 from typing import Any
 
 from kumpel.demo.ensemble import Ensemble, Running, StandIn
 from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
-from kumpel.services import checks, drafts, figures, hand_out, laps, recorders, recordings, sensors, take_in, vehicles
+from kumpel.services import (
+    checks,
+    drafts,
+    figures,
+    hand_out,
+    laps,
+    limits,
+    own_limits,
+    recorders,
+    recordings,
+    sensors,
+    take_in,
+    vehicles,
+)
 from kumpel.services.problems import InvalidError
 from kumpel.store import database
 from kumpel.store.tables import Recorder, Session
@@ -62,6 +76,23 @@ class Declared(DatabaseTest):
             vehicles.put(self.db, {"derived": [load | {"name": "Brake line pressure"}]}, kart.id)
         with self.assertRaisesRegex(InvalidError, "no sensor that is calibrated"):
             vehicles.put(self.db, {"check_days": {FLOOR_KEY: 30}}, kart.id)
+
+    def test_a_set_of_limits_may_have_a_rule_of_it(self) -> None:
+        usual = limits.usual(self.db, "vehicle")
+        assert usual is not None
+        step = {"value": 65.0, "verdict": "above limit", "name": "limit"}
+        wish = own_limits.Wish(
+            usual.id or 0, "Brakes of K-1", "", date(2026, 1, 1), 0.5, [{"figure": f"max.{KEY}", "steps": [step]}]
+        )
+        with self.assertRaisesRegex(InvalidError, "no set of this kind has a rule"):
+            own_limits.copied(self.db, wish, self.who)
+        self.kart(LINE)
+        offered = [(rule.figure, rule.unit, rule.steps[0].value) for rule in own_limits.of_sensors(self.db, "vehicle")]
+        self.assertEqual(offered, [(f"max.{KEY}", "bar", 100.0), (f"min.{KEY}", "bar", 0.0)])
+        self.assertEqual(own_limits.of_sensors(self.db, "noise"), [])
+        made = own_limits.copied(self.db, wish, self.who)
+        [rule] = made.data["rules"]
+        self.assertEqual((rule["figure"], rule["name"], rule["unit"]), (f"max.{KEY}", "Brake line pressure", "bar"))
 
 
 class OnALogger(DatabaseTest):

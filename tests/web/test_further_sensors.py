@@ -83,6 +83,14 @@ class Declared(AxeTest):
         proof.get_by_role("button", name=re.compile("^Checked, valid to")).click()
         expect(page.get_by_text("Brake line pressure: checked.")).to_be_visible()
 
+        page.goto(f"{self.address}/limits")
+        vehicles_set = page.get_by_role("region", name=re.compile("Vehicle and driver"))
+        vehicles_set.get_by_role("button", name="Copy and change").click()
+        offered = page.get_by_label("Add a rule")
+        expect(offered.get_by_role("option", name="Brake line pressure", exact=True)).to_have_count(1)
+        offered.select_option(label="Brake line pressure")
+        expect(page.get_by_label("Brake line pressure, step 1: value")).to_have_value("80.5")
+
 
 if __name__ == "__main__":
     import unittest

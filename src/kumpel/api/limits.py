@@ -24,6 +24,12 @@ def limit_sets(db: Database, who: Who, kind: str | None = None) -> list[schemas.
     return [schemas.LimitSet.model_validate(row) for row in limits.all_limit_sets(db, kind)]
 
 
+@router.get("/limit-rules")
+def limit_rules(db: Database, who: Who, kind: str) -> list[schemas.FurtherRule]:
+    """Rules that a set of this kind may have beside those of the sets on record: of the further sensors of vehicles."""
+    return [schemas.FurtherRule.model_validate(rule) for rule in own_limits.of_sensors(db, kind)]
+
+
 @router.post("/limit-sets", status_code=201)
 def copy_limits(wish: schemas.LimitWish, db: Database, who: Who) -> schemas.LimitSet:
     """A new set of the house, made from another one."""

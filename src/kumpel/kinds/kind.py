@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel
 
-from kumpel.core.assessment import Assessment, BothWays, LimitSet, Table
+from kumpel.core.assessment import Assessment, BothWays, LimitSet, Rule, Table
 from kumpel.core.bounds import ANY, Bounds
 from kumpel.core.comparison import Comparison, Side
 from kumpel.core.laps_wish import LapsWish
@@ -26,6 +26,7 @@ ToldOf = Callable[[Any], Sequence[str]]
 PlanOf = Callable[[Any, Situation], Plan]
 WatchedOf = Callable[[Mapping[str, Any]], Sequence[Watched]]
 FurtherSensorsOf = Callable[[Mapping[str, Any]], Sequence[SensorWord]]
+FurtherRulesOf = Callable[[Mapping[str, Any]], Sequence[Rule]]
 OffChannelsOf = Callable[[Mapping[str, Any]], Mapping[str, str]]
 ComputedOf = Callable[[Recording], Mapping[str, Channel]]
 SheetsOf = Callable[[Recording, Review], Sequence[Table]]
@@ -222,7 +223,7 @@ class Kind:
     its sessions has, `trends` the figures that are followed over the sessions of one person; `plan` tells what a
     setup will do; `laps` lays two laps of a session side by side (`core.vehicle.lap_view`), `bins` one quantity over two
     others (`core.vehicle.bins`); `brief` says the result in a row, else the first figure does; `sheets` are tables beside those of the assessment, for a workbook; `computed` channels that no sensor measured, for lanes and tables, never for figures; `course` names the course of the register that it was driven on (its place, where nobody said another), empty where it is none;
-    `sensors` are calibrated on the recorder, and so are `further_sensors`, which a setup declares in its list `further`; `off_channels` are those that a setup says are not logged, with why; `watched` tells which checks a recorder with a setup
+    `sensors` are calibrated on the recorder, and so are `further_sensors`, which a setup declares in its list `further`, with `further_rules` that a limit set may have of them; `off_channels` are those that a setup says are not logged, with why; `watched` tells which checks a recorder with a setup
     should have had lately; `compares` how two recordings of one person are compared; `patient`: worn by a patient, whose medicines, doctor and complaint are shown and printed; `parts` what a report may have, made by `own_report` or plainly; `drawn` are tables that pictures are made of and nobody reads; `reaches`: the scale of a lane reaches to its nearest limit, because how far off it was is what is read. `method` is the version of the computation: a new one when figures of the same data would differ; `was` are keys that the kind had: files, rows and recorders that still say them are read.
     """
 
@@ -263,6 +264,7 @@ class Kind:
     sensors: tuple[SensorWord, ...] = ()
     further: str = ""
     further_sensors: FurtherSensorsOf | None = None
+    further_rules: FurtherRulesOf | None = None
     off_channels: OffChannelsOf | None = None
     watched: WatchedOf | None = None
     compares: Compares | None = None

@@ -15,6 +15,7 @@ from sqlmodel import col, select
 from kumpel.core.assessment import LimitSet, Rule, Step, Verdict
 from kumpel.core.names import clean_line
 from kumpel.kinds.limit_sets import limit_set_data, limit_set_from
+from kumpel.kinds.registry import KINDS
 from kumpel.services import deeds
 from kumpel.services.decisions import is_finite
 from kumpel.services.deeds import Whom
@@ -22,7 +23,7 @@ from kumpel.services.limits import all_limit_sets
 from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.store import locks
 from kumpel.store.database import tell
-from kumpel.store.tables import LimitSetRow
+from kumpel.store.tables import LimitSetRow, Vehicle
 
 REACHED = (Verdict.ACTION, Verdict.ABOVE)
 MOST_STEPS = 6
@@ -49,6 +50,7 @@ def wished(db: Db, wish: Wish, key: str = "own", version: str = "1") -> LimitSet
     if base is None:
         raise NotFoundError("The limit set that this one is made from is not on record.")
     known = [rule for row in all_limit_sets(db, base.kind) for rule in limit_set_from(row.data).rules]
+    known += of_sensors(db, base.kind)
     name, issuer = clean_line(wish.name), clean_line(wish.issuer)
     if not 0 < len(name) <= 120 or len(issuer) > 120:
         raise InvalidError("name: a name of up to 120 characters is needed.")
@@ -67,6 +69,18 @@ def wished(db: Db, wish: Wish, key: str = "own", version: str = "1") -> LimitSet
     return LimitSet(
         key, base.kind, name, issuer or "own", version, wish.valid_from.isoformat(), rules, float(wish.minimum_coverage)
     )
+
+
+def of_sensors(db: Db, kind: str) -> list[Rule]:
+    """The rules that a set of this kind may have of further sensors of the vehicles on record, each figure once."""
+    word = KINDS.get(kind)
+    if word is None or word.further_rules is None:
+        return []
+    found: dict[str, Rule] = {}
+    for vehicle in db.exec(select(Vehicle).where(col(Vehicle.removed_at).is_(None)).order_by(col(Vehicle.name))).all():
+        for rule in word.further_rules({word.further: vehicle.sensors}):
+            found.setdefault(rule.figure, rule)
+    return list(found.values())
 
 
 def _rule(wish: dict[str, Any], known: Sequence[Rule], number: int) -> Rule:

@@ -49,7 +49,7 @@ from kumpel.api.schemas.laps import (
     Quantity,
     TimeLost,
 )
-from kumpel.api.schemas.limits import Effect, LimitRule, LimitSet, LimitStep, LimitWish, SupposedOfMany
+from kumpel.api.schemas.limits import Effect, FurtherRule, LimitRule, LimitSet, LimitStep, LimitWish, SupposedOfMany
 from kumpel.api.schemas.people import (
     Coded,
     FirstAdministrator,
@@ -220,6 +220,7 @@ __all__ = [
     "FormulaCheck",
     "FormulaWish",
     "Found",
+    "FurtherRule",
     "HandOver",
     "Hit",
     "Id",

@@ -35,6 +35,24 @@ class LimitStep(BaseModel):
     below: bool = False
 
 
+class FurtherStep(Out):
+    value: float
+    verdict: str
+    name: str
+    beyond: bool
+    below: bool
+
+
+class FurtherRule(Out):
+    """A rule that may be added to a set, with steps to begin with."""
+
+    figure: str
+    name: str
+    unit: str
+    parameters: dict[str, float | str]
+    steps: list[FurtherStep]
+
+
 class LimitRule(BaseModel):
     """A rule of a set on record, with its own steps."""
 

@@ -20,7 +20,7 @@ from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.plan import Plan, PlanFact, Situation, hours_words, megabytes
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 from kumpel.kinds.vehicle import report
-from kumpel.kinds.vehicle.further import MOST, FurtherSensor, fit_together
+from kumpel.kinds.vehicle.further import MOST, FurtherSensor, fit_together, rules
 from kumpel.kinds.vehicle.sensors import SENSORS, further_sensors, off_channels, watched
 from kumpel.reports.document import Part
 
@@ -238,6 +238,7 @@ KIND = Kind(
     sensors=SENSORS,
     further="further",
     further_sensors=further_sensors,
+    further_rules=rules,
     off_channels=off_channels,
     watched=watched,
     assess=assess,

@@ -7,6 +7,7 @@ from typing import Any
 
 from pydantic import BaseModel, model_validator
 
+from kumpel.core.assessment import Rule, Step, Verdict
 from kumpel.core.names import channel_key
 from kumpel.core.vehicle.calibration import WIRE
 from kumpel.core.vehicle.measures import Further, further
@@ -67,6 +68,19 @@ def fit_together(sensors: Sequence[FurtherSensor], taken: Collection[str]) -> No
                 f"input {each.input} has “{inputs[each.input]}” on it already; “{each.name}” needs another"
             )
         inputs[each.input] = each.name
+
+
+def rules(setup: Mapping[str, Any]) -> list[Rule]:
+    """What a limit set may say of each further sensor of a setup: its highest and its lowest value, at first at the ends of its range."""
+    found = []
+    for each in further(setup):
+        top = Step(each.high, Verdict.ABOVE, "limit")
+        bottom = Step(each.low, Verdict.ABOVE, "limit", below=True)
+        found += [
+            Rule(f"max.{each.key}", each.name, each.unit, (top,)),
+            Rule(f"min.{each.key}", f"{each.name}, low side", each.unit, (bottom,)),
+        ]
+    return found
 
 
 def sensor_words(setup: Mapping[str, Any], every_days: int) -> list[SensorWord]:

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
+import { useState } from "react";
 import { api, ask } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
 import { Button, Loading, Trouble, Verdict, type VerdictWord } from "@/ui/basics";
@@ -7,7 +7,7 @@ import { day, moment } from "@/ui/format";
 import { LimitEditor } from "./LimitEditor";
 import { counted, edge, type LimitSet, newest, rulesOf } from "./rules";
 import { type TriedSession, useEffects } from "./useEffects";
-import { rulesKnown, useKeepLimits } from "./useKeepLimits";
+import { useKeepLimits, useRulesKnown } from "./useKeepLimits";
 
 function Rules({ set }: { set: LimitSet }) {
   return (
@@ -70,7 +70,7 @@ function Tried({ tried, wrong }: { tried: TriedSession[] | null; wrong: string |
 
 function Editing({ base, sets, onDone }: { base: LimitSet; sets: LimitSet[]; onDone: () => void }) {
   const effects = useEffects(base.kind);
-  const known = useMemo(() => rulesKnown(sets, base.kind), [sets, base.kind]);
+  const known = useRulesKnown(sets, base.kind);
   const { keep, keeping, words } = useKeepLimits(base, onDone);
   return (
     <div className="mt-3 grid gap-x-5 gap-y-3 border-line border-t pt-3 min-[1180px]:grid-cols-[minmax(0,1fr)_340px]">

@@ -1,13 +1,20 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMemo } from "react";
 import { api, ask } from "@/api/client";
 import { useNotices } from "@/ui/notices";
 import type { LimitWish } from "./LimitEditor";
-import { type LimitSet, rulesOf, sameRule } from "./rules";
+import { type LimitSet, type Rule, rulesOf, sameRule } from "./rules";
 
-/** Every rule that a set of a kind may have. */
-export function rulesKnown(sets: LimitSet[], kind: string) {
-  const all = sets.filter((s) => s.kind === kind).flatMap(rulesOf);
-  return all.filter((rule, i) => all.findIndex((other) => sameRule(other, rule)) === i);
+/** Every rule that a set of a kind may have: those of the sets on record, then those of further sensors of vehicles. */
+export function useRulesKnown(sets: LimitSet[], kind: string): Rule[] {
+  const further = useQuery({
+    queryKey: ["limit-rules", kind],
+    queryFn: () => ask(api.GET("/api/limit-rules", { params: { query: { kind } } })),
+  });
+  return useMemo(() => {
+    const all = [...sets.filter((s) => s.kind === kind).flatMap(rulesOf), ...((further.data ?? []) as Rule[])];
+    return all.filter((rule, i) => all.findIndex((other) => sameRule(other, rule)) === i);
+  }, [sets, kind, further.data]);
 }
 
 /** Keeps what was typed over a set: a copy of a shipped one is a set of the house, an own one gets its next version. */

@@ -1,8 +1,8 @@
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { LimitPlace } from "@/charts/limitLine";
 import { LimitEditor, type LimitWish } from "@/features/limits/LimitEditor";
 import type { LimitSet } from "@/features/limits/rules";
-import { rulesKnown, useKeepLimits } from "@/features/limits/useKeepLimits";
+import { useKeepLimits, useRulesKnown } from "@/features/limits/useKeepLimits";
 import type { Assessed } from "@/sheet/assessed";
 import type { Supposed } from "@/sheet/useSupposed";
 import { Button, Verdict } from "@/ui/basics";
@@ -32,7 +32,7 @@ export default function WhatIf({
   onKept: (id: number) => void;
   onClose: () => void;
 }) {
-  const known = useMemo(() => rulesKnown(sets, base.kind), [sets, base.kind]);
+  const known = useRulesKnown(sets, base.kind);
   const { keep, keeping, words } = useKeepLimits(base, (made) => {
     supposed.hold(null);
     onKept(made.id);
