@@ -84,7 +84,7 @@ class Declared(AxeTest):
         expect(page.get_by_text("Brake line pressure: checked.")).to_be_visible()
 
         page.goto(f"{self.address}/limits")
-        vehicles_set = page.get_by_role("region", name=re.compile("Vehicle and driver"))
+        vehicles_set = page.get_by_role("article", name="Vehicle and driver", exact=True)
         vehicles_set.get_by_role("button", name="Copy and change").click()
         offered = page.get_by_label("Add a rule")
         expect(offered.get_by_role("option", name="Brake line pressure", exact=True)).to_have_count(1)
