@@ -175,20 +175,20 @@ class Many(DockTest):
 
     def test_stopped_after_the_one_at_work_and_gone_on_with(self) -> None:
         ensemble = self.meters(1, rest={"bytes_per_s": 80_000.0})
-        self.recorded(ensemble, "N-01", 9, length_s=14_000)
+        self.recorded(ensemble, "N-01", 18, length_s=14_000)
         page = self.sign_in()
         self.dock()
-        page.get_by_role("button", name="Take in all 9").click()
-        # Four at a time; the others wait for their turn.
+        page.get_by_role("button", name="Take in all 18").click()
+        # A few at a time; the others wait for their turn, also on a machine that has much else to do.
         expect(page.get_by_text("next", exact=True).first).to_be_visible()
         self.eventually(lambda: len(self.stored()) >= 1, 30)
         page.get_by_role("button", name="Stop after these").click()
         expect(page.get_by_text("stopped before its turn").first).to_be_visible(timeout=30_000)
-        again = page.get_by_role("button", name=re.compile("^Take in all [1-7]$"))
+        again = page.get_by_role("button", name=re.compile("^Take in all \\d+$"))
         expect(again).to_be_enabled(timeout=30_000)
-        self.assertLess(len(self.stored()), 9)
+        self.assertLess(len(self.stored()), 18)
         again.click()
-        self.eventually(lambda: len(self.stored()) == 9, 60)
+        self.eventually(lambda: len(self.stored()) == 18, 120)
 
     def test_sessions_of_a_wrong_clock_are_moved_together_and_back(self) -> None:
         ensemble = self.meters(1, clock_error_s=-250.0)
