@@ -40,6 +40,8 @@ from kumpel.store.cluster import Cluster
 from kumpel.store.tables import Session
 
 FOLDER = ROOT / "var" / "once"
+PATIENT_S = 20.0
+"""Making eight hours at once, the simulated meter answers when it comes to it."""
 METER = StandIn("N-07", "NM-000107", "Noise meter 7", clock_error_s=-250.0, auto_start=False)
 
 
@@ -79,7 +81,7 @@ def _job(db: Db, ensemble: Ensemble, out: Path) -> int:
     say(f"    clock was {given.clock_error_s:+.1f} s off and was set; settings read back and equal")
 
     done = step("recording eight hours (7200 times faster)")
-    with RecorderLink(meter.host or "", meter.port or 0) as link:
+    with RecorderLink(meter.host or "", meter.port or 0, call_s=PATIENT_S) as link:
         link.start()
         while link.status().mode == "recording":
             time.sleep(0.1)
