@@ -24,7 +24,7 @@ from kumpel.serve import ENDS_S, say
 log = logging.getLogger("kumpel.supervise")
 Role = Literal["web", "worker", "lookout"]
 STEP_S = 0.2
-CHILDREN_END_S = 7.0
+CHILDREN_END_S = 5.0
 """A process that has not ended by then hangs, and is killed: all of it ends within ten seconds."""
 SOON_S, LATEST_S = 0.5, 15.0
 """A process that dies is started again after this; one that dies again and again after twice as long each time, at the latest."""

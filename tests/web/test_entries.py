@@ -267,7 +267,7 @@ class Writing(BrowserTest):
                 "GM-000005",
                 "Gas monitor 5",
                 kind="gas",
-                rest={"mode": "transfer-off", "press": press, "warm_up_s": 3.0},
+                rest={"mode": "transfer-off", "press": press, "warm_up_s": 8.0},
             )
         )
         page = self.sign_in()
