@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import os
 import signal
+import socket
 import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -69,9 +71,9 @@ class Started(DatabaseTest):
         except httpx.HTTPError:
             return False
 
-    def until(self, holds: object, seconds: float = 60.0) -> None:
+    def until(self, holds: Callable[[], bool], seconds: float = 60.0) -> None:
         end = time.monotonic() + seconds
-        while not holds():  # type: ignore[operator]
+        while not holds():
             self.assertLess(time.monotonic(), end, self.said())
             time.sleep(0.1)
 
@@ -128,6 +130,15 @@ class FirstStarts(DatabaseTest):
 
 
 class Alone(DatabaseTest):
+    def test_a_port_that_is_taken_is_said(self) -> None:
+        with socket.create_server(("127.0.0.1", 0)) as taken:
+            port = taken.getsockname()[1]
+            command = [sys.executable, "-m", "kumpel", "start", "--port", str(port)]
+            about = os.environ | {"DATABASE_URL": self.url}
+            told = subprocess.run(command, env=about, cwd=ROOT, capture_output=True, text=True, timeout=60)
+        self.assertEqual(told.returncode, 1)
+        self.assertIn(f"port {port}: address already in use. Is Kumpel running already?", told.stdout)
+
     def test_a_role_without_a_database_says_what_is_missing(self) -> None:
         command = [sys.executable, "-m", "kumpel", "start", "--worker"]
         about = {key: value for key, value in os.environ.items() if key != "DATABASE_URL"}

@@ -80,8 +80,15 @@ def supervise(url: str, host: str, port: int, *, webs: int = 1, workers: int = 1
     Each prepares the database for itself, one after the other: what only watches over processes imports nothing of what they do.
     """
     os.environ["DATABASE_URL"] = url
+    try:
+        listening = socket.create_server((host, port), family=socket.AF_INET6 if ":" in host else socket.AF_INET)
+    except OSError as error:
+        say(
+            f"\nNothing can listen at {host}, port {port}: {os.strerror(error.errno or 0).lower()}. Is Kumpel running already? Else choose another port: --port."
+        )
+        return 1
     ending = _told_to_end()
-    with socket.create_server((host, port), family=socket.AF_INET6 if ":" in host else socket.AF_INET) as shared:
+    with listening as shared:
         fd = shared.fileno()
         children = [
             *(

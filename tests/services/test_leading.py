@@ -5,11 +5,14 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable
+from unittest import mock
 
 from sqlalchemy import text
+from sqlalchemy.exc import OperationalError
 from sqlmodel import Session as Db
 from sqlmodel import select
 
+from kumpel.services import leading
 from kumpel.services.jobs import Jobs
 from kumpel.services.leading import DeposedError, Leading, begin_term, fence
 from kumpel.services.watch import Lookout
@@ -89,6 +92,20 @@ class OneLeads(DatabaseTest):
         with self.assertRaises(DeposedError):
             deposed.write()
         Quiet.made[1].write()
+
+
+class Restarted(DatabaseTest):
+    def test_a_database_that_goes_away_while_a_term_begins_is_waited_for(self) -> None:
+        Quiet.made = []
+        away = [OperationalError("", {}, Exception()), 1]
+        with mock.patch.object(leading, "begin_term", side_effect=away):
+            led = Leading(self.url, Jobs(self.url), Quiet)
+            self.addCleanup(led.stop)
+            led.start()
+            end = time.monotonic() + TAKES_OVER_S
+            while not Quiet.made:
+                self.assertLess(time.monotonic(), end)
+                time.sleep(0.02)
 
 
 class Terms(DatabaseTest):

@@ -13,7 +13,7 @@ from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.services.jobs import Jobs
-from kumpel.services.watch import Lookout
+from kumpel.services.watch import DATABASE_ERRORS, Lookout
 from kumpel.store import locks
 from kumpel.store.database import engine, plain_url
 from kumpel.store.tables import LookoutTerm, now
@@ -54,7 +54,7 @@ class Leading(threading.Thread):
     def run(self) -> None:
         while not self._ending.is_set():
             # A database that is away is waited for.
-            with contextlib.suppress(psycopg.Error), psycopg.connect(plain_url(self._url), autocommit=True) as held:
+            with contextlib.suppress(*DATABASE_ERRORS), psycopg.connect(plain_url(self._url), autocommit=True) as held:
                 if locks.try_for_connection(held, locks.LOOKOUT):
                     self._lead(held)
             self._ending.wait(AGAIN_S)
