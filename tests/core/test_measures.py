@@ -15,6 +15,7 @@ from kumpel.core.review import Review
 from kumpel.core.vehicle.assess import assess
 from kumpel.core.vehicle.measures import further, measures_of, switched_off
 from kumpel.kinds.registry import KINDS
+from kumpel.kinds.vehicle.sensors import watched
 from kumpel.standins.signals import SIGNALS
 
 LINE: dict[str, Any] = {"name": "Brake line pressure", "unit": "bar", "low": 0.0, "high": 80.0}
@@ -78,8 +79,13 @@ class Extremes(unittest.TestCase):
             {"high": True},
         ):
             self.assertEqual(further({"further": [LINE | wrong]}), [], wrong)
-        for strange in ({}, {"further": None}, {"further": {"name": "x"}}, {"further": [3, None, "x"]}):
+        for strange in ({}, {"further": None}, {"further": 5}, {"further": {"name": "x"}}, {"further": [3, None, "x"]}):
             self.assertEqual((further(strange), switched_off(strange)), ([], []))
+            self.assertEqual(len(watched(strange)), 4, "what a recorder says breaks no list of recorders")
+        flood = [LINE | {"name": f"Sensor {n}", "points": n} for n in range(5000)] + [LINE | {"name": "x" * 41}]
+        self.assertEqual(len(watched({"further": flood})), 4 + 16)
+        self.assertEqual([each.points for each in further({"further": flood})][8:11], [8, 9, 2])
+        self.assertEqual(further({"further": [LINE | {"name": "x" * 41}]}), [])
         # A known channel keeps its own bounds, whatever a setup calls another sensor.
         self.assertEqual(measures_of({"further": [LINE | {"name": "rpm"}]})["rpm"].unit, "rpm")
 

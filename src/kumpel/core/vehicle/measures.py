@@ -13,6 +13,8 @@ from typing import Any
 from kumpel.core.names import channel_key
 from kumpel.core.recording import PLAUSIBLE_BPM
 
+MOST_FURTHER, LONGEST_NAME, MOST_POINTS = 16, 40, 9
+"""As many, and named as long, as a setup may declare; a recorder may say anything."""
 SOURCE = "docs/methods/vehicle.md"
 BEYOND_RANGE = 0.1
 """How far beyond its declared range a sensor's value is still believed, as a share of the range."""
@@ -78,6 +80,8 @@ class Further:
     high: float
     on: bool = True
     off_because: str = ""
+    points: int = 2
+    """By how many points it is calibrated; 1: its zero alone."""
 
     @property
     def span(self) -> float:
@@ -90,14 +94,18 @@ class Further:
 
 
 def further(setup: Mapping[str, Any]) -> list[Further]:
-    """The further sensors of a setup; what is not declared rightly (a file from elsewhere) is none."""
-    found = []
+    """The further sensors of a setup; what is not declared rightly (a file from elsewhere, a recorder that says anything) is none."""
+    found: list[Further] = []
     for each in _items(setup, "further"):
         name, low, high = str(each.get("name") or ""), _number(each.get("low")), _number(each.get("high"))
         key = channel_key(name)
-        if key and low < high and math.isfinite(high - low):
-            unit, why = str(each.get("unit") or ""), str(each.get("off_because") or "")
-            found.append(Further(key, name, unit, low, high, each.get("on") is not False, why))
+        if len(found) == MOST_FURTHER:
+            break
+        if key and len(name) <= LONGEST_NAME and low < high and math.isfinite(high - low):
+            unit, why = (str(each.get(word) or "")[:60] for word in ("unit", "off_because"))
+            points = _number(each.get("points"))
+            count = int(points) if 1 <= points <= MOST_POINTS else 2
+            found.append(Further(key, name, unit, low, high, each.get("on") is not False, why, count))
     return found
 
 

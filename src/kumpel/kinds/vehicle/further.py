@@ -85,16 +85,11 @@ def rules(setup: Mapping[str, Any]) -> list[Rule]:
 
 def sensor_words(setup: Mapping[str, Any], every_days: int) -> list[SensorWord]:
     """How each further sensor of a setup is calibrated."""
-    points = {
-        channel_key(str(e.get("name") or "")): e.get("points")
-        for e in setup.get("further") or ()
-        if isinstance(e, Mapping)
-    }
-    return [_word(each, points.get(each.key), every_days) for each in further(setup)]
+    return [_word(each, every_days) for each in further(setup)]
 
 
-def _word(sensor: Further, points: Any, every_days: int) -> SensorWord:
-    count = points if isinstance(points, int) and 1 <= points <= 9 else 2
+def _word(sensor: Further, every_days: int) -> SensorWord:
+    count = sensor.points
     rest = 0.0 if sensor.low <= 0.0 <= sensor.high else sensor.low
     if count == 1:
         at_rest = (Position("at rest", rest, sensor.key),)
