@@ -14,6 +14,7 @@ import time
 import unittest
 from collections import deque
 from pathlib import Path
+from typing import Any
 
 from tests import support
 
@@ -25,6 +26,19 @@ DONE = "=== done "
 class Result(unittest.TextTestResult):
     passed = 0
 
+    def __init__(self, *arguments: Any, **rest: Any) -> None:
+        super().__init__(*arguments, **rest)
+        self.took: dict[str, float] = {}
+        self.began = 0.0
+
+    def startTest(self, test: unittest.TestCase) -> None:
+        self.began = time.monotonic()
+        super().startTest(test)
+
+    def stopTest(self, test: unittest.TestCase) -> None:
+        super().stopTest(test)
+        self.took[unittest.TestCase.id(test).removeprefix("tests.")] = time.monotonic() - self.began
+
     def addSuccess(self, test: unittest.TestCase) -> None:
         super().addSuccess(test)
         self.passed += 1
@@ -33,25 +47,32 @@ class Result(unittest.TextTestResult):
         return self.passed, len(self.failures) + len(self.errors) + len(self.unexpectedSuccesses)
 
 
-def run(suite: unittest.TestSuite) -> tuple[int, int]:
+def run(suite: unittest.TestSuite) -> Result:
     result = unittest.TextTestRunner(stream=sys.stdout, verbosity=2, resultclass=Result).run(suite)
     assert isinstance(result, Result)
-    return result.counts()
+    return result
 
 
 def named(names: list[str]) -> tuple[int, int]:
     try:
-        return run(unittest.TestLoader().loadTestsFromNames(names))
+        result = run(unittest.TestLoader().loadTestsFromNames(names))
     finally:
         support.tear_down()
+    say_slowest("tests", result.took)
+    return result.counts()
+
+
+def say_slowest(what: str, took: dict[str, float]) -> None:
+    slowest = sorted(took.items(), key=lambda each: -each[1])[:10]
+    print(f"Longest {what}: " + ", ".join(f"{name} {seconds:.1f} s" for name, seconds in slowest), flush=True)
 
 
 def worker() -> None:
     """Runs the module on each line of standard input; a line with its counts follows its output."""
     try:
         for line in sys.stdin:
-            counts = run(unittest.TestLoader().loadTestsFromNames([line.strip()]))
-            print(DONE + json.dumps(counts), flush=True)
+            result = run(unittest.TestLoader().loadTestsFromNames([line.strip()]))
+            print(DONE + json.dumps({"counts": result.counts(), "took": result.took}), flush=True)
     finally:
         support.tear_down()
 
@@ -71,6 +92,7 @@ class SideBySide:
         self.waiting = deque(modules())
         self.passed = self.failed = 0
         self.took: dict[str, float] = {}
+        self.took_each: dict[str, float] = {}
         self.lock = threading.Lock()
 
     def hand(self, number: int) -> None:
@@ -87,20 +109,21 @@ class SideBySide:
             began = time.monotonic()
             process.stdin.write(name + "\n")
             process.stdin.flush()
-            lines, counts = [], None
+            lines, done = [], None
             for line in process.stdout:
                 if line.startswith(DONE):
-                    counts = json.loads(line.removeprefix(DONE))
+                    done = json.loads(line.removeprefix(DONE))
                     break
                 lines.append(line)
-            if counts is None:
+            if done is None:
                 lines.append(f"{name}: its process ended in the middle ({process.wait()})\n")
                 process = None
             with self.lock:
                 sys.stdout.write("".join(lines))
                 sys.stdout.flush()
                 self.took[name] = time.monotonic() - began
-                passed, failed = counts or (0, 1)
+                self.took_each |= done["took"] if done else {}
+                passed, failed = done["counts"] if done else (0, 1)
                 self.passed, self.failed = self.passed + passed, self.failed + failed
         if process is not None and process.stdin:
             process.stdin.close()
@@ -122,8 +145,8 @@ class SideBySide:
             thread.start()
         for thread in threads:
             thread.join()
-        slowest = sorted(self.took.items(), key=lambda each: -each[1])[:12]
-        print("Longest: " + ", ".join(f"{name.removeprefix('tests.')} {took:.0f} s" for name, took in slowest))
+        say_slowest("files", {name.removeprefix("tests."): seconds for name, seconds in self.took.items()})
+        say_slowest("tests", self.took_each)
         return self.passed, self.failed
 
 

@@ -57,7 +57,7 @@ class Logger(Dock):
     def test_it_says_what_it_can_and_how_it_is_reached(self) -> None:
         link = self.link("V-02")
         described = link.describe()
-        self.assertEqual(set(described.can), set(DEVICES["vehicle"].can))
+        self.assertEqual(set(described.can), {*DEVICES["vehicle"].can, "news"})
         steering = next(c for c in described.channels if c.key == "steering")
         self.assertEqual((steering.unit, steering.most_hz), ("deg", 50.0))
         state = link.status().link

@@ -198,10 +198,10 @@ class Events(DatabaseTest):
         old = KINDS["oximetry"].assess
         newer = replace(KINDS["oximetry"], assess=without, method="newer")
         with mock.patch.dict(KINDS, {"oximetry": newer}):
-            self.assertEqual(figures.outdated(self.db, "oximetry"), [row.id])
+            self.assertEqual(figures.outdated(self.db, ["oximetry"]), [row.id])
             figures.assess(self.db, row)
             self.db.commit()
-            self.assertEqual(figures.outdated(self.db, "oximetry"), [])
+            self.assertEqual(figures.outdated(self.db, ["oximetry"]), [])
             (lost,) = conclusions.unseen_losses(self.db, row)
             self.assertEqual(lost, decisions.of_session(self.db, row.id)[0].id)
             with self.assertRaisesRegex(ConflictError, "no longer found"):

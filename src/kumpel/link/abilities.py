@@ -1,4 +1,4 @@
-"""What only recorders with an ability say (docs/link-protocol.md, 8 to 13), checked on arrival."""
+"""What only recorders with an ability say (docs/link-protocol.md, 8 to 13 and 16), checked on arrival."""
 
 from __future__ import annotations
 
@@ -15,7 +15,8 @@ from kumpel.link.messages import Message, Moment, Name
 
 LIVE, RAW, CALIBRATIONS, CHECKS, COURSES = "live", "raw", "calibrations", "checks", "courses"
 DISPLAY, PICTURE, MAKER_PICTURE, FIRMWARE, NAMES = "display", "picture", "maker-picture", "firmware", "names"
-ALL: Final = (LIVE, RAW, CALIBRATIONS, CHECKS, COURSES, DISPLAY, PICTURE, MAKER_PICTURE, FIRMWARE, NAMES)
+NEWS: Final = "news"
+ALL: Final = (LIVE, RAW, CALIBRATIONS, CHECKS, COURSES, DISPLAY, PICTURE, MAKER_PICTURE, FIRMWARE, NAMES, NEWS)
 CALLS: Final[Mapping[str, tuple[str, ...]]] = {
     LIVE: ("live",),
     RAW: ("capture",),
@@ -26,6 +27,7 @@ CALLS: Final[Mapping[str, tuple[str, ...]]] = {
     PICTURE: ("picture", "write-picture"),
     MAKER_PICTURE: ("maker-picture",),
     FIRMWARE: ("firmware", "firmware-begin", "firmware-block", "firmware-verify", "firmware-switch"),
+    NEWS: ("news",),
 }
 """The calls that belong to each ability; `names` has none of its own."""
 MOST_COURSE_VALUES: Final = 20_000
@@ -222,3 +224,13 @@ class Firmware(Message):
     size: int = Field(default=0, ge=0, le=1 << 30)
     received: int = Field(default=0, ge=0, le=1 << 30)
     verified: bool = False
+
+
+# -- news
+
+
+class News(Message):
+    """How often something on a recorder has changed since it was switched on; said on every change, and every `every_s`."""
+
+    count: int = Field(ge=0, le=2**53)
+    every_s: float = Field(default=5.0, ge=1, le=60, allow_inf_nan=False)

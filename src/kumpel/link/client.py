@@ -5,6 +5,7 @@ from __future__ import annotations
 import hmac
 import math
 import secrets
+import socket
 import time
 from collections.abc import Iterator, Sequence
 from types import TracebackType
@@ -239,6 +240,24 @@ class RecorderLink:
     def maker_picture(self) -> abilities.Picture:
         """The picture that the recorder came with, shown again."""
         return self._typed("maker-picture", abilities.Picture)
+
+    def news(self) -> abilities.News:
+        """Be told of changes from now on, by notes `news`; how many there were so far."""
+        return self._typed("news", abilities.News)
+
+    def next_news(self, wait_s: float) -> abilities.News:
+        """What it tells next, after `news`. LinkError when nothing comes in time."""
+        patience = Patience(wait_s, wait_s)
+        while (message := self._receive(patience)).get("note") != "news":
+            pass
+        return self._checked(abilities.News, message.get("with"), "news")
+
+    def hand_over(self) -> tuple[socket.socket, bytearray]:
+        """The connection under a link over a network, with what was received and not read yet; the link is used no more.
+
+        Raises LinkError for a wire that is none.
+        """
+        return self._wire.hand_over()
 
     def firmware(self) -> abilities.Firmware:
         return self._typed("firmware", abilities.Firmware)

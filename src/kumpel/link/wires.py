@@ -60,6 +60,10 @@ class Wire(Protocol):
         """Header and payload of the next frame, its length checked. Raises FrameError for what is no frame."""
         ...
 
+    def hand_over(self) -> tuple[socket.socket, bytearray]:
+        """The connection itself, with what was received and not read yet. LinkError when there is none to give away."""
+        ...
+
     def close(self) -> None: ...
 
 
@@ -92,6 +96,9 @@ class TcpWire:
         data = bytes(self._ahead[:count])
         del self._ahead[:count]
         return data
+
+    def hand_over(self) -> tuple[socket.socket, bytearray]:
+        return self._socket, self._ahead
 
     def close(self) -> None:
         self._socket.close()
@@ -141,6 +148,9 @@ class SerialWire:
                 self._hunt.give_up()
                 given_up_s = time.monotonic()
         return found
+
+    def hand_over(self) -> tuple[socket.socket, bytearray]:
+        raise LinkError("a serial port talks to one at a time: it cannot tell beside being asked")
 
     def close(self) -> None:
         self._port.close()

@@ -578,6 +578,30 @@ def _clear_own(link: RecorderLink, before: set[str]) -> None:
         link.clear({each.id: each.sha256 or b"" for each in own})
 
 
+@row("16", "a recorder that tells says within its time that it is still there, and counts on")
+def _still_there(probe: Probe) -> None:
+    probe.needs(abilities.NEWS)
+    if is_serial(probe.host):
+        raise NotAsked("over a serial port it is not asked to tell")
+    with probe.link() as link:
+        told = link.news()
+        next_ = link.next_news(2.0 * told.every_s)
+        _say(next_.count >= told.count, f"it counted back from {told.count} to {next_.count}")
+
+
+@row("16", "a change is told within a second", changes=True)
+def _tells(probe: Probe) -> None:
+    probe.needs_ready()
+    probe.needs(abilities.NEWS)
+    if is_serial(probe.host):
+        raise NotAsked("over a serial port it is not asked to tell")
+    with probe.link() as listening, probe.link(unlocked=True) as link:
+        told = listening.news()
+        held = link.setup()
+        link.write_setup(held.setup, held.slip, held.revision)
+        _say(listening.next_news(1.0).count > told.count, "its count is as before")
+
+
 @row("9", "a calibration is kept and taken away", changes=True)
 def _calibrate(probe: Probe) -> None:
     probe.needs_ready()

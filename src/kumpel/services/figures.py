@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import logging
 import math
-from collections.abc import Collection
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Engine
+from sqlalchemy import Engine, and_, or_
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session as Db
 from sqlmodel import col, delete, func, select, update
@@ -310,7 +310,7 @@ def wait_for_new_methods(db: Db) -> int:
 
     Signed ones keep theirs, and show that a newer one would differ.
     """
-    found = [session_id for kind in KINDS for session_id in outdated(db, kind)]
+    found = outdated(db, KINDS)
     for first in range(0, len(found), 1000):
         some = col(Session.id).in_(found[first : first + 1000])
         db.exec(update(Session).where(some, col(Session.signed_at).is_(None)).values(figures=WAITING))
@@ -318,16 +318,15 @@ def wait_for_new_methods(db: Db) -> int:
     return len(found)
 
 
-def outdated(db: Db, kind: str) -> list[int]:
-    """Unsigned sessions of a kind whose newest figures come from another version of its computation."""
+def outdated(db: Db, kinds: Iterable[str]) -> list[int]:
+    """Unsigned sessions of these kinds whose newest figures come from another version of their computation."""
     stale = (
         select(FigureValue.session_id)
         .join(Session, col(Session.id) == FigureValue.session_id)
         .where(
-            Session.kind == kind,
+            or_(*(and_(Session.kind == kind, FigureValue.method != method_of(KINDS[kind])) for kind in kinds)),
             col(Session.signed_at).is_(None),
             FigureValue.basis == REVIEWED,
-            FigureValue.method != method_of(KINDS[kind]),
         )
         .distinct()
     )

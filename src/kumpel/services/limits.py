@@ -21,11 +21,10 @@ def put_shipped(db: Db) -> None:
     Copies that people made are theirs; what a report used is frozen with it. Sessions that were held against the mistake and
     are not signed wait for new figures.
     """
+    on_record = {(row.key, row.version): row for row in db.exec(select(LimitSetRow)).all()}
     for kind in KINDS.values():
         for limits in kind.limit_sets:
-            known = db.exec(
-                select(LimitSetRow).where(LimitSetRow.key == limits.key, LimitSetRow.version == limits.version)
-            ).first()
+            known = on_record.get((limits.key, limits.version))
             if known is None:
                 db.add(
                     LimitSetRow(

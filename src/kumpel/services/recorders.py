@@ -149,14 +149,19 @@ def heard(db: Db, announcement: Announcement) -> Recorder:
 
 
 def note(
-    db: Db, announcement: Announcement, answer: Answer | str | None, claimed_by: Announcement | None = None
+    db: Db,
+    announcement: Announcement,
+    answer: Answer | str | None,
+    claimed_by: Announcement | None = None,
+    seen_s: float | None = None,
 ) -> Recorder:
     """Keep what a recorder at an address answered. The same serial number at a second address (`claimed_by`) while the first
-    still answers is said, and changes nothing else."""
+    still answers is said, and changes nothing else. One that tells by itself was heard `seen_s` seconds ago."""
     recorder = db.exec(select(Recorder).where(Recorder.serial == announcement.serial)).first()
     if recorder is None:
         recorder = Recorder(serial=announcement.serial, kind="", token="", name="")
     recorder.host, recorder.port = announcement.host, announcement.port
+    _seen(recorder, seen_s)
     return _keep(db, recorder, answer, claimed_by)
 
 
@@ -196,10 +201,20 @@ def at_address(words: str) -> str:
     return f"at {words}"
 
 
-def gone(db: Db, serial: str) -> None:
+def _seen(recorder: Recorder, seen_s: float | None) -> None:
+    if seen_s is None:
+        return
+    seen = now() - timedelta(seconds=seen_s)
+    if recorder.seen_at is None or seen - recorder.seen_at > SEEN_AGAIN:
+        recorder.seen_at = seen
+
+
+def gone(db: Db, serial: str, seen_s: float | None = None) -> None:
+    """It has left; it was heard `seen_s` seconds ago, where that is known."""
     recorder = db.exec(select(Recorder).where(Recorder.serial == serial)).first()
     if recorder is not None and recorder.in_reach:
         recorder.in_reach = False
+        _seen(recorder, seen_s)
         db.add(recorder)
         tell(db, "recorders")
         db.commit()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import queue
 import threading
@@ -17,8 +18,12 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlmodel import Session as Db
 from sqlmodel import select
 
+from kumpel.link.abilities import NEWS
 from kumpel.link.discovery import Announcement, Watch
+from kumpel.link.errors import LinkError
+from kumpel.link.hearing import Hearing
 from kumpel.link.networks import address_parts, addresses_within, folders_at, is_within, ports_at
+from kumpel.link.wires import is_serial
 from kumpel.services import contact, recorders, settings
 from kumpel.services.jobs import Jobs
 from kumpel.store.database import engine
@@ -28,7 +33,13 @@ log = logging.getLogger("kumpel.watch")
 EVERY_S = 2.0
 LOOK_S = 1.0
 SHARE_S = 0.15
-"""With many recorders in reach each is asked less often: every two seconds for thirteen, every fifteen for a hundred."""
+"""Of those that have to be asked each is asked less often the more they are: every two seconds for thirteen, every fifteen for a hundred."""
+TOLD_S = 600.0
+"""One that tells when something has changed is asked this often at the least: its clock is not among what it tells."""
+APART_S = 1.0
+"""Two askings of one that tells are so far apart at the least, whatever it tells."""
+AGREES_S = 10.0
+"""How often it is looked whether the recorders that are heard stand as in reach on record."""
 GOES_ON_S = 6.0
 """A worker that died is known to be gone after twenty; what it had begun is looked for this often."""
 LONGEST_PAUSE_S = 60.0
@@ -48,11 +59,16 @@ class _Known:
     next_s: float = 0.0
     failures: int = 0
     busy: bool = False
+    again: bool = False
+    """It told of something while it was asked."""
     claimed_by: Announcement | None = None
     kept: recorders.Answer | None = None
     """What it answered when that was last kept, and when: the same again keeps nothing, and asks the database for nothing."""
     kept_s: float = 0.0
     kept_at: tuple[str, int] | None = None
+    tells: bool | None = None
+    """Whether it says by itself when something has changed; None: not known yet."""
+    asked_s: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -78,8 +94,8 @@ def _pause_s(failures: int) -> float:
     return min(EVERY_S * 2.0 ** max(failures - 1, 0), LONGEST_PAUSE_S)
 
 
-def _gone(serial: str, db: Db) -> None:
-    recorders.gone(db, serial)
+def _gone(serial: str, seen_s: float | None, db: Db) -> None:
+    recorders.gone(db, serial, seen_s)
 
 
 class Lookout(threading.Thread):
@@ -104,11 +120,15 @@ class Lookout(threading.Thread):
         self._wished: _Wished | None = None
         """Where to look as it was last read: by the one who goes on, so that no connection more is needed."""
         self._pool = ThreadPoolExecutor(AT_ONCE, "ask")
+        self._told: queue.SimpleQueue[tuple[str, bool | None]] = queue.SimpleQueue()
+        """Serial numbers of recorders that told of a change (None), or are not heard any more: they tell, or they do not."""
+        self._hearing = Hearing(lambda serial: self._told.put((serial, None)), lambda *lost: self._told.put(lost))
 
     def run(self) -> None:
         going_on_s = wishes_s = 0.0
-        looked_s = 0.0
+        looked_s = agrees_s = 0.0
         wished: _Wished | None = None
+        self._hearing.start()
         try:
             while not self._ending.wait(STEP_S):
                 now_s = time.monotonic()
@@ -118,15 +138,20 @@ class Lookout(threading.Thread):
                 if now_s >= going_on_s:
                     going_on_s = now_s + GOES_ON_S
                     self._pool.submit(self._safely, "going on with take-in", self._go_on)
+                if now_s >= agrees_s:
+                    agrees_s = now_s + AGREES_S
+                    self._pool.submit(self._safely, "comparing", partial(self._with, self._compare))
                 # Interfaces, ports and sticks come and go: also without another wish.
                 if self._wished is not None and (time.monotonic() >= looked_s or self._wished != wished):
                     wished, looked_s = self._wished, time.monotonic() + LOOK_S
                     self._safely("looking where it is set", partial(self._look_where_set, wished))
                 self._take_news()
+                self._take_told()
                 self._ask_due()
         finally:
             if self._watch is not None:
                 self._watch.close()
+            self._hearing.stop()
             self._pool.shutdown(wait=False, cancel_futures=True)
 
     def stop(self) -> None:
@@ -192,10 +217,29 @@ class Lookout(threading.Thread):
             if known is None:
                 self._known[news.serial] = _Known(news)
             elif (known.at.host, known.at.port) == (news.host, news.port):
-                known.at, known.next_s, known.failures = news, 0.0, 0
+                known.at, known.next_s, known.failures, known.tells = news, 0.0, 0, None
             else:
                 # Moved, or somebody else says it is the same recorder: the next asking tells.
                 known.claimed_by, known.next_s, known.failures = news, 0.0, 0
+
+    def _take_told(self) -> None:
+        while not self._told.empty():
+            serial, lost = self._told.get_nowait()
+            known = self._known.get(serial)
+            if known is None:
+                continue
+            if lost is not None:
+                # Not there any more, or there again already: the next asking tells.
+                known.tells = None if lost else False
+            known.next_s = min(known.next_s, known.asked_s + APART_S)
+            known.again = known.busy
+
+    def _compare(self, db: Db) -> None:
+        """One that is heard and stands as out of reach is asked: whatever took it for gone was wrong, or is over."""
+        standing = set(db.exec(select(Recorder.serial).where(Recorder.in_reach)).all())
+        for serial, known in list(self._known.items()):
+            if serial not in standing and self._hearing.hears(serial):
+                known.kept, known.next_s = None, 0.0
 
     def _left(self, name: str) -> None:
         for serial, known in list(self._known.items()):
@@ -204,13 +248,21 @@ class Lookout(threading.Thread):
             if known.at.name != name:
                 continue
             if known.claimed_by is not None:
-                known.at, known.claimed_by, known.next_s = known.claimed_by, None, 0.0
+                self._moved(known, known.claimed_by)
+                known.next_s = 0.0
                 continue
             self._forget(serial)
 
+    def _moved(self, known: _Known, to: Announcement) -> None:
+        self._hearing.leave(known.at.serial)
+        known.at, known.claimed_by, known.tells = to, None, None
+
     def _forget(self, serial: str) -> None:
         del self._known[serial]
-        self._pool.submit(self._safely, serial, partial(self._with, partial(_gone, serial)))
+        self._hearing.leave(serial)
+        self._pool.submit(
+            self._safely, serial, partial(self._with, partial(_gone, serial, self._hearing.last_heard_s(serial)))
+        )
 
     def _ask_due(self) -> None:
         now_s = time.monotonic()
@@ -223,12 +275,32 @@ class Lookout(threading.Thread):
         try:
             self._safely(known.at.serial, lambda: self._ask_one(known))
         finally:
-            usual = max(EVERY_S, SHARE_S * len(self._known))
-            known.next_s = time.monotonic() + max(_pause_s(known.failures), usual)
-            known.busy = False
+            known.next_s = time.monotonic() + self._pause_of(known)
+            known.busy = known.again = False
+
+    def _pause_of(self, known: _Known) -> float:
+        if self._hearing.hears(known.at.serial) and not known.failures:
+            return APART_S if known.again else TOLD_S
+        asked = sum(not self._hearing.hears(serial) for serial in self._known)
+        return max(_pause_s(known.failures), EVERY_S, SHARE_S * asked)
+
+    def _hear(self, known: _Known, answer: recorders.Answer) -> None:
+        """Let one that can tell do so from now on, and ask it once more: something may have changed meanwhile."""
+        at = known.at
+        if (
+            NEWS not in answer.described.can
+            or known.tells is False
+            or is_serial(at.host)
+            or self._hearing.hears(at.serial)
+        ):
+            return
+        known.tells = False
+        with contextlib.suppress(LinkError):
+            known.tells = known.again = self._hearing.listen_to(at.serial, at.host, at.port)
 
     def _ask_one(self, known: _Known) -> None:
         known.failures += 1  # until it has answered and that is stored
+        known.asked_s = time.monotonic()
         other = known.claimed_by
         answer = recorders.ask(known.at.host, known.at.port)
         if answer is None:
@@ -236,7 +308,7 @@ class Lookout(threading.Thread):
             return  # Its port is busy: it is being read.
         still_there = not isinstance(answer, str) and answer.described.serial == known.at.serial
         if other is not None and not still_there:
-            known.at, known.claimed_by = other, None
+            self._moved(known, other)
             answer = recorders.ask(other.host, other.port)
 
         if (
@@ -254,7 +326,9 @@ class Lookout(threading.Thread):
             if self._known.get(known.at.serial) is not known:
                 return  # It left, or is no longer looked for, while it was asked.
             before = db.exec(select(Recorder.in_reach).where(Recorder.serial == known.at.serial)).first()
-            recorder = recorders.note(db, known.at, answer, known.claimed_by)
+            recorder = recorders.note(
+                db, known.at, answer, known.claimed_by, self._hearing.last_heard_s(known.at.serial)
+            )
             if recorder.in_reach and not before:
                 self._jobs.go_on(db, recorder.serial)
             contact.take_in_new(db, recorder, self._jobs.start_take_in)
@@ -265,6 +339,7 @@ class Lookout(threading.Thread):
         known.kept_at = (known.at.host, known.at.port)
         if not isinstance(answer, str):
             known.failures = 0
+            self._hear(known, answer)
 
     def _with(self, work: Callable[[Db], None]) -> None:
         with Db(engine(self._url)) as db:

@@ -1,8 +1,9 @@
-"""What a simulated recorder answers to the calls of its abilities (docs/link-protocol.md, 8 to 13)."""
+"""What a simulated recorder answers to the calls of its abilities (docs/link-protocol.md, 8 to 13 and 16)."""
 
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import hashlib
 import math
 import time
@@ -19,6 +20,8 @@ from kumpel.standins.device import Measured, Screen, Sensor
 from kumpel.standins.recorder import UPDATE_S, Recorder, Refuse
 from kumpel.standins.talk import Talk
 
+STILL_S = 5.0
+"""One that tells says so often that it is still there."""
 HELD_S, MOVED_S = 6.0, 2.0
 """How long somebody holds a wheel or a pedal in one place, and takes to the next."""
 
@@ -77,7 +80,7 @@ class AbilityCalls:
         raw = [self._measured(key) for key in values.get("raw", [])]
         if any(m.sensor is None or m not in channels for m in raw):
             raise Refuse(Code.BAD_VALUE, "a channel without a raw value, or one that is not asked for")
-        talk.keep_on(self._live(talk, channels, raw, every_ms / 1000) if channels else None)
+        talk.keep_on("live", self._live(talk, channels, raw, every_ms / 1000) if channels else None)
         return {"channels": [m.key for m in channels], "every_ms": every_ms}
 
     async def _live(self, talk: Talk, channels: list[Measured], raw: list[Measured], every_s: float) -> None:
@@ -152,6 +155,27 @@ class AbilityCalls:
         }
         self.recorder.enter(Mode.CHECKING, seconds)
         return {"seconds": seconds}
+
+    # -- news
+
+    def call_news(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
+        count = self.recorder.memory.changes
+        talk.keep_on("news", self._news(talk, count))
+        return {"count": count, "every_s": STILL_S}
+
+    async def _news(self, talk: Talk, told: int) -> None:
+        something = asyncio.Event()
+        self.recorder.listeners.add(something)
+        try:
+            while True:
+                if self.recorder.memory.changes == told:
+                    with contextlib.suppress(TimeoutError):
+                        await asyncio.wait_for(something.wait(), STILL_S)
+                something.clear()
+                told = self.recorder.memory.changes
+                await talk.send({"note": "news", "with": {"count": told, "every_s": STILL_S}})
+        finally:
+            self.recorder.listeners.discard(something)
 
     # -- courses
 

@@ -33,7 +33,7 @@ CHANGES = (
     "firmware-verify",
     "firmware-switch",
 )
-WHILE_SHUT = ("hello", "describe", "status", "unlock")
+WHILE_SHUT = ("hello", "describe", "status", "unlock", "news")
 BELONGS = {call: ability for ability, calls in abilities.CALLS.items() for call in calls}
 PAGE = 500
 
@@ -50,7 +50,7 @@ class Calls(AbilityCalls):
             if not isinstance(number, int) or not isinstance(call, str) or not isinstance(values, dict):
                 raise Refuse(Code.BAD_REQUEST, "a request is {id, call, with}")
             handler = getattr(self, "call_" + call.replace("-", "_"), None)
-            if handler is None or BELONGS.get(call, "") not in ("", *self.recorder.device.can):
+            if handler is None or BELONGS.get(call, "") not in ("", *self.recorder.can):
                 raise Refuse(Code.UNKNOWN_CALL, f"this recorder knows no call “{call}”")
             self._allowed(talk, call)
             found = handler(talk, values)
@@ -87,7 +87,7 @@ class Calls(AbilityCalls):
             "model": device.model,
             "firmware": self.recorder.state["firmware"],
             "keeps_one": device.keeps_one,
-            "can": list(device.can),
+            "can": list(self.recorder.can),
             "channels": [_channel(m) for m in self.recorder.measured],
         }
 

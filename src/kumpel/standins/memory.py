@@ -14,6 +14,8 @@ from typing import Any
 class Memory:
     folder: Path
     state: dict[str, Any] = field(default_factory=dict)
+    changes: int = 0
+    """How often something changed since it was switched on."""
 
     def load(self, fresh: dict[str, Any]) -> None:
         self.sessions.mkdir(parents=True, exist_ok=True)
@@ -25,6 +27,7 @@ class Memory:
         part = self.folder / "state.part"
         part.write_text(json.dumps(self.state))
         part.replace(self.folder / "state.json")
+        self.changes += 1
 
     @property
     def sessions(self) -> Path:

@@ -10,6 +10,7 @@ import time
 from dataclasses import dataclass, field
 from typing import Any
 
+from kumpel.link.abilities import NEWS
 from kumpel.link.messages import SHUT, Code, Mode
 from kumpel.standins.device import Began, Device, Measured, Recorded
 from kumpel.standins.memory import Memory
@@ -53,6 +54,8 @@ class Declared:
     courses: tuple[dict[str, Any], ...] = ()
     checks: tuple[dict[str, Any], ...] = ()
     calibrations: dict[str, Any] = field(default_factory=dict)
+    tells: bool = True
+    """Says by itself when something changed on it."""
     moved: bool = False
     """Somebody turns its wheel and presses its pedals, one position after the other."""
 
@@ -76,6 +79,9 @@ class Recorder:
         self.memory, self.device, self.declared = memory, device, declared
         self.faults = Faults()
         self.gone = False
+        self.listeners: set[asyncio.Event] = set()
+        """Set when something changed: of those who want to be told."""
+        self._told = 0
         self._start_at: float | None = None
         self._saving: asyncio.Task[None] | None = None
         memory.load(
@@ -112,6 +118,10 @@ class Recorder:
     @property
     def state(self) -> dict[str, Any]:
         return self.memory.state
+
+    @property
+    def can(self) -> tuple[str, ...]:
+        return self.device.can + ((NEWS,) if self.declared.tells else ())
 
     @property
     def measured(self) -> tuple[Measured, ...]:
@@ -271,6 +281,10 @@ class Recorder:
         if until is not None and now >= until:
             self.finish_check()
             self.enter(Mode.READY)
+        if self._told != self.memory.changes:
+            self._told = self.memory.changes
+            for listener in self.listeners:
+                listener.set()
 
     def finish_check(self) -> None:
         if self.state["checking"]:

@@ -76,7 +76,7 @@ class Serving:
         await talk.send({"note": "hello", "with": about})
 
     def _end(self, stream: Stream, talk: Talk) -> None:
-        talk.keep_on(None)
+        talk.let_go()
         self._streams.discard(stream)
 
     def vanish(self) -> None:

@@ -114,7 +114,7 @@ class Talk:
         self._marked = marked
         self._passcode = passcode
         self._sending = asyncio.Lock()
-        self._kept_on: asyncio.Task[None] | None = None
+        self._kept_on: dict[str, asyncio.Task[None]] = {}
         self.ends = False
         self.begin()
 
@@ -122,13 +122,19 @@ class Talk:
         """A new greeting: what was proved or subscribed before does not count any more."""
         self.nonce = secrets.token_bytes(16)
         self.unlocked = not self._passcode
-        self.keep_on(None)
+        self.let_go()
 
-    def keep_on(self, work: Coroutine[Any, Any, None] | None) -> None:
-        """Work that goes on beside the answers, in place of what went on before."""
-        if self._kept_on is not None:
-            self._kept_on.cancel()
-        self._kept_on = None if work is None else asyncio.get_running_loop().create_task(work)
+    def keep_on(self, call: str, work: Coroutine[Any, Any, None] | None) -> None:
+        """Work for a call that goes on beside the answers, in place of what went on for it before."""
+        if before := self._kept_on.pop(call, None):
+            before.cancel()
+        if work is not None:
+            self._kept_on[call] = asyncio.get_running_loop().create_task(work)
+
+    def let_go(self) -> None:
+        """Nothing goes on any more."""
+        for call in list(self._kept_on):
+            self.keep_on(call, None)
 
     async def send(self, message: dict[str, Any]) -> None:
         data = frames.pack(message)

@@ -8,8 +8,6 @@ from importlib.resources import files
 from typing import Any
 
 import psycopg
-from alembic import command
-from alembic.config import Config
 from sqlalchemy import Engine, text
 from sqlalchemy.engine import make_url
 from sqlalchemy.orm import defer
@@ -53,8 +51,27 @@ def tell(db: Db, what: str, **about: Any) -> None:
     )
 
 
+NEWEST = max(
+    path.name for path in files("kumpel.store").joinpath("migrations", "versions").iterdir() if path.name[0].isdigit()
+)[:4]
+"""The newest schema. What would bring a database there is loaded only for one that is older: that takes longer than everything else of a start."""
+
+
+def is_newest(url: str) -> bool:
+    with engine(url).connect() as connection:
+        if not connection.execute(text("select to_regclass('alembic_version') is not null")).scalar():
+            return False
+        found = connection.execute(text("select version_num from alembic_version")).scalars().all()
+    return [*found] == [NEWEST]
+
+
 def migrate(url: str) -> None:
     """Bring the database to the newest schema; safe to call by several processes at once."""
+    if is_newest(url):
+        return
+    from alembic import command
+    from alembic.config import Config
+
     config = Config()
     config.set_main_option("script_location", str(files("kumpel.store").joinpath("migrations")))
     with engine(url).connect() as connection:
