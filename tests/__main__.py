@@ -21,6 +21,7 @@ from tests import support
 ROOT = Path(__file__).parents[1]
 HEAVY_FIRST = ("web", "api", "services", "link", "reports", "store", "kinds", "standins", "formats", "core")
 DONE = "=== done "
+PROCESSES = 3
 
 
 class Result(unittest.TextTestResult):
@@ -140,7 +141,7 @@ class SideBySide:
         )
 
     def run(self) -> tuple[int, int]:
-        threads = [threading.Thread(target=self.hand, args=(number,)) for number in range(2)]
+        threads = [threading.Thread(target=self.hand, args=(number,)) for number in range(PROCESSES)]
         for thread in threads:
             thread.start()
         for thread in threads:
