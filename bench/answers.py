@@ -18,15 +18,12 @@ from pathlib import Path
 
 import httpx
 import numpy as np
-from sqlmodel import Session as Db
 from tests import support
 
 from kumpel.config import ROOT
 from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.formats import krec
-from kumpel.services import accounts
 from kumpel.standins.signals import SIGNALS
-from kumpel.store import database
 from kumpel.store.cluster import free_port
 
 KINDS = ("noise", "gas", "dust", "blood_pressure", "oximetry", "training")

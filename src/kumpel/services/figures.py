@@ -324,7 +324,9 @@ def outdated(db: Db, kinds: Iterable[str]) -> list[int]:
         select(FigureValue.session_id)
         .join(Session, col(Session.id) == FigureValue.session_id)
         .where(
-            or_(*(and_(Session.kind == kind, FigureValue.method != method_of(KINDS[kind])) for kind in kinds)),
+            or_(
+                *(and_(col(Session.kind) == kind, col(FigureValue.method) != method_of(KINDS[kind])) for kind in kinds)
+            ),
             col(Session.signed_at).is_(None),
             FigureValue.basis == REVIEWED,
         )

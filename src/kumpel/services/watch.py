@@ -320,6 +320,7 @@ class Lookout(threading.Thread):
             and not recorders.is_news(known.kept, answer)
         ):
             known.failures = 0
+            self._hear(known, answer)
             return
 
         def keep(db: Db) -> None:
@@ -337,7 +338,7 @@ class Lookout(threading.Thread):
         known.kept = answer if isinstance(answer, recorders.Answer) and known.claimed_by is None else None
         known.kept_s = time.monotonic()
         known.kept_at = (known.at.host, known.at.port)
-        if not isinstance(answer, str):
+        if isinstance(answer, recorders.Answer):
             known.failures = 0
             self._hear(known, answer)
 
