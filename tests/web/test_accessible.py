@@ -116,6 +116,8 @@ class Accessible(AxeTest):
 
     def test_dialogs(self) -> None:
         page = self.sign_in()
+        page.goto(self.address)
+        page.get_by_role("navigation", name="The line").wait_for()
         page.keyboard.press("Control+k")
         self.check("find")
         page.keyboard.press("Escape")

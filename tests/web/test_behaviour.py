@@ -23,6 +23,8 @@ class Keys(BrowserTest):
         self.person("Leila Haddad", number="TF-0402")
         row = self.session(7200, self.person("Ida Brandvik"))
         page = self.sign_in()
+        page.goto(self.address)
+        page.get_by_role("navigation", name="The line").wait_for()
         for key, path in (("1", "hand-out"), ("2", "take-in"), ("3", "review"), ("4", "report")):
             page.keyboard.press(key)
             expect(page).to_have_url(re.compile(f"/{path}(/\\d+)?$"))

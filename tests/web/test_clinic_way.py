@@ -85,7 +85,7 @@ class Clinic(BrowserTest):
 class Keyboard(KeyboardTest, Clinic):
     def test_from_the_slip_to_the_mail_with_the_keyboard_alone(self) -> None:
         ensemble, _ = self.clinic()
-        page = self.sign_in()
+        page = self.sign_in_by_form()
         self.press("1")
         expect(page.get_by_role("button", name=re.compile("^C-03"))).to_be_visible()
         self.reach("^Petter Lunde")

@@ -16,6 +16,7 @@ from kumpel import __version__
 from kumpel.api import events, hand_out, people, reports, review, sensors, sessions, settings, sign_in, take_in, yard
 from kumpel.api import limits as limit_sets
 from kumpel.api.guard import Guard
+from kumpel.api.kept import Kept
 from kumpel.api.once import Once
 from kumpel.api.problems import PROBLEMS, add_handlers, problem
 from kumpel.config import Config
@@ -65,6 +66,7 @@ def create_app(config: Config | None = None) -> FastAPI:
     for module in ROUTERS:
         app.include_router(module.router, prefix="/api", responses=PROBLEMS)
     add_handlers(app)
+    app.add_middleware(Kept)
     app.add_middleware(Once)
     app.add_middleware(Guard)
     _add_interface(app, config)

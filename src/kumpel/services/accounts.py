@@ -114,7 +114,7 @@ def entered(db: Db, login: str, right: bool) -> tuple[Account, str]:
         raise SignInError("The name or the password is not right.")
     token = secrets.token_urlsafe(32)
     db.exec(delete(SignIn).where(col(SignIn.expires_at) < now()))
-    db.add(SignIn(token_hash=_hash(token), account_id=account.id, expires_at=now() + STAYS))
+    db.add(SignIn(token_hash=token_hash(token), account_id=account.id, expires_at=now() + STAYS))
     db.commit()
     db.refresh(account)
     return account, token
@@ -133,7 +133,7 @@ def account_of(db: Db, token: str | None) -> Account | None:
     return db.exec(
         select(Account)
         .join(SignIn, col(SignIn.account_id) == Account.id)
-        .where(SignIn.token_hash == _hash(token), col(SignIn.expires_at) > now())
+        .where(SignIn.token_hash == token_hash(token), col(SignIn.expires_at) > now())
     ).first()
 
 
@@ -148,29 +148,31 @@ class Browser:
     @property
     def key(self) -> str:
         """A name for its sign-in that may be told around: neither its token nor what is on record of that."""
-        return _hash(self.token_hash)
+        return token_hash(self.token_hash)
 
 
 def browser_of(db: Db, token: str | None) -> Browser | None:
     if not token:
         return None
-    found = db.exec(select(SignIn).where(SignIn.token_hash == _hash(token), col(SignIn.expires_at) > now())).first()
+    found = db.exec(
+        select(SignIn).where(SignIn.token_hash == token_hash(token), col(SignIn.expires_at) > now())
+    ).first()
     return None if found is None else Browser(found.token_hash, found.expires_at, found.account_id)
 
 
 def still_signed_in(db: Db, browsers: Iterable[Browser]) -> set[str]:
     """The keys of those that have not signed out since."""
     hashes = {browser.token_hash for browser in browsers}
-    return {_hash(found) for found in db.exec(select(SignIn.token_hash).where(col(SignIn.token_hash).in_(hashes)))}
+    return {token_hash(found) for found in db.exec(select(SignIn.token_hash).where(col(SignIn.token_hash).in_(hashes)))}
 
 
 def sign_out(db: Db, token: str | None) -> None:
     """Forget the browser's token; its open streams end (see SIGNED_OUT)."""
     if token:
-        db.exec(delete(SignIn).where(col(SignIn.token_hash) == _hash(token)))
-        tell(db, SIGNED_OUT, key=_hash(_hash(token)))
+        db.exec(delete(SignIn).where(col(SignIn.token_hash) == token_hash(token)))
+        tell(db, SIGNED_OUT, key=token_hash(token_hash(token)))
         db.commit()
 
 
-def _hash(token: str) -> str:
+def token_hash(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
