@@ -21,7 +21,7 @@ from tests import support
 ROOT = Path(__file__).parents[1]
 HEAVY_FIRST = ("web", "api", "services", "link", "reports", "store", "kinds", "standins", "formats", "core")
 DONE = "=== done "
-PROCESSES = 3
+PROCESSES = 2
 
 
 class Result(unittest.TextTestResult):

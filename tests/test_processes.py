@@ -54,7 +54,7 @@ class Started(DatabaseTest):
         command = [sys.executable, "-m", "kumpel", "start", "--port", str(self.port)]
         self.process = subprocess.Popen(command, env=os.environ | about, stdout=self.log, stderr=self.log, cwd=ROOT)
         self.addCleanup(self.end)
-        self.http = httpx.Client(base_url=f"http://127.0.0.1:{self.port}", timeout=20)
+        self.http = httpx.Client(base_url=f"http://127.0.0.1:{self.port}", timeout=20, verify=False)
         self.addCleanup(self.http.close)
         self.until(self.answers)
         wish = {"login": "officer", "password": "long enough"}

@@ -18,7 +18,9 @@ class Streams(ServerTest):
     @contextmanager
     def streams(self, client: httpx.Client, count: int) -> Iterator[list[httpx.Response]]:
         limits = httpx.Limits(max_connections=None)
-        with httpx.Client(base_url=self.address, cookies=client.cookies, timeout=20, limits=limits) as browser:
+        with httpx.Client(
+            base_url=self.address, cookies=client.cookies, timeout=20, limits=limits, verify=False
+        ) as browser:
             opened = []
             for _ in range(count):
                 stream = browser.send(browser.build_request("GET", "/api/events"), stream=True)

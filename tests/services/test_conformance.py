@@ -173,7 +173,7 @@ class Conforming(Dock):
     def test_every_simulated_recorder_keeps_to_every_row(self) -> None:
         asked: set[str] = set()
         # Each waits most of its time for its recorder.
-        with ThreadPoolExecutor(4) as beside:
+        with ThreadPoolExecutor(3) as beside:
             for found in beside.map(self.keeps_to_every_row, self.recorders):
                 asked |= {f.asks for f in found if f.outcome == KEPT}
         never = {row.asks for row in ROWS} - asked

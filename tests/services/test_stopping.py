@@ -70,7 +70,7 @@ class Stopping(DatabaseTest):
         limit = time.monotonic() + 60
         while time.monotonic() < limit:
             try:
-                if httpx.get(f"http://127.0.0.1:{port}/api/state", timeout=2).status_code == 200:
+                if httpx.get(f"http://127.0.0.1:{port}/api/state", timeout=2, verify=False).status_code == 200:
                     break
             except httpx.HTTPError:
                 time.sleep(0.2)

@@ -172,6 +172,7 @@ class Fingers(Clinic):
         self.tap(page.get_by_role("button", name="Take in all 1"))
         self.tap(page.get_by_role("link", name="review", exact=True))
         page.get_by_role("region", name="Readings", exact=True).wait_for()
+        page.wait_for_timeout(500)  # its picture has been drawn
         to_the_page = self.actions
         # Looking at readings and saying what follows is the review itself; it is done, and counted apart.
         canvas = page.get_by_role("application").locator("canvas")

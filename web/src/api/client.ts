@@ -42,6 +42,35 @@ client.use({
   },
 });
 
+/** Answers by their address, as long as this page is open and no longer: what has not changed since is told in a line. */
+const MOST_KEPT = 60;
+const MOST_LETTERS = 400_000;
+const kept = new Map<string, { tag: string; text: string }>();
+
+client.use({
+  async onRequest({ request }) {
+    const known = request.method === "GET" ? kept.get(request.url) : undefined;
+    if (!known) return undefined;
+    request.headers.set("If-None-Match", known.tag);
+    return request;
+  },
+  async onResponse({ request, response }) {
+    if (response.status === 401 || request.url.endsWith("/api/sign-out")) kept.clear();
+    if (request.method !== "GET") return undefined;
+    const known = kept.get(request.url);
+    if (response.status === 304 && known)
+      return new Response(known.text, { status: 200, headers: { "Content-Type": "application/json" } });
+    kept.delete(request.url);
+    const tag = response.headers.get("ETag");
+    if (!response.ok || !tag) return undefined;
+    const text = await response.clone().text();
+    if (text.length <= MOST_LETTERS) kept.set(request.url, { tag, text });
+    const oldest = kept.keys().next();
+    if (kept.size > MOST_KEPT && !oldest.done) kept.delete(oldest.value);
+    return undefined;
+  },
+});
+
 /** Told to the window when an answer says that nobody is signed in (any more). */
 export const SIGNED_OUT = "kumpel-signed-out";
 
