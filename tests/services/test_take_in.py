@@ -200,6 +200,10 @@ class TakeIn(MeterTest):
         moved = sessions.shift_together(self.db, ids, back=False)
         self.db.expire_all()
         self.assertEqual(moved, ids[:2])
+        self.assertEqual(sorted(figures.waiting(self.db, 10)), ids[:2], "their figures are a worker's")
+        for session_id in ids[:2]:
+            self.assertTrue(figures.run(database.engine(self.url), session_id))
+        self.db.expire_all()
         after = [self.db.get_one(Session, i) for i in ids]
         # The meter is 250 s slow: what it called t was t + 250; the signed one stays as it was signed.
         for row, start, by in zip(after, starts, (250, 250, 0), strict=True):

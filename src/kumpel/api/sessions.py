@@ -11,7 +11,7 @@ from sqlmodel import Session as Db
 from starlette.background import BackgroundTask
 
 from kumpel.api import answers, schemas
-from kumpel.api.dependencies import Database, SignedIn, Who
+from kumpel.api.dependencies import Database, Queue, SignedIn, Who
 from kumpel.api.downloads import attachment
 from kumpel.api.people import Limit, Offset
 from kumpel.services import exports, recordings, sessions
@@ -68,9 +68,12 @@ def get_session(session_id: int, db: Database, who: Who) -> schemas.Session:
 
 
 @router.post("/sessions/shift")
-def shift(wish: schemas.Shift, db: Database, who: Who) -> schemas.Shifted:
-    """Move sessions that were recorded under a wrong clock together; signed ones stay."""
-    return schemas.Shifted(sessions=sessions.shift_together(db, wish.sessions, wish.back))
+def shift(wish: schemas.Shift, db: Database, who: Who, jobs: Queue) -> schemas.Shifted:
+    """Move sessions that were recorded under a wrong clock together; signed ones stay. Their figures follow."""
+    moved = sessions.shift_together(db, wish.sessions, wish.back)
+    for session_id in moved:
+        jobs.start_assess(session_id)
+    return schemas.Shifted(sessions=moved)
 
 
 @router.patch("/sessions/{session_id}")

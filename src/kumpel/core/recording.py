@@ -171,6 +171,13 @@ class Recording:
         made: T = self.derived[key]
         return made
 
+    def moved_to(self, start: float) -> Recording:
+        """The recording as if it had begun at another time (Unix s); what was worked out from it stays: nothing of that depends on the
+        clock."""
+        made = replace(self, start=start)
+        object.__setattr__(made, "derived", self.derived)
+        return made
+
     def and_channels(self, more: Mapping[str, Channel]) -> Recording:
         """The recording with further channels, under keys that it does not have; what was worked out from it stays."""
         made = replace(self, channels={**self.channels, **more})

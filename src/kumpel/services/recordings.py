@@ -27,7 +27,7 @@ KEPT_BYTES = 96 * 2**20
 
 
 Key = tuple[str, int, bytes]
-"""A database, a session in it, and what its recording is: the hash of the file and where it was moved to in time."""
+"""A database, a session in it, and what its recording is: the hash of the file."""
 
 
 class Kept:
@@ -114,10 +114,11 @@ def channel_heads(session: Session) -> tuple[krec.ChannelHead, ...]:
 def recording_of(db: Db, session: Session) -> Recording:
     """The recording, its start moved by the clock shift; short ones decoded, the samples of long ones read where they are needed."""
     assert session.id is not None
-    key = (str(db.get_bind().engine.url), session.id, session.sha256 + repr(session.started_at).encode())
+    key = (str(db.get_bind().engine.url), session.id, session.sha256)
     known = _kept.get(key)
     if known is not None:
-        return known
+        start = session.started_at.timestamp()
+        return known if known.start == start else known.moved_to(start)
     found = select(Channel).where(Channel.session_id == session.id).order_by(col(Channel.index))
     counts = [row.samples for row in db.exec(found).all()]
     long = 8 * sum(counts) > MOST_WHOLE_BYTES

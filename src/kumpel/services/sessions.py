@@ -269,7 +269,7 @@ def shift_together(db: Db, ids: Sequence[int], back: bool) -> list[int]:
     """Move sessions that were recorded under a wrong clock to where they belong, or back to what the recorder said; all or none.
 
     Each by the error its recorder's clock had when it was taken in. Signed ones and those whose clock is not known stay; gives those
-    that moved.
+    that moved. Their figures are for workers to compute, however many they are.
     """
     moved = []
     # In one order, so that two who move the same ones do not wait for each other.
@@ -284,10 +284,9 @@ def shift_together(db: Db, ids: Sequence[int], back: bool) -> list[int]:
         deeds.ask(db, "session changed", whom)
         before = {"clock_shift_s": session.clock_shift_s}
         shift_clock(session, wished)
-        db.add(session)
-        db.flush()
         if not session.aside:
-            figures.refresh(db, session)
+            session.figures, session.failure, session.begun = figures.WAITING, "", 0
+        db.add(session)
         deeds.keep(db, "session changed", whom, before, {"clock_shift_s": wished})
         tell(db, "sessions", session=session_id)
         moved.append(session_id)
