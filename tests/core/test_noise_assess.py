@@ -209,6 +209,17 @@ class LeftOut(unittest.TestCase):
         self.assertTrue(math.isnan(found.figure("lex8h").value))
         self.assertIs(found.verdict, Verdict.NOT_ASSESSABLE)
 
+    def test_a_stretch_ends_before_the_sample_whose_middle_it_does_not_reach(self) -> None:
+        """Sample k lasts from k to k + 1 s, its middle is k + 0.5: 3.0 to 5.0 s are samples 3 and 4, to 5.49 s as well, to 5.51 s also 5."""
+        for end_s, wanted in ((5.0, [3, 4]), (5.49, [3, 4]), (5.51, [3, 4, 5]), (4.5, [3]), (4.51, [3, 4])):
+            with self.subTest(end_s=end_s):
+                flags = samples_inside((Stretch(3.0, end_s, "x"),), 8, 1.0)
+                self.assertEqual(np.flatnonzero(flags).tolist(), wanted)
+        for start_s, wanted in ((3.49, [3, 4]), (3.5, [3, 4]), (3.51, [4])):
+            with self.subTest(start_s=start_s):
+                flags = samples_inside((Stretch(start_s, 5.0, "x"),), 8, 1.0)
+                self.assertEqual(np.flatnonzero(flags).tolist(), wanted)
+
     def test_stretch_edges_fall_between_samples(self) -> None:
         flags = samples_inside((Stretch(2.4, 4.6, "x"),), 8, 1.0)
         self.assertEqual(np.flatnonzero(flags).tolist(), [2, 3, 4])

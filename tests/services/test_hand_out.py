@@ -3,6 +3,8 @@
 import tempfile
 import threading
 import time
+import unittest
+from datetime import datetime
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -41,6 +43,24 @@ class People(DatabaseTest):
         for words, count in (("100%", 1), ("%", 1), ("_", 1), ("BRAND", 2), ("crusher", 1), ("nobody", 0), ("\\", 0)):
             with self.subTest(words=words):
                 self.assertEqual(people.list_people(self.db, words)[1], count)
+
+
+class ExpectedBack(unittest.TestCase):
+    """After its run, which begins at once or at the next such time of day: 6:00 after 5:59 is today, after 6:01 it is tomorrow."""
+
+    def test_the_day_it_is_back(self) -> None:
+        for given, start_at, minutes, back in (
+            ("2026-03-10 05:59", "06:00", 480, "2026-03-10 14:00"),
+            ("2026-03-10 06:01", "06:00", 480, "2026-03-11 14:00"),
+            ("2026-03-10 16:00", "22:30", 600, "2026-03-11 08:30"),
+            ("2026-03-10 23:00", "22:30", 600, "2026-03-12 08:30"),
+            ("2026-03-31 20:00", "06:00", 60, "2026-04-01 07:00"),
+            ("2026-03-10 16:00", None, 480, "2026-03-11 00:00"),
+        ):
+            with self.subTest(given=given, start_at=start_at):
+                model = NoiseSetup(run_length_min=minutes, start_at=start_at)
+                found = hand_out._expected(model, datetime.fromisoformat(given).astimezone())
+                self.assertEqual(found, datetime.fromisoformat(back).astimezone())
 
 
 class HandOut(MeterTest):

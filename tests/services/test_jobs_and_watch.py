@@ -46,6 +46,17 @@ class Queue(MeterTest):
         session = self.db.exec(select(Session)).one()
         self.assertEqual(self.waiting(), [{"session_id": session.id}])
 
+    def test_a_small_one_comes_before_a_large_one(self) -> None:
+        now_s = time.time()
+        names = [self.record(20_000, start=now_s - 90_000), self.record(600, start=now_s - 2000)]
+        recorder = self.seen()
+        wishes = [take_in.Wish(recorder.id or 0, name) for name in names]
+        large, small = take_in.begin(self.db, wishes, self.who, self.jobs.start_take_in)
+        self.db.rollback()
+        line = "select args from procrastinate_jobs where status = 'todo' order by priority desc, id"
+        found = self.db.connection().execute(text(line)).scalars().all()
+        self.assertEqual([each["session_id"] for each in found], [small, large])
+
     def test_going_on_leaves_stopped_sessions_alone_when_told_so(self) -> None:
         name = self.record(3600)
         recorder = self.seen()

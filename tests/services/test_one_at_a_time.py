@@ -7,14 +7,29 @@ from collections.abc import Callable
 from typing import Any
 from unittest import mock
 
+import psycopg
 from sqlalchemy import text
 from sqlalchemy.exc import OperationalError
 from sqlmodel import Session as Db
 from sqlmodel import select
 
-from kumpel.services import accounts, arrival, conclusions, figures, paper, recorders, reports, sessions, take_in
+from kumpel.services import (
+    accounts,
+    arrival,
+    conclusions,
+    deciding,
+    decisions,
+    figures,
+    paper,
+    recorders,
+    reports,
+    sessions,
+    take_in,
+)
+from kumpel.services.decisions import Wish
 from kumpel.services.jobs import SLOW, TAKE_IN, Jobs
 from kumpel.services.problems import ConflictError
+from kumpel.services.recordings import locked_session
 from kumpel.store import database
 from kumpel.store.tables import Recorder, Report, Session
 from tests.services.reviewing import ReviewTest
@@ -86,6 +101,32 @@ class SigningHeldOpen(ReviewTest):
         self.assertEqual((self.row.started_at, self.row.clock_shift_s), self.before[1:])
 
 
+class DecidingWhileItIsChanged(ReviewTest):
+    def test_a_decision_waits_for_whoever_holds_the_session_and_sees_what_became_of_it(self) -> None:
+        raised: list[Exception] = []
+
+        def decide() -> None:
+            with Db(database.engine(self.url), expire_on_commit=False) as db:
+                try:
+                    wish = Wish("left out", start_s=0, end_s=900, reason="knocked")
+                    deciding.decide(db, self.id, self.row.review_version, [wish], (), self.who)
+                except Exception as error:
+                    raised.append(error)
+
+        with Db(database.engine(self.url), expire_on_commit=False) as other:
+            held = locked_session(other, self.id)
+            deciding_ = threading.Thread(target=decide)
+            deciding_.start()
+            deciding_.join(1.0)
+            self.assertTrue(deciding_.is_alive(), "it waits for the row")
+            held.review_version += 1
+            other.add(held)
+            other.commit()
+        deciding_.join(10)
+        self.assertIsInstance(raised[0], ConflictError)
+        self.assertEqual(decisions.of_session(self.db, self.id), [])
+
+
 class DeadWorkers(DatabaseTest):
     def test_what_a_dead_worker_held_is_free_again(self) -> None:
         jobs = Jobs(self.url)
@@ -124,6 +165,17 @@ class Killers(DatabaseTest):
                 figures.run(database.engine(self.url), session_id)
             os._exit(0)
         self.assertEqual(os.waitstatus_to_exitcode(os.waitpid(pid, 0)[1]), 9)
+
+    def test_a_database_that_went_away_is_no_failed_computation(self) -> None:
+        row = take_in.from_file(self.db, self.file(), self.who)
+        gone = OperationalError("select", {}, Exception("server closed the connection"))
+        for error in (gone, psycopg.OperationalError("the connection is lost")):
+            with mock.patch.object(figures, "assess", side_effect=error), self.assertRaises(type(error)):
+                figures.run(database.engine(self.url), row.id or 0)
+            self.db.expire_all()
+            found = self.db.get_one(Session, row.id)
+            self.assertEqual((found.figures, found.failure), ("waiting", ""))
+        self.assertTrue(figures.run(database.engine(self.url), row.id or 0), "it is worked out when it is back")
 
     def test_it_is_begun_twice_and_then_said(self) -> None:
         row = take_in.from_file(self.db, self.file(), self.who)

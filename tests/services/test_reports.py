@@ -8,6 +8,7 @@ import pypdf
 
 from kumpel.kinds.registry import KINDS
 from kumpel.services import conclusions, figures, reports, sessions
+from kumpel.services.decisions import Wish
 from kumpel.services.problems import ConflictError
 from kumpel.store import database
 from kumpel.store.tables import Session
@@ -47,6 +48,12 @@ class Reports(ReviewTest):
             "2003/10/EC",
         ):
             self.assertIn(words, text)
+
+    def test_what_was_accepted_stands_there_with_its_reason(self) -> None:
+        self.decide(Wish("accepted", "calibration after", reason="The calibrator was away for service."))
+        text = self.text(self.issue().pdf)
+        self.assertIn("Accepted with a reason", text)
+        self.assertIn("calibration after: The calibrator was away for service.", " ".join(text.split()))
 
     def test_it_is_tagged_archive_pdf_with_its_fonts(self) -> None:
         reader = pypdf.PdfReader(io.BytesIO(self.issue().pdf))

@@ -55,6 +55,19 @@ class Views(DatabaseTest):
                         self.assertAlmostEqual(view.high[i], known.max(), places=4)
                         self.assertAlmostEqual(view.mean[i], 10 * math.log10(np.mean(10 ** (known / 10))), places=3)
 
+    def test_whoever_pans_sees_the_same_bins(self) -> None:
+        """A bin begins at a multiple of its length wherever the view begins: the picture does not shimmer when it is moved."""
+        self.stored(np.random.default_rng(7).uniform(40, 110, 60_000))
+        whole = self.view(0, 60_000, 700)
+        per = round(whole.bin_s)
+        for start in (1, 17, per - 1, per, per + 1, 12_345):
+            view = self.view(start, start + 700 * per, 700)
+            self.assertEqual(round(view.bin_s), per)
+            self.assertEqual(round(view.start_s) % per, 0, start)
+            at = round(view.start_s) // per
+            some = min(len(view.low), 20)
+            self.assertEqual(view.mean[:some].tolist(), whole.mean[at : at + some].tolist(), start)
+
     def test_minutes_are_minutes(self) -> None:
         self.stored(np.random.default_rng(6).uniform(60, 100, 28_800))
         view = self.view(0, 28_800, 1280, bin_s=60)
