@@ -34,9 +34,13 @@ def font_paths() -> list[Path]:
     return [Path(str(files("kumpel.reports"))) / "fonts", *(p for p in NOTO if p.is_dir())]
 
 
-@lru_cache(maxsize=1)
 def _compiler() -> typst.Compiler:
-    """One compiler for the process: it keeps fonts and parsed template."""
+    """One compiler for the process: it keeps fonts and parsed template. Another when fonts were installed since."""
+    return _compiler_with(tuple((str(path), path.stat().st_mtime_ns) for path in NOTO if path.is_dir()))
+
+
+@lru_cache(maxsize=1)
+def _compiler_with(installed: tuple[tuple[str, int], ...]) -> typst.Compiler:
     here = Path(str(files("kumpel.reports")))
     return typst.Compiler(
         input=here / "report.typ",
