@@ -44,7 +44,7 @@ DOCK = {
     "dust": 3600.0,
     "blood_pressure": 80_000.0,
     "training": 900.0,
-    "oximetry": 1800.0,
+    "vehicle": 200.0,
 }
 CLOCK_ERROR_S = -250.0
 ROLES = ("web", "worker", "lookout")
@@ -325,11 +325,25 @@ class Faults:
             line = self.ask("GET", "/api/line").json()
             return line["arriving"] == line["assessing"] == 0 and self.here() >= set(self.originals)
 
-        self.until(done, 180)
+        try:
+            self.until(done, 180)
+        except AssertionError:
+            self.broken.append(f"not settled: {self.standing()}")
+            return
         unsigned = [s["id"] for s in self.listed() if not s["signed_at"]]
         if unsigned:
             self.expect(self.ask("POST", "/api/sessions/shift", {"sessions": unsigned, "back": False}), "last shift")
         self.until(lambda: self.ask("GET", "/api/line").json()["assessing"] == 0, 120)
+
+    def standing(self) -> str:
+        line = self.ask("GET", "/api/line").text
+        away = [r["token"] for r in self.ask("GET", "/api/recorders").json() if not r["in_reach"]]
+        with Db(database.engine(self.url)) as db:
+            rows = db.exec(select(Session)).all()
+        stuck = [f"{s.kind} {s.recorder_session}: {s.state}, {s.figures}, {s.trouble or s.failure}" for s in rows]
+        stuck = [each for each in stuck if ": stored, assessed, " not in each]
+        missing = sorted(set(self.originals) - {(s.serial, s.recorder_session) for s in rows})
+        return f"{line}; away {away}; under way {stuck[:6]}; not here {missing[:6]} of {len(self.originals)}"
 
     def here(self) -> set[tuple[str, str]]:
         with Db(database.engine(self.url)) as db:

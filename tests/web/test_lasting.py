@@ -228,7 +228,7 @@ class Scripts(BrowserTest):
     watch = "0"
 
     def test_a_screen_whose_script_fails_to_load_says_so_and_the_head_band_stays(self) -> None:
-        page = self.sign_in()
+        page = self.sign_in_by_form()
         page.route("**/assets/Sessions-*.js*", lambda route: route.abort())
         page.get_by_role("link", name="Sessions", exact=True).click()
         expect(page.get_by_text("This screen could not be loaded.")).to_be_visible()

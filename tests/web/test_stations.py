@@ -15,7 +15,7 @@ class FourStations(BrowserTest):
     def test_from_hand_out_to_a_signed_page_of_paper(self) -> None:
         ensemble = self.launch(StandIn("N-07", "NM-000107", "Noise meter 7", clock_error_s=-250.0, auto_start=False))
         meter = ensemble.running["N-07"]
-        page = self.sign_in()
+        page = self.sign_in_by_form()
         self.hand_out(page)
         meter.tell("record", start=time.time() - 28_000 - 250, length_s=27_660, seed=11, impact_peak_db=136.2)
         meter.tell("record", start=time.time() - 28_900 - 250, length_s=9, seed=3)
