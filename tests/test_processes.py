@@ -88,6 +88,11 @@ class Started(DatabaseTest):
         self.until(lambda: children_of(self.process.pid).get(role, old) != old, AGAIN_S)
         return children_of(self.process.pid)[role]
 
+    def seconds(self, path: str) -> float:
+        began = time.perf_counter()
+        self.assertEqual(self.http.get(path).status_code, 200)
+        return time.perf_counter() - began
+
     def assessed(self, session: str) -> bool:
         """A recording sent to the web gets its figures from the worker."""
         file = recording_file(1800, session)
@@ -100,6 +105,9 @@ class Started(DatabaseTest):
     def test_each_is_killed_and_all_of_it_goes_on(self) -> None:
         self.assertEqual(set(children_of(self.process.pid)), {"web", "worker", "lookout"})
         self.assertTrue(self.assessed("S-1"))
+        self.assertLess(
+            min(self.seconds("/api/kinds") for _ in range(12)), 0.035, "an answer waits for no acknowledgement"
+        )
         for role in ("worker", "lookout", "web"):
             with self.subTest(role):
                 self.killed(role)
