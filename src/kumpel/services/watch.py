@@ -134,13 +134,13 @@ class Lookout(threading.Thread):
                 now_s = time.monotonic()
                 if now_s >= wishes_s:
                     wishes_s = now_s + EVERY_S
-                    self._pool.submit(self._safely, "reading where to look", partial(self._with, self._read_wishes))
+                    self._pool.submit(self._safely, "reading where to look", partial(self._reading, self._read_wishes))
                 if now_s >= going_on_s:
                     going_on_s = now_s + GOES_ON_S
                     self._pool.submit(self._safely, "going on with take-in", self._go_on)
                 if now_s >= agrees_s:
                     agrees_s = now_s + AGREES_S
-                    self._pool.submit(self._safely, "comparing", partial(self._with, self._compare))
+                    self._pool.submit(self._safely, "comparing", partial(self._reading, self._compare))
                 # Interfaces, ports and sticks come and go: also without another wish.
                 if self._wished is not None and (time.monotonic() >= looked_s or self._wished != wished):
                     wished, looked_s = self._wished, time.monotonic() + LOOK_S
@@ -346,6 +346,11 @@ class Lookout(threading.Thread):
         with Db(engine(self._url)) as db:
             self._fence(db)
             work(db)
+
+    def _reading(self, look: Callable[[Db], None]) -> None:
+        """What writes nothing takes no lock either: for PostgreSQL nothing has happened, and kept answers stay."""
+        with Db(engine(self._url)) as db:
+            look(db)
 
     def _go_on(self) -> None:
         self._with(lambda db: self._jobs.go_on(db, stopped_too=False))  # a worker may have died at it
