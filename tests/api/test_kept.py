@@ -131,8 +131,11 @@ class Kept(DatabaseTest):
 
         self.with_browser(work)
 
+    @staticmethod
+    async def _app_of_nothing(*_: Any) -> None: ...
+
     def test_what_is_kept_is_bounded(self) -> None:
-        made = kept.Kept(None)  # type: ignore[arg-type]
+        made = kept.Kept(self._app_of_nothing)
         start = {"type": "http.response.start", "status": 200, "headers": [(b"content-type", b"application/json")]}
 
         async def keep(key: str, size: int) -> None:

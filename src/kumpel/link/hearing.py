@@ -148,6 +148,8 @@ class Hearing(threading.Thread):
             pass  # the link broke, or it was left just now
         except (_NotKeptError, frames.FrameError, ValidationError):
             tells = False
+        except Exception:
+            tells = False  # whatever one recorder says, the others are heard on
         self._lose(heard, tells)
 
     def _drop_silent(self) -> None:
