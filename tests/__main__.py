@@ -50,6 +50,10 @@ class Result(unittest.TextTestResult):
     def counts(self) -> tuple[int, int]:
         return self.passed, len(self.failures) + len(self.errors) + len(self.unexpectedSuccesses)
 
+    def bad(self) -> list[str]:
+        """The names of those that did not pass."""
+        return [str(test) for test, _ in self.failures + self.errors] + [str(test) for test in self.unexpectedSuccesses]
+
 
 def run(suite: unittest.TestSuite) -> Result:
     result = unittest.TextTestRunner(stream=sys.stdout, verbosity=2, resultclass=Result).run(suite)
@@ -76,7 +80,7 @@ def worker() -> None:
     try:
         for line in sys.stdin:
             result = run(unittest.TestLoader().loadTestsFromNames([line.strip()]))
-            print(DONE + json.dumps({"counts": result.counts(), "took": result.took}), flush=True)
+            print(DONE + json.dumps({"counts": result.counts(), "took": result.took, "bad": result.bad()}), flush=True)
     finally:
         support.tear_down()
 
@@ -99,6 +103,7 @@ class SideBySide:
         self.passed = self.failed = 0
         self.took: dict[str, float] = {}
         self.took_each: dict[str, float] = {}
+        self.bad: list[str] = []
         self.lock = threading.Lock()
 
     def hand(self, number: int) -> None:
@@ -130,6 +135,7 @@ class SideBySide:
                 sys.stdout.flush()
                 self.took[name] = time.monotonic() - began
                 self.took_each |= done["took"] if done else {}
+                self.bad += done["bad"] if done else [f"{name}: its process ended in the middle"]
                 passed, failed = done["counts"] if done else (0, 1)
                 self.passed, self.failed = self.passed + passed, self.failed + failed
         if process is not None and process.stdin:
@@ -154,6 +160,8 @@ class SideBySide:
             thread.join()
         say_slowest("files", {name.removeprefix("tests."): seconds for name, seconds in self.took.items()})
         say_slowest("tests", self.took_each)
+        for each in self.bad:
+            print(f"Not passed: {each}", flush=True)
         return self.passed, self.failed
 
 
