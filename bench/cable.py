@@ -18,7 +18,7 @@ from kumpel.core.recording import Recording
 from kumpel.core.review import Review
 from kumpel.core.vehicle.lap_view import lap_sheet
 from kumpel.demo.ensemble import StandIn
-from kumpel.services.recordings import recording_of
+from kumpel.services.ground.recordings import recording_of
 from kumpel.store.tables import Session
 
 LENGTH_S = 1800

@@ -24,8 +24,10 @@ from kumpel.kinds.registry import kind_of
 from kumpel.link.messages import Piece
 from kumpel.reports import pages
 from kumpel.reports.document import Document
-from kumpel.services import figures, paper, recordings, reports, take_in
-from kumpel.services.arrival import Arrival
+from kumpel.services.ground import figures, recordings
+from kumpel.services.report import paper, reports
+from kumpel.services.take_in import take_in
+from kumpel.services.take_in.arrival import Arrival
 from kumpel.standins.devices import noise
 from kumpel.store import database
 from kumpel.store.tables import Session

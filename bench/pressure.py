@@ -15,8 +15,11 @@ import httpx
 from tests import support
 from tests.web.browser import BrowserTest
 
-from kumpel.services import conclusions, deciding, figures, issued, people, reports, take_in
-from kumpel.services.decisions import Wish
+from kumpel.services.ground import figures, people
+from kumpel.services.ground.decisions import Wish
+from kumpel.services.report import conclusions, issued, reports
+from kumpel.services.review import deciding
+from kumpel.services.take_in import take_in
 from kumpel.standins.blood_pressure_signal import make, usual_day
 from kumpel.standins.made import as_file
 from kumpel.store.tables import Session

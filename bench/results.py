@@ -17,8 +17,11 @@ from tests.support import DatabaseTest, tear_down
 
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
-from kumpel.services import deciding, figures, recordings, sessions, take_in
-from kumpel.services.decisions import Wish
+from kumpel.services.ground import figures, recordings
+from kumpel.services.ground.decisions import Wish
+from kumpel.services.register import sessions
+from kumpel.services.review import deciding
+from kumpel.services.take_in import take_in
 from kumpel.standins.jaw_muscle_signal import Night, usual_groups
 from kumpel.standins.jaw_muscle_signal import make as make_night
 from kumpel.standins.signals import SIGNALS

@@ -30,7 +30,7 @@ from sqlmodel import col, select
 from kumpel.config import ROOT
 from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.kinds.registry import KINDS
-from kumpel.services import sessions
+from kumpel.services.register import sessions
 from kumpel.store import database
 from kumpel.store.cluster import free_port
 from kumpel.store.database import plain_url

@@ -26,7 +26,10 @@ from kumpel.core.recording import Event
 from kumpel.demo.ensemble import Ensemble, Running, StandIn
 from kumpel.formats import krec
 from kumpel.link.discovery import Announcement
-from kumpel.services import accounts, drafts, figures, hand_out, limits, people, recorders, take_in
+from kumpel.services.ground import accounts, figures, limits, people
+from kumpel.services.hand_out import drafts, hand_out
+from kumpel.services.recorders import recorders
+from kumpel.services.take_in import take_in
 from kumpel.standins.devices import noise
 from kumpel.store import database
 from kumpel.store.cluster import Cluster, free_port

@@ -19,8 +19,8 @@ from sqlmodel import Session as Db
 
 from kumpel.config import ROOT
 from kumpel.kinds.registry import KINDS
-from kumpel.services import limits
-from kumpel.services.background import prepare
+from kumpel.services.ground import limits
+from kumpel.services.work.background import prepare
 from kumpel.store import database
 from kumpel.store.cluster import free_port
 from tests.support import SCOPE, DatabaseTest, cluster, recording_file

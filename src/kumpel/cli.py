@@ -105,7 +105,7 @@ def conformance(
     """Test a recorder against docs/link-protocol.md and print a table; 1 when it does not keep to a row."""
     from kumpel.link.errors import LinkError
     from kumpel.link.networks import address_parts, address_words
-    from kumpel.services import conformance as rows
+    from kumpel.services.recorders import conformance as rows
 
     try:
         host, port = address_parts(address if address.startswith("/") else address_words(address))

@@ -128,8 +128,8 @@ def alone(url: str, role: Role) -> int:
 
 
 async def _alone(url: str, *, works: bool, watches: bool) -> None:
-    from kumpel.services.background import background, prepare
-    from kumpel.services.jobs import Jobs
+    from kumpel.services.work.background import background, prepare
+    from kumpel.services.work.jobs import Jobs
 
     ending = asyncio.Event()
     for number in (signal.SIGTERM, signal.SIGINT):

@@ -19,7 +19,7 @@ from kumpel.api.guard import LARGEST_BODY
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.demo.ensemble import StandIn
 from kumpel.formats import krec
-from kumpel.services import sessions
+from kumpel.services.register import sessions
 from tests.support import ServerTest, recording_file
 
 NEST: object = {"a": {"a": {"a": "x"}}}

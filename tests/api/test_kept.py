@@ -16,7 +16,7 @@ from sqlmodel import Session as Db
 from kumpel.api import kept
 from kumpel.api.app import create_app
 from kumpel.config import ROOT, Config
-from kumpel.services import accounts, people
+from kumpel.services.ground import accounts, people
 from kumpel.store import database
 from tests.support import DatabaseTest, finished
 

@@ -12,7 +12,7 @@ from kumpel.kinds import limit_sets
 from kumpel.kinds.noise import KIND, NoiseSetup
 from kumpel.kinds.registry import KINDS, UnknownKindError, kind_of
 from kumpel.kinds.setup_fields import at_path
-from kumpel.services.drafts import compare
+from kumpel.services.hand_out.drafts import compare
 
 
 class Settings(unittest.TestCase):

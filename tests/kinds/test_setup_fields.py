@@ -10,8 +10,8 @@ from kumpel.kinds.gas import GasSetup, SensorSetup
 from kumpel.kinds.registry import KINDS
 from kumpel.kinds.setup_fields import described, names_at
 from kumpel.kinds.vehicle import VehicleSetup
-from kumpel.services.drafts import checked, compare
-from kumpel.services.problems import InvalidError
+from kumpel.services.ground.problems import InvalidError
+from kumpel.services.hand_out.drafts import checked, compare
 
 
 class UnitOfANeighbourTests(unittest.TestCase):

@@ -20,8 +20,10 @@ from kumpel.kinds.plain_report import MOST_ROWS, TABLE, lanes_of, number
 from kumpel.kinds.registry import KINDS
 from kumpel.reports import pages
 from kumpel.reports.document import Document, Fact
-from kumpel.services import conclusions, deciding, figures, paper, reports, settings
-from kumpel.services.decisions import Wish
+from kumpel.services.ground import figures, settings
+from kumpel.services.ground.decisions import Wish
+from kumpel.services.report import conclusions, paper, reports
+from kumpel.services.review import deciding
 from kumpel.standins.signals import SIGNALS
 from tests.kinds.test_all_kinds import assess, made
 from tests.support import DatabaseTest

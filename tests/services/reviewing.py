@@ -3,8 +3,10 @@
 from typing import Any
 
 from kumpel.core.assessment import BothWays
-from kumpel.services import conclusions, deciding, figures
-from kumpel.services.decisions import Wish
+from kumpel.services.ground import figures
+from kumpel.services.ground.decisions import Wish
+from kumpel.services.report import conclusions
+from kumpel.services.review import deciding
 from kumpel.store.tables import Session
 from tests.support import DatabaseTest
 

@@ -6,9 +6,11 @@ from typing import Any
 from sqlalchemy import text
 from sqlmodel import select
 
-from kumpel.services import accounts, conclusions, figures, line, people, recordings, reports, sessions
-from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, SignInError, TooManyTriesError
-from kumpel.services.sessions import Filter
+from kumpel.services.ground import accounts, figures, people, recordings
+from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError, SignInError, TooManyTriesError
+from kumpel.services.register import line, sessions
+from kumpel.services.register.sessions import Filter
+from kumpel.services.report import conclusions, reports
 from kumpel.store.tables import Account, Recorder, Session, SignIn, Tag, now
 from tests.support import DatabaseTest
 

@@ -10,8 +10,12 @@ import numpy as np
 
 from kumpel.core.assessment import Verdict
 from kumpel.formats import krec
-from kumpel.services import checks, deciding, figures, laps, limits, mounted, own_limits, sensors, sessions, vehicles
-from kumpel.services.problems import InvalidError, NotFoundError
+from kumpel.services.ground import figures, limits
+from kumpel.services.ground.problems import InvalidError, NotFoundError
+from kumpel.services.recorders import checks, sensors
+from kumpel.services.register import sessions
+from kumpel.services.review import deciding, own_limits
+from kumpel.services.yard import belonging, laps, vehicles
 from kumpel.standins.lap_driver import drive, recorded
 from kumpel.standins.signals import SIGNALS
 from kumpel.standins.vehicle_signal import CAR, practice_loop
@@ -95,9 +99,9 @@ class OfAVehicle(DatabaseTest):
         recorder = Recorder(serial="VL-1", token="V-01", kind="vehicle", name="Logger", setup={"machine": "kart K-1"})
         self.db.add(recorder)
         self.db.commit()
-        self.assertEqual(mounted.check_days(self.db, [recorder]), {})
+        self.assertEqual(belonging.check_days(self.db, [recorder]), {})
         vehicles.put(self.db, {"name": "kart K-1", "profile": "kart", "check_days": {"steering": 7}})
-        self.assertEqual(mounted.check_days(self.db, [recorder]), {recorder.id: {"steering": 7}})
+        self.assertEqual(belonging.check_days(self.db, [recorder]), {recorder.id: {"steering": 7}})
         days = {each.word.key: each.word.every_days for each in sensors.bench(self.db, recorder.id or 0).sensors}
         self.assertEqual((days["steering"], days["throttle"]), (7, 92))
         # One of which nobody said how long it holds was made ten days ago: too long for this vehicle.

@@ -18,11 +18,15 @@ from kumpel.formats import edf_write, gpx, krec
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.link.errors import LinkError
 from kumpel.link.networks import folders_at, ports_at
-from kumpel.services import bays, drafts, folder_link, hand_out, networks, sessions, settings, take_in
-from kumpel.services.folder_link import FolderLink
-from kumpel.services.jobs import Jobs
-from kumpel.services.problems import ConflictError, InvalidError, RecorderError
-from kumpel.services.watch import Lookout
+from kumpel.services.ground import settings
+from kumpel.services.ground.problems import ConflictError, InvalidError, RecorderError
+from kumpel.services.hand_out import drafts, hand_out
+from kumpel.services.recorders import bays, folder_link, networks
+from kumpel.services.recorders.folder_link import FolderLink
+from kumpel.services.register import sessions
+from kumpel.services.take_in import take_in
+from kumpel.services.work.jobs import Jobs
+from kumpel.services.work.watch import Lookout
 from kumpel.standins import oximetry_signal
 from kumpel.standins.signals import SIGNALS
 from kumpel.store import database

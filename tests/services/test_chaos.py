@@ -17,7 +17,9 @@ from sqlmodel import select
 
 from kumpel.demo.ensemble import Ensemble, Running, StandIn
 from kumpel.link.discovery import Announcement
-from kumpel.services import recorders, sessions, take_in
+from kumpel.services.recorders import recorders
+from kumpel.services.register import sessions
+from kumpel.services.take_in import take_in
 from kumpel.store import database
 from kumpel.store.database import plain_url
 from kumpel.store.tables import Recorder, Session

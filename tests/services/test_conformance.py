@@ -19,8 +19,8 @@ from kumpel.demo.ensemble import StandIn
 from kumpel.formats import krec
 from kumpel.link import frames
 from kumpel.link.client import RecorderLink
-from kumpel.services import conformance
-from kumpel.services.conformance import FAILS, KEPT, NOT_ASKED, ROWS, Found, Probe
+from kumpel.services.recorders import conformance
+from kumpel.services.recorders.conformance import FAILS, KEPT, NOT_ASKED, ROWS, Found, Probe
 from kumpel.standins import vehicle_signal
 from kumpel.standins.calls import Calls
 from kumpel.standins.device import Began, Recorded

@@ -7,10 +7,12 @@ from dataclasses import replace
 
 from kumpel.core.vehicle.drive import drive_of
 from kumpel.formats import krec
-from kumpel.services import course_register, deciding, decisions, figures
-from kumpel.services.decisions import Wish
-from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
-from kumpel.services.recordings import recording_of
+from kumpel.services.ground import decisions, figures
+from kumpel.services.ground.decisions import Wish
+from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.ground.recordings import recording_of
+from kumpel.services.review import deciding
+from kumpel.services.yard import course_register
 from kumpel.standins.signals import SIGNALS
 from kumpel.standins.vehicle_signal import course_of, practice_loop
 from kumpel.store.tables import Session

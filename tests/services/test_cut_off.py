@@ -18,10 +18,13 @@ from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
 from kumpel.link.errors import RefusedError
 from kumpel.link.messages import Code
-from kumpel.services import deeds, drafts, hand_out, kept_setups, people, personal, recorders, take_in
-from kumpel.services.deeds import Whom
-from kumpel.services.displays import Drawn
-from kumpel.services.problems import ConflictError, InvalidError, NotFoundError, RecorderError
+from kumpel.services.ground import deeds, people, personal
+from kumpel.services.ground.deeds import Whom
+from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError, RecorderError
+from kumpel.services.hand_out import drafts, hand_out, kept_setups
+from kumpel.services.recorders import recorders
+from kumpel.services.recorders.displays import Drawn
+from kumpel.services.take_in import take_in
 from kumpel.store import database
 from kumpel.store.tables import HandOver, Person, Recorder, Session, Writing
 from tests.support import DatabaseTest

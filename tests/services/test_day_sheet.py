@@ -9,7 +9,9 @@ import numpy as np
 import pypdf
 
 from kumpel.formats import krec
-from kumpel.services import day_sheet, figures, sessions
+from kumpel.services.ground import figures
+from kumpel.services.register import sessions
+from kumpel.services.yard import day_sheet
 from kumpel.standins.lap_driver import Mistake, drive, recorded
 from kumpel.standins.vehicle_signal import KART, practice_loop
 from kumpel.store.tables import Session

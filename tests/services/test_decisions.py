@@ -11,10 +11,14 @@ from kumpel.core.recording import Recording
 from kumpel.core.review import Review
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, course_register, deciding, decisions, figures, limits, sessions
-from kumpel.services.decisions import Wish
-from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
-from kumpel.services.recordings import recording_of
+from kumpel.services.ground import decisions, figures, limits
+from kumpel.services.ground.decisions import Wish
+from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.ground.recordings import recording_of
+from kumpel.services.register import sessions
+from kumpel.services.report import conclusions
+from kumpel.services.review import deciding
+from kumpel.services.yard import course_register
 from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import Decision, Result, Session
 from tests.services.reviewing import ReviewTest

@@ -9,10 +9,15 @@ from sqlalchemy.exc import DBAPIError
 from sqlmodel import select
 
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, deciding, deeds, drafts, hand_out, people, reports, sessions, take_in
-from kumpel.services.decisions import Wish
-from kumpel.services.deeds import Whom
-from kumpel.services.problems import ForbiddenError, ProblemError
+from kumpel.services.ground import deeds, people
+from kumpel.services.ground.decisions import Wish
+from kumpel.services.ground.deeds import Whom
+from kumpel.services.ground.problems import ForbiddenError, ProblemError
+from kumpel.services.hand_out import drafts, hand_out
+from kumpel.services.register import sessions
+from kumpel.services.report import conclusions, reports
+from kumpel.services.review import deciding
+from kumpel.services.take_in import take_in
 from kumpel.store.tables import Deed, Session
 from tests.services.reviewing import ReviewTest
 from tests.support import MeterTest, recording_file

@@ -5,9 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from kumpel.formats import krec
-from kumpel.services import figures, laps, sessions, vehicles
-from kumpel.services.problems import InvalidError
-from kumpel.services.recordings import recording_of
+from kumpel.services.ground import figures
+from kumpel.services.ground.problems import InvalidError
+from kumpel.services.ground.recordings import recording_of
+from kumpel.services.register import sessions
+from kumpel.services.yard import laps, vehicles
 from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import Session
 from tests.support import DatabaseTest

@@ -15,10 +15,12 @@ from kumpel.core.review import Review
 from kumpel.core.vehicle.bins import Asked, bin_sheet
 from kumpel.demo.other_kinds import MAKERS
 from kumpel.formats import krec
-from kumpel.services import exports, figures, sessions, settings
-from kumpel.services.problems import ConflictError, InvalidError
-from kumpel.services.recordings import recording_of
-from kumpel.services.sessions import row_of
+from kumpel.services.ground import figures, settings
+from kumpel.services.ground.problems import ConflictError, InvalidError
+from kumpel.services.ground.recordings import recording_of
+from kumpel.services.register import sessions
+from kumpel.services.register.sessions import row_of
+from kumpel.services.report import exports
 from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import Session
 from tests.support import DatabaseTest

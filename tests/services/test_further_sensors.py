@@ -12,21 +12,13 @@ from typing import Any
 from kumpel.demo.ensemble import Ensemble, Running, StandIn
 from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
-from kumpel.services import (
-    checks,
-    drafts,
-    figures,
-    hand_out,
-    laps,
-    limits,
-    own_limits,
-    recorders,
-    recordings,
-    sensors,
-    take_in,
-    vehicles,
-)
-from kumpel.services.problems import InvalidError
+from kumpel.services.ground import figures, limits, recordings
+from kumpel.services.ground.problems import InvalidError
+from kumpel.services.hand_out import drafts, hand_out
+from kumpel.services.recorders import checks, recorders, sensors
+from kumpel.services.review import own_limits
+from kumpel.services.take_in import take_in
+from kumpel.services.yard import laps, vehicles
 from kumpel.store import database
 from kumpel.store.tables import Recorder, Session
 from tests.support import DatabaseTest

@@ -15,9 +15,18 @@ from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
-from kumpel.services import deeds, drafts, hand_out, people, recorders, take_in
-from kumpel.services.deeds import Whom
-from kumpel.services.problems import ConflictError, InvalidError, PasscodeNeededError, ProblemError, RecorderError
+from kumpel.services.ground import deeds, people
+from kumpel.services.ground.deeds import Whom
+from kumpel.services.ground.problems import (
+    ConflictError,
+    InvalidError,
+    PasscodeNeededError,
+    ProblemError,
+    RecorderError,
+)
+from kumpel.services.hand_out import drafts, hand_out
+from kumpel.services.recorders import recorders
+from kumpel.services.take_in import take_in
 from kumpel.store import database
 from kumpel.store.tables import HandOver, Person, Recorder
 from tests.support import DatabaseTest, MeterTest

@@ -13,11 +13,14 @@ from sqlmodel import select
 
 from kumpel.demo.ensemble import StandIn
 from kumpel.link.discovery import Announcement
-from kumpel.services import clock, contact, deeds, jobs, networks, recorders, settings, take_in
-from kumpel.services.deeds import Whom
-from kumpel.services.jobs import Jobs
-from kumpel.services.problems import ConflictError, InvalidError, RecorderError
-from kumpel.services.watch import Lookout
+from kumpel.services.ground import deeds, settings
+from kumpel.services.ground.deeds import Whom
+from kumpel.services.ground.problems import ConflictError, InvalidError, RecorderError
+from kumpel.services.recorders import clock, networks, recorders
+from kumpel.services.take_in import contact, take_in
+from kumpel.services.work import jobs
+from kumpel.services.work.jobs import Jobs
+from kumpel.services.work.watch import Lookout
 from kumpel.store.tables import Recorder, Session, now
 from tests.support import SCOPE, DatabaseTest, MeterTest, finished
 

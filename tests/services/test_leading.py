@@ -12,10 +12,10 @@ from sqlalchemy.exc import OperationalError
 from sqlmodel import Session as Db
 from sqlmodel import select
 
-from kumpel.services import leading
-from kumpel.services.jobs import Jobs
-from kumpel.services.leading import DeposedError, Leading, begin_term, fence
-from kumpel.services.watch import Lookout
+from kumpel.services.work import leading
+from kumpel.services.work.jobs import Jobs
+from kumpel.services.work.leading import DeposedError, Leading, begin_term, fence
+from kumpel.services.work.watch import Lookout
 from kumpel.store.tables import LookoutTerm
 from tests.support import DatabaseTest
 

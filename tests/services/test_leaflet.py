@@ -7,8 +7,9 @@ from datetime import UTC, datetime
 import pypdf
 
 from kumpel.kinds.registry import KINDS
-from kumpel.services import leaflet, settings
-from kumpel.services.problems import InvalidError, NotFoundError
+from kumpel.services.ground import settings
+from kumpel.services.ground.problems import InvalidError, NotFoundError
+from kumpel.services.hand_out import leaflet
 from kumpel.store.tables import HandOver, Recorder, Setup
 from tests.support import DatabaseTest
 

@@ -17,10 +17,11 @@ from docx import Document as read_docx
 
 from kumpel.demo import post
 from kumpel.formats import fhir_checks
-from kumpel.services import conclusions, deeds, health_record, issued, mail, reports, settings
-from kumpel.services.deeds import Whom
-from kumpel.services.mail import Wish
-from kumpel.services.problems import ConflictError, InvalidError
+from kumpel.services.ground import deeds, settings
+from kumpel.services.ground.deeds import Whom
+from kumpel.services.ground.problems import ConflictError, InvalidError
+from kumpel.services.report import conclusions, health_record, issued, mail, reports
+from kumpel.services.report.mail import Wish
 from kumpel.store.database import engine
 from kumpel.store.tables import Mail, Report, now
 from tests.services.test_medicines import PatientTest

@@ -4,23 +4,15 @@ import time
 from datetime import UTC, date, datetime
 from typing import Any
 
-from kumpel.services import (
-    comparison,
-    conclusions,
-    deciding,
-    deeds,
-    figures,
-    medicines,
-    people,
-    reports,
-    sessions,
-    settings,
-    take_in,
-)
-from kumpel.services.decisions import Wish
-from kumpel.services.deeds import Whom
-from kumpel.services.medicines import Taken
-from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.ground import deeds, figures, people, settings
+from kumpel.services.ground.decisions import Wish
+from kumpel.services.ground.deeds import Whom
+from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.register import medicines, sessions
+from kumpel.services.register.medicines import Taken
+from kumpel.services.report import conclusions, reports
+from kumpel.services.review import comparison, deciding
+from kumpel.services.take_in import take_in
 from kumpel.standins.blood_pressure_signal import Day, make
 from kumpel.standins.made import as_file
 from kumpel.store.tables import Person, Session

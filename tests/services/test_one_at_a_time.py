@@ -13,23 +13,16 @@ from sqlalchemy.exc import OperationalError
 from sqlmodel import Session as Db
 from sqlmodel import select
 
-from kumpel.services import (
-    accounts,
-    arrival,
-    conclusions,
-    deciding,
-    decisions,
-    figures,
-    paper,
-    recorders,
-    reports,
-    sessions,
-    take_in,
-)
-from kumpel.services.decisions import Wish
-from kumpel.services.jobs import SLOW, TAKE_IN, Jobs
-from kumpel.services.problems import ConflictError
-from kumpel.services.recordings import locked_session
+from kumpel.services.ground import accounts, decisions, figures
+from kumpel.services.ground.decisions import Wish
+from kumpel.services.ground.problems import ConflictError
+from kumpel.services.ground.recordings import locked_session
+from kumpel.services.recorders import recorders
+from kumpel.services.register import sessions
+from kumpel.services.report import conclusions, paper, reports
+from kumpel.services.review import deciding
+from kumpel.services.take_in import arrival, take_in
+from kumpel.services.work.jobs import SLOW, TAKE_IN, Jobs
 from kumpel.store import database
 from kumpel.store.tables import Recorder, Report, Session
 from tests.services.reviewing import ReviewTest

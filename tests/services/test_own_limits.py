@@ -7,9 +7,11 @@ from typing import Any
 from sqlmodel import select
 
 from kumpel.core.assessment import Verdict
-from kumpel.services import conclusions, deciding, figures, limits, own_limits, settings
-from kumpel.services.own_limits import Wish
-from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.ground import figures, limits, settings
+from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.report import conclusions
+from kumpel.services.review import deciding, own_limits
+from kumpel.services.review.own_limits import Wish
 from kumpel.store.tables import Deed, LimitSetRow, Result, Session
 from tests.support import DatabaseTest
 

@@ -7,9 +7,11 @@ import math
 import pypdf
 
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, figures, reports, sessions
-from kumpel.services.decisions import Wish
-from kumpel.services.problems import ConflictError
+from kumpel.services.ground import figures
+from kumpel.services.ground.decisions import Wish
+from kumpel.services.ground.problems import ConflictError
+from kumpel.services.register import sessions
+from kumpel.services.report import conclusions, reports
 from kumpel.store import database
 from kumpel.store.tables import Session
 from tests.services.reviewing import ReviewTest
@@ -110,7 +112,7 @@ class Reports(ReviewTest):
     def test_a_session_without_any_level_still_prints(self) -> None:
         import numpy as np
 
-        from kumpel.services import take_in
+        from kumpel.services.take_in import take_in
         from tests.support import small_file
 
         self.row = take_in.from_file(self.db, small_file(np.full(7200, math.nan)), self.who)

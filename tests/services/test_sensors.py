@@ -17,9 +17,11 @@ from sqlmodel import Session as Db
 from kumpel.demo.ensemble import Ensemble, Running, StandIn
 from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
-from kumpel.services import checks, deeds, live_values, mounted, recorders, sensors
-from kumpel.services.deeds import Whom
-from kumpel.services.problems import ConflictError, InvalidError, PasscodeNeededError, RecorderError
+from kumpel.services.ground import deeds
+from kumpel.services.ground.deeds import Whom
+from kumpel.services.ground.problems import ConflictError, InvalidError, PasscodeNeededError, RecorderError
+from kumpel.services.recorders import checks, live_values, recorders, sensors
+from kumpel.services.yard import belonging
 from kumpel.store import database
 from kumpel.store.tables import Recorder, SensorCheck, now
 from tests.support import DatabaseTest
@@ -158,7 +160,7 @@ class Calibrating(DatabaseTest):
         self.logger.setup = self.logger.setup | {"machine": "kart 7"}
         self.db.add_all([other, self.logger])
         self.db.commit()
-        self.assertEqual(sorted(mounted.with_same_machine(self.db, other)), sorted([other.id, self.id]))
+        self.assertEqual(sorted(belonging.with_same_machine(self.db, other)), sorted([other.id, self.id]))
         with self.assertRaisesRegex(InvalidError, "up to 9 points. 10 were given"):
             sensors.write(self.db, self.id, "steering", [(0.3 + 0.4 * i, float(i)) for i in range(10)])
 

@@ -12,8 +12,9 @@ from sqlmodel import select
 
 from kumpel.api import answers
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, figures, people, reports, settings
-from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.ground import figures, people, settings
+from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.report import conclusions, reports
 from kumpel.store.tables import Deed, Setting
 from tests.support import DatabaseTest
 

@@ -8,8 +8,10 @@ from sqlmodel import select
 
 from kumpel.kinds.noise import report as noise_report
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, figures, limits, paper, people, reports, sessions
-from kumpel.services.problems import ConflictError, InvalidError
+from kumpel.services.ground import figures, limits, people
+from kumpel.services.ground.problems import ConflictError, InvalidError
+from kumpel.services.register import sessions
+from kumpel.services.report import conclusions, paper, reports
 from kumpel.store import database
 from kumpel.store.tables import LimitSetRow, Result, Session
 from tests.services.reviewing import ReviewTest

@@ -12,8 +12,12 @@ from sqlmodel import func, select
 from kumpel.core.review import Review
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
-from kumpel.services import bays, conclusions, figures, from_files, recorders, sessions, take_in
-from kumpel.services.problems import ConflictError, InvalidError, RecorderError
+from kumpel.services.ground import figures
+from kumpel.services.ground.problems import ConflictError, InvalidError, RecorderError
+from kumpel.services.recorders import bays, recorders
+from kumpel.services.register import sessions
+from kumpel.services.report import conclusions
+from kumpel.services.take_in import from_files, take_in
 from kumpel.standins.signals import SIGNALS
 from kumpel.store import database, samples
 from kumpel.store.tables import Block, Pyramid, Recorder, Session

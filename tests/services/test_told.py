@@ -10,9 +10,11 @@ from sqlmodel import select
 
 from kumpel.link import frames
 from kumpel.link.hearing import Hearing
-from kumpel.services import recorders, settings, watch
-from kumpel.services.jobs import Jobs
-from kumpel.services.watch import Lookout
+from kumpel.services.ground import settings
+from kumpel.services.recorders import recorders
+from kumpel.services.work import watch
+from kumpel.services.work.jobs import Jobs
+from kumpel.services.work.watch import Lookout
 from kumpel.store.tables import Recorder
 from tests.support import MeterTest
 

@@ -7,11 +7,12 @@ import numpy as np
 
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
-from kumpel.services import figures, sessions
-from kumpel.services.problems import NotFoundError
-from kumpel.services.sessions import Filter
-from kumpel.services.spread import spread
-from kumpel.services.trends import trends_of
+from kumpel.services.ground import figures
+from kumpel.services.ground.problems import NotFoundError
+from kumpel.services.register import sessions
+from kumpel.services.register.sessions import Filter
+from kumpel.services.review.spread import spread
+from kumpel.services.review.trends import trends_of
 from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import Person, Session
 from tests.support import DatabaseTest, small_file

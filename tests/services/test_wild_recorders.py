@@ -10,10 +10,10 @@ from sqlmodel import select
 
 from kumpel.link.client import LinkError, RecorderLink
 from kumpel.link.discovery import Announcement
-from kumpel.services import bays, live_values, recorders
-from kumpel.services.jobs import Jobs
-from kumpel.services.problems import RecorderError
-from kumpel.services.watch import EVERY_S, Lookout
+from kumpel.services.ground.problems import RecorderError
+from kumpel.services.recorders import bays, live_values, recorders
+from kumpel.services.work.jobs import Jobs
+from kumpel.services.work.watch import EVERY_S, Lookout
 from kumpel.store.tables import Recorder
 from tests.support import DatabaseTest
 from tests.wild import Crowd, Wild, good

@@ -14,8 +14,12 @@ from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.formats import gpx_line
 from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
-from kumpel.services import bays, course_register, displays, drafts, figures, hand_out, recorders, take_in, vehicles
-from kumpel.services.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.ground import figures
+from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.hand_out import drafts, hand_out
+from kumpel.services.recorders import bays, displays, recorders
+from kumpel.services.take_in import take_in
+from kumpel.services.yard import course_register, vehicles
 from kumpel.store import database
 from kumpel.store.tables import Recorder, Tag
 from tests.support import DatabaseTest

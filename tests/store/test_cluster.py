@@ -11,7 +11,7 @@ import psycopg
 from psycopg import sql
 from sqlmodel import Session as Db
 
-from kumpel.services.accounts import create_account
+from kumpel.services.ground.accounts import create_account
 from kumpel.store.cluster import Cluster, ClusterError, free_port, programs
 from kumpel.store.database import engine, migrate
 

@@ -13,8 +13,8 @@ from kumpel.core.recording import Channel, Recording
 from kumpel.core.samples import ArraySamples
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
-from kumpel.services import figures, recordings
-from kumpel.services.recordings import Kept
+from kumpel.services.ground import figures, recordings
+from kumpel.services.ground.recordings import Kept
 from kumpel.standins.signals import SIGNALS
 from kumpel.store import samples
 from tests.support import DatabaseTest

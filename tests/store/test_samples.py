@@ -4,7 +4,8 @@ import math
 
 import numpy as np
 
-from kumpel.services import recordings, sessions
+from kumpel.services.ground import recordings
+from kumpel.services.register import sessions
 from kumpel.store import samples
 from kumpel.store.database import engine
 from tests.support import DatabaseTest, recording_file, small_file
@@ -12,7 +13,7 @@ from tests.support import DatabaseTest, recording_file, small_file
 
 class Views(DatabaseTest):
     def stored(self, values: np.ndarray) -> None:
-        from kumpel.services import take_in
+        from kumpel.services.take_in import take_in
 
         self.row = take_in.from_file(self.db, small_file(values), None)
         found = recordings.recording_of(self.db, self.row).values("leq.1")
@@ -90,7 +91,7 @@ class Views(DatabaseTest):
 
     def test_the_original_comes_back_bit_for_bit(self) -> None:
         data = recording_file(7200)
-        from kumpel.services import take_in
+        from kumpel.services.take_in import take_in
 
         row = take_in.from_file(self.db, data, None)
         self.assertEqual(b"".join(sessions.original(engine(self.url), row.id or 0)), data)

@@ -9,7 +9,7 @@ from kumpel.core.review import Review
 from kumpel.core.samples import DecodedBlocks
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
-from kumpel.services import figures, recordings
+from kumpel.services.ground import figures, recordings
 from kumpel.standins.jaw_muscle_signal import make, usual_night
 from kumpel.store.stored_samples import Place, StoredSamples, stored_samples
 from kumpel.store.tables import Session

@@ -25,10 +25,12 @@ from sqlmodel import col, select
 from kumpel.config import ROOT
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, deciding, decisions, figures, limits, paper, reports
-from kumpel.services.plain import plain
-from kumpel.services.problems import ConflictError
-from kumpel.services.recordings import session_of
+from kumpel.services.ground import decisions, figures, limits
+from kumpel.services.ground.as_json import plain
+from kumpel.services.ground.problems import ConflictError
+from kumpel.services.ground.recordings import session_of
+from kumpel.services.report import conclusions, paper, reports
+from kumpel.services.review import deciding
 from kumpel.standins.signals import SIGNALS
 from kumpel.store import database
 from kumpel.store.cluster import programs

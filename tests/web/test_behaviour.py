@@ -9,7 +9,8 @@ from sqlalchemy import text
 from kumpel.demo.ensemble import StandIn
 from kumpel.formats import krec
 from kumpel.link.client import RecorderLink
-from kumpel.services import figures, sessions
+from kumpel.services.ground import figures
+from kumpel.services.register import sessions
 from kumpel.standins.signals import SIGNALS
 from tests.web.browser import BrowserTest
 

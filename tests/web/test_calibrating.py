@@ -10,7 +10,7 @@ from playwright.sync_api import Locator, expect
 
 from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.link.client import RecorderLink
-from kumpel.services import checks
+from kumpel.services.recorders import checks
 from kumpel.store.tables import Recorder, SensorCheck, now
 from tests.web.axe import AxeTest
 from tests.web.browser import BrowserTest

@@ -17,7 +17,7 @@ from sqlmodel import select
 
 from kumpel.demo import post
 from kumpel.demo.ensemble import Ensemble, StandIn
-from kumpel.services import decisions, figures, settings
+from kumpel.services.ground import decisions, figures, settings
 from kumpel.store.tables import Mail, Person, Report, Session
 from tests.reports.test_word_and_page import Tables
 from tests.web.browser import BrowserTest

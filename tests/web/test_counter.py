@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from playwright.sync_api import expect
 
 from kumpel.demo.ensemble import Ensemble, StandIn
-from kumpel.services import hand_out
+from kumpel.services.hand_out import hand_out
 from tests.web.browser import BrowserTest
 from tests.web.test_tasks import COUNT
 

@@ -12,7 +12,8 @@ from playwright.sync_api import Locator, Page, Route, expect
 from sqlmodel import col, select
 
 from kumpel.demo.ensemble import Ensemble, StandIn
-from kumpel.services import hand_out, settings
+from kumpel.services.ground import settings
+from kumpel.services.hand_out import hand_out
 from kumpel.store.tables import HandOver, Recorder, Session, Setup, Tag
 from tests.support import recording_file
 from tests.web.browser import BrowserTest

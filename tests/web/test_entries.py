@@ -15,7 +15,9 @@ from kumpel.core.recording import Channel, Event, Recording
 from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.formats import krec
 from kumpel.link.client import RecorderLink
-from kumpel.services import conclusions, decisions, hand_out, people, recordings
+from kumpel.services.ground import decisions, people, recordings
+from kumpel.services.hand_out import hand_out
+from kumpel.services.report import conclusions
 from kumpel.store.tables import Decision
 from tests.web.browser import BrowserTest
 

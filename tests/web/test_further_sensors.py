@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 
 from kumpel.demo.ensemble import StandIn
 from kumpel.link.client import RecorderLink
-from kumpel.services import vehicles
+from kumpel.services.yard import vehicles
 from tests.web.axe import AxeTest
 
 STOOD = StandIn("V-02", "VL-000204", "Logger 2", kind="vehicle", auto_start=False, rest={"moved": False})

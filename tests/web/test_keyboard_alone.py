@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 from sqlmodel import select
 
 from kumpel.demo.ensemble import StandIn
-from kumpel.services import decisions
+from kumpel.services.ground import decisions
 from kumpel.store.tables import Recorder, Session
 from tests.web.keyboard import KeyboardTest
 

@@ -23,8 +23,11 @@ from kumpel.core.vehicle.bins import Asked, BinSheet, bin_sheet
 from kumpel.core.vehicle.lap_view import LapSheet, lap_sheet
 from kumpel.demo.ensemble import StandIn
 from kumpel.formats import krec
-from kumpel.services import course_register, deciding, decisions, sessions, vehicles
-from kumpel.services.recordings import recording_of
+from kumpel.services.ground import decisions
+from kumpel.services.ground.recordings import recording_of
+from kumpel.services.register import sessions
+from kumpel.services.review import deciding
+from kumpel.services.yard import course_register, vehicles
 from kumpel.standins.lap_driver import Mistake, drive, recorded
 from kumpel.standins.vehicle_signal import KART, course_of, practice_loop
 from kumpel.store.tables import Session, Vehicle

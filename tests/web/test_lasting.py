@@ -8,7 +8,8 @@ from playwright.sync_api import Route, expect
 from sqlalchemy import text
 
 from kumpel.demo.ensemble import StandIn
-from kumpel.services import accounts, conclusions, tags
+from kumpel.services.ground import accounts, tags
+from kumpel.services.report import conclusions
 from tests.web.browser import BrowserTest
 
 WORDS = "Repeat with the new impact tool."

@@ -11,7 +11,8 @@ from playwright.sync_api import Page, Route, expect
 from kumpel.core.recording import Recording
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, decisions, figures, people
+from kumpel.services.ground import decisions, figures, people
+from kumpel.services.report import conclusions
 from kumpel.standins.jaw_muscle_signal import Night, usual_groups
 from kumpel.standins.jaw_muscle_signal import make as make_night
 from kumpel.standins.signals import SIGNALS

@@ -9,9 +9,12 @@ from playwright.sync_api import Page, expect
 
 from kumpel.core.blood_pressure.assess import assess
 from kumpel.core.review import Review
-from kumpel.services import conclusions, decisions, figures, limits, medicines, settings, take_in
-from kumpel.services.medicines import Taken
-from kumpel.services.recordings import recording_of
+from kumpel.services.ground import decisions, figures, limits, settings
+from kumpel.services.ground.recordings import recording_of
+from kumpel.services.register import medicines
+from kumpel.services.register.medicines import Taken
+from kumpel.services.report import conclusions
+from kumpel.services.take_in import take_in
 from kumpel.standins.blood_pressure_signal import Day, make
 from kumpel.standins.made import as_file
 from kumpel.store.tables import LimitSetRow, Session

@@ -15,7 +15,8 @@ from playwright.sync_api import Locator, expect
 
 from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.link.client import RecorderLink
-from kumpel.services import course_register, hand_out, vehicles
+from kumpel.services.hand_out import hand_out
+from kumpel.services.yard import course_register, vehicles
 from kumpel.store.tables import Person, Recorder, Setup, Writing
 from tests.services.test_yard_and_displays import circle, gpx
 from tests.web.browser import BrowserTest

@@ -8,7 +8,9 @@ from sqlmodel import func, select
 from kumpel.core.review import Review, Stretch
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, deciding, decisions, figures, limits, settings
+from kumpel.services.ground import decisions, figures, limits, settings
+from kumpel.services.report import conclusions
+from kumpel.services.review import deciding
 from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import Person, Result, Session
 from tests.web.browser import BrowserTest

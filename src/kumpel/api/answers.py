@@ -13,14 +13,18 @@ from kumpel.core.assessment import Assessment
 from kumpel.core.recording import POINT
 from kumpel.kinds.kind import Kind, StretchWord
 from kumpel.kinds.registry import KINDS
-from kumpel.services import bays, checks, conclusions, deciding, decisions, hand_out, issued, settings
-from kumpel.services.comparison import Compared
-from kumpel.services.limits import limits_of
-from kumpel.services.people import PersonRow
-from kumpel.services.plain import plain
-from kumpel.services.reaching import is_folder
-from kumpel.services.sessions import SessionRow, row_of
-from kumpel.services.trends import Trend
+from kumpel.services.ground import decisions, settings
+from kumpel.services.ground.as_json import plain
+from kumpel.services.ground.limits import limits_of
+from kumpel.services.ground.people import PersonRow
+from kumpel.services.hand_out import hand_out
+from kumpel.services.recorders import bays, checks
+from kumpel.services.recorders.reaching import is_folder
+from kumpel.services.register.sessions import SessionRow, row_of
+from kumpel.services.report import conclusions, issued
+from kumpel.services.review import deciding
+from kumpel.services.review.comparison import Compared
+from kumpel.services.review.trends import Trend
 from kumpel.store import tables
 
 

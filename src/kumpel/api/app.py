@@ -20,8 +20,8 @@ from kumpel.api.kept import Kept
 from kumpel.api.once import Once
 from kumpel.api.problems import PROBLEMS, add_handlers, problem
 from kumpel.config import Config
-from kumpel.services.background import STOPS_S, background, prepare
-from kumpel.services.jobs import Jobs
+from kumpel.services.work.background import STOPS_S, background, prepare
+from kumpel.services.work.jobs import Jobs
 
 ROUTERS = (sign_in, people, hand_out, sensors, take_in, sessions, review, limit_sets, reports, settings, yard, events)
 

@@ -8,10 +8,10 @@ from typing import Annotated
 from fastapi import Cookie, Depends, Request
 from sqlmodel import Session as Db
 
-from kumpel.services import accounts, deeds
-from kumpel.services.accounts import Browser
-from kumpel.services.jobs import Jobs
-from kumpel.services.problems import SignInError
+from kumpel.services.ground import accounts, deeds
+from kumpel.services.ground.accounts import Browser
+from kumpel.services.ground.problems import SignInError
+from kumpel.services.work.jobs import Jobs
 from kumpel.store.database import engine
 from kumpel.store.tables import Account
 

@@ -15,7 +15,7 @@ from sqlmodel import Session as Db
 from sse_starlette import EventSourceResponse, ServerSentEvent
 
 from kumpel.api.dependencies import SignedIn
-from kumpel.services.accounts import SIGNED_OUT, Browser, still_signed_in
+from kumpel.services.ground.accounts import SIGNED_OUT, Browser, still_signed_in
 from kumpel.store.database import CHANGES, engine, plain_url
 from kumpel.store.tables import now
 

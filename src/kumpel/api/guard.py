@@ -14,7 +14,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from kumpel.api.dependencies import COOKIE
 from kumpel.api.problems import UNEXPECTED, log_failure, problem
-from kumpel.services.accounts import browser_of
+from kumpel.services.ground.accounts import browser_of
 from kumpel.store.database import engine
 
 LARGEST_BODY = 1_000_000

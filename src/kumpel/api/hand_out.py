@@ -12,8 +12,9 @@ from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, Who
 from kumpel.api.downloads import shown
 from kumpel.kinds.registry import kind_of
-from kumpel.services import clock, displays, drafts, hand_out, kept_setups, networks, recorders
-from kumpel.services import leaflet as leaflets
+from kumpel.services.hand_out import drafts, hand_out, kept_setups
+from kumpel.services.hand_out import leaflet as leaflets
+from kumpel.services.recorders import clock, displays, networks, recorders
 from kumpel.store.tables import HandOver, Person, Recorder
 
 router = APIRouter(tags=["hand out"])

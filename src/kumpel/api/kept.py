@@ -29,7 +29,7 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from kumpel.api.dependencies import COOKIE
-from kumpel.services.accounts import token_hash
+from kumpel.services.ground.accounts import token_hash
 from kumpel.store.database import plain_url
 
 KEEPS: Final = re.compile(

@@ -11,9 +11,10 @@ from sqlmodel import Session as Db
 from kumpel.api import schemas
 from kumpel.api.dependencies import Database, SignedIn, Who
 from kumpel.core.assessment import LimitSet
-from kumpel.services import deciding, limits, own_limits
-from kumpel.services.problems import ProblemError
-from kumpel.services.recordings import session_of
+from kumpel.services.ground import limits
+from kumpel.services.ground.problems import ProblemError
+from kumpel.services.ground.recordings import session_of
+from kumpel.services.review import deciding, own_limits
 from kumpel.store.database import engine
 
 router = APIRouter(tags=["limits"])

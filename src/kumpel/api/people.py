@@ -8,10 +8,11 @@ from fastapi import APIRouter, Query
 
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Who
-from kumpel.services import line, medicines, people
-from kumpel.services.recordings import session_of
-from kumpel.services.spread import spread
-from kumpel.services.trends import trends_of
+from kumpel.services.ground import people
+from kumpel.services.ground.recordings import session_of
+from kumpel.services.register import line, medicines
+from kumpel.services.review.spread import spread
+from kumpel.services.review.trends import trends_of
 from kumpel.store.tables import Team
 
 router = APIRouter(tags=["people"])

@@ -18,7 +18,7 @@ from starlette.exceptions import HTTPException
 
 from kumpel.api import schemas
 from kumpel.kinds.registry import UnknownKindError
-from kumpel.services.problems import ProblemError
+from kumpel.services.ground.problems import ProblemError
 
 log = logging.getLogger("kumpel")
 UNEXPECTED = "Something unexpected went wrong on the server; it is in the server's log. What was stored is safe."

@@ -11,7 +11,8 @@ from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, Who
 from kumpel.api.downloads import attachment
 from kumpel.api.people import Limit, Offset
-from kumpel.services import health_record, issued, mail, recordings, reports
+from kumpel.services.ground import recordings
+from kumpel.services.report import health_record, issued, mail, reports
 
 router = APIRouter(tags=["reports"])
 

@@ -14,11 +14,14 @@ from kumpel.api.dependencies import Database, Queue, Who
 from kumpel.api.downloads import shown
 from kumpel.api.limits import wished_limits
 from kumpel.kinds.registry import KINDS
-from kumpel.services import comparison, conclusions, day_sheet, deciding, figures, settings, tags
-from kumpel.services import laps as lap_sheets
-from kumpel.services.decisions import Wish
-from kumpel.services.problems import ConflictError
-from kumpel.services.recordings import session_of
+from kumpel.services.ground import figures, settings, tags
+from kumpel.services.ground.decisions import Wish
+from kumpel.services.ground.problems import ConflictError
+from kumpel.services.ground.recordings import session_of
+from kumpel.services.report import conclusions
+from kumpel.services.review import comparison, deciding
+from kumpel.services.yard import day_sheet
+from kumpel.services.yard import laps as lap_sheets
 
 router = APIRouter(tags=["review"])
 Finite = Annotated[float, Field(allow_inf_nan=False)]

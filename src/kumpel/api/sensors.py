@@ -15,11 +15,11 @@ from sse_starlette import EventSourceResponse, ServerSentEvent
 
 from kumpel.api import schemas
 from kumpel.api.dependencies import Database, SignedIn, Who
-from kumpel.services import checks, sensors
-from kumpel.services.accounts import Browser, still_signed_in
-from kumpel.services.live_values import RAW_VALUE, LiveValue, watch
-from kumpel.services.problems import ProblemError
-from kumpel.services.recorders import recorder_of
+from kumpel.services.ground.accounts import Browser, still_signed_in
+from kumpel.services.ground.problems import ProblemError
+from kumpel.services.recorders import checks, sensors
+from kumpel.services.recorders.live_values import RAW_VALUE, LiveValue, watch
+from kumpel.services.recorders.recorders import recorder_of
 from kumpel.store.database import engine
 from kumpel.store.tables import Recorder, now
 

@@ -14,8 +14,10 @@ from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, SignedIn, Who
 from kumpel.api.downloads import attachment
 from kumpel.api.people import Limit, Offset
-from kumpel.services import exports, recordings, sessions
-from kumpel.services.plain import plain
+from kumpel.services.ground import recordings
+from kumpel.services.ground.as_json import plain
+from kumpel.services.register import sessions
+from kumpel.services.report import exports
 from kumpel.store.database import engine
 
 router = APIRouter(tags=["sessions"])

@@ -6,7 +6,7 @@ from fastapi import APIRouter
 
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Who
-from kumpel.services import settings
+from kumpel.services.ground import settings
 
 router = APIRouter(tags=["settings"])
 

@@ -14,8 +14,8 @@ from starlette.concurrency import run_in_threadpool
 from kumpel import __version__
 from kumpel.api import schemas
 from kumpel.api.dependencies import COOKIE, Database
-from kumpel.services import accounts
-from kumpel.services.problems import TooManyTriesError
+from kumpel.services.ground import accounts
+from kumpel.services.ground.problems import TooManyTriesError
 from kumpel.store.database import engine
 
 router = APIRouter(tags=["sign-in"])

@@ -12,10 +12,12 @@ from sqlmodel import Session as Db
 
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, SignedIn, Who
-from kumpel.services import bays, deeds, from_files, take_in
-from kumpel.services.jobs import Jobs
-from kumpel.services.problems import InvalidError
-from kumpel.services.sessions import row_of
+from kumpel.services.ground import deeds
+from kumpel.services.ground.problems import InvalidError
+from kumpel.services.recorders import bays
+from kumpel.services.register.sessions import row_of
+from kumpel.services.take_in import from_files, take_in
+from kumpel.services.work.jobs import Jobs
 from kumpel.store.database import engine
 
 router = APIRouter(tags=["take in"])

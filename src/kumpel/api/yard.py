@@ -11,7 +11,7 @@ from fastapi.responses import Response
 from kumpel.api import schemas
 from kumpel.api.dependencies import Database, Who
 from kumpel.api.downloads import attachment, shown
-from kumpel.services import course_register, vehicles
+from kumpel.services.yard import course_register, vehicles
 
 router = APIRouter(tags=["yard"])
 

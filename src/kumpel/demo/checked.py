@@ -9,7 +9,7 @@ from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.demo.ensemble import Ensemble
-from kumpel.services import checks
+from kumpel.services.recorders import checks
 from kumpel.store.tables import Account, Recorder, SensorCheck, now
 
 Points = dict[str, list[list[float]]]

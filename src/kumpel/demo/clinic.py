@@ -11,9 +11,13 @@ from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, deciding, figures, medicines, people, reports, settings, take_in
-from kumpel.services.decisions import Wish
-from kumpel.services.medicines import Taken
+from kumpel.services.ground import figures, people, settings
+from kumpel.services.ground.decisions import Wish
+from kumpel.services.register import medicines
+from kumpel.services.register.medicines import Taken
+from kumpel.services.report import conclusions, reports
+from kumpel.services.review import deciding
+from kumpel.services.take_in import take_in
 from kumpel.standins.blood_pressure_signal import Day, make
 from kumpel.standins.made import as_file
 from kumpel.store.tables import Person, Recorder, Session

@@ -15,8 +15,10 @@ from kumpel.demo.people import NOISE_WEARERS, PLACES, TEAMS, team_of
 from kumpel.demo.recorders import METERS, RECORDERS
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.kinds.registry import KINDS
-from kumpel.services import accounts, conclusions, figures, reports, settings, take_in
-from kumpel.services.people import create_person
+from kumpel.services.ground import accounts, figures, settings
+from kumpel.services.ground.people import create_person
+from kumpel.services.report import conclusions, reports
+from kumpel.services.take_in import take_in
 from kumpel.standins.devices import DEVICES
 from kumpel.standins.devices.noise import make_file
 from kumpel.store.tables import HandOver, Person, Recorder, Session, Setup, now

@@ -18,23 +18,16 @@ from kumpel.kinds.registry import KINDS
 from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
 from kumpel.serve import say, step
-from kumpel.services import (
-    accounts,
-    conclusions,
-    deciding,
-    drafts,
-    figures,
-    hand_out,
-    limits,
-    people,
-    recorders,
-    reports,
-    sessions,
-    take_in,
-)
-from kumpel.services.decisions import LEFT_OUT, Wish
-from kumpel.services.plain import plain
-from kumpel.services.recordings import recording_of
+from kumpel.services.ground import accounts, figures, limits, people
+from kumpel.services.ground.as_json import plain
+from kumpel.services.ground.decisions import LEFT_OUT, Wish
+from kumpel.services.ground.recordings import recording_of
+from kumpel.services.hand_out import drafts, hand_out
+from kumpel.services.recorders import recorders
+from kumpel.services.register import sessions
+from kumpel.services.report import conclusions, reports
+from kumpel.services.review import deciding
+from kumpel.services.take_in import take_in
 from kumpel.store import database
 from kumpel.store.cluster import Cluster
 from kumpel.store.tables import Session

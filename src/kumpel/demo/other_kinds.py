@@ -11,8 +11,10 @@ from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.kinds.registry import KINDS
-from kumpel.services import conclusions, figures, reports, take_in
-from kumpel.services.mounted import MACHINE
+from kumpel.services.ground import figures
+from kumpel.services.report import conclusions, reports
+from kumpel.services.take_in import take_in
+from kumpel.services.yard.belonging import MACHINE
 from kumpel.standins.jaw_muscle_signal import Night, usual_groups
 from kumpel.standins.jaw_muscle_signal import make as make_night
 from kumpel.standins.made import Made, as_file

@@ -11,7 +11,7 @@ from pathlib import Path
 from sqlmodel import Session as Db
 
 from kumpel.config import ROOT
-from kumpel.services import settings
+from kumpel.services.ground import settings
 
 STARTS_WITHIN_S = 30.0
 

@@ -12,7 +12,7 @@ from kumpel.config import DEMO, ROOT, Config
 from kumpel.demo import checked, first_screen, history, post, waiting
 from kumpel.demo.ensemble import Ensemble
 from kumpel.serve import say, serve, step, usable_port
-from kumpel.services import limits
+from kumpel.services.ground import limits
 from kumpel.store import database
 from kumpel.store.cluster import Cluster, ClusterError
 

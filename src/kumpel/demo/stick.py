@@ -11,8 +11,8 @@ from sqlmodel import Session as Db
 
 from kumpel.config import DEMO
 from kumpel.formats import gpx, krec
-from kumpel.services import settings
-from kumpel.services.folder_link import IDENTITY
+from kumpel.services.ground import settings
+from kumpel.services.recorders.folder_link import IDENTITY
 from kumpel.standins.signals import SIGNALS
 
 STICKS = DEMO / "sticks"

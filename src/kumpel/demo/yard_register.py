@@ -7,7 +7,8 @@ import json
 from sqlmodel import Session as Db
 
 from kumpel.demo.yard import COURSES, MIXTURE, PORTS, VEHICLES
-from kumpel.services import course_register, settings, vehicles
+from kumpel.services.ground import settings
+from kumpel.services.yard import course_register, vehicles
 
 
 def put(db: Db, who: int | None) -> None:

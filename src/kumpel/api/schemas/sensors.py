@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import AwareDatetime, BaseModel, Field
 
 from kumpel.api.schemas.common import Line, Out, Text, example
-from kumpel.services.sensors import Bench, SensorState
+from kumpel.services.recorders.sensors import Bench, SensorState
 
 RawNumber = Annotated[float, Field(allow_inf_nan=False, ge=-1e9, le=1e9)]
 

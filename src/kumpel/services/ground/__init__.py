@@ -1,0 +1,1 @@
+"""What every room stands on: who did what, what can go wrong, people, settings, stored recordings and their figures."""

@@ -1,0 +1,77 @@
+"""Limit sets on record; the shipped ones are put there at the start."""
+
+from __future__ import annotations
+
+from datetime import date
+
+from sqlmodel import Session as Db
+from sqlmodel import col, select, update
+
+from kumpel.core.assessment import LimitSet
+from kumpel.kinds.limit_sets import limit_set_data, limit_set_from
+from kumpel.kinds.registry import KINDS
+from kumpel.services.ground import settings
+from kumpel.services.ground.problems import NotFoundError
+from kumpel.store.tables import LimitSetRow, Result, Session
+
+
+def put_shipped(db: Db) -> None:
+    """Add the shipped limit sets that are not on record yet, and correct one that was shipped with a mistake.
+
+    Copies that people made are theirs; what a report used is frozen with it. Sessions that were held against the mistake and
+    are not signed wait for new figures.
+    """
+    on_record = {(row.key, row.version): row for row in db.exec(select(LimitSetRow)).all()}
+    for kind in KINDS.values():
+        for limits in kind.limit_sets:
+            known = on_record.get((limits.key, limits.version))
+            if known is None:
+                db.add(
+                    LimitSetRow(
+                        key=limits.key,
+                        kind=limits.kind,
+                        name=limits.name,
+                        issuer=limits.issuer,
+                        version=limits.version,
+                        valid_from=date.fromisoformat(limits.valid_from),
+                        data=limit_set_data(limits),
+                    )
+                )
+            elif known.shipped and known.data != limit_set_data(limits):
+                known.data, known.name = limit_set_data(limits), limits.name
+                db.add(known)
+                held = select(Result.session_id).where(Result.limit_set_id == known.id)
+                db.exec(
+                    update(Session)
+                    .where(
+                        col(Session.id).in_(held),
+                        col(Session.signed_at).is_(None),
+                        col(Session.figures) == "assessed",
+                    )
+                    .values(figures="waiting")
+                )
+    db.commit()
+
+
+def all_limit_sets(db: Db, kind: str | None = None) -> list[LimitSetRow]:
+    """Limit sets in the order of the kinds, those of a kind in the order they came."""
+    query = select(LimitSetRow).order_by(col(LimitSetRow.id))
+    rows = list(db.exec(query.where(LimitSetRow.kind == kind) if kind else query).all())
+    order = [*KINDS]
+    return sorted(rows, key=lambda row: order.index(row.kind) if row.kind in order else len(order))
+
+
+def usual(db: Db, kind: str) -> LimitSetRow | None:
+    """The set that sessions of a kind are held against: the newest version of the one set for the kind, else the first shipped."""
+    word = next(w for w in settings.words_of(KINDS[kind]) if w.key == settings.USUAL_LIMITS)
+    key = settings.value_of(db, word, kind=kind)
+    rows = all_limit_sets(db, kind)
+    return next((row for row in reversed(rows) if row.key == key), next(iter(rows), None))
+
+
+def limits_of(db: Db, kind: str, limit_set_id: int | None) -> tuple[LimitSetRow, LimitSet]:
+    """A limit set by id, or the kind's usual one. NotFoundError when it is not one of this kind."""
+    row = db.get(LimitSetRow, limit_set_id) if limit_set_id else usual(db, kind)
+    if row is None or row.kind != kind:
+        raise NotFoundError("This limit set is not on record for this kind of recording.")
+    return row, limit_set_from(row.data)

@@ -1,0 +1,1 @@
+"""What is on record: sessions, what people take, how much waits at each station."""

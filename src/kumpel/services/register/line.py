@@ -1,0 +1,89 @@
+"""The line: how many things wait at each station; and finding anything by a few letters."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlmodel import Session as Db
+from sqlmodel import col, or_, select
+
+from kumpel.services.ground import figures
+from kumpel.services.ground.people import like, list_people
+from kumpel.services.hand_out import hand_out
+from kumpel.services.recorders import bays
+from kumpel.services.recorders.recorders import all_recorders
+from kumpel.services.register.sessions import Filter, count_sessions, list_sessions
+from kumpel.services.take_in import take_in
+from kumpel.store.tables import Recorder
+
+
+@dataclass(frozen=True)
+class Waiting:
+    """Things waiting at each station."""
+
+    hand_out: int
+    take_in: int
+    review: int
+    report: int
+    arriving: int
+    assessing: int
+
+
+def waiting(db: Db) -> Waiting:
+    """Recorders ready to go out; new sessions; sessions to look at; signed ones without their page of paper."""
+    out = {recorder.id for _, recorder, _ in hand_out.out_now(db)}
+    ready = [r for r in all_recorders(db) if r.in_reach and not r.trouble and r.id not in out and is_ready(r)]
+    return Waiting(
+        len(ready),
+        bays.new_count(db),
+        count_sessions(db, Filter(standing="waiting")),
+        count_sessions(db, Filter(standing="unreported")),
+        take_in.arriving_count(db),
+        figures.waiting_count(db),
+    )
+
+
+def is_ready(recorder: Recorder) -> bool:
+    return recorder.status.get("mode") == "ready"
+
+
+@dataclass(frozen=True)
+class Hit:
+    what: str
+    id: int
+    title: str
+    about: str
+
+
+def find(db: Db, words: str, most: int = 6) -> list[Hit]:
+    """People, recorders and sessions whose name, number, token or tags contain the words."""
+    if not words.strip():
+        return []
+    hits = [
+        Hit("person", row.person.id or 0, row.person.name, f"{row.person.number} {row.team}".strip())
+        for row in list_people(db, words, most)[0]
+    ]
+    pattern = like(words.strip())
+    found = db.exec(
+        select(Recorder)
+        .where(
+            or_(
+                col(Recorder.token).ilike(pattern),
+                col(Recorder.name).ilike(pattern),
+                col(Recorder.serial).ilike(pattern),
+            )
+        )
+        .limit(most)
+    ).all()
+    hits += [Hit("recorder", r.id or 0, r.token, r.name) for r in found]
+    for row in list_sessions(db, Filter(search=words), most)[0]:
+        name = row.person.name if row.person else "unclaimed"
+        hits.append(
+            Hit(
+                "session",
+                row.session.id or 0,
+                name,
+                f"{row.session.kind}, {row.session.started_at:%d %b %Y}, {row.session.key_figure}",
+            )
+        )
+    return hits

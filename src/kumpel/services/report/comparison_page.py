@@ -1,0 +1,116 @@
+"""The page of a report that says what changed since another recording."""
+
+from __future__ import annotations
+
+import math
+
+from sqlmodel import Session as Db
+
+from kumpel.core.comparison import Change, Span
+from kumpel.core.rounding import shown
+from kumpel.reports.document import Part, Picture, TablePart, TextPart
+from kumpel.reports.pictures import Moved, changes
+from kumpel.services.ground import decisions
+from kumpel.services.ground.problems import ProblemError
+from kumpel.services.register.sessions import wall_start
+from kumpel.services.review import comparison
+from kumpel.services.review.comparison import Compared
+from kumpel.store.tables import Session
+
+STANDING = {"beyond": "more than from day to day", "within": "as from day to day", "not known": "not known"}
+DRAWN = 8
+
+
+def parts(db: Db, session: Session) -> list[Part]:
+    """The comparison with the recording that the reviewer chose; none where nobody chose one."""
+    other = decisions.setting(decisions.of_session(db, session.id or 0), decisions.COMPARED)
+    if other is None:
+        return []
+    try:
+        found = comparison.compare(db, int(other), session.id or 0)
+    except ProblemError as error:
+        return [TextPart(title="Compared with another recording", text=str(error), size="page")]
+    made = _parts(found)
+    return [made[0].model_copy(update={"size": "page"}), *made[1:]]
+
+
+def _parts(found: Compared) -> list[Part]:
+    made = found.found
+    title = f"Compared with the recording of {wall_start(found.before):%d %b %Y}"
+    if made.why_not:
+        return [TextPart(title=title, text=f"No differences are told. {made.why_not}."), _questions(found)]
+    words = made.in_words[:1].upper() + made.in_words[1:]
+    said = [f"{words}.", *_spans_words(found)]
+    rows = [
+        [c.label, _value(c, c.before), _value(c, c.after), moved(c), _span(c), STANDING[c.standing]]
+        for c in made.changes
+    ]
+    drawn = [
+        Moved(
+            c.label,
+            _plain(c, c.before),
+            _plain(c, c.after),
+            c.difference,
+            moved(c),
+            c.span.value,
+            c.standing == "beyond",
+        )
+        for c in made.changes[:DRAWN]
+    ]
+    picture = Picture(
+        title="What changed",
+        svg=changes(drawn),
+        text="; ".join(f"{c.label} {moved(c)}" for c in made.changes[:DRAWN]),
+    )
+    table = TablePart(
+        title="In numbers",
+        columns=["Figure", "Before", "After", "Difference", "Usual from day to day", "In words"],
+        rows=rows,
+    )
+    return [TextPart(title=title, text=" ".join(said)), picture, table, _different(found), _questions(found)]
+
+
+def moved(change: Change) -> str:
+    """A difference with its sign and unit; that of two percentages is in points."""
+    if math.isnan(change.difference):
+        return "not measured"
+    unit = "points" if change.unit == "%" else change.unit
+    return f"{shown(change.difference, change.decimals, '+')} {unit}".replace("-", "\u2212")
+
+
+def _plain(change: Change, value: float) -> str:
+    return "\u2013" if math.isnan(value) else shown(value, change.decimals)
+
+
+def _value(change: Change, value: float) -> str:
+    return "not measured" if math.isnan(value) else f"{_plain(change, value)} {change.unit}"
+
+
+def _span(change: Change) -> str:
+    return "not known" if math.isnan(change.span.value) else f"\u00b1{shown(change.span.value, change.decimals)}"
+
+
+def _spans_words(found: Compared) -> list[str]:
+    spans: list[Span] = [c.span for c in found.found.changes]
+    said = []
+    own = max((s.recordings for s in spans if s.origin == "own"), default=0)
+    if own:
+        said.append(f"What is usual from day to day comes from {own} recordings of the person.")
+    if any(s.origin == "set" for s in spans):
+        source = f" ({found.spans_from})" if found.spans_from else ", without a source"
+        said.append(f"What is usual from day to day was set by the clinic{source}.")
+    return said
+
+
+def _different(found: Compared) -> TablePart:
+    rows = [[m.name, m.before or "none", m.after or "none"] for m in found.medicines]
+    rows += [list(each) for each in found.found.differing]
+    if found.changed_on:
+        rows.append(["What is taken changed", "", f"{found.changed_on:%d %b %Y}"])
+    return TablePart(title="What was different", columns=["", "Before", "After"], rows=rows)
+
+
+def _questions(found: Compared) -> TablePart:
+    answers = {True: "yes", False: "no", None: "not known"}
+    rows = [[q.text[:1].upper() + q.text[1:], answers[q.holds], q.about] for q in found.found.questions]
+    return TablePart(title="Can they be compared?", columns=["", "Answer", "Because"], rows=rows)

@@ -1,0 +1,119 @@
+"""A session as a file to go on working with: a workbook with figures, tables and samples, or its samples as they were recorded."""
+
+from __future__ import annotations
+
+import tempfile
+from dataclasses import replace
+from datetime import UTC, datetime, time, timedelta
+from pathlib import Path
+from typing import Literal
+
+from sqlmodel import Session as Db
+from sqlmodel import col, func, select
+
+from kumpel.core.assessment import Table
+from kumpel.core.reckoning import table
+from kumpel.formats import files
+from kumpel.formats.errors import FileFormatError
+from kumpel.kinds.registry import kind_of
+from kumpel.services.ground import figures, naming, settings
+from kumpel.services.ground.problems import ConflictError
+from kumpel.services.ground.recordings import recording_of, session_of
+from kumpel.services.register.sessions import SessionRow, row_of, wall_start
+from kumpel.store.tables import Session, Team
+
+Form = Literal["xlsx", "csv"]
+MOST_CELLS = 1_000_000
+"""Samples that a workbook is good for: beyond it opens slowly, and takes minutes to write."""
+MOST_VALUES = 20_000_000
+"""Samples of a CSV file: more than half a gigabyte beyond; the original has them, too."""
+
+
+def write(db: Db, session_id: int, form: Form) -> tuple[str, Path]:
+    """The name of the file and where it lies; whoever asked takes it away afterwards.
+
+    The workbook has the figures as reviewed, every table (laps, and what else the kind makes of it), events and samples; of a long
+    recording it says that the samples are left out. ConflictError when the format cannot hold the recording.
+    """
+    session = session_of(db, session_id)
+    kind, recording = kind_of(session.kind), recording_of(db, session)
+    found = None
+    if form == "xlsx" and session.figures == figures.ASSESSED:
+        outcome = figures.outcome(db, session_id)
+        if outcome is not None:
+            found = outcome.both.reviewed
+            if kind.sheets is not None:
+                found = replace(found, tables=(*found.tables, *kind.sheets(recording, outcome.review)))
+    values = sum(channel.count for channel in recording.channels.values())
+    if form == "csv" and values > MOST_VALUES:
+        raise ConflictError(
+            f"{values / 1e6:.0f} million samples are too many for a CSV file. Fetch the original recording in place of it.",
+            code="no-file",
+        )
+    if form == "xlsx" and values > MOST_CELLS:
+        recording = replace(recording, channels={})
+        if found is not None:
+            found = replace(found, tables=(*found.tables, _left_out(values)))
+    name = file_name(db, row_of(db, session), form)
+    db.commit()
+    folder = Path(tempfile.mkdtemp(prefix="kumpel-export-"))
+    path = folder / f"session.{form}"
+    readings = kind.reading_code if form == "csv" and kind.readings and not recording.channels else ""
+    try:
+        files.write(recording, path, found, "", readings)
+    except BaseException as error:
+        path.unlink(missing_ok=True)
+        folder.rmdir()
+        if not isinstance(error, FileFormatError):
+            raise
+        raise ConflictError(f"No file was made: {error}. The recording is safe.", code="no-file") from error
+    return name, path
+
+
+def _left_out(values: int) -> Table:
+    words = f"{values / 1e6:.1f} million samples are more than a workbook is good for: they are in the CSV file and in the original."
+    return table("samples", "Samples left out", [("", "", None)], [(words,)])
+
+
+def remove(path: Path) -> None:
+    """Take a written file away."""
+    path.unlink(missing_ok=True)
+    path.parent.rmdir()
+
+
+def file_name(db: Db, row: SessionRow, form: str) -> str:
+    """By the pattern of the house; as shipped "2026-11-27 Surface loop Jonas Tveter practice 2.xlsx"."""
+    session, person = row.session, row.person
+    local = wall_start(session)
+    team = db.get(Team, person.team_id) if person and person.team_id else None
+    pattern = settings.value_of(db, settings.FILE_NAME, kind=session.kind, team=team.name if team else "")
+    values = {
+        "date": f"{local:%Y-%m-%d}",
+        "time": f"{local:%H%M}",
+        "place": row.tags.get("place", ""),
+        "person": person.name if person else "",
+        "kind": kind_of(session.kind).name.lower(),
+        "run": row.tags.get("run", ""),
+        "recorder": row.recorder.token if row.recorder else "",
+        "n": str(nth_of_day(db, session)),
+    }
+    return f"{naming.name_of(pattern, values)}.{form}"
+
+
+def nth_of_day(db: Db, session: Session) -> int:
+    """Which session of its recorder on its day it is, from 1; by the wall clock of the recorder."""
+    local = wall_start(session)
+    midnight = datetime.combine(local.date(), time(), UTC) - timedelta(minutes=session.utc_offset_min)
+    before = db.exec(
+        select(func.count())
+        .select_from(Session)
+        .where(
+            Session.serial == session.serial,
+            Session.state == "stored",
+            Session.aside == "",
+            col(Session.deleted_at).is_(None),
+            Session.started_at >= midnight,
+            Session.started_at < session.started_at,
+        )
+    ).one()
+    return before + 1

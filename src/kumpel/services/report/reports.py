@@ -1,0 +1,158 @@
+"""Reports: the true pages before issuing, the frozen ones after."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import text
+from sqlmodel import Session as Db
+from sqlmodel import col, func, or_, select
+
+from kumpel.core.assessment import LimitSet
+from kumpel.kinds.limit_sets import limit_set_data
+from kumpel.kinds.registry import kind_of
+from kumpel.reports import pages
+from kumpel.services.ground import deeds, settings
+from kumpel.services.ground.deeds import Whom
+from kumpel.services.ground.people import like
+from kumpel.services.ground.problems import ConflictError, NotFoundError
+from kumpel.services.ground.recordings import locked_session, session_of
+from kumpel.services.report import conclusions, paper
+from kumpel.store.database import tell, without
+from kumpel.store.tables import Account, Report, Session, now
+
+
+@dataclass(frozen=True)
+class Options:
+    """Which parts go in; without a name when it goes to somebody who should not know it."""
+
+    parts: tuple[str, ...]
+    named: bool = True
+
+
+def choices(kind: str) -> tuple[dict[str, str], tuple[str, ...]]:
+    """Parts that can be ticked, and those of the one-page form."""
+    known = kind_of(kind)
+    return known.report_parts, known.one_page
+
+
+def paper_of(db: Db, session: Session, options: Options) -> tuple[paper.Paper, LimitSet]:
+    """What was signed; for a session that is not, what would stand there now."""
+    signature = conclusions.signature_of(db, session.id or 0)
+    if signature is None:
+        made, found = paper.now_of(db, session, options.parts)
+        return made, found.limits
+    found_then = conclusions.signed_outcome(db, signature)
+    if found_then is None:
+        raise ConflictError("No figures were kept with this signature. Open the session again and sign it anew.")
+    return conclusions.signed_paper(db, session, signature), found_then.limits
+
+
+def preview(db: Db, session_id: int, options: Options) -> tuple[list[bytes], list[str]]:
+    """The true pages as PNG, and what is to be said of them."""
+    session = session_of(db, session_id)
+    pages_of, _ = paper_of(db, session, options)
+    logo = settings.logo_svg(db, pages_of.house.logo)
+    made = paper.document(session.kind, pages_of, options.parts, named=options.named, logo=logo)
+    shown, unknown = pages.printable(made)
+    notes = [f"No font here has the sign {code}; it is printed as [{code}]." for code in unknown]
+    if _is_one_page(session.kind, options):
+        shown = pages.on_one(shown)
+    drawn = pages.preview(shown)
+    if _is_one_page(session.kind, options) and len(drawn) > 1:
+        notes.append(_too_much(session.kind, pages_of, options))
+    return drawn, notes
+
+
+def _is_one_page(kind: str, options: Options) -> bool:
+    """Whether no more was chosen than what stands on the one page."""
+    return set(options.parts) <= set(kind_of(kind).one_page)
+
+
+def _too_much(kind: str, pages_of: paper.Paper, options: Options) -> str:
+    """Which part has to go for the rest to stand on one page; the smallest names come last, as they were chosen first."""
+    known = kind_of(kind).report_parts
+    for key in reversed(options.parts):
+        rest = tuple(k for k in options.parts if k != key)
+        less, _ = pages.printable(paper.document(kind, pages_of, rest, named=options.named))
+        if pages.page_count(pages.pdf(pages.on_one(less))) == 1:
+            return f"This takes more than one page, however small the pictures. Without “{known[key]}” it fits."
+    return (
+        "This takes more than one page, however small the pictures: shorten the conclusion, or leave several parts out."
+    )
+
+
+def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
+    """Freeze the report: bytes, hash, limits, who, when. Only a signed session can be issued."""
+    deeds.ask(db, "report issued", Whom("session", session_id))
+    session = locked_session(db, session_id)
+    if session.signed_at is None:
+        raise ConflictError(
+            "Sign the review off first: a report without a responsible person proves nothing.", code="unsigned"
+        )
+    number = f"R-{now():%Y}-{_next(db):05d}"
+    signed, limits = paper_of(db, session, options)
+    logo = settings.logo_svg(db, signed.house.logo)
+    whole = paper.document(session.kind, signed, options.parts, named=options.named, number=number, logo=logo)
+    made, _ = pages.printable(whole)
+    if _is_one_page(session.kind, options):
+        made = pages.on_one(made)
+    data = pages.pdf(made)
+    report = Report(
+        number=number,
+        session_id=session_id,
+        person_id=session.person_id if options.named else None,
+        title=f"{made.title}, {made.subtitle}",
+        document=made.model_dump(mode="json"),
+        limits=limit_set_data(limits),
+        pages=pages.page_count(data),
+        pdf=data,
+        sha256=hashlib.sha256(data).digest(),
+        issued_by=who,
+    )
+    db.add(report)
+    about = {"number": number, "sha256": report.sha256.hex(), "parts": list(options.parts), "named": options.named}
+    deeds.keep(db, "report issued", Whom("session", session_id), after=about, who=who)
+    tell(db, "reports", session=session_id)
+    db.commit()
+    db.refresh(report)
+    return report
+
+
+def _next(db: Db) -> int:
+    """The next report number. Its row is held until the report is on record: what fails leaves no hole."""
+    taken = text("update counter set value = value + 1 where name = 'report' returning value")
+    return int(db.connection().execute(taken).scalar_one())
+
+
+def list_reports(
+    db: Db, search: str = "", limit: int = 50, offset: int = 0, session_id: int | None = None
+) -> tuple[list[tuple[Report, str, datetime]], int]:
+    """Issued reports (of one session), newest first, with who issued them and when the session began; without their bytes."""
+    where = [] if session_id is None else [col(Report.session_id) == session_id]
+    if search.strip():
+        pattern = like(search.strip())
+        where.append(or_(col(Report.title).ilike(pattern), col(Report.number).ilike(pattern)))
+    total = db.exec(select(func.count()).select_from(Report).where(*where)).one()
+    found = db.exec(
+        select(Report, Account.name, Session.started_at)
+        .outerjoin(Account, col(Report.issued_by) == Account.id)
+        .join(Session, col(Report.session_id) == Session.id)
+        .where(*where)
+        .options(*without(Report.pdf, Report.document))
+        .order_by(col(Report.issued_at).desc(), col(Report.id).desc())
+        .limit(limit)
+        .offset(offset)
+    ).all()
+    return [(r, name or "", started) for r, name, started in found], total
+
+
+def report_of(db: Db, report_id: int) -> Report:
+    report = db.get(Report, report_id)
+    if report is None:
+        raise NotFoundError("This report is not on record.")
+    if hashlib.sha256(report.pdf).digest() != report.sha256:
+        raise ConflictError("The stored report does not match its hash: it was changed outside Kumpel.")
+    return report

@@ -1,0 +1,1 @@
+"""Reviewing: decisions taken, recordings compared, trends, limit sets of the house."""

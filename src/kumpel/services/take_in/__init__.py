@@ -1,0 +1,1 @@
+"""Taking in: sessions from recorders and files, filed once and only once."""

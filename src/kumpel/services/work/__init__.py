@@ -1,0 +1,1 @@
+"""What is done while nobody asks: jobs, the lookout, who leads."""

@@ -1,0 +1,95 @@
+"""What is done while nobody asks: jobs, the lookout, memory given back. In the process of the web, or in one of its own."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import logging
+from collections.abc import AsyncIterator, Callable
+
+from sqlmodel import Session as Db
+
+from kumpel.services.ground import figures, limits
+from kumpel.services.work.jobs import Jobs
+from kumpel.services.work.leading import Leading
+from kumpel.store import database, locks
+from kumpel.store.freed import give_back
+
+log = logging.getLogger("kumpel")
+GIVES_BACK_S = 30.0
+STOPS_S = 1.5
+"""How long each part is waited for when a process stops: threads that hang on a database that is away hold up nothing."""
+
+
+def prepare(url: str) -> None:
+    """The database as this version needs it; several may come at once."""
+    database.migrate(url)
+    with Db(database.engine(url)) as db:
+        locks.wait_for_transaction(db, locks.LIMITS)
+        limits.put_shipped(db)
+        figures.wait_for_new_methods(db)
+
+
+@contextlib.asynccontextmanager
+async def background(url: str, jobs: Jobs, *, works: bool = True, watches: bool = True) -> AsyncIterator[None]:
+    """What this process does beside the web, from a prepared database on until it is left: `works` on jobs, `watches` recorders while it
+    leads."""
+    await asyncio.to_thread(jobs.open)
+    tasks = [asyncio.create_task(_give_back())]
+    if works:
+        tasks.append(asyncio.create_task(_work(jobs, url)))
+    leading = Leading(url, jobs) if watches else None
+    if leading:
+        leading.start()
+    try:
+        yield
+    finally:
+        if leading:
+            await _within(leading.stop)
+        for task in tasks:
+            task.cancel()
+        with contextlib.suppress(TimeoutError, Exception):
+            await asyncio.wait_for(asyncio.gather(*tasks, return_exceptions=True), STOPS_S)
+        # Without a database nothing of this can be said to anybody: it ends all the same.
+        await _within(lambda: _let_go(url))
+        await _within(jobs.close)
+
+
+async def _within(work: Callable[[], None]) -> None:
+    with contextlib.suppress(TimeoutError, Exception):
+        await asyncio.wait_for(asyncio.to_thread(work), STOPS_S)
+
+
+def _let_go(url: str) -> None:
+    with Db(database.engine(url)) as db:
+        Jobs.let_go(db)
+
+
+async def _give_back() -> None:
+    """Pages and figures come and go; what they took is given back while nobody notices."""
+    while True:
+        await asyncio.sleep(GIVES_BACK_S)
+        await asyncio.to_thread(give_back)
+
+
+async def _work(jobs: Jobs, url: str) -> None:
+    """The worker, started again when the database went away under it."""
+    first = True
+    while True:
+        with contextlib.suppress(Exception):
+            await asyncio.to_thread(_go_on, jobs, url, first)
+            first = False
+        try:
+            await jobs.work()
+        except asyncio.CancelledError:
+            raise
+        except Exception as error:
+            log.warning("the worker stopped (%s); starting it again", type(error).__name__)
+        await asyncio.sleep(1)
+
+
+def _go_on(jobs: Jobs, url: str, at_start: bool) -> None:
+    with Db(database.engine(url)) as db:
+        if at_start:
+            jobs.tidy(db)
+        jobs.go_on(db)

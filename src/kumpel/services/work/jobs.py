@@ -1,0 +1,191 @@
+"""Long work as jobs in the database: goes on after a restart, can be spread over machines."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import logging
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+
+import procrastinate
+from procrastinate.jobs import Status
+from sqlalchemy import text
+from sqlmodel import Session as Db
+
+from kumpel.services.ground import figures
+from kumpel.services.report import mail
+from kumpel.services.take_in import take_in
+from kumpel.store.database import engine, plain_url
+
+log = logging.getLogger("kumpel.jobs")
+POLLS_S = 6.0
+"""A new job is told to its worker; looking for one by itself is for the note that was lost, and four queues look."""
+BEATS_S = 5.0
+STALLED_S = 20.0
+"""A worker says every five seconds that it is there; one that has not for so long is gone, and what it worked on is free."""
+AT_ONCE = 32
+"""Sessions that are put in line for their figures at a time; the rest follows."""
+HUGE, HUGE_BYTES = "huge", 32 * 2**20
+"""Sessions of this size have one lane together; the others pass them."""
+SLOW_BYTES_PER_S = 65_536.0
+"""A link that carries less has a place among the slow ones: however long they take, they hold up nobody else."""
+TAKE_IN, SLOW, FIGURES, MAIL = "take-in", "take-in-slow", "figures", "mail"
+SHARES = {TAKE_IN: 6, SLOW: 24, FIGURES: 2, MAIL: 1}
+"""Queues by kind of work, and how much of each is done at a time: none waits for another kind."""
+
+
+class Jobs:
+    """The job queue of one database: deferring from anywhere, working in the server process."""
+
+    def __init__(self, url: str) -> None:
+        self._url = url
+        working = procrastinate.PsycopgConnector(conninfo=plain_url(url), max_size=4 + len(SHARES))
+        deferring = procrastinate.SyncPsycopgConnector(conninfo=plain_url(url))
+        self.app, self._sync = procrastinate.App(connector=working), procrastinate.App(connector=deferring)
+        self._threads = {queue: ThreadPoolExecutor(share, queue) for queue, share in SHARES.items()}
+
+        async def take_in_job(session_id: int) -> None:
+            if await self._in(TAKE_IN, lambda: take_in.read_and_clear(engine(url), session_id)):
+                await asyncio.to_thread(self.start_assess, session_id)
+
+        async def slow_take_in_job(session_id: int) -> None:
+            if await self._in(SLOW, lambda: take_in.read_and_clear(engine(url), session_id)):
+                await asyncio.to_thread(self.start_assess, session_id)
+
+        async def assess_job(session_id: int, again: bool = False) -> None:
+            await self._in(FIGURES, lambda: figures.run(engine(url), session_id, again=again))
+
+        async def clear_job(session_id: int) -> None:
+            await self._in(TAKE_IN, lambda: take_in.clear_if_wished(engine(url), session_id))
+
+        async def mail_job(mail_id: int) -> None:
+            await self._in(MAIL, lambda: mail.run(engine(url), mail_id))
+
+        self.app.task(name="take-in", queue=TAKE_IN)(take_in_job)
+        self.app.task(name="take-in-slow", queue=SLOW)(slow_take_in_job)
+        self.app.task(name="assess", queue=FIGURES)(assess_job)
+        self.app.task(name="clear", queue=TAKE_IN)(clear_job)
+        self.app.task(name="mail", queue=MAIL)(mail_job)
+
+    async def _in(self, queue: str, work: Callable[[], bool | None]) -> bool | None:
+        """Work on a thread of its queue: the usual pool of threads is small, and shared by all."""
+        return await asyncio.get_running_loop().run_in_executor(self._threads[queue], work)
+
+    def open(self) -> None:
+        self._sync.open()
+
+    @staticmethod
+    def let_go(db: Db) -> None:
+        """The server is stopped on purpose: what is under way here was no accident."""
+        figures.let_go(db)
+        take_in.let_go(db)
+
+    @staticmethod
+    def tidy(db: Db) -> int:
+        """Take away what ended workers left: jobs done or failed, and those at work under nobody. What they were for is found
+        again by `go_on`. How many there were."""
+        db.connection().execute(
+            text("delete from procrastinate_workers where last_heartbeat < now() - make_interval(secs => :stalled)"),
+            {"stalled": STALLED_S},
+        )
+        gone = db.connection().execute(
+            text(
+                "delete from procrastinate_jobs where status not in ('todo', 'doing') or (status = 'doing' and worker_id is null)"
+            )
+        )
+        db.commit()
+        return gone.rowcount
+
+    def close(self) -> None:
+        self._sync.close()
+        for threads in self._threads.values():
+            threads.shutdown(wait=False, cancel_futures=True)
+
+    def start_take_in(self, session_id: int) -> None:
+        """One waiting job a session at most; a second is not needed, it would find nothing to do.
+
+        Small ones come first, and huge ones one after the other: a night of raw signal holds nobody up.
+        """
+        with Db(engine(self._url)) as db:
+            size, bytes_per_s = take_in.size_of(db, session_id), take_in.rate_of(db, session_id)
+        slow = bytes_per_s is not None and bytes_per_s < SLOW_BYTES_PER_S
+        job = self._sync.configure_task(
+            "take-in-slow" if slow else "take-in",
+            queue=SLOW if slow else TAKE_IN,
+            queueing_lock=f"take-in {session_id}",
+            lock=HUGE if size >= HUGE_BYTES and not slow else None,
+            priority=-size.bit_length(),
+        )
+        with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
+            job.defer(session_id=session_id)
+
+    def _start_clear(self, session_id: int) -> None:
+        """Clear on the recorder what was to be cleared with taking it in."""
+        job = self._sync.configure_task("clear", queue=TAKE_IN, queueing_lock=f"clear {session_id}")
+        with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
+            job.defer(session_id=session_id)
+
+    def start_assess(self, session_id: int, *, again: bool = False) -> None:
+        """Compute the figures of a stored session; once more, when asked for."""
+        job = self._sync.configure_task("assess", queue=FIGURES, queueing_lock=f"assess {session_id}")
+        with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
+            job.defer(session_id=session_id, again=again)
+
+    def start_mail(self, mail_id: int) -> None:
+        """Send what is in the outbox; one waiting job a mail at most."""
+        job = self._sync.configure_task("mail", queue=MAIL, queueing_lock=f"mail {mail_id}")
+        with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
+            job.defer(mail_id=mail_id)
+
+    def go_on(self, db: Db, serial: str | None = None, *, stopped_too: bool = True) -> None:
+        """Go on with what was cut, for one recorder or for all; a job that finds somebody at work ends at once."""
+        for session_id in take_in.unfinished(db, serial, stopped_too):
+            self.start_take_in(session_id)
+        if serial is not None:
+            for session_id in take_in.to_clear(db, serial):
+                self._start_clear(session_id)
+        if serial is None:
+            for session_id in figures.waiting(db, AT_ONCE):
+                self.start_assess(session_id)
+            for mail_id in mail.waiting(db):
+                self.start_mail(mail_id)
+
+    async def work(self) -> None:
+        """Work on jobs until cancelled, each queue with its own share; what a dead worker held is set free all the time."""
+        async with self.app.open_async():
+            workers = [
+                self.app.run_worker_async(
+                    queues=[queue],
+                    name=queue,
+                    concurrency=share,
+                    install_signal_handlers=False,
+                    delete_jobs="successful",
+                    listen_notify=queue != MAIL,  # its connection costs; nobody watches a mail go out
+                    fetch_job_polling_interval=POLLS_S,
+                    shutdown_graceful_timeout=2.0,
+                    update_heartbeat_interval=BEATS_S,
+                    stalled_worker_timeout=STALLED_S,
+                )
+                for queue, share in SHARES.items()
+            ]
+            async with asyncio.TaskGroup() as group:
+                for worker in (*workers, self._set_free()):
+                    group.create_task(worker)
+
+    async def _set_free(self) -> None:
+        """Take away jobs whose worker is gone, and with them the lanes they held; `go_on` puts what is not done in line again."""
+        while True:
+            await self.free_stalled()
+            await asyncio.sleep(STALLED_S / 2)
+
+    async def free_stalled(self) -> int:
+        """Jobs of dead workers, found by their heartbeat; how many there were."""
+        jobs = self.app.job_manager
+        stalled = list(await jobs.get_stalled_jobs(seconds_since_heartbeat=STALLED_S))
+        for job in stalled:
+            log.warning(
+                "%s of %s was left by a worker that is gone; it is put in line again", job.task_name, job.task_kwargs
+            )
+            await jobs.finish_job(job, status=Status.FAILED, delete_job=True)
+        return len(stalled)

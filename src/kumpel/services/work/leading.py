@@ -1,0 +1,76 @@
+"""One lookout among all processes of a database: the leader by an advisory lock, with a term that fences a deposed one."""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+import socket
+import threading
+from collections.abc import Callable
+
+import psycopg
+from sqlmodel import Session as Db
+from sqlmodel import select
+
+from kumpel.services.work.jobs import Jobs
+from kumpel.services.work.watch import DATABASE_ERRORS, Lookout
+from kumpel.store import locks
+from kumpel.store.database import engine, plain_url
+from kumpel.store.tables import LookoutTerm, now
+
+log = logging.getLogger("kumpel.leading")
+AGAIN_S = 1.0
+"""How often one that does not lead tries to, and one that leads asks whether it still does."""
+
+
+class DeposedError(Exception):
+    """Another lookout leads since: what this one still had in hand is not kept."""
+
+
+def begin_term(db: Db) -> int:
+    """The next term, on record as this machine's. The caller holds the lock."""
+    row = db.exec(select(LookoutTerm).with_for_update()).first() or LookoutTerm(id=1, term=0)
+    row.term, row.machine, row.since = row.term + 1, socket.gethostname()[:120], now()
+    db.add(row)
+    db.commit()
+    return row.term
+
+
+def fence(db: Db, term: int) -> None:
+    """Raises DeposedError unless this term still runs; it cannot end before the transaction does."""
+    if db.exec(select(LookoutTerm.term).with_for_update(read=True)).first() != term:
+        db.rollback()
+        raise DeposedError
+
+
+class Leading(threading.Thread):
+    """Looks out while it leads. The lock is held by a connection of its own and dies with it, so that another takes over at once."""
+
+    def __init__(self, url: str, jobs: Jobs, lookout: Callable[..., Lookout] = Lookout) -> None:
+        super().__init__(name="leading", daemon=True)
+        self._url, self._jobs, self._make = url, jobs, lookout
+        self._ending = threading.Event()
+
+    def run(self) -> None:
+        while not self._ending.is_set():
+            # A database that is away is waited for.
+            with contextlib.suppress(*DATABASE_ERRORS), psycopg.connect(plain_url(self._url), autocommit=True) as held:
+                if locks.try_for_connection(held, locks.LOOKOUT):
+                    self._lead(held)
+            self._ending.wait(AGAIN_S)
+
+    def _lead(self, held: psycopg.Connection) -> None:
+        with Db(engine(self._url)) as db:
+            term = begin_term(db)
+        log.info("looking out, term %s", term)
+        lookout = self._make(self._url, self._jobs, lambda db: fence(db, term))
+        lookout.start()
+        try:
+            while lookout.is_alive() and not self._ending.wait(AGAIN_S):
+                held.execute("select 1")
+        finally:
+            lookout.stop()
+
+    def stop(self) -> None:
+        self._ending.set()
+        self.join(timeout=4)
