@@ -67,7 +67,7 @@ def of_kind(db: Db, kind: str) -> None:
     span = row.length_s / 50
 
     def cold(turn: int) -> None:
-        recordings._kept = recordings.Kept(recordings.KEPT_BYTES)
+        recordings._kept = recordings.Recent(recordings.KEPT_BYTES)
         deciding.supposed(db, row, [Wish("left out", start_s=turn, end_s=turn + span, reason="x")], ())
 
     def preview(turn: int) -> None:

@@ -9,7 +9,7 @@ from kumpel.core.assessment import Figure, Finding, Judgement, Rule, Step, Verdi
 from kumpel.core.geo import Plane
 from kumpel.core.jaw_muscle.figures import heart_link
 from kumpel.core.noise.levels import mean_level
-from kumpel.core.reckoning import held
+from kumpel.core.reckoning import weighed
 from kumpel.core.recording import Event
 from kumpel.core.review import Review
 from kumpel.core.vehicle.branches import outline_of
@@ -38,9 +38,9 @@ class Shared(unittest.TestCase):
         missing = Finding("coverage", "half of the time", blocks=True, at_least=True)
         drift = Finding("drift", "the calibrator drifted", blocks=True)
         alone = {"dose": 150.0}
-        self.assertIs(held(judged, rule, [missing], alone, figure.decimals, "").verdict, Verdict.ABOVE)
+        self.assertIs(weighed(judged, rule, [missing], alone, figure.decimals, "").verdict, Verdict.ABOVE)
         for doubts in ([drift], [missing, drift], [drift, missing]):
-            found = held(judged, rule, doubts, alone, figure.decimals, "")
+            found = weighed(judged, rule, doubts, alone, figure.decimals, "")
             self.assertIs(found.verdict, Verdict.NOT_ASSESSABLE, doubts)
             self.assertIn("drifted", found.words)
 

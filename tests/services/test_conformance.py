@@ -20,7 +20,7 @@ from kumpel.formats import krec
 from kumpel.link import frames
 from kumpel.link.client import RecorderLink
 from kumpel.services.recorders import conformance
-from kumpel.services.recorders.conformance import FAILS, KEPT, NOT_ASKED, ROWS, Found, Probe
+from kumpel.services.recorders.conformance import FAILS, KEPT, NOT_ASKED, ROWS, Outcome, Probe
 from kumpel.standins import vehicle_signal
 from kumpel.standins.calls import Calls
 from kumpel.standins.device import Began, Recorded
@@ -189,7 +189,7 @@ class Conforming(Dock):
         never = {row.asks for row in ROWS} - asked
         self.assertEqual(never, {"on a serial port garbage before a frame costs nothing"})
 
-    def keeps_to_every_row(self, each: StandIn) -> list[Found]:
+    def keeps_to_every_row(self, each: StandIn) -> list[Outcome]:
         running = self.ensemble.running[each.token]
         for number in range(2):
             if not number or not DEVICES[each.kind].keeps_one:
@@ -232,7 +232,7 @@ class Faulty(Dock):
             {row.asks for row in ROWS if row.clause in ("10",) or "serial port" in row.asks or "drawn" in row.asks},
         )
 
-    def table(self) -> list[Found]:
+    def table(self) -> list[Outcome]:
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         device = replace(DEVICES["vehicle"], record=small_session)
         who = Declared("V-99", "VL-000099", "Faulty", passcode="2718", courses=(COURSE,))

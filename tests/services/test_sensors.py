@@ -227,7 +227,7 @@ class Calibrating(DatabaseTest):
             first = next(packs)
             self.assertEqual([v.channel for v in first], ["steering", "throttle", "steering:raw"])
             self.assertAlmostEqual(first[2].value, 2.487, delta=0.02)
-            taken: list[sensors.Held] = []
+            taken: list[sensors.Steady] = []
             other = threading.Thread(
                 target=lambda: taken.append(sensors.capture(self.db, self.id, "steering", 1, TRUES, [None, None, None]))
             )

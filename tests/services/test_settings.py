@@ -126,15 +126,15 @@ class Settings(DatabaseTest):
 
     def test_what_is_offered_in_a_review_is_what_the_site_set(self) -> None:
         noise = KINDS["noise"]
-        shipped = answers.kind(settings.held(self.db), noise, {})
+        shipped = answers.kind(settings.chosen(self.db), noise, {})
         self.assertIn("meter knocked", next(s.reasons for s in shipped.stretches if s.what == "left out"))
         self.keep(settings.reasons_key("left out"), [" radio ", "radio", "", "break room"], "kind", "noise")
         self.keep(settings.tag_key("place"), ["Crusher", "Mill"], "kind", "noise")
-        told = answers.kind(settings.held(self.db), noise, {})
+        told = answers.kind(settings.chosen(self.db), noise, {})
         self.assertEqual(next(s.reasons for s in told.stretches if s.what == "left out"), ["radio", "break room"])
         self.assertEqual(next(t.suggestions for t in told.tags if t.key == "place"), ["Crusher", "Mill"])
         self.assertNotEqual(
-            answers.kind(settings.held(self.db), KINDS["gas"], {}).tags[1].suggestions, ["Crusher", "Mill"]
+            answers.kind(settings.chosen(self.db), KINDS["gas"], {}).tags[1].suggestions, ["Crusher", "Mill"]
         )
 
     def test_name_address_and_logo_stand_on_paper_and_freeze_with_it(self) -> None:

@@ -14,7 +14,7 @@ from kumpel.core.samples import ArraySamples
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import figures, recordings
-from kumpel.services.ground.recordings import Kept
+from kumpel.services.ground.recordings import Recent
 from kumpel.standins.signals import SIGNALS
 from kumpel.store import samples
 from tests.support import DatabaseTest
@@ -31,14 +31,14 @@ def key(number: int) -> recordings.Key:
 
 class Bounded(unittest.TestCase):
     def test_the_oldest_go_when_there_are_too_many(self) -> None:
-        kept = Kept(100_000)
+        kept = Recent(100_000)
         for number in range(12):
             kept.put(key(number), recording(10))
             self.assertLessEqual(kept.size, 100_000)
         self.assertEqual([n for n in range(12) if kept.get(key(n)) is not None], list(range(3, 12)))
 
     def test_what_was_asked_for_lately_stays(self) -> None:
-        kept = Kept(35_000)
+        kept = Recent(35_000)
         for number in range(3):
             kept.put(key(number), recording(10))
         kept.get(key(0))
@@ -46,14 +46,14 @@ class Bounded(unittest.TestCase):
         self.assertEqual([n for n in range(4) if kept.get(key(n)) is not None], [0, 2, 3])
 
     def test_one_that_is_too_large_is_not_kept_and_drives_nobody_out(self) -> None:
-        kept = Kept(35_000)
+        kept = Recent(35_000)
         kept.put(key(0), recording(10))
         kept.put(key(1), recording(100))
         self.assertIsNone(kept.get(key(1)))
         self.assertIsNotNone(kept.get(key(0)))
 
     def test_what_is_derived_later_counts(self) -> None:
-        kept = Kept(35_000)
+        kept = Recent(35_000)
         made = recording(10)
         kept.put(key(0), made)
         kept.put(key(1), recording(10))
@@ -74,7 +74,7 @@ class Moved(DatabaseTest):
                 self.db.commit()
                 with mock.patch.object(samples, "read_items", side_effect=AssertionError("decoded anew")):
                     moved = self.computed(row)
-                with mock.patch.object(recordings, "_kept", Kept(10**9)):
+                with mock.patch.object(recordings, "_kept", Recent(10**9)):
                     fresh = self.computed(row)
                 self.assertEqual(moved.reviewed.figures, fresh.reviewed.figures)
                 self.assertEqual(moved.reviewed.judgements, fresh.reviewed.judgements)

@@ -69,7 +69,7 @@ class SamplesInTheStore(DatabaseTest):
         """Assessed from blocks or from arrays: the very same results."""
         kind = KINDS["jaw_muscle"]
         whole = kind.assess(krec.read(self.file), Review(), kind.limit_sets[0])
-        nothing_kept = mock.patch.object(recordings, "_kept", recordings.Kept(10**9))
+        nothing_kept = mock.patch.object(recordings, "_kept", recordings.Recent(10**9))
         with mock.patch.object(recordings, "MOST_WHOLE_BYTES", 1_000_000), nothing_kept:
             recording = recordings.recording_of(self.db, self.row)
             self.assertIsInstance(recording.channels["ecg"].samples, StoredSamples)

@@ -26,7 +26,7 @@ from kumpel.config import ROOT
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import decisions, figures, limits
-from kumpel.services.ground.as_json import plain
+from kumpel.services.ground.as_json import for_screen
 from kumpel.services.ground.problems import ConflictError
 from kumpel.services.ground.recordings import session_of
 from kumpel.services.report import conclusions, paper, reports
@@ -133,7 +133,7 @@ class FromBeforeResults(unittest.TestCase):
                 self.assertEqual((row.figures, row.signed_at is not None), ("assessed", then["signed"]))
                 found = conclusions.standing(self.db, row)
                 assert found is not None
-                self.assertEqual(said(json.loads(as_then(json.dumps(plain(found.both))))), then["figures"])
+                self.assertEqual(said(json.loads(as_then(json.dumps(for_screen(found.both))))), then["figures"])
                 self.assertEqual(found.limits.version, then["limits"])
                 self.assertEqual(repr(found.review), then["decisions"])
                 self.assertEqual(self.decided(row.id or 0), then["decisions"])
@@ -147,7 +147,9 @@ class FromBeforeResults(unittest.TestCase):
                 figures.assess(self.db, row)
                 after = figures.outcome(self.db, row.id or 0)
                 assert before is not None and after is not None
-                self.assertEqual(as_then(repr(said(plain(after.both)))), as_then(repr(said(plain(before.both)))))
+                self.assertEqual(
+                    as_then(repr(said(for_screen(after.both)))), as_then(repr(said(for_screen(before.both))))
+                )
                 figures.assess(self.db, row)
                 again = figures.outcome(self.db, row.id or 0)
                 assert again is not None

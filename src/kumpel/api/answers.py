@@ -14,7 +14,7 @@ from kumpel.core.recording import POINT
 from kumpel.kinds.kind import Kind, StretchWord
 from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import decisions, settings
-from kumpel.services.ground.as_json import plain
+from kumpel.services.ground.as_json import for_screen
 from kumpel.services.ground.limits import limits_of
 from kumpel.services.ground.people import PersonRow
 from kumpel.services.hand_out import hand_out
@@ -172,19 +172,19 @@ def session(row: SessionRow) -> schemas.Session:
 
 
 def assessment(found: Assessment) -> schemas.Assessment:
-    data = plain(found)
+    data = for_screen(found)
     for event, made in zip(data["events"], found.events, strict=True):
         event["key"] = made.key
     return schemas.Assessment.model_validate(data)
 
 
-def kind(held: settings.Held, known: Kind, said: Mapping[str, Sequence[str]]) -> schemas.Kind:
+def kind(held: settings.Chosen, known: Kind, said: Mapping[str, Sequence[str]]) -> schemas.Kind:
     """A kind with its words; what is offered is what the site set (`held`), and as tags what was said lately."""
     offered = {word.key: settings.value_in(held, word, kind=known.key) for word in settings.words_of(known)}
 
     def of_stretch(word: StretchWord) -> schemas.StretchWord:
         reasons = offered.get(settings.reasons_key(word.what), list(word.reasons))
-        return schemas.StretchWord.model_validate(plain(word) | {"reasons": reasons})
+        return schemas.StretchWord.model_validate(for_screen(word) | {"reasons": reasons})
 
     return schemas.Kind(
         key=known.key,
@@ -202,7 +202,7 @@ def kind(held: settings.Held, known: Kind, said: Mapping[str, Sequence[str]]) ->
         reading_bars=[schemas.ReadingBar(low=low, high=high) for low, high in known.reading_bars],
         decisions=[
             schemas.DecisionWord(
-                **plain(d) | {"choices": [schemas.Choice(value=value, words=words) for value, words in d.choices]}
+                **for_screen(d) | {"choices": [schemas.Choice(value=value, words=words) for value, words in d.choices]}
             )
             for d in known.decisions
         ],
@@ -211,7 +211,7 @@ def kind(held: settings.Held, known: Kind, said: Mapping[str, Sequence[str]]) ->
         checks=[schemas.CheckWord.model_validate(c) for c in known.checks],
         tags=[
             schemas.TagWord.model_validate(
-                plain(t)
+                for_screen(t)
                 | {"suggestions": list(dict.fromkeys([*offered[settings.tag_key(t.key)], *said.get(t.key, ())]))}
             )
             for t in known.tags
@@ -230,7 +230,7 @@ def comparison(made: Compared) -> schemas.Comparison:
         before=made.before.id or 0,
         after=made.after.id or 0,
         limit_set_id=made.limit_set_id,
-        changes=[schemas.FigureChange.model_validate(plain(each)) for each in found.changes],
+        changes=[schemas.FigureChange.model_validate(for_screen(each)) for each in found.changes],
         questions=[schemas.CompareQuestion.model_validate(each) for each in found.questions],
         differing=[schemas.Differing(what=what, before=a, after=b) for what, a, b in found.differing],
         medicines=[schemas.TakenBoth.model_validate(each) for each in made.medicines],
@@ -254,7 +254,7 @@ def all_settings(db: Db) -> schemas.Settings:
     words = [(w, "") for w in settings.OF_THE_SITE]
     words += [(w, known.key) for known in KINDS.values() for w in settings.words_of(known)]
     return schemas.Settings(
-        words=[schemas.SettingWord.model_validate(plain(w) | {"kind": of}) for w, of in words],
+        words=[schemas.SettingWord.model_validate(for_screen(w) | {"kind": of}) for w, of in words],
         kept=[
             schemas.KeptSetting(
                 key=k.word.key,

@@ -30,7 +30,7 @@ Finite = Annotated[float, Field(allow_inf_nan=False)]
 @router.get("/kinds")
 def kinds(db: Database, who: Who) -> list[schemas.Kind]:
     """Every kind of recorder that this server knows, with its words."""
-    held = settings.held(db)
+    held = settings.chosen(db)
     said = tags.said_lately(db)
     return [answers.kind(held, kind, said.get(kind.key, {})) for kind in KINDS.values()]
 

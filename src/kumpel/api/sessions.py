@@ -15,7 +15,7 @@ from kumpel.api.dependencies import Database, Queue, SignedIn, Who
 from kumpel.api.downloads import attachment
 from kumpel.api.people import Limit, Offset
 from kumpel.services.ground import recordings
-from kumpel.services.ground.as_json import plain
+from kumpel.services.ground.as_json import for_screen
 from kumpel.services.register import sessions
 from kumpel.services.report import exports
 from kumpel.store.database import engine
@@ -116,9 +116,9 @@ def view(
             unit=v.unit,
             bin_s=v.bin_s,
             start_s=v.start_s,
-            low=plain(v.low.tolist()),
-            high=plain(v.high.tolist()),
-            mean=plain(v.mean.tolist()),
+            low=for_screen(v.low.tolist()),
+            high=for_screen(v.high.tolist()),
+            mean=for_screen(v.mean.tolist()),
         )
         for v in made
     ]

@@ -127,7 +127,7 @@ def overall(judgements: Sequence[Judgement]) -> tuple[Verdict, str]:
     return verdict, f"{leading.rule}: {leading.words}"
 
 
-def held(
+def weighed(
     judgement: Judgement,
     rule: Rule,
     findings: Sequence[Finding],
@@ -198,7 +198,7 @@ def conclude(
             figure = reckoning.figures[rule.figure]
         judged = judge(rule, figure)
         against = [f for f in blocking if reckoning.concerned(f, rule.figure)]
-        judgements.append(held(judged, rule, against, alone or {}, figure.decimals, extent))
+        judgements.append(weighed(judged, rule, against, alone or {}, figure.decimals, extent))
     verdict, words = overall(judgements)
     unmarked = (
         s for s in suggestions if not any(c.start_s <= s.start_s and s.end_s <= c.end_s for c in review.left_out)

@@ -19,7 +19,7 @@ from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
 from kumpel.serve import say, step
 from kumpel.services.ground import accounts, figures, limits, people
-from kumpel.services.ground.as_json import plain
+from kumpel.services.ground.as_json import for_screen
 from kumpel.services.ground.decisions import LEFT_OUT, Wish
 from kumpel.services.ground.recordings import recording_of
 from kumpel.services.hand_out import drafts, hand_out
@@ -109,7 +109,7 @@ def _job(db: Db, ensemble: Ensemble, out: Path) -> int:
     report = reports.issue(db, session.id, reports.Options(KINDS["noise"].one_page), officer.id)
     (out / f"{report.number}.pdf").write_bytes(report.pdf)
     (out / "session.krec").write_bytes(b"".join(sessions.original(engine, session.id)))
-    (out / "assessment.json").write_text(json.dumps(plain(both), indent=1, ensure_ascii=False))
+    (out / "assessment.json").write_text(json.dumps(for_screen(both), indent=1, ensure_ascii=False))
     _write_levels(db, session, out / "levels.csv")
     done()
     say(f"\n  {ida.name}, {session.length_s / 3600:.2f} h, {used.name} ({used.version})")

@@ -21,7 +21,7 @@ LOOKOUT: Final = 7245008
 
 
 @contextmanager
-def held(db: Db, lock: int, row: int) -> Iterator[bool]:
+def locked(db: Db, lock: int, row: int) -> Iterator[bool]:
     """A lock over several transactions of one connection; gives whether nobody else has it. What was not committed is undone."""
     wanted = {"lock": lock, "row": row}
     mine = bool(db.connection().execute(text("select pg_try_advisory_lock(:lock, :row)"), wanted).scalar_one())

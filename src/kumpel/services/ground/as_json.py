@@ -17,17 +17,17 @@ T = TypeVar("T")
 _FIELDS: dict[type, tuple[dataclasses.Field[Any], ...] | None] = {}
 
 
-def plain(value: Any) -> Any:
+def for_screen(value: Any) -> Any:
     """The JSON form of a core result for a screen; nan and infinities become null."""
     return _walked(value, lambda number: number if math.isfinite(number) else None)
 
 
-def kept(value: Any) -> Any:
+def for_store(value: Any) -> Any:
     """The JSON form of a core result for the store; `kept_as` gives the very same result back."""
     return _walked(value, lambda number: number if math.isfinite(number) else {NOT_A_NUMBER: repr(number)})
 
 
-def kept_as(form: type[T], data: Any) -> T:
+def from_store(form: type[T], data: Any) -> T:
     """The core result that `kept` made `data` from. Raises pydantic.ValidationError when it is none."""
     wanted: Any = form
     found: T = _adapter(wanted).validate_python(_with_numbers(data))

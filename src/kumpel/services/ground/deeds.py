@@ -11,7 +11,7 @@ from typing import Any
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
-from kumpel.services.ground.as_json import plain
+from kumpel.services.ground.as_json import for_screen
 from kumpel.services.ground.problems import ForbiddenError
 from kumpel.store.tables import Deed
 
@@ -65,8 +65,8 @@ def keep(
             what=what,
             on_what=whom.what,
             on_id=str(whom.id),
-            before=plain(before),
-            after=plain(after),
+            before=for_screen(before),
+            after=for_screen(after),
         )
     )
 

@@ -20,7 +20,7 @@ from kumpel.kinds.kind import PLACE, Kind
 from kumpel.kinds.limit_sets import limit_set_data, limit_set_from
 from kumpel.kinds.registry import KINDS, kind_of
 from kumpel.services.ground import decisions
-from kumpel.services.ground.as_json import kept, kept_as
+from kumpel.services.ground.as_json import for_store, from_store
 from kumpel.services.ground.carriers import carriers
 from kumpel.services.ground.limits import limits_of
 from kumpel.services.ground.recordings import recording_of
@@ -79,7 +79,7 @@ def assess(db: Db, session: Session) -> BothWays:
     method = method_of(kind_of(session.kind))
     shared = {"method": method, "limit_set_id": limits_row.id, "limits": limit_set_data(limits)}
     for each, decided in ((both.recorded, review.as_recorded()), (both.reviewed, review)):
-        if _keep(db, session.id, each, shared | {"decisions": kept(decided)}):
+        if _keep(db, session.id, each, shared | {"decisions": for_store(decided)}):
             _keep_values(db, session.id, session.kind, each, method)
     _show(session, both.reviewed)
     _find_course(db, session, review)
@@ -100,7 +100,7 @@ def refresh(db: Db, session: Session) -> None:
 
 def _keep(db: Db, session_id: int, found: Assessment, origin: dict[str, Any]) -> bool:
     """Append a result, but when the newest says the very same already. Whether it was appended."""
-    content = kept(found)
+    content = for_store(found)
     last = _newest(db, session_id, found.basis)
     if last is not None and last.content == content and all(getattr(last, k) == v for k, v in origin.items()):
         return False
@@ -174,8 +174,8 @@ def outcome_of(recorded: Result | None, reviewed: Result | None) -> Outcome | No
         reviewed.method,
         reviewed.limit_set_id,
         limit_set_from(reviewed.limits),
-        kept_as(Review, reviewed.decisions),
-        BothWays(kept_as(Assessment, recorded.content), kept_as(Assessment, reviewed.content)),
+        from_store(Review, reviewed.decisions),
+        BothWays(from_store(Assessment, recorded.content), from_store(Assessment, reviewed.content)),
     )
 
 
@@ -187,7 +187,7 @@ def run(store: Engine, session_id: int, *, again: bool = False) -> bool:
 
     What stops it is kept as a sentence on the session; it is not tried again by itself. Only one process works on a session.
     """
-    with store.connect() as connection, Db(connection) as db, locks.held(db, locks.FIGURES, session_id) as mine:
+    with store.connect() as connection, Db(connection) as db, locks.locked(db, locks.FIGURES, session_id) as mine:
         return mine and _run(db, session_id, again)
 
 

@@ -30,7 +30,7 @@ Key = tuple[str, int, bytes]
 """A database, a session in it, and what its recording is: the hash of the file."""
 
 
-class Kept:
+class Recent:
     """The recordings read last: review asks for the same one again and again. They never change.
 
     Together they take `most` bytes at the most; one that is larger is not kept at all.
@@ -87,7 +87,7 @@ def _bytes_of(value: object) -> int:
     return 32
 
 
-_kept = Kept(KEPT_BYTES)
+_kept = Recent(KEPT_BYTES)
 
 
 def session_of(db: Db, session_id: int) -> Session:

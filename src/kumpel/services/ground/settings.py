@@ -269,7 +269,7 @@ def words_of(kind: Kind) -> tuple[SettingWord, ...]:
 
 
 @dataclass(frozen=True)
-class Kept:
+class InForce:
     """A setting as it holds for a scope: who set it and when; `version` is the row, 0 when nobody ever did."""
 
     word: SettingWord
@@ -290,11 +290,11 @@ def word_of(key: str, scope: str, of: str) -> SettingWord:
     return word
 
 
-Held = Mapping[tuple[str, str, str], Any]
+Chosen = Mapping[tuple[str, str, str], Any]
 """What somebody set and holds: the value by key, scope and whose."""
 
 
-def held(db: Db, key: str | None = None) -> Held:
+def chosen(db: Db, key: str | None = None) -> Chosen:
     """Everything that somebody set (of a key), read at once."""
     place = (col(Setting.key), col(Setting.scope), col(Setting.of))
     newest = select(func.max(Setting.id)).group_by(*place)
@@ -304,7 +304,7 @@ def held(db: Db, key: str | None = None) -> Held:
     return {(row.key, row.scope, row.of): row.value for row in rows if row.value is not None}
 
 
-def value_in(found: Held, word: SettingWord, *, kind: str = "", team: str = "") -> Any:
+def value_in(found: Chosen, word: SettingWord, *, kind: str = "", team: str = "") -> Any:
     """What holds: what was set for the kind, else for the team, else for the site, else what is shipped."""
     for scope, of in (("kind", kind), ("team", team), ("site", "")):
         value = found.get((word.key, scope, of)) if scope in word.scopes and (of or scope == "site") else None
@@ -315,7 +315,7 @@ def value_in(found: Held, word: SettingWord, *, kind: str = "", team: str = "") 
 
 def value_of(db: Db, word: SettingWord, *, kind: str = "", team: str = "") -> Any:
     """As `value_in`, read for this word alone."""
-    return value_in(held(db, word.key), word, kind=kind, team=team)
+    return value_in(chosen(db, word.key), word, kind=kind, team=team)
 
 
 def _newest(db: Db, key: str, scope: str, of: str) -> Setting | None:
@@ -323,7 +323,7 @@ def _newest(db: Db, key: str, scope: str, of: str) -> Setting | None:
     return db.exec(mine.order_by(col(Setting.id).desc()).limit(1)).first()
 
 
-def all_kept(db: Db) -> list[Kept]:
+def all_kept(db: Db) -> list[InForce]:
     """Every setting that somebody set and that holds, with who and when."""
     place = (col(Setting.key), col(Setting.scope), col(Setting.of))
     newest = select(func.max(Setting.id)).group_by(*place)
@@ -340,7 +340,7 @@ def all_kept(db: Db) -> list[Kept]:
         except NotFoundError:
             continue  # A kind that is no longer here; its settings wait for it.
         scope = cast("Scope", row.scope)  # the table allows no other
-        found.append(Kept(word, scope, row.of, row.value, row.id or 0, by or "", row.made_at))
+        found.append(InForce(word, scope, row.of, row.value, row.id or 0, by or "", row.made_at))
     return found
 
 

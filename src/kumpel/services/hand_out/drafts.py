@@ -176,7 +176,7 @@ def _last_worn(db: Db, last: HandOver | None) -> str:
     return session.key_figure if session else ""
 
 
-def compare(kind: Kind, wanted: BaseModel, on_it: holdings.Held) -> list[FieldState]:
+def compare(kind: Kind, wanted: BaseModel, on_it: holdings.Holdings) -> list[FieldState]:
     """Field by field: the draft beside what is on the recorder. Names only where it can keep them."""
     settings = wanted.model_dump(mode="json")
     on_recorder = holdings.for_form(on_it)

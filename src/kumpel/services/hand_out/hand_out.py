@@ -330,7 +330,7 @@ def _read_wrong(
 ) -> list[str]:
     """What the recorder reads back otherwise than it was written, in words."""
     read = link.setup()
-    wrong = [f.label for f in compare(kind, model, holdings.held(read, can_names, [])) if f.differs]
+    wrong = [f.label for f in compare(kind, model, holdings.holdings_of(read, can_names, [])) if f.differs]
     wrong += [name for name in kept if not is_same(kept[name], read.setup.get(name))]
     return wrong if read.slip == about else [*wrong, "the slip"]
 

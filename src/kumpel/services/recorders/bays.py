@@ -28,7 +28,7 @@ NOT_HERE = ("new", "arriving")
 
 
 @dataclass(frozen=True)
-class Found:
+class InBay:
     """A session on a recorder, and where it stands here: new, arriving, stored, aside, deleted, recording or unreadable."""
 
     recorder_session: str
@@ -72,7 +72,7 @@ class Bay:
     holder: Person | None
     since: datetime | None
     tags: dict[str, str]
-    sessions: list[Found]
+    sessions: list[InBay]
 
     @property
     def not_taken_in(self) -> int:
@@ -271,7 +271,7 @@ class _About:
         return self.people.get(session.wish["person_id"]) if session.wish.get("person_id") else held
 
 
-def _found(recorder: Recorder, listed: dict[str, Any], about: _About, days: _Days) -> Found:
+def _found(recorder: Recorder, listed: dict[str, Any], about: _About, days: _Days) -> InBay:
     session = about.known.get(_key(recorder, listed))
     standing = standing_of(listed, session)
     start = datetime.fromtimestamp(listed["start"], UTC)
@@ -280,7 +280,7 @@ def _found(recorder: Recorder, listed: dict[str, Any], about: _About, days: _Day
     received = session.received if session else 0
     rate = recorder.status.get("link", {}).get("bytes_per_s")
     left = max(listed["size"] - received, 0)
-    return Found(
+    return InBay(
         listed["id"],
         start,
         listed["length_s"],

@@ -87,5 +87,5 @@ def settle(db: Db, given: HandOver) -> None:
         db.add(first)
 
 
-def settings_of(db: Db, row: Writing) -> holdings.Held:
+def settings_of(db: Db, row: Writing) -> holdings.Holdings:
     return db.get_one(Setup, row.setup_id).settings

@@ -35,7 +35,7 @@ class NotAsked(Exception):
 
 
 @dataclass(frozen=True)
-class Found:
+class Outcome:
     """What came of a row."""
 
     clause: str
@@ -130,18 +130,18 @@ class Probe:
             raise NotAsked("it has no passcode")
 
 
-def test(probe: Probe, changes: bool = False) -> Iterator[Found]:
+def test(probe: Probe, changes: bool = False) -> Iterator[Outcome]:
     """The rows one after the other; those that change something only when wished."""
     for each in ROWS:
         if each.changes and not changes:
             continue
         try:
             each.ask(probe)
-            yield Found(each.clause, each.asks, KEPT)
+            yield Outcome(each.clause, each.asks, KEPT)
         except NotAsked as error:
-            yield Found(each.clause, each.asks, NOT_ASKED, str(error))
+            yield Outcome(each.clause, each.asks, NOT_ASKED, str(error))
         except (Broken, LinkError) as error:
-            yield Found(each.clause, each.asks, FAILS, str(error))
+            yield Outcome(each.clause, each.asks, FAILS, str(error))
 
 
 def _say(holds: bool, why: str) -> None:

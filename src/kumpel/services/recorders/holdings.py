@@ -14,28 +14,28 @@ from kumpel.link.abilities import ListedCourse
 from kumpel.link.messages import SetupState
 from kumpel.store.tables import Person
 
-Held = dict[str, Any]
+Holdings = dict[str, Any]
 
 
-def held(setup: SetupState, can_names: bool, courses: list[ListedCourse]) -> Held:
+def holdings_of(setup: SetupState, can_names: bool, courses: list[ListedCourse]) -> Holdings:
     """What is kept of an answer."""
-    own: Held = {"_slip": setup.slip, "_courses": [{"name": c.name, "sha256": c.sha256.hex()} for c in courses]}
+    own: Holdings = {"_slip": setup.slip, "_courses": [{"name": c.name, "sha256": c.sha256.hex()} for c in courses]}
     if can_names:
         own["_names"] = dict(setup.names)
         own["_names_withheld"] = setup.names_withheld
     return setup.setup | own
 
 
-def settings_of(held: Held) -> dict[str, Any]:
+def settings_of(held: Holdings) -> dict[str, Any]:
     """The settings alone, as the recorder names them."""
     return {key: value for key, value in held.items() if not key.startswith("_")}
 
 
-def keeps_names(held: Held) -> bool:
+def keeps_names(held: Holdings) -> bool:
     return "_names" in held
 
 
-def for_form(held: Held) -> dict[str, Any]:
+def for_form(held: Holdings) -> dict[str, Any]:
     """Everything that a form may show or refer to: settings, stored names, the courses by name."""
     courses = {"courses": held["_courses"]} if held.get("_courses") else {}
     names: dict[str, str] = held.get("_names", {})
@@ -60,7 +60,7 @@ def understood(kind: Kind, settings: dict[str, Any]) -> dict[str, Any]:
             return left
 
 
-def others(kind: Kind, held: Held) -> dict[str, Any]:
+def others(kind: Kind, held: Holdings) -> dict[str, Any]:
     """Settings that the recorder has and this kind's form does not know; they survive every write."""
     return {key: value for key, value in settings_of(held).items() if key not in kind.setup_model.model_fields}
 

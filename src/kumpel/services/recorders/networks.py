@@ -41,7 +41,7 @@ def looked_in(db: Db) -> list[LookedIn]:
     """Every network that is set, in its order, then every address, ports, folders, and the docks that recorders were seen in."""
     here = select(Recorder.host, Recorder.port).where(col(Recorder.in_reach), col(Recorder.host).is_not(None))
     found = db.exec(here).all()
-    held = settings.held(db)
+    held = settings.chosen(db)
     networks = [_network(each, [host for host, _ in found]) for each in settings.value_in(held, settings.NETWORKS)]
     places = [
         LookedIn(each, "address", each, [], sum(place == address_parts(each) for place in found))

@@ -284,7 +284,7 @@ def _describe(recorder: Recorder, answer: Answer) -> None:
             s.model_dump(exclude={"sha256"}) | {"sha256": s.sha256.hex() if s.sha256 else None} for s in answer.sessions
         ]
     if answer.setup is not None:
-        recorder.setup = holdings.held(answer.setup, abilities.NAMES in described.can, answer.courses)
+        recorder.setup = holdings.holdings_of(answer.setup, abilities.NAMES in described.can, answer.courses)
         recorder.setup_revision = answer.setup.revision
 
 

@@ -59,7 +59,7 @@ class Bench:
 
 
 @dataclass(frozen=True)
-class Held:
+class Steady:
     """A raw value held for a second; `refused` says why it cannot be used, empty when it can."""
 
     raw: float
@@ -132,7 +132,7 @@ def sensor_of(recorder: Recorder, key: str) -> SensorWord:
 
 def capture(
     db: Db, recorder_id: int, key: str, position: int, trues: Sequence[float], raws: Sequence[float | None]
-) -> Held:
+) -> Steady:
     """Hold a sensor for a second in one of its positions; `raws` are those of the others that are captured already.
 
     A value that cannot be used is answered with the reason, which is kept on record; nothing is written to the recorder.
@@ -159,7 +159,7 @@ def capture(
         about = {"sensor": key, "position": _place(word, position), "why": refused}
         deeds.keep(db, "capture refused", whom, after=about | {"raw": held.raw, "spread": held.spread})
         db.commit()
-    return Held(held.raw, held.spread, held.count, refused)
+    return Steady(held.raw, held.spread, held.count, refused)
 
 
 def press(db: Db, recorder_id: int, key: str, serial: str = "", passcode: str = "") -> Bench:

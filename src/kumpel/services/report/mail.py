@@ -148,7 +148,7 @@ def run(store: Engine, mail_id: int) -> None:
 
     Where the server took it and we were stopped before that was on record, it goes once more, with the same Message-ID.
     """
-    with store.connect() as connection, Db(connection) as db, locks.held(db, locks.MAIL, mail_id) as mine:
+    with store.connect() as connection, Db(connection) as db, locks.locked(db, locks.MAIL, mail_id) as mine:
         row = db.get(Mail, mail_id) if mine else None
         if row is None or row.state != WAITING:
             return

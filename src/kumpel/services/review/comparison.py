@@ -106,7 +106,7 @@ def _side(db: Db, session: Session, limit_set_id: int | None) -> tuple[int, Side
 
 def spans_set(db: Db, kind: Kind) -> dict[str, float]:
     """The spans from day to day that the house set for a kind, by figure."""
-    held = settings.held(db)
+    held = settings.chosen(db)
     found = {}
     for word, followed in settings.span_words(kind):
         value = settings.value_in(held, word, kind=kind.key)

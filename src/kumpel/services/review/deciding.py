@@ -17,7 +17,7 @@ from kumpel.core.vehicle.courses import course_data, course_from
 from kumpel.kinds.kind import DecisionWord, Kind
 from kumpel.kinds.registry import kind_of
 from kumpel.services.ground import decisions, deeds, figures
-from kumpel.services.ground.as_json import plain
+from kumpel.services.ground.as_json import for_screen
 from kumpel.services.ground.decisions import (
     ACCEPTED,
     ASLEEP,
@@ -201,7 +201,7 @@ def decide(
         "decided",
         Whom("session", session_id),
         {"decisions": took} if took else None,
-        {"decisions": plain(wishes)},
+        {"decisions": for_screen(wishes)},
         who,
     )
     words = _words(kind_of(session.kind), wishes, removed)

@@ -14,7 +14,7 @@ from kumpel.store.tables import HandOver, Recorder, Session
 
 def is_wanted(db: Db, recorder: Recorder) -> bool:
     """Whether recorders of its kind, where it stands, are taken in on contact."""
-    held = settings.held(db)
+    held = settings.chosen(db)
     if settings.value_in(held, settings.CONTACT, kind=recorder.kind) != settings.ON_CONTACT:
         return False
     docks = [line.casefold() for line in settings.value_in(held, settings.CONTACT_DOCKS, kind=recorder.kind)]

@@ -241,7 +241,7 @@ def read(store: Engine, session_id: int) -> bool:
     A cut leaves everything read so far and a sentence in `trouble`. Only one process works on a session at a time:
     the lock belongs to this function's own connection and dies with it.
     """
-    with store.connect() as connection, Db(connection) as db, locks.held(db, locks.TAKE_IN, session_id) as mine:
+    with store.connect() as connection, Db(connection) as db, locks.locked(db, locks.TAKE_IN, session_id) as mine:
         return mine and _run(db, session_id)
 
 

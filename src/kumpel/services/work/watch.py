@@ -359,7 +359,7 @@ class Lookout(threading.Thread):
 
     def _read_wishes(self, db: Db) -> None:
         words = (settings.NETWORKS, settings.ADDRESSES, settings.PORTS, settings.FOLDERS)
-        found = settings.held(db)
+        found = settings.chosen(db)
         self._wished = _Wished(*(tuple(settings.value_in(found, word)) for word in words))
 
     @staticmethod
