@@ -118,6 +118,8 @@ class Calibrating(BrowserTest):
         self.ensemble.running["V-02"].tell("vanish")
         live = page.get_by_role("region", name="Live now")
         expect(live).not_to_contain_text("ten times a second", timeout=15_000)
+        # Long enough for its sensors to be asked for while it does not answer.
+        expect(page.get_by_role("button", name="Ask again")).to_be_visible(timeout=30_000)
         self.ensemble.running["V-02"].tell("come back")
         expect(live).to_contain_text("ten times a second", timeout=30_000)
         expect(row).to_contain_text("captured")

@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
-import { api, ask } from "@/api/client";
+import { api, ask, type Schemas } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
 import { Button, Loading, Token, Trouble, Warn } from "@/ui/basics";
 import { clockError, percent } from "@/ui/format";
@@ -26,8 +26,14 @@ export default function Sensors() {
   const recorder = recorders.data?.find((r) => r.id === Number(id));
   const bench = useQuery({
     queryKey: ["sensors", Number(id)],
-    queryFn: () =>
-      ask(api.GET("/api/recorders/{recorder_id}/sensors", { params: { path: { recorder_id: Number(id) } } })),
+    queryFn: async () => {
+      const found = await ask(
+        api.GET("/api/recorders/{recorder_id}/sensors", { params: { path: { recorder_id: Number(id) } } }),
+      );
+      // One that does not answer has not lost its channels, and who calibrates it has not lost what was captured.
+      const before = queries.getQueryData<Schemas["SensorBench"]>(["sensors", Number(id)]);
+      return found.trouble && before ? { ...found, channels: before.channels } : found;
+    },
     enabled: recorder !== undefined,
     // One that did not answer is asked again by itself while it is in reach.
     refetchInterval: (query) => (query.state.data?.trouble && recorder?.in_reach ? 4_000 : false),
