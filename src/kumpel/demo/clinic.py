@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
@@ -202,8 +202,11 @@ BLOCKS = [
 """The clinic's own words for conclusions."""
 
 
-def load(db: Db, who: int | None, offset_min: int) -> None:
-    """The patients with their recordings; the last of each waits for a look, the others are signed."""
+COUNT = sum(len(patient.worn) for patient in PATIENTS)
+
+
+def load(db: Db, who: int | None, offset_min: int) -> Iterator[Session]:
+    """The patients with their recordings, one after the other; the last of each waits for a look, the others are signed."""
     kind = KINDS["blood_pressure"].key
     for figure, span in SPANS.items():
         settings.keep(db, f"spans.{figure}", "kind", kind, span, 0, who)
@@ -218,6 +221,7 @@ def load(db: Db, who: int | None, offset_min: int) -> None:
             session = _recorded(db, person, worn, turn, offset_min, who)
             if worn.concluded and who is not None:
                 _sign(db, session, worn.concluded, who, issue=turn > 0)
+            yield session
 
 
 def _day(days_ago: int) -> date:

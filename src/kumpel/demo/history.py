@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 import zlib
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -21,7 +24,7 @@ from kumpel.services.report import conclusions, reports
 from kumpel.services.take_in import take_in
 from kumpel.standins.devices import DEVICES
 from kumpel.standins.devices.noise import make_file
-from kumpel.store.tables import HandOver, Person, Recorder, Session, Setup, now
+from kumpel.store.tables import Account, HandOver, Person, Recorder, Session, Setup, now
 
 LOGIN, PASSWORD, OFFICER = "officer", "tarnfels-demo", "Runa Halvorsen"
 AWAY = Recorder(serial="NM-000105", kind="noise", token="N-05", name="Noise meter 5", model="NM-1", firmware="1.3.2")
@@ -44,8 +47,8 @@ def last_early_shift() -> datetime:
     return start if local - start > timedelta(hours=8) else start - timedelta(days=1)
 
 
-def load(db: Db) -> None:
-    """People, recorders and history. Everything is seeded; only the dates move with today."""
+def load_first(db: Db) -> None:
+    """What the first screen needs: an account, people, recorders, the yard. Everything is seeded; only the dates move with today."""
     account = accounts.create_account(db, LOGIN, OFFICER, PASSWORD, "administrator")
     settings.keep(db, settings.NAME.key, "site", "", "Tarnfels mine and works clinic", 0, account.id)
     settings.keep(db, settings.ADDRESS.key, "site", "", "Shaft road 4\n9911 Tarnfels", 0, account.id)
@@ -71,19 +74,41 @@ def load(db: Db) -> None:
         )
     db.add(Recorder(**AWAY.model_dump(exclude={"id"}) | {"seen_at": now() - timedelta(days=3, hours=2)}))
     db.commit()
-    _history(db, account.id)
     yard_register.put(db, account.id)
     stick.put(db, account.id)
-    other_kinds.load(db, account.id, local_offset())
-    clinic.load(db, account.id, local_offset())
 
 
-def _history(db: Db, who: int | None) -> None:
+def load_behind(db: Db, amount: Callable[[int, int], None] = lambda done, of: None) -> None:
+    """The sessions of three months, of every kind; `amount` is told how many of how many there are."""
+    who = db.exec(select(Account.id).where(Account.login == LOGIN)).one()
+    shifts = _shifts()
+    assert who is not None
+    of = other_kinds.COUNT + clinic.COUNT + len(shifts)
+    steps = itertools.chain(
+        other_kinds.load(db, who, local_offset()), clinic.load(db, who, local_offset()), _history(db, who, shifts)
+    )
+    for done, _ in enumerate(steps, 1):
+        amount(done, of)
+
+
+@dataclass(frozen=True)
+class _Shift:
+    """A shift with a noise meter, so many weeks ago."""
+
+    week: int
+    index: int
+    name: str
+    start: datetime
+    length_s: int
+    wish: dict[str, Any]
+
+
+def _shifts() -> list[_Shift]:
     rng = np.random.default_rng(20)
-    wearers = {p.name: p for p in db.exec(select(Person)).all() if p.name in NOISE_WEARERS}
+    found = []
     day = last_early_shift()
     for week in range(12, -1, -1):
-        for index, (name, (task, base, loud)) in enumerate(NOISE_WEARERS.items()):
+        for index, (name, (_, base, loud)) in enumerate(NOISE_WEARERS.items()):
             start = day - timedelta(days=week * 7 + 1 + index % 4)
             if start.weekday() >= 5 or rng.random() < 0.22:
                 continue
@@ -94,9 +119,18 @@ def _history(db: Db, who: int | None) -> None:
             if week == 1 and name == "Tomas Ek":
                 wish["drift_db"] = 0.8
             length = int(wish.get("worn_s", rng.integers(27_000, 28_500)))
-            session = _worn(db, wearers[name], METERS[index % 4], start, length, wish, task, who)
-            if week >= 2:
-                _sign(db, session, who, issue=week >= 3)
+            found.append(_Shift(week, index, name, start, length, wish))
+    return found
+
+
+def _history(db: Db, who: int, shifts: Sequence[_Shift]) -> Iterator[Session]:
+    wearers = {p.name: p for p in db.exec(select(Person)).all() if p.name in NOISE_WEARERS}
+    for each in shifts:
+        task = NOISE_WEARERS[each.name][0]
+        session = _worn(db, wearers[each.name], METERS[each.index % 4], each.start, each.length_s, each.wish, task, who)
+        if each.week >= 2:
+            _sign(db, session, who, issue=each.week >= 3)
+        yield session
 
 
 def _worn(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
@@ -100,6 +100,7 @@ WORN = (
     ),
     Worn("R-01", "resuscitation", ("",), 10, 1, 5, "pit head"),
 )
+COUNT = sum(len(worn.people) for worn in WORN)
 CONCLUSIONS = {
     "within": "Nothing to be done.",
     "action level reached": "Talked over with the person; look again in a month.",
@@ -117,8 +118,8 @@ def _night(seed: int) -> Made:
 MAKERS: dict[str, Callable[[int], Made]] = SIGNALS | {"jaw_muscle": _night}
 
 
-def load(db: Db, who: int | None, offset_min: int) -> None:
-    """The recorders and their sessions; all but the last of each are signed, the older ones with a report."""
+def load(db: Db, who: int | None, offset_min: int) -> Iterator[Session]:
+    """The sessions, one after the other; all but the last of each recorder are signed, the older ones with a report."""
     for worn in WORN:
         recorder = db.exec(select(Recorder).where(Recorder.token == worn.token)).one()
         for turn, name in enumerate(worn.people):
@@ -127,6 +128,7 @@ def load(db: Db, who: int | None, offset_min: int) -> None:
             session = _worn(db, worn, recorder, name, turn, _start(days, worn.hour), offset_min, who)
             if left and who is not None:
                 _sign(db, session, who, issue=left > 1)
+            yield session
 
 
 def _start(days: int, hour: int) -> datetime:

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import multiprocessing
 import shutil
+from collections.abc import Callable
 from pathlib import Path
 
 from sqlmodel import Session as Db
 
 from kumpel.config import DEMO, ROOT, Config
-from kumpel.demo import checked, first_screen, history, post, waiting
+from kumpel.demo import first_screen, history, post
 from kumpel.demo.ensemble import Ensemble
+from kumpel.demo.loading import Loading
 from kumpel.serve import say, serve, step, usable_port
-from kumpel.services.ground import limits
 from kumpel.store import database
 from kumpel.store.cluster import Cluster, ClusterError
 
@@ -25,6 +25,8 @@ def run_demo(port: int, ensemble: Ensemble, check: bool = False) -> int:
     cluster = Cluster(DEMO / "postgres")
     reasons: list[str] = []
     mail: post.PostOffice | None = None
+    loading: Loading | None = None
+    then: Callable[[], None] | None
     try:
         done = step("starting PostgreSQL")
         url = _filled_or_empty(cluster)
@@ -33,9 +35,9 @@ def run_demo(port: int, ensemble: Ensemble, check: bool = False) -> int:
         ensemble.wait()
         done()
         if not _mark(cluster).exists():
-            done = step("loading Tarnfels: forty people, three months of shifts")
-            _load_apart(url, ensemble)
-            _mark(cluster).touch()
+            done = step("loading Tarnfels: forty people, their recorders")
+            loading = Loading(url, ensemble, _mark(cluster))
+            loading.first()
             done()
         mail = post.PostOffice(DEMO / "mail")
         with Db(database.engine(url)) as db:
@@ -46,13 +48,16 @@ def run_demo(port: int, ensemble: Ensemble, check: bool = False) -> int:
         number = int(where.rsplit(":", 1)[1])
         if check:
             reasons.append("the server did not start")
-            serve(config, "127.0.0.1", number, reasons.clear, lambda: reasons.extend(first_screen.missing(where)))
+            ready, then = reasons.clear, lambda: reasons.extend(_missing(where, loading))
         else:
-            serve(config, "127.0.0.1", number, lambda: say(text))
+            ready, then = lambda: say(text), None
+        serve(config, "127.0.0.1", number, lambda: _ready(ready, loading), then)
     except (ClusterError, RuntimeError) as error:
         say(f"\n{error}")
         return 1
     finally:
+        if loading is not None:
+            loading.stop()
         ensemble.stop()
         if mail is not None:
             mail.stop()
@@ -86,19 +91,15 @@ def throw_away() -> None:
     shutil.rmtree(DEMO, ignore_errors=True)
 
 
-def _load_apart(url: str, ensemble: Ensemble) -> None:
-    """Load in a process of its own: what it takes to make three months is given back with it. This one has no thread yet."""
-    loading = multiprocessing.get_context("fork").Process(target=_load, args=(url, ensemble))
-    loading.start()
-    loading.join()
-    if loading.exitcode:
-        raise RuntimeError("The demo's data could not be loaded; what is wrong stands above. Nothing was kept.")
+def _ready(say_so: Callable[[], None], loading: Loading | None) -> None:
+    say_so()
+    if loading is not None:
+        loading.go_on()
 
 
-def _load(url: str, ensemble: Ensemble) -> None:
-    database.migrate(url)
-    with Db(database.engine(url), expire_on_commit=False) as db:
-        limits.put_shipped(db)
-        history.load(db)
-        waiting.put(db, ensemble)
-        checked.put(db, ensemble)
+def _missing(where: str, loading: Loading | None) -> list[str]:
+    """What the first screen lacks while everything else is still loaded, and whether all of it comes."""
+    reasons = first_screen.missing(where)
+    if loading is not None and not loading.wait():
+        reasons.append("the three months behind the first screen were not loaded")
+    return reasons
