@@ -107,8 +107,8 @@ def register(db: Db, count: int) -> None:
         for key in keys[kind]:
             db.connection().execute(
                 text(
-                    "insert into figure_value (session_id, basis, key, value, unit, coverage, verdict, method, kind) "
-                    "select id, 'as reviewed', cast(:key as varchar), (hashtext(id::text || cast(:key as text)) & 65535) / 7.0, 'x', 1, '', :method, cast(:kind as varchar) "
+                    "insert into figure_value (session_id, key, value, unit, coverage, verdict, method, kind) "
+                    "select id, cast(:key as varchar), (hashtext(id::text || cast(:key as text)) & 65535) / 7.0, 'x', 1, '', :method, cast(:kind as varchar) "
                     "from session where serial = 'B-' || cast(:kind as text)"
                 ),
                 {"key": key, "kind": kind, "method": f"{kind} 1"},

@@ -13,6 +13,7 @@ from sqlalchemy import (
     ForeignKey,
     Index,
     LargeBinary,
+    Text,
     UniqueConstraint,
     text,
 )
@@ -100,6 +101,13 @@ class Person(SQLModel, table=True):
         CheckConstraint(f"gets_up ~ '{_CLOCK}'", name="person_gets_up"),
         CheckConstraint(f"goes_to_bed ~ '{_CLOCK}'", name="person_goes_to_bed"),
         CheckConstraint("stay in ('', 'in-patient', 'out-patient')", name="person_stay"),
+        Index(
+            "person_by_words",
+            "name",
+            "number",
+            postgresql_using="gin",
+            postgresql_ops={"name": "gin_trgm_ops", "number": "gin_trgm_ops"},
+        ),
     )
 
 
@@ -288,6 +296,10 @@ class HandOver(SQLModel, table=True):
     )
 
 
+_LISTED = "state = 'stored' and deleted_at is null and aside = ''"
+_NEWEST_FIRST = (text("started_at desc"), text("id desc"))
+
+
 class Session(SQLModel, table=True):
     """One recording. Invisible while `state` is arriving; the step to stored is one transaction."""
 
@@ -327,6 +339,10 @@ class Session(SQLModel, table=True):
     course: str = Field(default="", max_length=80, sa_column_kwargs={"server_default": ""})
     """The course of the register that it was driven on; empty where it was none."""
     signed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    reported_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    """When its last report was issued; kept by the database itself."""
+    words: str = Field(default="", sa_column=Column(Text, nullable=False, server_default=""))
+    """What it is found by: whose, on what, its tags; kept by the database itself."""
     __table_args__ = (
         UniqueConstraint("serial", "recorder_session", "sha256", name="session_once"),
         CheckConstraint("state in ('arriving', 'stored')", name="session_state"),
@@ -341,6 +357,18 @@ class Session(SQLModel, table=True):
         ),
         Index("session_course", "course", "started_at", postgresql_where=text("course <> ''")),
         Index("session_unassessed", "id", postgresql_where=text("state = 'stored' and figures = 'waiting'")),
+        Index("session_of_kind", "kind", "id", postgresql_where=text("state = 'stored' and figures = 'assessed'")),
+        Index("session_by_words", "words", postgresql_using="gin", postgresql_ops={"words": "gin_trgm_ops"}),
+        Index("session_listed", *_NEWEST_FIRST, postgresql_where=text(_LISTED)),
+        Index("session_by_kind", "kind", *_NEWEST_FIRST, postgresql_where=text(_LISTED)),
+        Index("session_of_person", "person_id", *_NEWEST_FIRST, postgresql_where=text(_LISTED)),
+        Index(
+            "session_unreported",
+            "started_at",
+            postgresql_where=text(
+                f"{_LISTED} and signed_at is not null and (reported_at is null or reported_at < signed_at)"
+            ),
+        ),
     )
 
 
@@ -513,11 +541,10 @@ class Result(SQLModel, table=True):
 
 
 class FigureValue(SQLModel, table=True):
-    """The figures of the newest results as numbers, for lists, trends and groups; null where not measured."""
+    """The figures of the newest reviewed results as numbers, for lists, trends and groups; null where not measured."""
 
     __tablename__ = "figure_value"
     session_id: int = Field(sa_column=Column(ForeignKey("session.id", ondelete="CASCADE"), primary_key=True))
-    basis: str = Field(primary_key=True, max_length=12)
     key: str = Field(primary_key=True, max_length=80)
     value: float | None = None
     unit: str = Field(max_length=30)
@@ -526,8 +553,8 @@ class FigureValue(SQLModel, table=True):
     method: str = Field(max_length=40)
     kind: str = Field(max_length=40)
     __table_args__ = (
-        Index("figure_value_by_number", "key", "basis", "value", "session_id"),
-        Index("figure_value_by_kind", "key", "basis", "kind", "value", "session_id"),
+        Index("figure_value_by_number", "key", "value", "session_id"),
+        Index("figure_value_by_kind", "key", "kind", "value", "session_id"),
     )
 
 

@@ -78,9 +78,9 @@ def assess(db: Db, session: Session) -> BothWays:
     limits_row, limits, review, both = compute(db, session, rows)
     method = method_of(kind_of(session.kind))
     shared = {"method": method, "limit_set_id": limits_row.id, "limits": limit_set_data(limits)}
-    for each, decided in ((both.recorded, review.as_recorded()), (both.reviewed, review)):
-        if _keep(db, session.id, each, shared | {"decisions": for_store(decided)}):
-            _keep_values(db, session.id, session.kind, each, method)
+    _keep(db, session.id, both.recorded, shared | {"decisions": for_store(review.as_recorded())})
+    if _keep(db, session.id, both.reviewed, shared | {"decisions": for_store(review)}):
+        _keep_values(db, session.id, session.kind, both.reviewed, method)
     _show(session, both.reviewed)
     _find_course(db, session, review)
     session.figures, session.failure = ASSESSED, ""
@@ -110,12 +110,11 @@ def _keep(db: Db, session_id: int, found: Assessment, origin: dict[str, Any]) ->
 
 def _keep_values(db: Db, session_id: int, kind: str, found: Assessment, method: str) -> None:
     """The figures of a result as numbers, in place of those of the result before it."""
-    db.exec(delete(FigureValue).where(col(FigureValue.session_id) == session_id, col(FigureValue.basis) == found.basis))
+    db.exec(delete(FigureValue).where(col(FigureValue.session_id) == session_id))
     verdicts = {j.figure: j.verdict.value for j in found.judgements}
     values = [
         {
             "session_id": session_id,
-            "basis": found.basis,
             "key": f.key,
             "value": f.stated if math.isfinite(f.value) else None,
             "unit": f.unit,
@@ -329,7 +328,6 @@ def outdated(db: Db, kinds: Iterable[str]) -> list[int]:
                 *(and_(col(Session.kind) == kind, col(FigureValue.method) != method_of(KINDS[kind])) for kind in kinds)
             ),
             col(Session.signed_at).is_(None),
-            FigureValue.basis == REVIEWED,
         )
         .distinct()
     )

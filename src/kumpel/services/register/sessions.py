@@ -78,9 +78,7 @@ def conditions(wanted: Filter) -> list[Any]:
         case "unreported":
             where += [
                 col(Session.signed_at).is_not(None),
-                ~select(Report.id)
-                .where(Report.session_id == Session.id, col(Report.issued_at) >= Session.signed_at)
-                .exists(),
+                or_(col(Session.reported_at).is_(None), col(Session.reported_at) < Session.signed_at),
             ]
         case "unclaimed":
             where.append(col(Session.person_id).is_(None))
@@ -97,16 +95,7 @@ def conditions(wanted: Filter) -> list[Any]:
     if wanted.until:
         where.append(col(Session.started_at) < wanted.until)
     if wanted.search.strip():
-        pattern = like(wanted.search.strip())
-        tagged = select(Tag.session_id).where(Tag.session_id == Session.id, col(Tag.value).ilike(pattern)).exists()
-        where.append(
-            or_(
-                col(Person.name).ilike(pattern),
-                col(Person.number).ilike(pattern),
-                col(Recorder.token).ilike(pattern),
-                tagged,
-            )
-        )
+        where.append(col(Session.words).ilike(like(wanted.search.strip())))
     return where
 
 
@@ -124,7 +113,7 @@ def _joined(query: Any, wanted: Filter) -> Any:
     if not _by_number(wanted):
         return query.where(*conditions(wanted))
     query = query.join(FigureValue, col(FigureValue.session_id) == Session.id).where(
-        FigureValue.key == wanted.figure, FigureValue.basis == REVIEWED, col(FigureValue.value).is_not(None)
+        FigureValue.key == wanted.figure, col(FigureValue.value).is_not(None)
     )
     if wanted.kind:
         query = query.where(FigureValue.kind == wanted.kind)
@@ -190,9 +179,7 @@ def _values_of(db: Db, ids: Sequence[int | None], figures: Set[str]) -> dict[int
     found: dict[int, dict[str, FigureValue]] = {}
     if not figures:
         return found
-    mine = select(FigureValue).where(
-        col(FigureValue.session_id).in_(ids), col(FigureValue.key).in_(figures), FigureValue.basis == REVIEWED
-    )
+    mine = select(FigureValue).where(col(FigureValue.session_id).in_(ids), col(FigureValue.key).in_(figures))
     for row in db.exec(mine).all():
         found.setdefault(row.session_id, {})[row.key] = row
     return found

@@ -14,7 +14,6 @@ from kumpel.core.comparison import Comparison, Side
 from kumpel.kinds.kind import Compares, Kind
 from kumpel.kinds.registry import kind_of
 from kumpel.services.ground import decisions, figures, settings
-from kumpel.services.ground.figures import REVIEWED
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.services.ground.recordings import recording_of, session_of
 from kumpel.services.ground.tags import tags_of
@@ -137,7 +136,6 @@ def _earlier(db: Db, how: Compares, before: Session, after: Session) -> list[Map
     rows = db.exec(
         select(FigureValue).where(
             col(FigureValue.session_id).in_(ids),
-            FigureValue.basis == REVIEWED,
             col(FigureValue.key).in_([f.figure for f in how.figures]),
         )
     ).all()

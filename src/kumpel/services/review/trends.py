@@ -11,7 +11,6 @@ from sqlmodel import col, select
 
 from kumpel.kinds.kind import Followed
 from kumpel.kinds.registry import KINDS
-from kumpel.services.ground.figures import REVIEWED
 from kumpel.services.ground.people import person_of
 from kumpel.services.register.sessions import Filter, conditions
 from kumpel.store.tables import FigureValue, Session
@@ -48,7 +47,6 @@ def trends_of(db: Db, person_id: int) -> list[Trend]:
         .join(Session, col(Session.id) == FigureValue.session_id)
         .where(
             *conditions(Filter(person_id=person_id)),
-            FigureValue.basis == REVIEWED,
             col(FigureValue.value).is_not(None),
             tuple_(col(FigureValue.kind), col(FigureValue.key)).in_([(kind, f.figure) for kind, f in followed]),
         )

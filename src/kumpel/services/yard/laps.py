@@ -17,7 +17,6 @@ from kumpel.core.review import Review
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import kind_of
 from kumpel.services.ground import decisions
-from kumpel.services.ground.figures import REVIEWED
 from kumpel.services.ground.problems import ConflictError, NotFoundError
 from kumpel.services.ground.recordings import recording_of, session_of
 from kumpel.services.ground.tags import tags_of
@@ -86,9 +85,7 @@ def others(db: Db, session_id: int, most: int = 200) -> list[OtherSession]:
         .outerjoin(Person, col(Session.person_id) == Person.id)
         .outerjoin(
             FigureValue,
-            (col(FigureValue.session_id) == Session.id)
-            & (col(FigureValue.key) == "best")
-            & (col(FigureValue.basis) == REVIEWED),
+            (col(FigureValue.session_id) == Session.id) & (col(FigureValue.key) == "best"),
         )
         .where(
             Session.kind == kind.key,
