@@ -10,7 +10,7 @@ import urllib.error
 import urllib.request
 from typing import Any
 
-from kumpel.demo import history
+from kumpel.demo.people import LOGIN, PASSWORD
 
 RECORDERS, FOUND_S = 24, 20.0
 """The simulated recorders show by themselves within a few seconds."""
@@ -40,7 +40,7 @@ def missing(address: str) -> list[str]:
             if path.endswith(".js") and path == scripts[0] and size < SMALLEST_SCRIPT:
                 reasons.append(f"{path} has {size} bytes only")
         path = "/api/sign-in"
-        load(path, {"login": history.LOGIN, "password": history.PASSWORD})
+        load(path, {"login": LOGIN, "password": PASSWORD})
         for path, needed in (("/api/line", 1), ("/api/people", 40)):
             reasons += _too_few(path, json.loads(load(path)), needed)
         path = "/api/take-in"

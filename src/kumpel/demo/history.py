@@ -14,7 +14,7 @@ from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.demo import clinic, other_kinds, stick, yard_register
-from kumpel.demo.people import NOISE_WEARERS, PLACES, TEAMS, team_of
+from kumpel.demo.people import LOGIN, NOISE_WEARERS, OFFICER, PASSWORD, PLACES, TEAMS, team_of
 from kumpel.demo.recorders import METERS, RECORDERS
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.kinds.registry import KINDS
@@ -26,7 +26,6 @@ from kumpel.standins.devices import DEVICES
 from kumpel.standins.devices.noise import make_file
 from kumpel.store.tables import Account, HandOver, Person, Recorder, Session, Setup, now
 
-LOGIN, PASSWORD, OFFICER = "officer", "tarnfels-demo", "Runa Halvorsen"
 AWAY = Recorder(serial="NM-000105", kind="noise", token="N-05", name="Noise meter 5", model="NM-1", firmware="1.3.2")
 CONCLUSIONS = {
     "within": "Within the lower action value. No measure needed; next measurement in a year.",

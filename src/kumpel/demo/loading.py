@@ -12,7 +12,6 @@ from pathlib import Path
 
 from sqlmodel import Session as Db
 
-from kumpel.demo import checked, history, waiting
 from kumpel.demo.ensemble import Ensemble
 from kumpel.serve import say
 from kumpel.services.ground import limits
@@ -79,6 +78,9 @@ class Loading:
 
 
 def _load(url: str, ensemble: Ensemble, tells: Connection) -> None:
+    # What makes three months is imported where it is made: a second start needs none of it.
+    from kumpel.demo import checked, history, waiting
+
     os.nice(LEAVES_TIME)
     database.migrate(url)
     with Db(database.engine(url), expire_on_commit=False) as db:

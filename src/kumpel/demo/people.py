@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+LOGIN, PASSWORD, OFFICER = "officer", "tarnfels-demo", "Runa Halvorsen"
+"""Who signs in."""
+
 TEAMS: dict[str, tuple[str, ...]] = {
     "Crusher hall": (
         "Ida Brandvik",

@@ -9,9 +9,10 @@ from pathlib import Path
 from sqlmodel import Session as Db
 
 from kumpel.config import DEMO, ROOT, Config
-from kumpel.demo import first_screen, history, post
+from kumpel.demo import first_screen, post
 from kumpel.demo.ensemble import Ensemble
 from kumpel.demo.loading import Loading
+from kumpel.demo.people import LOGIN, PASSWORD
 from kumpel.serve import say, serve, step, usable_port
 from kumpel.store import database
 from kumpel.store.cluster import Cluster, ClusterError
@@ -44,7 +45,7 @@ def run_demo(port: int, ensemble: Ensemble, check: bool = False) -> int:
             post.use(db, mail.port)
         where = f"http://127.0.0.1:{usable_port(port)}"
         config = Config(url, ROOT / "web" / "dist", False, True)
-        text = f"\n  Kumpel demo: {where}\n  sign in:     {history.LOGIN}  /  {history.PASSWORD}\n  N-06 asks for its passcode before it is changed: 2718\n  mail:        every mail is kept in {mail.folder}\n\n  stop with Ctrl-C\n"
+        text = f"\n  Kumpel demo: {where}\n  sign in:     {LOGIN}  /  {PASSWORD}\n  N-06 asks for its passcode before it is changed: 2718\n  mail:        every mail is kept in {mail.folder}\n\n  stop with Ctrl-C\n"
         number = int(where.rsplit(":", 1)[1])
         if check:
             reasons.append("the server did not start")

@@ -101,6 +101,7 @@ class Person(SQLModel, table=True):
         CheckConstraint(f"gets_up ~ '{_CLOCK}'", name="person_gets_up"),
         CheckConstraint(f"goes_to_bed ~ '{_CLOCK}'", name="person_goes_to_bed"),
         CheckConstraint("stay in ('', 'in-patient', 'out-patient')", name="person_stay"),
+        Index("person_by_name", text("lower(name)"), text("id desc")),
         Index(
             "person_by_words",
             "name",
@@ -360,6 +361,9 @@ class Session(SQLModel, table=True):
         Index("session_of_kind", "kind", "id", postgresql_where=text("state = 'stored' and figures = 'assessed'")),
         Index("session_by_words", "words", postgresql_using="gin", postgresql_ops={"words": "gin_trgm_ops"}),
         Index("session_listed", *_NEWEST_FIRST, postgresql_where=text(_LISTED)),
+        Index("session_by_length", "length_s", "id", postgresql_where=text(_LISTED)),
+        Index("session_by_verdict", "verdict", "id", postgresql_where=text(_LISTED)),
+        Index("session_urgent", "verdict", "started_at", postgresql_where=text(f"{_LISTED} and signed_at is null")),
         Index("session_by_kind", "kind", *_NEWEST_FIRST, postgresql_where=text(_LISTED)),
         Index("session_of_person", "person_id", *_NEWEST_FIRST, postgresql_where=text(_LISTED)),
         Index(

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator, Sequence, Set
+from collections.abc import Callable, Iterator, Sequence, Set
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Engine, case
+from sqlalchemy import Engine
+from sqlalchemy.orm import defer
 from sqlmodel import Session as Db
 from sqlmodel import col, delete, func, or_, select
 
@@ -30,9 +31,7 @@ from kumpel.store.tables import FigureValue, Person, Recorder, Report, Result, S
 SORTS = {
     "started": col(Session.started_at),
     "length": col(Session.length_s),
-    "person": func.lower(Person.name),
     "verdict": col(Session.verdict),
-    "urgency": case({verdict.value: i for i, verdict in enumerate(Verdict)}, value=col(Session.verdict), else_=0),
 }
 
 
@@ -106,9 +105,20 @@ def _by_number(wanted: Filter) -> bool:
     )
 
 
-def _joined(query: Any, wanted: Filter) -> Any:
+BRIEF = (
+    defer(Session.head),  # type: ignore[arg-type]
+    defer(Session.wish),  # type: ignore[arg-type]
+    defer(Session.words),  # type: ignore[arg-type]
+    defer(Recorder.status),  # type: ignore[arg-type]
+    defer(Recorder.inventory),  # type: ignore[arg-type]
+    defer(Recorder.setup),  # type: ignore[arg-type]
+)
+"""What is long in a row and on no list."""
+
+
+def _joined(query: Any, wanted: Filter, *, of_somebody: bool = False) -> Any:
     """The query with the tables that conditions and order speak of."""
-    query = query.outerjoin(Person, col(Session.person_id) == Person.id)
+    query = query.join(Person, col(Session.person_id) == Person.id, isouter=not of_somebody)
     query = query.outerjoin(Recorder, col(Session.recorder_id) == Recorder.id)
     if not _by_number(wanted):
         return query.where(*conditions(wanted))
@@ -148,16 +158,8 @@ def list_sessions(
 
     `shown` are keys of figures that each session brings along, beside the one it is listed by.
     """
-    joined = _joined(select(Session, Person, Recorder), wanted)
     total = count_sessions(db, wanted, offset + limit + most_counted(wanted))
-    by_figure = wanted.sort == "figure" and _by_number(wanted)
-    key = col(FigureValue.value) if by_figure else SORTS.get(wanted.sort, SORTS["started"])
-    last = col(FigureValue.session_id) if by_figure else col(Session.id)
-    order = [key.desc(), last.desc()] if wanted.falling else [key.asc(), last.asc() if by_figure else last.desc()]
-    if wanted.sort == "urgency":
-        # Of those alike the oldest has waited longest.
-        order.insert(1, col(Session.started_at).asc())
-    found = db.exec(joined.order_by(*order).limit(limit).offset(offset)).all()
+    found = _PAGES.get(wanted.sort, _page)(db, wanted, limit, offset)
     ids = [s.id for s, _, _ in found]
     tags = tags_of(db, ids)
     reports = dict(
@@ -173,6 +175,57 @@ def list_sessions(
         for s, p, r in found
     ]
     return rows, total
+
+
+Listed = tuple[Session, Person | None, Recorder | None]
+
+
+def _page(db: Db, wanted: Filter, limit: int, offset: int) -> list[Listed]:
+    by_figure = wanted.sort == "figure" and _by_number(wanted)
+    key = col(FigureValue.value) if by_figure else SORTS.get(wanted.sort, SORTS["started"])
+    last = col(FigureValue.session_id) if by_figure else col(Session.id)
+    order = [key.desc(), last.desc()] if wanted.falling else [key.asc(), last.asc()]
+    query = _joined(select(Session, Person, Recorder).options(*BRIEF), wanted)
+    return list(db.exec(query.order_by(*order).limit(limit).offset(offset)).all())
+
+
+def _by_person(db: Db, wanted: Filter, limit: int, offset: int) -> list[Listed]:
+    """By name, those of nobody last either way: with somebody and without are two lists, as only so an index has the order."""
+    name = func.lower(Person.name)
+    claimed = col(Session.person_id).is_not(None)
+    query = _joined(select(Session, Person, Recorder).options(*BRIEF), wanted, of_somebody=True)
+    order = [name.desc() if wanted.falling else name.asc(), col(Session.id).desc()]
+    found = list(db.exec(query.order_by(*order).limit(limit).offset(offset)).all())
+    if len(found) < limit:
+        before = _joined(select(func.count(col(Session.id))), wanted).where(claimed)
+        skipped = max(offset - int(db.exec(before).one()), 0)
+        rest = _joined(select(Session, Person, Recorder).options(*BRIEF), wanted).where(~claimed)
+        rest = rest.order_by(col(Session.id).desc()).limit(limit - len(found)).offset(skipped)
+        found += db.exec(rest).all()
+    return found
+
+
+def _by_urgency(db: Db, wanted: Filter, limit: int, offset: int) -> list[Listed]:
+    """By verdict, and of those alike the oldest first: it has waited longest. Each verdict is read by an index of its own."""
+    counted = _joined(select(Session.verdict, func.count()), wanted).group_by(col(Session.verdict))
+    there: dict[str, int] = dict(db.exec(counted).all())
+    ranks = {verdict.value: rank for rank, verdict in enumerate(Verdict)}
+    groups: dict[int, list[str]] = {}
+    for verdict in there:
+        groups.setdefault(ranks.get(verdict, 0), []).append(verdict)
+    found: list[Listed] = []
+    for rank in sorted(groups, reverse=wanted.falling):
+        size = sum(there[verdict] for verdict in groups[rank])
+        if offset < size and len(found) < limit:
+            query = _joined(select(Session, Person, Recorder).options(*BRIEF), wanted)
+            query = query.where(col(Session.verdict).in_(groups[rank]))
+            query = query.order_by(col(Session.started_at).asc(), col(Session.id).desc())
+            found += db.exec(query.limit(limit - len(found)).offset(offset)).all()
+        offset = max(offset - size, 0)
+    return found
+
+
+_PAGES: dict[str, Callable[[Db, Filter, int, int], list[Listed]]] = {"person": _by_person, "urgency": _by_urgency}
 
 
 def _values_of(db: Db, ids: Sequence[int | None], figures: Set[str]) -> dict[int, dict[str, FigureValue]]:

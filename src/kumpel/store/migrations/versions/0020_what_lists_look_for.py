@@ -92,6 +92,10 @@ def upgrade() -> None:
     op.execute("create index person_by_words on person using gin (name gin_trgm_ops, number gin_trgm_ops)")
     op.execute(f"create index session_listed on session (started_at desc, id desc) where {LISTED}")
     op.execute(f"create index session_by_kind on session (kind, started_at desc, id desc) where {LISTED}")
+    op.execute(f"create index session_by_length on session (length_s, id) where {LISTED}")
+    op.execute(f"create index session_by_verdict on session (verdict, id) where {LISTED}")
+    op.execute(f"create index session_urgent on session (verdict, started_at) where {LISTED} and signed_at is null")
+    op.execute("create index person_by_name on person (lower(name), id desc)")
     op.execute(f"create index session_of_person on session (person_id, started_at desc, id desc) where {LISTED}")
     op.execute(
         f"create index session_unreported on session (started_at) where {LISTED} and signed_at is not null and (reported_at is null or reported_at < signed_at)"
@@ -116,7 +120,17 @@ def downgrade() -> None:
     op.execute("alter table figure_value add primary key (session_id, basis, key)")
     op.create_index("figure_value_by_number", "figure_value", ["key", "basis", "value", "session_id"])
     op.create_index("figure_value_by_kind", "figure_value", ["key", "basis", "kind", "value", "session_id"])
-    for name in ("session_of_kind", "session_unreported", "session_of_person", "session_by_kind", "session_listed"):
+    for name in (
+        "session_of_kind",
+        "session_unreported",
+        "session_of_person",
+        "session_by_kind",
+        "session_by_length",
+        "session_by_verdict",
+        "session_urgent",
+        "session_listed",
+        "person_by_name",
+    ):
         op.execute(f"drop index {name}")
     op.execute("drop index person_by_words")
     op.execute("drop index session_by_words")
