@@ -134,9 +134,9 @@ class DatabaseTest(unittest.TestCase):
         """A stored session from a file, of nobody or of a person."""
         return self.stored(recording_file(length_s, **wish), person)
 
-    def stored(self, file: bytes, person: Person | None = None) -> Session:
+    def stored(self, file: bytes, person: Person | None = None, **tags: str) -> Session:
         """A session taken in from a file, with its figures."""
-        row = take_in.from_file(self.db, file, self.who, {"person_id": person.id} if person else {})
+        row = take_in.from_file(self.db, file, self.who, {"person_id": person.id if person else None, "tags": tags})
         if not row.aside:
             figures.assess(self.db, row)
             self.db.commit()

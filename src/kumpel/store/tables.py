@@ -106,8 +106,9 @@ class Person(SQLModel, table=True):
             "person_by_words",
             "name",
             "number",
+            "real_name",
             postgresql_using="gin",
-            postgresql_ops={"name": "gin_trgm_ops", "number": "gin_trgm_ops"},
+            postgresql_ops={"name": "gin_trgm_ops", "number": "gin_trgm_ops", "real_name": "gin_trgm_ops"},
         ),
     )
 
@@ -157,6 +158,7 @@ class Recorder(SQLModel, table=True):
     inventory: list[dict[str, Any]] = Field(default_factory=list, sa_column=_json())
     setup: dict[str, Any] = Field(default_factory=dict, sa_column=_json())
     setup_revision: int = 0
+    __table_args__ = (Index("recorder_in_reach", "token", postgresql_where=text("in_reach")),)
 
 
 class Vehicle(SQLModel, table=True):
@@ -358,6 +360,7 @@ class Session(SQLModel, table=True):
         ),
         Index("session_course", "course", "started_at", postgresql_where=text("course <> ''")),
         Index("session_unassessed", "id", postgresql_where=text("state = 'stored' and figures = 'waiting'")),
+        Index("session_arriving", "id", postgresql_where=text("state = 'arriving'")),
         Index("session_of_kind", "kind", "id", postgresql_where=text("state = 'stored' and figures = 'assessed'")),
         Index("session_by_words", "words", postgresql_using="gin", postgresql_ops={"words": "gin_trgm_ops"}),
         Index("session_listed", *_NEWEST_FIRST, postgresql_where=text(_LISTED)),
@@ -629,7 +632,17 @@ class Report(SQLModel, table=True):
     sha256: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
     issued_at: datetime = Field(default_factory=now, sa_column=_time())
     issued_by: int | None = Field(default=None, sa_column=_to("account.id"))
-    __table_args__ = (CheckConstraint("sha256(pdf) = sha256", name="report_frozen"),)
+    __table_args__ = (
+        CheckConstraint("sha256(pdf) = sha256", name="report_frozen"),
+        Index("report_newest", text("issued_at desc"), text("id desc")),
+        Index(
+            "report_by_words",
+            "title",
+            "number",
+            postgresql_using="gin",
+            postgresql_ops={"title": "gin_trgm_ops", "number": "gin_trgm_ops"},
+        ),
+    )
 
 
 class Counter(SQLModel, table=True):

@@ -15,7 +15,7 @@ from kumpel.kinds.registry import KINDS
 from kumpel.store.tables import Session, Tag, now
 
 LATELY = timedelta(days=180)
-NEWEST = 100
+NEWEST = 50
 MOST_OFFERED = 12
 
 
@@ -33,7 +33,7 @@ def listed() -> list[Any]:
 
 
 def said_lately(db: Db) -> dict[str, dict[str, list[str]]]:
-    """What was said most of the newest sessions of each kind (a hundred, of the last half year), by kind and tag, most often first."""
+    """What was said most of the newest sessions of each kind (fifty, of the last half year), by kind and tag, most often first."""
     kinds = func.unnest(array(sorted(KINDS))).table_valued("key").render_derived()
     newest = (
         select(Session.id)

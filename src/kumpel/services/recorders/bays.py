@@ -13,7 +13,7 @@ from sqlmodel import col, or_, select
 
 from kumpel.kinds.registry import KINDS
 from kumpel.services.ground.tags import tags_of
-from kumpel.services.recorders.recorders import all_recorders
+from kumpel.services.recorders.recorders import in_reach
 from kumpel.store.database import without
 from kumpel.store.tables import HandOver, Person, Recorder, Session, Team, now
 
@@ -96,7 +96,7 @@ def standing_of(listed: dict[str, Any], known: Session | None) -> str:
 
 def bays(db: Db) -> list[Bay]:
     """Every recorder in reach with its sessions; the rest is in the recorders' register."""
-    here = [recorder for recorder in all_recorders(db) if recorder.in_reach]
+    here = in_reach(db)
     known = _known(db, here)
     tags = tags_of(db, [session.id for session in known.values()])
     given = _given(db, here)
@@ -123,7 +123,7 @@ def bays(db: Db) -> list[Bay]:
 
 def new_count(db: Db) -> int:
     """How many sessions on recorders in reach were not taken in."""
-    here = [recorder for recorder in all_recorders(db) if recorder.in_reach]
+    here = in_reach(db)
     known = _known(db, here)
     return sum(len(_standing(recorder, known, ("new",))) for recorder in here)
 

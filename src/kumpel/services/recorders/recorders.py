@@ -11,7 +11,7 @@ from datetime import timedelta
 from typing import Any
 
 from sqlmodel import Session as Db
-from sqlmodel import col, select
+from sqlmodel import col, func, select
 
 from kumpel.core.names import clean_line
 from kumpel.kinds.registry import KINDS, today
@@ -34,7 +34,7 @@ from kumpel.services.ground.problems import (
 from kumpel.services.recorders import checks, holdings
 from kumpel.services.recorders.reaching import AnyLink, able, is_folder, open_link
 from kumpel.store.database import tell
-from kumpel.store.tables import Recorder, now
+from kumpel.store.tables import HandOver, Recorder, now
 
 MOST_TROUBLE = 400
 ASKED_S = 20.0
@@ -63,6 +63,19 @@ def worn_recorder(db: Db, recorder_id: int) -> Recorder:
 
 def all_recorders(db: Db) -> list[Recorder]:
     return list(db.exec(select(Recorder).order_by(col(Recorder.token))).all())
+
+
+def in_reach(db: Db) -> list[Recorder]:
+    """Those that answer where they are, by their token."""
+    return list(db.exec(select(Recorder).where(col(Recorder.in_reach)).order_by(col(Recorder.token))).all())
+
+
+def ready_count(db: Db) -> int:
+    """How many are in reach, ready, and with nobody."""
+    out = select(HandOver.id).where(HandOver.recorder_id == Recorder.id, col(HandOver.returned_at).is_(None)).exists()
+    ready = col(Recorder.status)["mode"].as_string() == "ready"
+    mine = select(func.count()).select_from(Recorder).where(col(Recorder.in_reach), Recorder.trouble == "", ready, ~out)
+    return db.exec(mine).one()
 
 
 @contextmanager

@@ -9,9 +9,8 @@ from sqlmodel import col, or_, select
 
 from kumpel.services.ground import figures
 from kumpel.services.ground.people import like, list_people
-from kumpel.services.hand_out import hand_out
 from kumpel.services.recorders import bays
-from kumpel.services.recorders.recorders import all_recorders
+from kumpel.services.recorders.recorders import ready_count
 from kumpel.services.register.sessions import Filter, count_sessions, list_sessions
 from kumpel.services.take_in import take_in
 from kumpel.store.tables import Recorder
@@ -31,20 +30,14 @@ class Waiting:
 
 def waiting(db: Db) -> Waiting:
     """Recorders ready to go out; new sessions; sessions to look at; signed ones without their page of paper."""
-    out = {recorder.id for _, recorder, _ in hand_out.out_now(db)}
-    ready = [r for r in all_recorders(db) if r.in_reach and not r.trouble and r.id not in out and is_ready(r)]
     return Waiting(
-        len(ready),
+        ready_count(db),
         bays.new_count(db),
         count_sessions(db, Filter(standing="waiting")),
         count_sessions(db, Filter(standing="unreported")),
         take_in.arriving_count(db),
         figures.waiting_count(db),
     )
-
-
-def is_ready(recorder: Recorder) -> bool:
-    return recorder.status.get("mode") == "ready"
 
 
 @dataclass(frozen=True)
@@ -76,7 +69,7 @@ def find(db: Db, words: str, most: int = 6) -> list[Hit]:
         .limit(most)
     ).all()
     hits += [Hit("recorder", r.id or 0, r.token, r.name) for r in found]
-    for row in list_sessions(db, Filter(search=words), most)[0]:
+    for row in list_sessions(db, Filter(search=words), most, counted=False)[0]:
         name = row.person.name if row.person else "unclaimed"
         hits.append(
             Hit(

@@ -8,8 +8,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Engine
-from sqlalchemy.orm import defer
+from sqlalchemy import Engine, literal, union_all
 from sqlmodel import Session as Db
 from sqlmodel import col, delete, func, or_, select
 
@@ -25,7 +24,7 @@ from kumpel.services.ground.tags import tags_of
 from kumpel.services.take_in.arrival import shift_clock
 from kumpel.services.take_in.take_in import ROTTEN, is_whole
 from kumpel.store import samples
-from kumpel.store.database import tell
+from kumpel.store.database import tell, without
 from kumpel.store.tables import FigureValue, Person, Recorder, Report, Result, Session, Tag, now
 
 SORTS = {
@@ -94,8 +93,21 @@ def conditions(wanted: Filter) -> list[Any]:
     if wanted.until:
         where.append(col(Session.started_at) < wanted.until)
     if wanted.search.strip():
-        where.append(col(Session.words).ilike(like(wanted.search.strip())))
+        where.append(_found_by(wanted.search.strip()))
     return where
+
+
+SHORTEST = 3
+"""Fewer letters are looked for in names, numbers and tokens alone: no index finds them in everything that was said of a session."""
+
+
+def _found_by(words: str) -> Any:
+    pattern = like(words)
+    if len(words) >= SHORTEST:
+        return col(Session.words).ilike(pattern)
+    people = select(Person.id).where(or_(col(Person.name).ilike(pattern), col(Person.number).ilike(pattern)))
+    recorders = select(Recorder.id).where(col(Recorder.token).ilike(pattern))
+    return or_(col(Session.person_id).in_(people), col(Session.recorder_id).in_(recorders))
 
 
 def _by_number(wanted: Filter) -> bool:
@@ -105,14 +117,7 @@ def _by_number(wanted: Filter) -> bool:
     )
 
 
-BRIEF = (
-    defer(Session.head),  # type: ignore[arg-type]
-    defer(Session.wish),  # type: ignore[arg-type]
-    defer(Session.words),  # type: ignore[arg-type]
-    defer(Recorder.status),  # type: ignore[arg-type]
-    defer(Recorder.inventory),  # type: ignore[arg-type]
-    defer(Recorder.setup),  # type: ignore[arg-type]
-)
+BRIEF = without(Session.head, Session.wish, Session.words, Recorder.status, Recorder.inventory, Recorder.setup)
 """What is long in a row and on no list."""
 
 
@@ -134,13 +139,13 @@ def _joined(query: Any, wanted: Filter, *, of_somebody: bool = False) -> Any:
     return query.where(*conditions(wanted))
 
 
-MOST_COUNTED, MOST_COUNTED_BY_NUMBER = 5_000, 1_000
-"""A list counts so many beyond its page (one by a figure fewer, as each is looked up); who sees more of them filters."""
+MOST_COUNTED, MOST_LOOKED_UP = 5_000, 1_000
+"""A list counts so many beyond its page (one by a figure or words fewer, as each is looked up); who sees more of them filters."""
 
 
 def most_counted(wanted: Filter) -> int:
     """How far beyond its page a list counts."""
-    return MOST_COUNTED_BY_NUMBER if _by_number(wanted) else MOST_COUNTED
+    return MOST_LOOKED_UP if _by_number(wanted) or wanted.search.strip() else MOST_COUNTED
 
 
 def count_sessions(db: Db, wanted: Filter, most: int | None = None) -> int:
@@ -152,13 +157,13 @@ def count_sessions(db: Db, wanted: Filter, most: int | None = None) -> int:
 
 
 def list_sessions(
-    db: Db, wanted: Filter, limit: int = 50, offset: int = 0, shown: Sequence[str] = ()
+    db: Db, wanted: Filter, limit: int = 50, offset: int = 0, shown: Sequence[str] = (), *, counted: bool = True
 ) -> tuple[list[SessionRow], int]:
-    """A page of sessions, and how many there are: exactly, or as many as were counted (MOST_COUNTED beyond the page).
+    """A page of sessions, and how many there are: exactly, or as many as were counted (MOST_COUNTED beyond the page; without `counted` 0).
 
     `shown` are keys of figures that each session brings along, beside the one it is listed by.
     """
-    total = count_sessions(db, wanted, offset + limit + most_counted(wanted))
+    total = count_sessions(db, wanted, offset + limit + most_counted(wanted)) if counted else 0
     found = _PAGES.get(wanted.sort, _page)(db, wanted, limit, offset)
     ids = [s.id for s, _, _ in found]
     tags = tags_of(db, ids)
@@ -213,16 +218,24 @@ def _by_urgency(db: Db, wanted: Filter, limit: int, offset: int) -> list[Listed]
     groups: dict[int, list[str]] = {}
     for verdict in there:
         groups.setdefault(ranks.get(verdict, 0), []).append(verdict)
-    found: list[Listed] = []
+    parts, left = [], limit
     for rank in sorted(groups, reverse=wanted.falling):
         size = sum(there[verdict] for verdict in groups[rank])
-        if offset < size and len(found) < limit:
-            query = _joined(select(Session, Person, Recorder).options(*BRIEF), wanted)
-            query = query.where(col(Session.verdict).in_(groups[rank]))
-            query = query.order_by(col(Session.started_at).asc(), col(Session.id).desc())
-            found += db.exec(query.limit(limit - len(found)).offset(offset)).all()
+        if offset < size and left:
+            columns = select(Session.id, Session.started_at, literal(len(parts)).label("part"))
+            of_rank = _joined(columns, wanted).where(col(Session.verdict).in_(groups[rank]))
+            of_rank = of_rank.order_by(col(Session.started_at).asc(), col(Session.id).desc())
+            parts.append(of_rank.limit(left).offset(offset))
+            left -= min(left, size - offset)
         offset = max(offset - size, 0)
-    return found
+    if not parts:
+        return []
+    page = union_all(*parts).subquery()
+    ordered = select(page.c.id).order_by(page.c.part, page.c.started_at, page.c.id.desc())
+    ids = list(db.connection().execute(ordered).scalars())
+    query = _joined(select(Session, Person, Recorder).options(*BRIEF), wanted).where(col(Session.id).in_(ids))
+    rows = {row[0].id: row for row in db.exec(query).all()}
+    return [rows[i] for i in ids]
 
 
 _PAGES: dict[str, Callable[[Db, Filter, int, int], list[Listed]]] = {"person": _by_person, "urgency": _by_urgency}

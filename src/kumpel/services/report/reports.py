@@ -127,15 +127,20 @@ def _next(db: Db) -> int:
     return int(db.connection().execute(taken).scalar_one())
 
 
+MOST_COUNTED = 5_000
+
+
 def list_reports(
     db: Db, search: str = "", limit: int = 50, offset: int = 0, session_id: int | None = None
 ) -> tuple[list[tuple[Report, str, datetime]], int]:
-    """Issued reports (of one session), newest first, with who issued them and when the session began; without their bytes."""
+    """Issued reports (of one session), newest first, with who issued them and when the session began, without their bytes; and how many
+    there are, counted to MOST_COUNTED beyond the page."""
     where = [] if session_id is None else [col(Report.session_id) == session_id]
     if search.strip():
         pattern = like(search.strip())
         where.append(or_(col(Report.title).ilike(pattern), col(Report.number).ilike(pattern)))
-    total = db.exec(select(func.count()).select_from(Report).where(*where)).one()
+    ids = select(Report.id).where(*where).limit(offset + limit + MOST_COUNTED)
+    total = db.exec(select(func.count()).select_from(ids.subquery())).one()
     found = db.exec(
         select(Report, Account.name, Session.started_at)
         .outerjoin(Account, col(Report.issued_by) == Account.id)

@@ -89,7 +89,7 @@ function Issued() {
       </ul>
       {(issued.data?.total ?? 0) > limit && (
         <Button look="quiet" className="ml-1" onClick={() => setLimit(limit + 100)}>
-          {(issued.data?.total ?? 0) - limit} more
+          {Math.min((issued.data?.total ?? 0) - limit, 100)} more
         </Button>
       )}
     </>

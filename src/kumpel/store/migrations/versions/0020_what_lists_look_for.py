@@ -89,7 +89,9 @@ def upgrade() -> None:
         "update session s set reported_at = r.at from (select session_id, max(issued_at) as at from report group by 1) r where r.session_id = s.id"
     )
     op.execute("create index session_by_words on session using gin (words gin_trgm_ops)")
-    op.execute("create index person_by_words on person using gin (name gin_trgm_ops, number gin_trgm_ops)")
+    op.execute(
+        "create index person_by_words on person using gin (name gin_trgm_ops, number gin_trgm_ops, real_name gin_trgm_ops)"
+    )
     op.execute(f"create index session_listed on session (started_at desc, id desc) where {LISTED}")
     op.execute(f"create index session_by_kind on session (kind, started_at desc, id desc) where {LISTED}")
     op.execute(f"create index session_by_length on session (length_s, id) where {LISTED}")
@@ -100,6 +102,10 @@ def upgrade() -> None:
     op.execute(
         f"create index session_unreported on session (started_at) where {LISTED} and signed_at is not null and (reported_at is null or reported_at < signed_at)"
     )
+    op.execute("create index session_arriving on session (id) where state = 'arriving'")
+    op.execute("create index report_newest on report (issued_at desc, id desc)")
+    op.execute("create index report_by_words on report using gin (title gin_trgm_ops, number gin_trgm_ops)")
+    op.execute("create index recorder_in_reach on recorder (token) where in_reach")
     op.execute("create index session_of_kind on session (kind, id) where state = 'stored' and figures = 'assessed'")
     # Only what was reviewed is listed; what was recorded stays with its result.
     op.execute("delete from figure_value where basis <> 'as reviewed'")
@@ -121,6 +127,10 @@ def downgrade() -> None:
     op.create_index("figure_value_by_number", "figure_value", ["key", "basis", "value", "session_id"])
     op.create_index("figure_value_by_kind", "figure_value", ["key", "basis", "kind", "value", "session_id"])
     for name in (
+        "session_arriving",
+        "report_newest",
+        "report_by_words",
+        "recorder_in_reach",
         "session_of_kind",
         "session_unreported",
         "session_of_person",
