@@ -218,7 +218,8 @@ def _by_urgency(db: Db, wanted: Filter, limit: int, offset: int) -> list[Listed]
     groups: dict[int, list[str]] = {}
     for verdict in there:
         groups.setdefault(ranks.get(verdict, 0), []).append(verdict)
-    parts, left = [], limit
+    parts: list[Any] = []
+    left = limit
     for rank in sorted(groups, reverse=wanted.falling):
         size = sum(there[verdict] for verdict in groups[rank])
         if offset < size and left:
