@@ -12,6 +12,7 @@ from sqlalchemy import text
 from sqlmodel import select
 
 from kumpel.demo.ensemble import StandIn
+from kumpel.link.client import LinkError
 from kumpel.link.discovery import Announcement
 from kumpel.services.ground import deeds, settings
 from kumpel.services.ground.deeds import Whom
@@ -21,6 +22,7 @@ from kumpel.services.take_in import contact, take_in
 from kumpel.services.work import jobs
 from kumpel.services.work.jobs import Jobs
 from kumpel.services.work.watch import Lookout
+from kumpel.store import database
 from kumpel.store.tables import Recorder, Session, now
 from tests.support import SCOPE, DatabaseTest, MeterTest, finished
 
@@ -40,14 +42,13 @@ class Queue(MeterTest):
             .scalars()
         )
 
-    def test_one_waiting_job_a_session_however_often_it_is_asked_for(self) -> None:
+    def test_one_waiting_job_a_recorder_however_often_it_is_asked_for(self) -> None:
         name = self.record(3600)
         recorder = self.seen()
         for _ in range(3):
             take_in.begin(self.db, [take_in.Wish(recorder.id or 0, name)], self.who, self.jobs.start_take_in)
         self.jobs.go_on(self.db)
-        session = self.db.exec(select(Session)).one()
-        self.assertEqual(self.waiting(), [{"session_id": session.id}])
+        self.assertEqual(self.waiting(), [{"recorder_id": recorder.id}])
 
     def test_a_small_one_comes_before_a_large_one(self) -> None:
         now_s = time.time()
@@ -56,9 +57,46 @@ class Queue(MeterTest):
         wishes = [take_in.Wish(recorder.id or 0, name) for name in names]
         large, small = take_in.begin(self.db, wishes, self.who, self.jobs.start_take_in)
         self.db.rollback()
-        line = "select args from procrastinate_jobs where status = 'todo' order by priority desc, id"
-        found = self.db.connection().execute(text(line)).scalars().all()
-        self.assertEqual([each["session_id"] for each in found], [small, large])
+        found: list[int] = []
+        self.assertEqual(take_in.take_all(database.engine(self.url), recorder.id or 0, found.append), 2)
+        self.assertEqual(found, [small, large])
+
+    def test_a_recorder_is_read_on_one_link_and_asked_once_afterwards(self) -> None:
+        now_s = time.time()
+        names = [self.record(600, start=now_s - 9000 + 1000 * n) for n in range(5)]
+        recorder = self.seen()
+        take_in.begin(self.db, [take_in.Wish(recorder.id or 0, n) for n in names], self.who, lambda ids: None)
+        with (
+            mock.patch.object(take_in, "open_link", wraps=take_in.open_link) as opened,
+            mock.patch.object(take_in, "refresh", wraps=take_in.refresh) as refreshed,
+        ):
+            done = take_in.take_all(database.engine(self.url), recorder.id or 0, lambda i: None)
+        self.assertEqual((done, opened.call_count, refreshed.call_count), (5, 1, 1))
+
+    def test_one_that_cannot_be_read_holds_up_none_behind_it(self) -> None:
+        now_s = time.time()
+        names = [self.record(600 + 600 * n, start=now_s - 9000 + 2000 * n) for n in range(3)]
+        recorder = self.seen()
+        ids = take_in.begin(self.db, [take_in.Wish(recorder.id or 0, n) for n in names], self.who, lambda ids: None)
+        real, broken = take_in.Arrival.take, []
+
+        def cut_once(arrival: take_in.Arrival, pieces: Any) -> None:
+            if arrival.session.id == ids[0] and not broken:
+                broken.append(next(iter(pieces)))  # what comes next on this link belongs to this one
+                raise LinkError("the recorder fell silent")
+            real(arrival, pieces)
+
+        found: list[int] = []
+        with mock.patch.object(take_in.Arrival, "take", cut_once):
+            take_in.take_all(database.engine(self.url), recorder.id or 0, found.append)
+        self.assertEqual(found, ids[1:])
+        self.db.rollback()
+        self.db.expire_all()
+        self.assertIn("fell silent; 0 % is here and safe", self.db.get_one(Session, ids[0]).trouble)
+        self.jobs.go_on(self.db, recorder.serial)
+        self.assertEqual(self.waiting(), [{"recorder_id": recorder.id}])
+        take_in.take_all(database.engine(self.url), recorder.id or 0, found.append)
+        self.assertEqual(found, [*ids[1:], ids[0]])
 
     def test_going_on_leaves_stopped_sessions_alone_when_told_so(self) -> None:
         name = self.record(3600)
@@ -81,9 +119,11 @@ class Queue(MeterTest):
         huge = [self.record(28_000, start=now_s - 90_000 + 40_000 * n) for n in range(2)]
         small = self.record(1800, start=now_s - 2000)
         recorder = self.seen()
-        with mock.patch.object(jobs, "HUGE_BYTES", 150_000):
-            wishes = [take_in.Wish(recorder.id or 0, name) for name in (*huge, small)]
-            take_in.begin(self.db, wishes, self.who, self.jobs.start_take_in)
+        smaller = mock.patch.object(jobs, "HUGE_BYTES", 150_000)
+        smaller.start()
+        self.addCleanup(smaller.stop)
+        wishes = [take_in.Wish(recorder.id or 0, name) for name in (*huge, small)]
+        take_in.begin(self.db, wishes, self.who, self.jobs.start_take_in)
 
         async def work() -> None:
             with contextlib.suppress(asyncio.TimeoutError):
@@ -284,7 +324,7 @@ class OnContact(Looking):
         later = self.record(3600)
         row = self.seen()
         [session] = contact.take_in_new(self.db, row, asked.append)
-        self.assertEqual((asked, self.taken()), ([session], sorted([name, later])))
+        self.assertEqual((asked, self.taken()), ([[session]], sorted([name, later])))
         self.assertFalse(self.db.get_one(Session, session).wish["clear_after"])
         self.assertEqual(contact.take_in_new(self.db, row, asked.append), [], "once")
 

@@ -6,7 +6,8 @@ import dataclasses
 import hashlib
 import io
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import ExitStack, suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, BinaryIO
@@ -26,7 +27,7 @@ from kumpel.services.ground import deeds, figures
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError, ProblemError
 from kumpel.services.recorders import bays
-from kumpel.services.recorders.reaching import open_link
+from kumpel.services.recorders.reaching import AnyLink, open_link
 from kumpel.services.recorders.recorders import link_to, recorder_of, refresh
 from kumpel.services.take_in.arrival import Arrival, DifferentError
 from kumpel.store import locks, samples
@@ -39,7 +40,8 @@ CLEAR_AFTER = "clear_after"
 STOPPED = "stopped before its turn; nothing of it was read"
 SMALLEST_PIECE = 16_384
 ROTTEN = "the stored copy does not match its hash any more: it was damaged on the disk or changed outside Kumpel"
-Starter = Callable[[int], None]
+Starter = Callable[[list[int]], None]
+"""Puts sessions in line to be read."""
 
 
 @dataclass(frozen=True)
@@ -58,7 +60,7 @@ class Wish:
 
 
 def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[int]:
-    """Put sessions on the way in; the reading itself is a job each. Asking twice changes nothing."""
+    """Put sessions on the way in; the reading itself is a job for each recorder. Asking twice changes nothing."""
     ids: list[int] = []
     on: dict[int, dict[str, dict[str, Any]]] = {}
     for wish in wishes:
@@ -126,8 +128,8 @@ def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[i
         )
     tell(db, "take-in")
     db.commit()
-    for session_id in ids:
-        start(session_id)
+    if ids:
+        start(ids)
     return ids
 
 
@@ -135,17 +137,30 @@ def _by_name(recorder: Recorder) -> dict[str, dict[str, Any]]:
     return {listed["id"]: listed for listed in recorder.inventory}
 
 
-def size_of(db: Db, session_id: int) -> int:
-    """Bytes of a session on its recorder."""
-    return db.exec(select(Session.size).where(Session.id == session_id)).first() or 0
+@dataclass(frozen=True)
+class Turn:
+    """Sessions of one recorder that are to be read: each with its size in bytes, and how many bytes in a second the link carries (None:
+    not known)."""
+
+    recorder_id: int
+    sizes: dict[int, int]
+    bytes_per_s: float | None
 
 
-def rate_of(db: Db, session_id: int) -> float | None:
-    """Bytes in a second that the link to a session's recorder carries, where that is known."""
-    mine = select(Recorder).join(Session, col(Session.recorder_id) == Recorder.id).where(Session.id == session_id)
-    recorder = db.exec(mine).first()
-    rate = (recorder.status.get("link") or {}).get("bytes_per_s") if recorder is not None else None
-    return float(rate) if isinstance(rate, int | float) else None
+def turns(db: Db, ids: Sequence[int]) -> list[Turn]:
+    """Sessions that are to be read, by recorder; what had stopped them is over."""
+    stopped = (col(Session.trouble) != "", col(Session.trouble) != STOPPED, col(Session.state) == "arriving")
+    db.connection().execute(update(Session).where(col(Session.id).in_(ids), *stopped).values(trouble=""))
+    db.commit()
+    rate = col(Recorder.status)["link"]["bytes_per_s"].as_float()
+    mine = select(Session.id, Session.size, Session.recorder_id, rate).outerjoin(
+        Recorder, col(Session.recorder_id) == Recorder.id
+    )
+    found: dict[int, Turn] = {}
+    for session_id, size, recorder_id, bytes_per_s in db.exec(mine.where(col(Session.id).in_(ids))).all():
+        if session_id is not None and recorder_id is not None:
+            found.setdefault(recorder_id, Turn(recorder_id, {}, bytes_per_s)).sizes[session_id] = size
+    return list(found.values())
 
 
 def unfinished(db: Db, serial: str | None = None, stopped_too: bool = True) -> list[int]:
@@ -235,17 +250,86 @@ def stop(db: Db) -> int:
     return int(stopped.rowcount)
 
 
+def take_all(store: Engine, recorder_id: int, stored: Callable[[int], None], smaller_than: float = math.inf) -> int:
+    """Take in what was wished of a recorder, one session after the other on one link, the smallest first; how many it were.
+
+    `stored` is told of each. What is wished meanwhile is read, too; what has `smaller_than` bytes or more, or what somebody else reads,
+    is not.
+    """
+    tried: set[int] = set()
+    done: list[int] = []
+    with store.connect() as connection, Db(connection, expire_on_commit=False) as db, _Link() as link:
+        while todo := [i for i in _wished_of(db, recorder_id, smaller_than) if i not in tried]:
+            for session_id in todo:
+                tried.add(session_id)
+                with locks.locked(db, locks.TAKE_IN, session_id) as mine:
+                    if mine and _run(db, session_id, link):
+                        done.append(session_id)
+                        stored(session_id)
+        if done:
+            refresh(db, recorder_of(db, recorder_id))
+    for session_id in done:
+        clear_if_wished(store, session_id)
+    return len(done)
+
+
+def _wished_of(db: Db, recorder_id: int, smaller_than: float) -> list[int]:
+    mine = select(Session.id).where(
+        Session.recorder_id == recorder_id, Session.state == "arriving", Session.trouble == ""
+    )
+    small = mine if math.isinf(smaller_than) else mine.where(Session.size < smaller_than)
+    found = [i for i in db.exec(small.order_by(col(Session.size), col(Session.id))).all() if i is not None]
+    db.commit()
+    return found
+
+
+class _Link:
+    """The link to a recorder while several sessions are read from it: opened when one is needed, and again after it broke."""
+
+    def __init__(self) -> None:
+        self._open = ExitStack()
+        self._link: AnyLink | None = None
+
+    def __enter__(self) -> _Link:
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        self.drop()
+
+    def to(self, host: str, port: int) -> AnyLink:
+        if self._link is None:
+            opened: AnyLink = open_link(host, port, 5.0)
+            self._open.enter_context(opened)
+            self._link = opened
+        return self._link
+
+    def drop(self) -> None:
+        self._link = None
+        with suppress(LinkError, OSError):
+            self._open.close()
+
+
 def read(store: Engine, session_id: int) -> bool:
     """Read a session to its end, from the last whole block on. True when it is stored.
 
     A cut leaves everything read so far and a sentence in `trouble`. Only one process works on a session at a time:
     the lock belongs to this function's own connection and dies with it.
     """
-    with store.connect() as connection, Db(connection) as db, locks.locked(db, locks.TAKE_IN, session_id) as mine:
-        return mine and _run(db, session_id)
+    with (
+        store.connect() as connection,
+        Db(connection) as db,
+        locks.locked(db, locks.TAKE_IN, session_id) as mine,
+        _Link() as link,
+    ):
+        done = mine and _run(db, session_id, link)
+        session = db.get(Session, session_id)
+        if done and session is not None and session.recorder_id is not None:
+            link.drop()
+            refresh(db, recorder_of(db, session.recorder_id))
+        return done
 
 
-def _run(db: Db, session_id: int) -> bool:
+def _run(db: Db, session_id: int, link: _Link) -> bool:
     session = db.get(Session, session_id)
     if session is None or session.state == "stored" or session.recorder_id is None:
         return session is not None
@@ -258,7 +342,7 @@ def _run(db: Db, session_id: int) -> bool:
     under_way.add(session_id)
     broken_off.add(session_id)  # until the database has heard the opposite
     try:
-        done = _all_of(db, session, recorder)
+        done = _all_of(db, session, recorder, link)
         _ended(db, session_id)
     finally:
         under_way.discard(session_id)
@@ -302,11 +386,11 @@ def let_go(db: Db) -> None:
     figures.uncount(db, under_way)
 
 
-def _all_of(db: Db, session: Session, recorder: Recorder) -> bool:
+def _all_of(db: Db, session: Session, recorder: Recorder, link: _Link) -> bool:
     arrival = Arrival(db, session)
     for attempts_left in reversed(range(READS)):
         try:
-            _read(recorder, arrival)
+            _read(recorder, arrival, link)
             break
         except DifferentError:
             arrival.withdraw()
@@ -327,17 +411,20 @@ def _all_of(db: Db, session: Session, recorder: Recorder) -> bool:
             what = "it holds what cannot be stored" if isinstance(error, DataError) else str(error)
             arrival.stopped(f"not taken in: {what}. It is safe on the recorder.")
             return False
-    refresh(db, recorder)
     return True
 
 
-def _read(recorder: Recorder, arrival: Arrival) -> None:
+def _read(recorder: Recorder, arrival: Arrival, link: _Link) -> None:
     if recorder.host is None or recorder.port is None:
         raise LinkError("the recorder is not in reach")
     rate = recorder.status.get("link", {}).get("bytes_per_s") or math.inf
     most = int(min(max(rate, SMALLEST_PIECE), krec.PIECE_BYTES))  # a second's worth, so that progress is seen
-    with open_link(recorder.host, recorder.port, 5.0) as link:
-        arrival.take(link.pieces(arrival.session.recorder_session, arrival.received, most))
+    try:
+        open_one = link.to(recorder.host, recorder.port)
+        arrival.take(open_one.pieces(arrival.session.recorder_session, arrival.received, most))
+    except BaseException:
+        link.drop()  # whatever is still on its way on it belongs to what was broken off
+        raise
     arrival.finish()
 
 

@@ -49,9 +49,13 @@ class Jobs:
             if await self._in(TAKE_IN, lambda: take_in.read_and_clear(engine(url), session_id)):
                 await asyncio.to_thread(self.start_assess, session_id)
 
-        async def slow_take_in_job(session_id: int) -> None:
-            if await self._in(SLOW, lambda: take_in.read_and_clear(engine(url), session_id)):
-                await asyncio.to_thread(self.start_assess, session_id)
+        async def take_all_job(recorder_id: int) -> None:
+            await self._in(
+                TAKE_IN, lambda: take_in.take_all(engine(url), recorder_id, self.start_assess, HUGE_BYTES) > 0
+            )
+
+        async def slow_take_all_job(recorder_id: int) -> None:
+            await self._in(SLOW, lambda: take_in.take_all(engine(url), recorder_id, self.start_assess) > 0)
 
         async def assess_job(session_id: int, again: bool = False) -> None:
             await self._in(FIGURES, lambda: figures.run(engine(url), session_id, again=again))
@@ -63,7 +67,8 @@ class Jobs:
             await self._in(MAIL, lambda: mail.run(engine(url), mail_id))
 
         self.app.task(name="take-in", queue=TAKE_IN)(take_in_job)
-        self.app.task(name="take-in-slow", queue=SLOW)(slow_take_in_job)
+        self.app.task(name="take-all", queue=TAKE_IN)(take_all_job)
+        self.app.task(name="take-all-slow", queue=SLOW)(slow_take_all_job)
         self.app.task(name="assess", queue=FIGURES)(assess_job)
         self.app.task(name="clear", queue=TAKE_IN)(clear_job)
         self.app.task(name="mail", queue=MAIL)(mail_job)
@@ -102,23 +107,29 @@ class Jobs:
         for threads in self._threads.values():
             threads.shutdown(wait=False, cancel_futures=True)
 
-    def start_take_in(self, session_id: int) -> None:
-        """One waiting job a session at most; a second is not needed, it would find nothing to do.
+    def start_take_in(self, ids: list[int]) -> None:
+        """One waiting job a recorder at most, and one at work; a second is not needed, it would find nothing to do.
 
-        Small ones come first, and huge ones one after the other: a night of raw signal holds nobody up.
+        Those with little to read come first, and huge sessions one after the other: a night of raw signal holds nobody up.
         """
         with Db(engine(self._url)) as db:
-            size, bytes_per_s = take_in.size_of(db, session_id), take_in.rate_of(db, session_id)
-        slow = bytes_per_s is not None and bytes_per_s < SLOW_BYTES_PER_S
-        job = self._sync.configure_task(
-            "take-in-slow" if slow else "take-in",
-            queue=SLOW if slow else TAKE_IN,
-            queueing_lock=f"take-in {session_id}",
-            lock=HUGE if size >= HUGE_BYTES and not slow else None,
-            priority=-size.bit_length(),
-        )
+            turns = take_in.turns(db, ids)
+        for turn in turns:
+            slow = turn.bytes_per_s is not None and turn.bytes_per_s < SLOW_BYTES_PER_S
+            huge = {} if slow else {i: size for i, size in turn.sizes.items() if size >= HUGE_BYTES}
+            for session_id, size in huge.items():
+                self._defer("take-in", TAKE_IN, f"take-in {session_id}", size, HUGE, session_id=session_id)
+            size = sum(size for i, size in turn.sizes.items() if i not in huge)
+            if len(huge) < len(turn.sizes):
+                name, queue = ("take-all-slow", SLOW) if slow else ("take-all", TAKE_IN)
+                one = f"take-all {turn.recorder_id}"
+                self._defer(name, queue, one, size, one, recorder_id=turn.recorder_id)
+
+    def _defer(self, task: str, queue: str, once: str, size: int, lock: str, **about: int) -> None:
+        """`once` of such jobs waits at most; those of one `lock` are worked on one after the other; the smaller the sooner."""
+        job = self._sync.configure_task(task, queue=queue, queueing_lock=once, lock=lock, priority=-size.bit_length())
         with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
-            job.defer(session_id=session_id)
+            job.defer(**about)
 
     def _start_clear(self, session_id: int) -> None:
         """Clear on the recorder what was to be cleared with taking it in."""
@@ -140,8 +151,7 @@ class Jobs:
 
     def go_on(self, db: Db, serial: str | None = None, *, stopped_too: bool = True) -> None:
         """Go on with what was cut, for one recorder or for all; a job that finds somebody at work ends at once."""
-        for session_id in take_in.unfinished(db, serial, stopped_too):
-            self.start_take_in(session_id)
+        self.start_take_in(take_in.unfinished(db, serial, stopped_too))
         if serial is not None:
             for session_id in take_in.to_clear(db, serial):
                 self._start_clear(session_id)
