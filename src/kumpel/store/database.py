@@ -15,6 +15,8 @@ from sqlalchemy.orm.interfaces import ORMOption
 from sqlmodel import Session as Db
 from sqlmodel import create_engine
 
+from kumpel.store import queue_tables
+
 CHANGES = "kumpel_changes"
 
 
@@ -62,7 +64,7 @@ def is_newest(url: str) -> bool:
         if not connection.execute(text("select to_regclass('alembic_version') is not null")).scalar():
             return False
         found = connection.execute(text("select version_num from alembic_version")).scalars().all()
-    return [*found] == [NEWEST]
+        return [*found] == [NEWEST] and queue_tables.is_newest(connection)
 
 
 def migrate(url: str) -> None:
@@ -80,6 +82,7 @@ def migrate(url: str) -> None:
         try:
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
+            queue_tables.upgrade(connection)
         finally:
             connection.rollback()
             connection.execute(text("select pg_advisory_unlock(7245001)"))
