@@ -135,7 +135,7 @@ async def _alone(url: str, *, works: bool, watches: bool) -> None:
     for number in (signal.SIGTERM, signal.SIGINT):
         asyncio.get_running_loop().add_signal_handler(number, _end, ending)
     await asyncio.to_thread(prepare, url)
-    async with background(url, Jobs(url), works=works, watches=watches):
+    async with background(url, Jobs(url, apart=works), works=works, watches=watches):
         await ending.wait()
 
 

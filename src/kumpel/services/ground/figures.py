@@ -215,6 +215,12 @@ def _run(db: Db, session_id: int, again: bool) -> bool:
         under_way.discard(session_id)
 
 
+def give_up(store: Engine, session_id: int) -> None:
+    """Say that its figures ended their process as often as they may."""
+    with Db(store) as db:
+        _failed(db, session_id, ProcessEndedError())
+
+
 def _assessed(db: Db, session_id: int) -> bool:
     session = db.exec(select(Session).where(Session.id == session_id).with_for_update()).one()
     if session.signed_at is not None:
@@ -276,8 +282,12 @@ def _failed(db: Db, session_id: int, error: Exception) -> None:
 
 
 def _say_failed(session: Session, error: Exception) -> None:
-    known = isinstance(error, ValueError)
-    why = str(error) if known else f"the computation failed ({type(error).__name__}); the recording is safe"
+    if isinstance(error, MemoryError):
+        why = "its figures need more memory than one session may have; the recording is safe"
+    elif isinstance(error, ValueError):
+        why = str(error)
+    else:
+        why = f"the computation failed ({type(error).__name__}); the recording is safe"
     session.figures, session.failure = FAILED, why[:400]
     session.verdict, session.verdict_step, session.key_figure = "not assessable", "", ""
 

@@ -7,6 +7,7 @@ import contextlib
 import logging
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 
 import procrastinate
 from procrastinate.jobs import Status
@@ -16,6 +17,7 @@ from sqlmodel import Session as Db
 from kumpel.services.ground import figures
 from kumpel.services.report import mail
 from kumpel.services.take_in import take_in
+from kumpel.services.work.children import Children
 from kumpel.store.database import engine, plain_url
 
 log = logging.getLogger("kumpel.jobs")
@@ -36,10 +38,12 @@ SHARES = {TAKE_IN: 6, SLOW: 24, FIGURES: 2, MAIL: 1}
 
 
 class Jobs:
-    """The job queue of one database: deferring from anywhere, working in the server process."""
+    """The job queue of one database: deferring from anywhere, working in this process; figures, with `apart`, in children of it."""
 
-    def __init__(self, url: str) -> None:
+    def __init__(self, url: str, *, apart: bool = False) -> None:
         self._url = url
+        self._children = Children(url) if apart else None
+        compute = self._children.figures_of if self._children else partial(figures.run, engine(url))
         working = procrastinate.PsycopgConnector(conninfo=plain_url(url), max_size=4 + len(SHARES))
         deferring = procrastinate.SyncPsycopgConnector(conninfo=plain_url(url))
         self.app, self._sync = procrastinate.App(connector=working), procrastinate.App(connector=deferring)
@@ -58,7 +62,7 @@ class Jobs:
             await self._in(SLOW, lambda: take_in.take_all(engine(url), recorder_id, self.start_assess) > 0)
 
         async def assess_job(session_id: int, again: bool = False) -> None:
-            await self._in(FIGURES, lambda: figures.run(engine(url), session_id, again=again))
+            await self._in(FIGURES, lambda: compute(session_id, again=again))
 
         async def clear_job(session_id: int) -> None:
             await self._in(TAKE_IN, lambda: take_in.clear_if_wished(engine(url), session_id))
@@ -104,6 +108,8 @@ class Jobs:
 
     def close(self) -> None:
         self._sync.close()
+        if self._children:
+            self._children.end()
         for threads in self._threads.values():
             threads.shutdown(wait=False, cancel_futures=True)
 
