@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Hashable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal, TypeVar
@@ -169,6 +170,16 @@ class Recording:
         if key not in self.derived:
             self.derived[key] = make()
         made: T = self.derived[key]
+        return made
+
+    def lately(self, what: str, key: Hashable, make: Callable[[], T], most: int = 3) -> T:
+        """As `once`, of something that depends on decisions, too: kept for the `most` of them (`key`) that were asked for last."""
+        kept: dict[Hashable, T] = self.derived.setdefault(what, {})
+        made = kept.pop(key) if key in kept else make()
+        kept[key] = made
+        while len(kept) > most:
+            with contextlib.suppress(KeyError, StopIteration):  # another thread was first
+                del kept[next(iter(kept))]
         return made
 
     def moved_to(self, start: float) -> Recording:

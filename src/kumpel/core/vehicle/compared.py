@@ -84,6 +84,12 @@ def _rows_of(grid: Grid, rows: slice) -> Grid:
     return Grid(grid.laps[rows], grid.metres, grid.at_s[rows], grid.time_s[rows], grid.moved_m[rows])
 
 
+def laps_key(drive: Drive) -> tuple[object, ...]:
+    """What everything depends on that is worked out from the laps of a drive: its course, and the laps as they are cut and counted."""
+    cut = tuple((each.number, each.kind, each.counts, each.start_s, each.end_s) for each in drive.laps)
+    return (drive.course.name if drive.course else "", cut)
+
+
 def timed_laps(drive: Drive) -> list[Lap]:
     """The laps from line to line, without the ways out and in."""
     return [each for each in drive.laps if each.kind == "timed"]
@@ -110,9 +116,7 @@ def compared_of(outing: Outing, others: Sequence[Outing] = ()) -> Compared | Non
     if others:
         grid = aligned(driven, gates)
     else:
-        counted = tuple(each.number for each in timed if each.counts)
-        key = f"laps over {drive.course.name if drive.course else ''}, {counted}"
-        grid = outing.recording.once(key, lambda: aligned(driven, gates))
+        grid = outing.recording.lately("laps over each other", laps_key(drive), lambda: aligned(driven, gates))
     if grid is None:
         return None
     ends = np.cumsum([len(each.laps) for each in driven]).tolist()

@@ -103,14 +103,23 @@ def _whole(values: Floats) -> Floats:
     return found
 
 
-def _held(on: NDArray[np.bool_], first: int, end: int) -> int | None:
-    """The first place in [first, end) from which on it stays so for 4 m."""
+def _held(on: NDArray[np.bool_], first: int, end: int) -> list[int | None]:
+    """For each row the first place in [first, end) from which on it stays so for 4 m."""
     need = round(HELD_M / STEP_M)
-    part = on[first:end]
-    if len(part) < need:
-        return None
-    runs = np.convolve(part.astype(np.intp), np.ones(need, dtype=np.intp), "valid") == need
-    return first + int(np.argmax(runs)) if runs.any() else None
+    part = on[:, first:end]
+    if part.shape[1] < need:
+        return [None] * len(on)
+    so_far = np.pad(np.cumsum(part, axis=1, dtype=np.intp), ((0, 0), (1, 0)))
+    runs = so_far[:, need:] - so_far[:, :-need] == need
+    places = (first + np.argmax(runs, axis=1)).tolist()
+    return [place if any_ else None for place, any_ in zip(places, runs.any(axis=1).tolist(), strict=True)]
+
+
+def _median(values: Floats) -> float:
+    """The median of what is known, nan of nothing. A few values are sorted sooner than NumPy's own has begun."""
+    known = np.sort(values[~np.isnan(values)])
+    n = len(known)
+    return float(known[(n - 1) // 2] + known[n // 2]) / 2 if n else math.nan
 
 
 def _begun(on: NDArray[np.bool_], first: int, end: int) -> int | None:
@@ -128,9 +137,7 @@ def _begun(on: NDArray[np.bool_], first: int, end: int) -> int | None:
 def _changed(ratio: Floats, first: int, last: int) -> float:
     """The gear just after a stretch against that just before it, as a ratio; nan where it is not known."""
     before, after = ratio[max(first - GEAR_M, 0) : first], ratio[last + 1 : last + 1 + GEAR_M]
-    if np.isnan(before).all() or np.isnan(after).all():
-        return math.nan
-    return float(np.nanmedian(after) / np.nanmedian(before))
+    return _median(after) / _median(before)
 
 
 def _edge(values: Floats, at: int | None, line: float) -> float:
@@ -175,6 +182,7 @@ def marks_of(
     pull = seen.throttle if seen.throttle is not None else seen.acceleration / G / PULLING_G * FULL
     marks = {name: np.full((len(grid.laps), len(stretches)), math.nan) for name in Marks.__dataclass_fields__}
     known = {corner.number: corner for corner in corners}
+    braking, pulling = force > BRAKING, pull > FULL
     for k, stretch in enumerate(stretches):
         entry = stretch.part == "entry"
         first, end = (
@@ -197,12 +205,13 @@ def marks_of(
         marks["apex_m_s"][:, k] = seen.speed[:, near].min(axis=1)
         marks["outer_m_s"][:, k] = seen.speed[:, outer]
         marks["corner_s"][:, k] = grid.time_s[:, over] - grid.time_s[:, begin]
+        held = [] if entry else _held(pulling, first, next_m)
         for row in range(len(grid.laps)):
             if entry:
                 slowest = near.start + int(np.argmin(seen.speed[row, near]))
-                at = _begun(force[row] > BRAKING, first, slowest + 1)
+                at = _begun(braking[row], first, slowest + 1)
                 if at is None:
-                    at = _begun(force[row] > BRAKING, early, first)
+                    at = _begun(braking[row], early, first)
                 marks["brake_m"][row, k] = _edge(force[row], at, BRAKING)
                 if at is None and seen.brake is not None:
                     marks["brake_m"][row, k] = end * STEP_M
@@ -210,18 +219,19 @@ def marks_of(
                     marks["outer_m_s"][row, k] = seen.speed[row, at]
                 continue
             # It may be opened as late as in what is the entry to the next corner already; and never open, no earlier than there.
-            at = _held(pull[row] > FULL, first, next_m)
+            at = held[row]
             marks["full_m"][row, k] = next_m * STEP_M if at is None else _edge(pull[row], at, FULL)
             marks["shut"][row, k] = at is None
             if at is not None and seen.throttle is not None:
-                braked = _begun(force[row] > BRAKING, at, next_m)
+                braked = _begun(braking[row], at, next_m)
                 off = at + np.flatnonzero(pull[row, at : braked or next_m] < LIFTED)
                 marks["lifted_m"][row, k] = len(off) * STEP_M
                 if seen.ratio is not None and len(off):
                     marks["shift"][row, k] = _changed(seen.ratio[row], int(off[0]), int(off[-1]))
-            if seen.ratio is not None:
-                ratios = seen.ratio[row, first : min(first + 30, end)]
-                marks["ratio"][row, k] = np.nanmedian(ratios) if not np.isnan(ratios).all() else math.nan
+        if not entry and seen.ratio is not None:
+            ratios = seen.ratio[:, first : min(first + 30, end)]
+            some = ~np.isnan(ratios).all(axis=1)
+            marks["ratio"][some, k] = np.nanmedian(ratios[some], axis=1)
         if not entry and seen.throttle is not None and 2 * marks["shut"][:, k].sum() > len(grid.laps):
             open_m = np.clip(seen.throttle[:, first:next_m] / 100, 0.0, 1.0).sum(axis=1) * STEP_M
             marks["full_m"][:, k] = next_m * STEP_M - open_m

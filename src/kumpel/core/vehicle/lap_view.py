@@ -15,7 +15,7 @@ from kumpel.core.laps_wish import FurtherLap, LapsWish
 from kumpel.core.recording import Floats, NotThereError, Recording
 from kumpel.core.review import Review
 from kumpel.core.vehicle.channels import at_times, in_units
-from kumpel.core.vehicle.compared import Compared, Outing, compared_of, timed_laps, usual_rows
+from kumpel.core.vehicle.compared import Compared, Outing, compared_of, laps_key, timed_laps, usual_rows
 from kumpel.core.vehicle.course_picture import MOST_POINTS, CoursePicture, picture_of
 from kumpel.core.vehicle.drive import Drive, drive_of, drive_on
 from kumpel.core.vehicle.lap_rows import DECIMALS, LapRow, LapSums, lap_rows, lap_sums
@@ -239,6 +239,10 @@ def _beside(drive: Drive, beside: tuple[Recording, Review]) -> Outing:
 
 def habits_of(recording: Recording, drive: Drive) -> list[Habit]:
     """Where the usual laps (see `usual_rows`) lose time against the best of them; empty when there is nothing to compare."""
+    return recording.lately("habits", laps_key(drive), lambda: _habits_of(recording, drive))
+
+
+def _habits_of(recording: Recording, drive: Drive) -> list[Habit]:
     compared = compared_of(Outing(recording, drive))
     best = bests(list(drive.laps)).best
     if compared is None or best is None or not compared.corners:

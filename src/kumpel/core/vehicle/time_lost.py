@@ -243,16 +243,20 @@ class _Against:
     reference: int
 
     def loss(self, lap: int, k: int, others: Sequence[int], decimals: int) -> Loss:
-        stretch, lost_s = self.stretches[k], float(self.lost[lap, k])
-        said_s = stated(lost_s, decimals)
-        differs = _Difference(self, lap)
-        why = ("", "", stretch.corner)
-        if lost_s >= LEAST_LOSS_S:
-            why = differs.reason(self.stretches, k, said_s)
-        elif lost_s > LOSES_S and differs.in_both(k):
-            why = differs.slower(stretch, k, said_s)
+        said_s = stated(float(self.lost[lap, k]), decimals)
         seen = [row for row in others if self.known[row, k]]
-        return Loss(stretch, said_s, int(np.count_nonzero(self.lost[seen, k] > LOSES_S)), len(seen), *why)
+        often = int(np.count_nonzero(self.lost[seen, k] > LOSES_S))
+        return Loss(self.stretches[k], said_s, often, len(seen), *self.why(lap, k, said_s))
+
+    def why(self, lap: int, k: int, said_s: float) -> tuple[str, str, int]:
+        """The reason of a loss in words, its code, and the corner where it was made."""
+        stretch, lost_s = self.stretches[k], float(self.lost[lap, k])
+        differs = _Difference(self, lap)
+        if lost_s >= LEAST_LOSS_S:
+            return differs.reason(self.stretches, k, said_s)
+        if lost_s > LOSES_S and differs.in_both(k):
+            return differs.slower(stretch, k, said_s)
+        return "", "", stretch.corner
 
 
 def _against(
@@ -318,7 +322,7 @@ def habits(
         mean = stated(float(found.lost[others, k].mean()), decimals)
         if mean <= 0:
             continue
-        codes = Counter(found.loss(row, k, others, decimals).code for row in others)
+        codes = Counter(found.why(row, k, stated(float(found.lost[row, k]), decimals))[1] for row in others)
         del codes[""]
         code, times = codes.most_common(1)[0] if codes else ("", 0)
         laps = int(np.count_nonzero(found.lost[others, k] > LOSES_S))

@@ -79,7 +79,7 @@ def _bytes_of(value: object) -> int:
     if isinstance(value, np.ndarray):
         return value.nbytes
     if isinstance(value, Mapping):
-        return sum(map(_bytes_of, value.values()))
+        return sum(map(_bytes_of, [*value.values()]))
     if isinstance(value, tuple | list):
         return sum(map(_bytes_of, value))
     if dataclasses.is_dataclass(value):
