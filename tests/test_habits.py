@@ -33,7 +33,7 @@ SERVICES: dict[str, set[str]] = {
     "review": {"ground", "register"},
     "report": {"ground", "recorders", "register", "review"},
     "yard": {"ground", "hand_out", "register"},
-    "work": {"ground", "recorders", "take_in", "report"},
+    "work": {"ground", "recorders", "take_in", "register", "report"},
 }
 
 

@@ -9,6 +9,7 @@ from typing import Any, ClassVar
 from unittest import mock
 
 from sqlalchemy import text
+from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.demo.ensemble import StandIn
@@ -72,6 +73,26 @@ class Queue(MeterTest):
         ):
             done = take_in.take_all(database.engine(self.url), recorder.id or 0, lambda i: None)
         self.assertEqual((done, opened.call_count, refreshed.call_count), (5, 1, 1))
+
+    def test_two_at_one_recorder_read_each_session_once(self) -> None:
+        now_s = time.time()
+        names = [self.record(1200, start=now_s - 30_000 + 3000 * n) for n in range(6)]
+        recorder = self.seen()
+        engine, found = database.engine(self.url), list[int]()
+        take_in.begin(self.db, [take_in.Wish(recorder.id or 0, n) for n in names[:3]], self.who, lambda ids: None)
+        late: list[int] = []
+
+        def wish_more(session_id: int) -> None:
+            """While the first is being read, more is wished, and a second job comes for it."""
+            found.append(session_id)
+            if not late:
+                with Db(engine) as db:
+                    wishes = [take_in.Wish(recorder.id or 0, n) for n in names[3:]]
+                    late.extend(take_in.begin(db, wishes, self.who, lambda ids: None))
+                self.assertEqual(take_in.take_all(engine, recorder.id or 0, found.append), 0, "the first has the lock")
+
+        self.assertEqual(take_in.take_all(engine, recorder.id or 0, wish_more), 6)
+        self.assertEqual(len(set(found)), 6)
 
     def test_one_that_cannot_be_read_holds_up_none_behind_it(self) -> None:
         now_s = time.time()

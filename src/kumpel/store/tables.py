@@ -344,6 +344,8 @@ class Session(SQLModel, table=True):
     signed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
     reported_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
     """When its last report was issued; kept by the database itself."""
+    purged_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    """When everything of it but this row was removed for good."""
     words: str = Field(default="", sa_column=Column(Text, nullable=False, server_default=""))
     """What it is found by: whose, on what, its tags; kept by the database itself."""
     __table_args__ = (
@@ -352,6 +354,8 @@ class Session(SQLModel, table=True):
         CheckConstraint("figures in ('waiting', 'assessed', 'failed')", name="session_figures"),
         CheckConstraint("octet_length(sha256) = 32", name="session_sha256"),
         CheckConstraint("length_s >= 0", name="session_length"),
+        CheckConstraint("purged_at is null or deleted_at is not null", name="session_purged"),
+        Index("session_deleted", "deleted_at", postgresql_where=text("deleted_at is not null and purged_at is null")),
         Index(
             "session_waiting",
             "signed_at",

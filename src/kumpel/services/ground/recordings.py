@@ -91,9 +91,16 @@ _kept = Recent(KEPT_BYTES)
 
 
 def session_of(db: Db, session_id: int) -> Session:
-    session = db.get(Session, session_id)
+    return _there(db.get(Session, session_id))
+
+
+def _there(session: Session | None) -> Session:
     if session is None or session.state != "stored":
         raise NotFoundError("This session is not on record.")
+    if session.purged_at is not None:
+        raise NotFoundError(
+            f"This session was deleted, and removed for good on {session.purged_at:%d %b %Y}. While it is still on its recorder it can be taken in again."
+        )
     return session
 
 
@@ -101,10 +108,7 @@ def locked_session(db: Db, session_id: int) -> Session:
     """A session as it is now, its row held until the transaction ends: whoever signs, changes, moves or marks one takes it this
     way, so that what was asked (is it signed?) still holds when it is changed."""
     mine = select(Session).where(Session.id == session_id).with_for_update().execution_options(populate_existing=True)
-    session = db.exec(mine).first()
-    if session is None or session.state != "stored":
-        raise NotFoundError("This session is not on record.")
-    return session
+    return _there(db.exec(mine).first())
 
 
 def channel_heads(session: Session) -> tuple[krec.ChannelHead, ...]:

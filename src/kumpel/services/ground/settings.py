@@ -119,6 +119,17 @@ FILE_NAME = SettingWord(
     high=naming.LONGEST,
     scopes=("site", "team", "kind"),
 )
+KEEPS_DELETED = SettingWord(
+    "sessions.keeps_deleted",
+    "Deleted sessions are removed for good after",
+    "number",
+    0.0,
+    "Sessions",
+    "0: never. Then they cannot be brought back from here; that they were there and who deleted them stays on record, and so does whatever was signed or reported",
+    "days",
+    0,
+    36_500,
+)
 MAIL_SERVER = SettingWord(
     "mail.server", "Mail server", "line", "", "E-mail", "its name and port, such as mail.tarnfels.example:587"
 )
@@ -150,6 +161,7 @@ OF_THE_SITE = (
     CONTACT,
     CONTACT_DOCKS,
     FILE_NAME,
+    KEEPS_DELETED,
     *MAIL,
 )
 USUAL_LIMITS = "limits.usual"

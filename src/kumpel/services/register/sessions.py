@@ -34,6 +34,10 @@ SORTS = {
 }
 
 
+NEWEST = 20
+"""Sessions of a kind that are looked at for which figures it has: one may have been removed for good."""
+
+
 @dataclass(frozen=True)
 class SessionRow:
     session: Session
@@ -66,6 +70,8 @@ def conditions(wanted: Filter) -> list[Any]:
     where.append(
         col(Session.deleted_at).is_not(None) if wanted.standing == "deleted" else col(Session.deleted_at).is_(None)
     )
+    if wanted.standing == "deleted":
+        where.append(col(Session.purged_at).is_(None))
     if wanted.standing not in ("aside", "deleted"):
         where.append(Session.aside == "")
     match wanted.standing:
@@ -253,12 +259,16 @@ def _values_of(db: Db, ids: Sequence[int | None], figures: Set[str]) -> dict[int
 
 
 def figures_of(db: Db, kind: str) -> list[tuple[str, str, str]]:
-    """Figures that sessions of a kind have, as key, name and unit: those of the newest result."""
+    """Figures that sessions of a kind have, as key, name and unit: those of the newest session that was assessed."""
+    assessed = (Session.state == "stored", Session.figures == figures.ASSESSED, Session.kind == kind)
     newest = db.exec(
         select(Result)
         .join(Session, col(Session.id) == Result.session_id)
-        .where(Session.kind == kind, Result.basis == REVIEWED)
-        .order_by(col(Result.id).desc())
+        .where(
+            col(Session.id).in_(select(Session.id).where(*assessed).order_by(col(Session.id).desc()).limit(NEWEST)),
+            Result.basis == REVIEWED,
+        )
+        .order_by(col(Result.session_id).desc(), col(Result.id).desc())
         .limit(1)
     ).first()
     return [(f["key"], f["name"], f["unit"]) for f in newest.content["figures"]] if newest else []

@@ -6,7 +6,7 @@ import dataclasses
 import hashlib
 import io
 import math
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import ExitStack, suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -111,7 +111,11 @@ def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[i
                 Session.sha256 == row["sha256"],
             )
         ).one()
-        if session.deleted_at is not None and session.state == "stored":
+        if session.purged_at is not None:
+            _begin_anew(session, row)
+            db.add(session)
+            ids.append(session.id or 0)
+        elif session.deleted_at is not None and session.state == "stored":
             session.deleted_at = None  # asked for by name: comes back
             db.add(session)
         elif session.state == "arriving":
@@ -131,6 +135,14 @@ def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[i
     if ids:
         start(ids)
     return ids
+
+
+def _begin_anew(session: Session, row: Mapping[str, Any]) -> None:
+    """One that was removed for good is read again from its recorder, as if it had never been here."""
+    for key, value in row.items():
+        setattr(session, key, value)
+    session.person_id = session.hand_over_id = session.taken_in_at = session.deleted_at = session.purged_at = None
+    session.begun = 0
 
 
 def _by_name(recorder: Recorder) -> dict[str, dict[str, Any]]:
@@ -254,19 +266,24 @@ def take_all(store: Engine, recorder_id: int, stored: Callable[[int], None], sma
     """Take in what was wished of a recorder, one session after the other on one link, the smallest first; how many it were.
 
     `stored` is told of each. What is wished meanwhile is read, too; what has `smaller_than` bytes or more, or what somebody else reads,
-    is not.
+    is not. One process at a time reads a recorder: the lock is of this function's own connection and dies with it. Who finds it held
+    leaves what is left to whoever holds it, who looks again after letting go.
     """
     tried: set[int] = set()
     done: list[int] = []
     with store.connect() as connection, Db(connection, expire_on_commit=False) as db, _Link() as link:
         while todo := [i for i in _wished_of(db, recorder_id, smaller_than) if i not in tried]:
-            for session_id in todo:
-                tried.add(session_id)
-                with locks.locked(db, locks.TAKE_IN, session_id) as mine:
-                    if mine and _run(db, session_id, link):
-                        done.append(session_id)
-                        stored(session_id)
+            with locks.locked(db, locks.RECORDER, recorder_id) as alone:
+                if not alone:
+                    break
+                for session_id in todo:
+                    tried.add(session_id)
+                    with locks.locked(db, locks.TAKE_IN, session_id) as mine:
+                        if mine and _run(db, session_id, link):
+                            done.append(session_id)
+                            stored(session_id)
         if done:
+            link.drop()  # a serial port has room for one
             refresh(db, recorder_of(db, recorder_id))
     for session_id in done:
         clear_if_wished(store, session_id)
@@ -450,8 +467,9 @@ def from_file(db: Db, file: bytes | BinaryIO, who: int | None, wish: dict[str, A
         raise InvalidError(f"The file is of kind “{head.kind}”, which this Kumpel does not know. Nothing was stored.")
     serial = str(head.recorder.get("serial", "unknown"))[:64]
     try:
-        wish = _taken_over(db, serial, head.session, checker.digest) if wish is None else wish
-        session = _stored_at_once(db, stream, head, checker.digest, serial, size, who, wish)
+        wished = _taken_over(db, serial, head.session, checker.digest)
+        own = wished if wish is None else wish
+        session = _stored_at_once(db, stream, head, checker.digest, serial, size, who, own)
     except IntegrityError as error:
         db.rollback()
         raise ConflictError(f"Session {head.session} of {serial} has just been stored by somebody else.") from error
@@ -472,7 +490,7 @@ def _taken_over(db: Db, serial: str, name: str, digest: bytes) -> dict[str, Any]
     ).first()
     if known is None:
         return {}
-    if known.state == "stored":
+    if known.state == "stored" and known.purged_at is None:
         where = " (deleted: bring it back in Sessions)" if known.deleted_at is not None else ""
         raise ConflictError(f"Session {name} of {serial} is stored already{where}.")
     if not locks.try_for_transaction(db, locks.TAKE_IN, known.id or 0):

@@ -10,6 +10,7 @@ from collections.abc import AsyncIterator, Callable
 from sqlmodel import Session as Db
 
 from kumpel.services.ground import figures, limits
+from kumpel.services.register import purging
 from kumpel.services.work.jobs import Jobs
 from kumpel.services.work.leading import Leading
 from kumpel.store import database, locks
@@ -17,6 +18,7 @@ from kumpel.store.freed import give_back
 
 log = logging.getLogger("kumpel")
 GIVES_BACK_S = 30.0
+PURGES_S = 3600.0
 STOPS_S = 1.5
 """How long each part is waited for when a process stops: threads that hang on a database that is away hold up nothing."""
 
@@ -37,7 +39,7 @@ async def background(url: str, jobs: Jobs, *, works: bool = True, watches: bool 
     await asyncio.to_thread(jobs.open)
     tasks = [asyncio.create_task(_give_back())]
     if works:
-        tasks.append(asyncio.create_task(_work(jobs, url)))
+        tasks += [asyncio.create_task(_work(jobs, url)), asyncio.create_task(_purge(url))]
     leading = Leading(url, jobs) if watches else None
     if leading:
         leading.start()
@@ -70,6 +72,15 @@ async def _give_back() -> None:
     while True:
         await asyncio.sleep(GIVES_BACK_S)
         await asyncio.to_thread(give_back)
+
+
+async def _purge(url: str) -> None:
+    """What was deleted longer ago than the house keeps it."""
+    while True:
+        await asyncio.sleep(PURGES_S)
+        with contextlib.suppress(Exception):  # a database that is away: the next turn is soon enough
+            while await asyncio.to_thread(purging.purge, database.engine(url)):
+                await asyncio.sleep(0)
 
 
 async def _work(jobs: Jobs, url: str) -> None:

@@ -128,10 +128,11 @@ class Jobs:
             size = sum(size for i, size in turn.sizes.items() if i not in huge)
             if len(huge) < len(turn.sizes):
                 name, queue = ("take-all-slow", SLOW) if slow else ("take-all", TAKE_IN)
-                one = f"take-all {turn.recorder_id}"
-                self._defer(name, queue, one, size, one, recorder_id=turn.recorder_id)
+                once = f"take-all {turn.recorder_id}"
+                # No lock of the queue: one that a killed worker held would be free only after a while.
+                self._defer(name, queue, once, size, None, recorder_id=turn.recorder_id)
 
-    def _defer(self, task: str, queue: str, once: str, size: int, lock: str, **about: int) -> None:
+    def _defer(self, task: str, queue: str, once: str, size: int, lock: str | None, **about: int) -> None:
         """`once` of such jobs waits at most; those of one `lock` are worked on one after the other; the smaller the sooner."""
         job = self._sync.configure_task(task, queue=queue, queueing_lock=once, lock=lock, priority=-size.bit_length())
         with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
