@@ -20,6 +20,17 @@ from tests import support
 
 ROOT = Path(__file__).parents[1]
 HEAVY_FIRST = ("web", "api", "services", "link", "reports", "store", "kinds", "standins", "formats", "core")
+LONGEST = (
+    "test_accessible",
+    "test_laps",
+    "test_slips",
+    "test_lasting",
+    "test_dock",
+    "test_entries",
+    "test_plain_sheet",
+    "test_tenth_kind",
+)
+"""Of the browser's modules those that take longest: begun last, one of them would be waited for alone."""
 QUIET = ("core", "formats", "kinds", "reports", "standins", "test_habits", "test_colours")
 """Modules that compute and wait for nobody: a third process works on them with what time the others leave."""
 LEAVES_TIME = 10
@@ -88,9 +99,9 @@ def worker() -> None:
 def modules() -> list[str]:
     found = [".".join(path.relative_to(ROOT).with_suffix("").parts) for path in ROOT.glob("tests/**/test_*.py")]
 
-    def order(name: str) -> tuple[int, str]:
-        folder = name.split(".")[1]
-        return HEAVY_FIRST.index(folder) if folder in HEAVY_FIRST else 2, name
+    def order(name: str) -> tuple[int, bool, str]:
+        folder, own = name.split(".")[1], name.split(".")[-1]
+        return HEAVY_FIRST.index(folder) if folder in HEAVY_FIRST else 2, own not in LONGEST, name
 
     return sorted(found, key=order)
 

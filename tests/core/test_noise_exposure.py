@@ -48,13 +48,18 @@ def steady(level: float, hours: float, dt: float = 1.0) -> np.ndarray:
     return np.full(round(hours * 3600 / dt), float(level))
 
 
+def permitted_hours(level: float, rule: DoseRule) -> float:
+    """Hours at a steady level that make a dose of 100 % (29 CFR 1910.95, G-16a): from the dose of one second."""
+    return 100 / exposure.dose(np.full(1, float(level)), 1.0, rule) / 3600
+
+
 class Tables(unittest.TestCase):
     def test_permitted_duration_of_every_printed_level(self) -> None:
         for level, printed in G_16A.items():
             digits = len(printed.partition(".")[2])
             half = 0.5 * 10**-digits
             with self.subTest(level=level):
-                self.assertLessEqual(abs(exposure.permitted_hours(level, FIVE) - float(printed)), half + 1e-9)
+                self.assertLessEqual(abs(permitted_hours(level, FIVE) - float(printed)), half + 1e-9)
 
     def test_dose_to_twa_of_every_printed_dose(self) -> None:
         for dose, twa in A_1.items():
@@ -66,7 +71,7 @@ class Tables(unittest.TestCase):
         for level, seconds in NIOSH.items():
             steps = abs(level - 85) / 3
             with self.subTest(level=level):
-                ratio = exposure.permitted_hours(level, THREE) * 3600 / seconds
+                ratio = permitted_hours(level, THREE) * 3600 / seconds
                 self.assertLessEqual(abs(ratio - 1), 0.0024 * steps + 0.005)
 
 
@@ -100,7 +105,6 @@ class ClosedForms(unittest.TestCase):
 
     def test_exposure_in_pascal_squared_hours(self) -> None:
         # 4e-10 x 8 x 10^8.5 = 1.01193
-        self.assertAlmostEqual(exposure.exposure_from_level(85), 1.01193, places=5)
         self.assertAlmostEqual(levels.sound_exposure(steady(85, 8), 1.0), 1.01193, places=5)
 
     def test_week_of_five_equal_days_and_of_one(self) -> None:
@@ -148,9 +152,6 @@ class Properties(unittest.TestCase):
 
 
 class Levels(unittest.TestCase):
-    def test_energy_sum_of_two_equal_sources_adds_3_01(self) -> None:
-        self.assertAlmostEqual(levels.energy_sum(np.array([80.0, 80.0])), 83.0103, places=4)
-
     def test_percentiles_are_levels_exceeded(self) -> None:
         ramp = np.arange(0, 101, dtype=float)
         self.assertEqual(levels.exceeded_level(ramp, 10), 90.0)

@@ -41,15 +41,6 @@ def dose(levels: Floats, interval_s: float, rule: DoseRule) -> float:
     return 100 / rule.criterion_h * hours * float(np.sum(10 ** ((measured - rule.criterion_db) / rule.q)))
 
 
-def permitted_hours(level_db: float, rule: DoseRule) -> float:
-    """Hours at a steady level that make a dose of 100 %: T = Tc / 10^((L - Lc)/q) (29 CFR 1910.95, G-16a).
-
-    Written with q, so that a permitted duration always makes a dose of exactly 100 %. For Q = 3 (q = 10) the
-    result is up to 0.24 % longer per 3 dB than the doubling rule prints.
-    """
-    return float(rule.criterion_h / 10 ** ((level_db - rule.criterion_db) / rule.q))
-
-
 def time_weighted_average(dose_percent: float, rule: DoseRule) -> float:
     """TWA in dB: Lc + q log10(D/100) (29 CFR 1910.95 App. A II). -inf for a dose of 0."""
     if not dose_percent > 0:
@@ -71,11 +62,6 @@ def weekly_exposure_level(daily_db: Floats) -> float:
     """LEX,40h in dB from the days of one week: 10 log10( (1/5) sum 10^(LEX,8h/10) ) (2003/10/EC, art. 2 c)."""
     days = daily_db[~np.isnan(daily_db)]
     return 10 * math.log10(float(np.sum(10 ** (days / 10))) / 5) if len(days) else math.nan
-
-
-def exposure_from_level(lex8h_db: float) -> float:
-    """Sound exposure in Pa2h of a daily exposure level: 4e-10 x 8 x 10^(LEX/10); 85 dB make 1.01 Pa2h."""
-    return float(4e-10 * 8 * 10 ** (lex8h_db / 10))
 
 
 @dataclass(frozen=True)

@@ -49,11 +49,6 @@ def mean_level(levels: Floats, exchange_rate_db: float = 3, threshold_db: float 
     return top + q * math.log10(total / len(measured)) if total > 0 else -math.inf
 
 
-def energy_sum(levels_db: Floats) -> float:
-    """Level of the sum of independent sounds: 10 log10 sum 10^(L_i/10) (ISO 1996-1, 3.1)."""
-    return mean_level(levels_db) + 10 * math.log10(len(levels_db)) if len(levels_db) else math.nan
-
-
 def exceeded_level(levels: Floats, percent: float) -> float:
     """L_percent: the level exceeded for that percentage of the measured time, dB (ISO 1996-1, 3.1.3).
 

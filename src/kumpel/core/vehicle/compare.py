@@ -9,10 +9,9 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from kumpel.core.recording import Channel, Floats
+from kumpel.core.recording import Floats
 from kumpel.core.timebase import grid_places
 from kumpel.core.track import growth_m
-from kumpel.core.vehicle.channels import at_times
 from kumpel.core.vehicle.laps import Lap, Path
 
 CORNER_DROP_M_S = 2.0
@@ -97,19 +96,6 @@ def gate_distances(laps: list[Lap], path: Path, way: Floats) -> tuple[float, ...
     driven = _way_at(way, path.interval_s, edges)
     rows = driven[:, 1:] - driven[:, :1]
     return tuple(float(v) for v in np.median(rows, axis=0))
-
-
-def time_difference(lap: Along, reference: Along, distance_m: Floats) -> Floats:
-    """Running difference to a reference lap in s at distances, shape alike: t_lap(d) - t_reference(d).
-
-    Positive: the lap is behind. At the end it is the difference of the lap times.
-    """
-    return lap.time_at(distance_m) - reference.time_at(distance_m)
-
-
-def over_distance(lap: Along, channel: Channel, distance_m: Floats) -> Floats:
-    """A channel at distances along a lap, shape alike."""
-    return at_times(channel, lap.lap.start_s + lap.time_at(distance_m))
 
 
 @dataclass(frozen=True)
