@@ -1,6 +1,7 @@
 """The rules of the house: import direction, types, lint, one formatter."""
 
 import ast
+import os
 import re
 import subprocess
 import sys
@@ -35,6 +36,61 @@ SERVICES: dict[str, set[str]] = {
     "yard": {"ground", "hand_out", "register"},
     "work": {"ground", "recorders", "take_in", "register", "report"},
 }
+
+# The same in the browser's part. Kinds know each other as little as features know what lies above them.
+WEB: dict[str, set[str]] = {
+    "api": set(),
+    "ui": {"api"},
+    "charts": {"api", "ui"},
+    "limits": {"api", "ui", "charts"},
+    "setup": {"api", "ui"},
+    "sheet": {"api", "ui", "charts", "setup"},
+    "kinds": {"api", "ui", "charts", "limits", "setup", "sheet"},
+    "features": {"api", "ui", "charts", "limits", "setup", "sheet", "kinds"},
+    "app": {"api", "ui", "features"},
+}
+# Which screens use parts of which; never the other way round.
+FEATURES: dict[str, set[str]] = {
+    "hand-out": {"people", "settings"},
+    "people": {"review"},
+    "recorders": {"settings"},
+    "review": {"settings"},
+    "take-in": {"settings"},
+}
+WEB_IMPORT = re.compile(r"""(?:from|import)\s*\(?["'](@/[^"']+|\.{1,2}/[^"']+)["']""")
+
+
+class WebImports(unittest.TestCase):
+    def setUp(self) -> None:
+        self.root = ROOT / "web" / "src"
+        self.found = [
+            (path.relative_to(self.root), Path(os.path.normpath(target[2:] if target[0] == "@" else here / target)))
+            for path in (*self.root.rglob("*.ts"), *self.root.rglob("*.tsx"))
+            for here in [path.parent.relative_to(self.root)]
+            for target in WEB_IMPORT.findall(path.read_text())
+            if len(path.relative_to(self.root).parts) > 1
+        ]
+
+    def test_imports_run_downward_only(self) -> None:
+        self.assertGreater(len(self.found), 500)
+        for path, target in self.found:
+            with self.subTest(file=str(path), imports=str(target)):
+                self.assertIn(target.parts[0], WEB[path.parts[0]] | {path.parts[0]})
+
+    def test_every_room_is_listed(self) -> None:
+        self.assertEqual({p.name for p in self.root.iterdir() if p.is_dir()}, set(WEB))
+
+    def test_kinds_do_not_know_each_other(self) -> None:
+        for path, target in self.found:
+            if path.parts[0] == target.parts[0] == "kinds" and len(path.parts) > 2:
+                with self.subTest(file=str(path)):
+                    self.assertEqual(target.parts[1], path.parts[1])
+
+    def test_features_use_each_other_one_way(self) -> None:
+        for path, target in self.found:
+            if path.parts[0] == target.parts[0] == "features" and target.parts[1] != path.parts[1]:
+                with self.subTest(file=str(path), imports=str(target)):
+                    self.assertIn(target.parts[1], FEATURES.get(path.parts[1], set()))
 
 
 class Imports(unittest.TestCase):

@@ -6,14 +6,16 @@ import os
 import signal
 import threading
 import time
+from unittest import mock
 
 from kumpel.formats import krec
 from kumpel.services.ground import figures
 from kumpel.services.take_in import take_in
-from kumpel.services.work.children import Children
+from kumpel.services.work.children import ChildEndedError, Children
+from kumpel.standins.jaw_muscle_signal import Night, usual_groups
+from kumpel.standins.jaw_muscle_signal import make as make_night
 from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import Session
-from tests import support
 from tests.support import DatabaseTest
 
 
@@ -67,21 +69,20 @@ class InChildren(DatabaseTest):
         self.assertNotIn(pid, children.pids())
 
     def test_one_that_needs_too_much_fails_in_words_and_the_next_is_computed(self) -> None:
-        row = self.waiting()
-        small = self.children(most_bytes=150 * 2**20)
-        self.assertFalse(small.figures_of(row.id or 0))
+        night = make_night(Night(3, 900.0, groups=usual_groups(3, 900.0, 10))).recording
+        row = take_in.from_file(self.db, krec.write_recording(night, "S-1"), self.who)
+        self.db.commit()
+        self.assertFalse(self.children(most_bytes=8 * 2**20).figures_of(row.id or 0))
         self.assertEqual(self.now(row).figures, figures.FAILED)
         self.assertIn("the recording is safe", row.failure)
         self.assertTrue(self.children().figures_of(row.id or 0, again=True))
         self.assertEqual(self.now(row).figures, figures.ASSESSED)
         self.assertEqual(row.failure, "")
 
-    def test_those_that_end_their_process_every_time_are_given_up(self) -> None:
-        row = self.waiting()
-        tiny = self.children(most_bytes=8 * 2**20)  # not enough to say so
-        self.assertFalse(tiny.figures_of(row.id or 0))
-        self.assertLessEqual(len(tiny.pids()), 1)
+    def test_one_that_ends_its_process_every_time_is_given_up(self) -> None:
+        row, children = self.waiting(), self.children()
+        with mock.patch.object(Children, "_in_one", side_effect=ChildEndedError) as asked:
+            self.assertFalse(children.figures_of(row.id or 0))
+        self.assertEqual(asked.call_count, figures.MOST_BEGUN)
         self.assertEqual(self.now(row).figures, figures.FAILED)
         self.assertIn("ended twice while its figures were computed", row.failure)
-        other = support.recording_file(600, session="S-9")
-        self.assertEqual(self.stored(other).figures, figures.ASSESSED)

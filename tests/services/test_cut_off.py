@@ -32,7 +32,7 @@ from tests.support import DatabaseTest
 DIES = """
 import os, sys
 from sqlmodel import Session
-from kumpel.services import drafts, hand_out
+from kumpel.services.hand_out import drafts, hand_out
 from kumpel.store import database
 url, recorder, person, who, where = sys.argv[1], *map(int, sys.argv[2:5]), sys.argv[5]
 setattr(hand_out, where, lambda *rest: os._exit(9))

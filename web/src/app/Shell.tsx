@@ -4,10 +4,10 @@ import { type ReactNode, useMemo, useState } from "react";
 import { NavLink, useLocation, useNavigate } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { Dialog } from "@/ui/dialog";
+import { type Key, keysInView, takeMainStep, useKeys } from "@/ui/keys";
 import { useScreenTitle } from "@/ui/title";
 import { Find } from "./Find";
 import { useFocusKept } from "./focus";
-import { type Key, keysInView, takeMainStep, useKeys } from "./keys";
 import { useLive } from "./live";
 import mark from "./mark.svg";
 

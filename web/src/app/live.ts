@@ -1,7 +1,7 @@
 import { type QueryClient, type QueryKey, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, ask, type Schemas, SIGNED_OUT } from "@/api/client";
-import { isOwnChange } from "./own";
+import { isOwnChange } from "@/ui/own";
 
 interface Note {
   what: string;

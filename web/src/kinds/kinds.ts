@@ -2,7 +2,7 @@ import { queryOptions, useQuery } from "@tanstack/react-query";
 import { type ComponentType, lazy } from "react";
 import { api, ask } from "@/api/client";
 import { ahead, fetched } from "@/api/fetched";
-import type { CompareProps, KindParts, PanelProps, ReviewSheetProps } from "./sheet";
+import type { CompareProps, KindParts, PanelProps, ReviewSheetProps } from "@/sheet/contract";
 
 /** What kinds draw in their own way, found by their folders; everything else is plain. */
 const FOUND = import.meta.glob<{ default: KindParts }>("./*/index.ts", { eager: true });

@@ -1,7 +1,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { type Key, useKeys } from "@/app/keys";
 import { length, type WallClock } from "@/ui/format";
+import { type Key, useKeys } from "@/ui/keys";
 import { ReasonChips } from "@/ui/reason";
 import type { Happening } from "./events";
 

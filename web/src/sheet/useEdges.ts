@@ -1,7 +1,7 @@
 import { useCallback, useMemo, useState } from "react";
 import type { Edge, LaneBand } from "@/charts/Lanes";
-import type { ReviewSheetProps } from "@/kinds/sheet";
 import { stretchesOf } from "./assessed";
+import type { ReviewSheetProps } from "./contract";
 
 const SHORTEST_S = 1;
 

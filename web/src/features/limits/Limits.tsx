@@ -2,12 +2,12 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
+import { LimitEditor } from "@/limits/LimitEditor";
+import { counted, edge, type LimitSet, newest, rulesOf } from "@/limits/rules";
+import { useKeepLimits, useRulesKnown } from "@/limits/useKeepLimits";
 import { Button, Loading, Trouble, Verdict, type VerdictWord } from "@/ui/basics";
 import { day, moment } from "@/ui/format";
-import { LimitEditor } from "./LimitEditor";
-import { counted, edge, type LimitSet, newest, rulesOf } from "./rules";
 import { type TriedSession, useEffects } from "./useEffects";
-import { useKeepLimits, useRulesKnown } from "./useKeepLimits";
 
 function Rules({ set }: { set: LimitSet }) {
   return (

@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
-import type { LimitWish } from "./LimitEditor";
+import type { LimitWish } from "@/limits/LimitEditor";
 
 export const TRIED = 20;
 const PAUSE_MS = 250;

@@ -2,15 +2,15 @@ import { useQuery } from "@tanstack/react-query";
 import { Suspense, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
-import { newest } from "@/features/limits/rules";
 import { compareOf, useKindWords } from "@/kinds/kinds";
+import { newest } from "@/limits/rules";
 import { type Assessed, isAssessed, settingOf } from "@/sheet/assessed";
+import { Heading } from "@/sheet/Heading";
 import { Button, Empty, Loading, Trouble, Verdict, Warn } from "@/ui/basics";
 import { day, number, unitWords } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
 import { Conclusion, type Kept } from "./Conclusion";
-import { Heading } from "./panel/Heading";
 import { reviewOf, useReview } from "./useReview";
 
 type Session = Schemas["Session"];

@@ -4,6 +4,8 @@ import type { Schemas } from "@/api/client";
 import { alive, promptly } from "@/api/promptly";
 import { panelOf } from "@/kinds/kinds";
 import { type Assessed, type Kind, type Stretch, stretchesOf } from "@/sheet/assessed";
+import { Heading } from "@/sheet/Heading";
+import { StretchDialog } from "@/sheet/StretchDialog";
 import type { Supposed } from "@/sheet/useSupposed";
 import { Button } from "@/ui/basics";
 import { refusedEntry } from "@/ui/entry";
@@ -13,12 +15,10 @@ import { Checks } from "./panel/Checks";
 import { Decided } from "./panel/Decided";
 import { Findings } from "./panel/Findings";
 import { ForThisSession } from "./panel/ForThisSession";
-import { Heading } from "./panel/Heading";
 import { Medicines } from "./panel/Medicines";
 import { OpenAgain, Signatures } from "./panel/Signatures";
 import { Suggestions } from "./panel/Suggestions";
 import { Unchecked } from "./panel/Unchecked";
-import { StretchDialog } from "./StretchDialog";
 import type { ReviewActions } from "./useReview";
 
 /** Right: tasks, what was left out and why, checks, conclusion, sign-off. */

@@ -1,8 +1,8 @@
 import { useEffect, useRef, useState } from "react";
 import type { LimitPlace } from "@/charts/limitLine";
-import { LimitEditor, type LimitWish } from "@/features/limits/LimitEditor";
-import type { LimitSet } from "@/features/limits/rules";
-import { useKeepLimits, useRulesKnown } from "@/features/limits/useKeepLimits";
+import { LimitEditor, type LimitWish } from "@/limits/LimitEditor";
+import type { LimitSet } from "@/limits/rules";
+import { useKeepLimits, useRulesKnown } from "@/limits/useKeepLimits";
 import type { Assessed } from "@/sheet/assessed";
 import type { Supposed } from "@/sheet/useSupposed";
 import { Button, Verdict } from "@/ui/basics";

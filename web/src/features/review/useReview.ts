@@ -1,9 +1,9 @@
 import { keepPreviousData, queryOptions, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type RefObject, useCallback, useEffect, useRef, useState } from "react";
 import { api, ask, Problem, type Schemas } from "@/api/client";
-import { whileChanging } from "@/app/own";
 import { type Stretch, settingOf, stretchesOf } from "@/sheet/assessed";
 import { useNotices } from "@/ui/notices";
+import { whileChanging } from "@/ui/own";
 
 type ReviewData = Schemas["Review"];
 type Wish = Partial<Schemas["DecisionWish"]> & Pick<Schemas["DecisionWish"], "what">;

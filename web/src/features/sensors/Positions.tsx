@@ -1,8 +1,8 @@
 import { useEffect, useRef } from "react";
 import type { Schemas } from "@/api/client";
-import { useKeys } from "@/app/keys";
 import { Button, inputLook } from "@/ui/basics";
 import { number } from "@/ui/format";
+import { useKeys } from "@/ui/keys";
 import { type LiveValues, useNow } from "./live";
 import { PointMap } from "./PointMap";
 import { Trace } from "./Trace";

@@ -1,4 +1,4 @@
-import type { KindParts } from "../sheet";
+import type { KindParts } from "@/sheet/contract";
 
 const DAY = ["awake_from", "asleep_from", "interval_awake_min", "interval_asleep_min", "quiet"];
 

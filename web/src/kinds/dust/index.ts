@@ -1,4 +1,4 @@
-import type { KindParts } from "../sheet";
+import type { KindParts } from "@/sheet/contract";
 
 const RUNS = ["mode", "start_at", "run_length_min", "runs", "interval_s"];
 

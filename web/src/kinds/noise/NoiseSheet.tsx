@@ -1,16 +1,16 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
-import { type Key, useKeys } from "@/app/keys";
 import type { Tried } from "@/charts/limitLine";
 import { type Band, type Line, TimeBars } from "@/charts/TimeBars";
-import { MarkStretch } from "@/features/review/MarkStretch";
 import { type Figure, stretchesOf } from "@/sheet/assessed";
+import type { ReviewSheetProps } from "@/sheet/contract";
 import { FiguresTable } from "@/sheet/FiguresTable";
 import { KeyFigures } from "@/sheet/KeyFigures";
+import { MarkStretch } from "@/sheet/MarkStretch";
 import { Button } from "@/ui/basics";
 import { length, number, offsetChanges, wallAxis, wallClock, wallMoment } from "@/ui/format";
-import type { ReviewSheetProps } from "../sheet";
+import { type Key, useKeys } from "@/ui/keys";
 import { ShareBars, SpreadBars } from "./pictures";
 
 /** Limit lines for a picture of the A-weighted level, where they are tried as they would be. */

@@ -1,4 +1,4 @@
-import type { KindParts } from "../sheet";
+import type { KindParts } from "@/sheet/contract";
 import { summary } from "./setup";
 
 /** Noise: a sheet of its own, and a weighting set-up in one line. */

@@ -1,4 +1,4 @@
-import type { KindParts } from "../sheet";
+import type { KindParts } from "@/sheet/contract";
 
 /** Training: pages of the watch with preview, zones from the wearer's data, splits by distance or time. */
 export default {

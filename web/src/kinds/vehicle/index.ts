@@ -1,4 +1,4 @@
-import type { KindParts } from "../sheet";
+import type { KindParts } from "@/sheet/contract";
 
 const MACHINE = ["driver", "machine", "number", "vehicle", "run", "series", "team"];
 const DISPLAY = ["brightness", "night_brightness", "night_from", "night_to"];

@@ -1,8 +1,7 @@
 import type { Assessed, Kind } from "@/sheet/assessed";
+import { Heading } from "@/sheet/Heading";
 import { Verdict } from "@/ui/basics";
 import { number, unitWords } from "@/ui/format";
-
-import { Heading } from "./Heading";
 
 type Event = Assessed["events"][number];
 type Word = Kind["checks"][number];

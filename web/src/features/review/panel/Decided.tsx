@@ -1,9 +1,8 @@
 import { type Assessed, type Kind, type Stretch, stretchesOf } from "@/sheet/assessed";
+import { Heading } from "@/sheet/Heading";
 import { Warn } from "@/ui/basics";
 import { offsetChanges, wallMoment } from "@/ui/format";
 import type { ReviewActions } from "../useReview";
-
-import { Heading } from "./Heading";
 
 /** Moved sleep, events left out or counted by hand, and those that the computation no longer finds. */
 export function Decided({

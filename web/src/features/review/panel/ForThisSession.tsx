@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask } from "@/api/client";
 import { type Assessed, type Kind, settingOf } from "@/sheet/assessed";
+import { Heading } from "@/sheet/Heading";
 import type { Supposed } from "@/sheet/useSupposed";
 import { Refused } from "@/ui/basics";
 import { type Entry, lengthOf, numberOf } from "@/ui/entry";
@@ -9,8 +10,6 @@ import { decimalsOf, hoursMinutes, number, unitWords } from "@/ui/format";
 import { ReasonDialog } from "@/ui/reason";
 import { useTyped } from "@/ui/typed";
 import type { ReviewActions } from "../useReview";
-
-import { Heading } from "./Heading";
 
 function Setting({
   label,

@@ -2,10 +2,10 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import type { Assessed } from "@/sheet/assessed";
+import { Heading } from "@/sheet/Heading";
 import { Button, inputLook } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
 import { useNotices } from "@/ui/notices";
-import { Heading } from "./Heading";
 
 /** "08:10, 20.00 21" as times one by one. */
 export const timesOf = (text: string) => text.split(/[\s,;]+/).filter(Boolean);

@@ -1,8 +1,7 @@
 import type { Assessed } from "@/sheet/assessed";
+import { Heading } from "@/sheet/Heading";
 import { length, offsetChanges, wallMoment } from "@/ui/format";
 import type { ReviewActions } from "../useReview";
-
-import { Heading } from "./Heading";
 
 export function Suggestions({ review, actions }: { review: Assessed; actions: ReviewActions }) {
   const clock = wallMoment(review.session, offsetChanges(review.events));

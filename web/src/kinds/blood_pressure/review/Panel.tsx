@@ -1,6 +1,6 @@
 import { Link } from "react-router";
-import { Heading } from "@/features/review/panel/Heading";
-import type { PanelProps } from "@/kinds/sheet";
+import type { PanelProps } from "@/sheet/contract";
+import { Heading } from "@/sheet/Heading";
 import { Verdict } from "@/ui/basics";
 import { offsetChanges, wallMoment } from "@/ui/format";
 import { isValid, readingsOf, rowsOf } from "./readings";

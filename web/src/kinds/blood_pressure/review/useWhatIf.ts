@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
-import type { LimitWish } from "@/features/limits/LimitEditor";
-import { type LimitSet, rulesOf } from "@/features/limits/rules";
+import type { LimitWish } from "@/limits/LimitEditor";
+import { type LimitSet, rulesOf } from "@/limits/rules";
 import type { Supposed } from "@/sheet/useSupposed";
 import { numberOf } from "@/ui/entry";
 import type { Period } from "./readings";

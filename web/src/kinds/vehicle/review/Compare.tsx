@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import type { Schemas } from "@/api/client";
-import type { ReviewSheetProps } from "@/kinds/sheet";
+import type { ReviewSheetProps } from "@/sheet/contract";
 import { Empty, Loading, Trouble } from "@/ui/basics";
 import { moment } from "@/ui/format";
 import { lapTime, othersOf } from "./laps";

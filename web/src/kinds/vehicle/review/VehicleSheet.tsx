@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
 import { createPortal } from "react-dom";
 import type { Schemas } from "@/api/client";
-import type { ReviewSheetProps } from "@/kinds/sheet";
+import type { ReviewSheetProps } from "@/sheet/contract";
 import PlainSheet from "@/sheet/PlainSheet";
 import { Loading, Trouble } from "@/ui/basics";
 import { Segmented } from "@/ui/segmented";

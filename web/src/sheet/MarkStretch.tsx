@@ -1,5 +1,5 @@
-import type { ReviewSheetProps } from "@/kinds/sheet";
 import type { WallClock } from "@/ui/format";
+import type { ReviewSheetProps } from "./contract";
 import { StretchDialog } from "./StretchDialog";
 
 /** Asks what a span that was chosen on a sheet is, and marks it. */
