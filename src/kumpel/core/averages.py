@@ -17,7 +17,11 @@ FIFTEEN_MIN_S = 900.0
 
 
 def mean(values: Floats) -> float:
-    """Mean of what was measured; nan when nothing was."""
+    """Mean of what was measured; nan when nothing was.
+
+    >>> mean(np.array([1.0, np.nan, 3.0]))
+    2.0
+    """
     known = values[~np.isnan(values)]
     return float(known.mean()) if len(known) else math.nan
 
@@ -26,6 +30,9 @@ def time_weighted_average(values: Floats, interval_s: float, over_s: float = EIG
     """sum(C_i dt) / T in the unit of the values, T = 8 h by default (EN 689:2018, annex A; 98/24/EC).
 
     Only measured samples add; nan when nothing was measured. 100 ppm for 2 h make 25 ppm over 8 h.
+
+    >>> time_weighted_average(np.full(240, 10.0), 60.0)  # four of eight hours
+    5.0
     """
     known = values[~np.isnan(values)]
     return float(known.sum()) * interval_s / over_s if len(known) else math.nan

@@ -22,6 +22,10 @@ def geodesic_m(lat1: Floats, lon1: Floats, lat2: Floats, lon2: Floats) -> Floats
 
     Vincenty's inverse formula, better than 0.5 mm. For nearly opposite points of the earth, where it does not
     settle, the great circle (`haversine_m`, within 0.6 %) stands in. nan where a coordinate is nan.
+
+    >>> one = np.array([0.0])
+    >>> geodesic_m(one, one, one, one + 1.0).round(1)  # a degree along the equator
+    array([111319.5])
     """
     if np.ndim(lat1) == 1 and len(lat1) > BLOCK:
         parts = [slice(i, i + BLOCK) for i in range(0, len(lat1), BLOCK)]

@@ -58,6 +58,9 @@ def screening(results: Floats, limit: float) -> str:
     """Preliminary test with 3 to 5 results (EN 689:2018, 5.5.2), linear values, not decibels.
 
     All below 0.1 (n = 3), 0.15 (4), 0.2 (5) of the limit: complies; any above the limit: does not; else more.
+
+    >>> screening(np.array([0.1, 0.2, 0.15]), 10.0)
+    'complies'
     """
     if np.any(results > limit):
         return EXCEEDS

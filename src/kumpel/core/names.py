@@ -31,5 +31,9 @@ def _visible(text: str, kept: str) -> str:
 
 
 def channel_key(name: str) -> str:
-    """What formulas, files and limits call a channel of this name: "combined_acceleration". Empty where nothing is left of it."""
+    """What formulas, files and limits call a channel of this name: "combined_acceleration". Empty where nothing is left of it.
+
+    >>> channel_key("Oil pressure")
+    'oil_pressure'
+    """
     return re.sub(r"[^a-z0-9]+", "_", clean_line(name).lower()).strip("_")

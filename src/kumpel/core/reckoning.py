@@ -291,7 +291,11 @@ def short_of(share: float, minimum: float) -> str:
 
 
 def hours_minutes(seconds: float) -> str:
-    """ "7:41" of 27,660 s."""
+    """ "7:41" of 27,660 s.
+
+    >>> hours_minutes(5400.0)
+    '1:30'
+    """
     minutes = int(rounded(seconds / 60, 0))
     return f"{minutes // 60}:{minutes % 60:02d}"
 

@@ -31,7 +31,11 @@ T = TypeVar("T")
 
 
 def sample_times(count: int, interval_s: float) -> Floats:
-    """Start of each sample in s after the start of the recording, shape (count,)."""
+    """Start of each sample in s after the start of the recording, shape (count,).
+
+    >>> sample_times(3, 0.5)
+    array([0. , 0.5, 1. ])
+    """
     return np.arange(count, dtype=np.float64) * interval_s
 
 

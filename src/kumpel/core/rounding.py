@@ -19,10 +19,18 @@ def rounded(value: float, decimals: int) -> Decimal:
 
 
 def stated(value: float, decimals: int) -> float:
-    """A number as it is stated and compared; nan and infinite ones as they are."""
+    """A number as it is stated and compared; nan and infinite ones as they are.
+
+    >>> stated(0.125, 2), stated(-2.5, 0)
+    (0.13, -3.0)
+    """
     return float(rounded(value, decimals)) if math.isfinite(value) else value
 
 
 def shown(value: float, decimals: int, sign: str = "") -> str:
-    """A number as it is printed, "134.5" or, with a sign of "+", "+134.5"; "nan", "inf" or "-inf" of those."""
+    """A number as it is printed, "134.5" or, with a sign of "+", "+134.5"; "nan", "inf" or "-inf" of those.
+
+    >>> shown(84.96, 1)
+    '85.0'
+    """
     return f"{rounded(value, decimals):{sign}f}" if math.isfinite(value) else f"{value:{sign}f}"

@@ -93,6 +93,9 @@ def converted(values: Floats, unit: str, wanted: str, what: str) -> Floats:
 
     Raises UnitError naming `what` when one cannot become the other.
     Source: factors by ISO 80000 and BIPM, SI Brochure, 9th edition.
+
+    >>> converted(np.array([36.0]), "km/h", "m/s", "speed")
+    array([10.])
     """
     have = standard(unit)
     if have == wanted:

@@ -159,7 +159,11 @@ class PeriodFigures:
 
 
 def dip_class(dip_percent: float) -> str:
-    """Class of a nocturnal fall, as stated with one decimal: < 0 rising, 0 to < 10 reduced, 10 to 20 normal, > 20 extreme."""
+    """Class of a nocturnal fall, as stated with one decimal: < 0 rising, 0 to < 10 reduced, 10 to 20 normal, > 20 extreme.
+
+    >>> dip_class(12.0)
+    'normal'
+    """
     dip = stated(dip_percent, 1)
     if math.isnan(dip):
         return "not known"

@@ -161,5 +161,9 @@ def time_weights(at_s: Floats) -> Floats:
 
 
 def average_real_variability(values: Floats) -> float:
-    """Mean absolute difference of successive readings: (1/(N-1)) sum |x_(i+1) - x_i|; nan for fewer than two."""
+    """Mean absolute difference of successive readings: (1/(N-1)) sum |x_(i+1) - x_i|; nan for fewer than two.
+
+    >>> average_real_variability(np.array([120.0, 130.0, 125.0]))
+    7.5
+    """
     return float(np.mean(np.abs(np.diff(values)))) if len(values) > 1 else math.nan

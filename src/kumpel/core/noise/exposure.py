@@ -31,6 +31,9 @@ def dose(levels: Floats, interval_s: float, rule: DoseRule) -> float:
 
     D = (100/Tc) sum dt 10^((L_i - Lc)/q). nan when nothing was measured.
     Source: 29 CFR 1910.95 App. A I (Q = 5); NIOSH 98-126, 1.1 (Q = 3).
+
+    >>> dose(np.full(4 * 3600, 95.0), 1.0, DoseRule(5, 90, 8))  # four hours at twice the rate
+    100.0
     """
     measured = levels[~np.isnan(levels)]
     if not len(measured):
@@ -42,24 +45,40 @@ def dose(levels: Floats, interval_s: float, rule: DoseRule) -> float:
 
 
 def time_weighted_average(dose_percent: float, rule: DoseRule) -> float:
-    """TWA in dB: Lc + q log10(D/100) (29 CFR 1910.95 App. A II). -inf for a dose of 0."""
+    """TWA in dB: Lc + q log10(D/100) (29 CFR 1910.95 App. A II). -inf for a dose of 0.
+
+    >>> round(time_weighted_average(50.0, DoseRule(5, 90, 8)), 1)
+    85.0
+    """
     if not dose_percent > 0:
         return math.nan if math.isnan(dose_percent) else -math.inf
     return rule.criterion_db + rule.q * math.log10(dose_percent / 100)
 
 
 def projected_dose(dose_percent: float, measured_s: float, working_day_s: float) -> float:
-    """Dose in % if the whole working day went on like the measured time: D x Te/T."""
+    """Dose in % if the whole working day went on like the measured time: D x Te/T.
+
+    >>> projected_dose(25.0, 2 * 3600, 8 * 3600)
+    100.0
+    """
     return dose_percent * working_day_s / measured_s if measured_s > 0 else math.nan
 
 
 def daily_exposure_level(laeq_db: float, working_day_s: float) -> float:
-    """LEX,8h in dB: LAeq + 10 log10(Te / 8 h) (ISO 9612:2009, 3.4, equation 3; ISO 1999:2013, 3.6)."""
+    """LEX,8h in dB: LAeq + 10 log10(Te / 8 h) (ISO 9612:2009, 3.4, equation 3; ISO 1999:2013, 3.6).
+
+    >>> round(daily_exposure_level(85.0, 4 * 3600), 1)
+    82.0
+    """
     return laeq_db + 10 * math.log10(working_day_s / 28800) if working_day_s > 0 else math.nan
 
 
 def weekly_exposure_level(daily_db: Floats) -> float:
-    """LEX,40h in dB from the days of one week: 10 log10( (1/5) sum 10^(LEX,8h/10) ) (2003/10/EC, art. 2 c)."""
+    """LEX,40h in dB from the days of one week: 10 log10( (1/5) sum 10^(LEX,8h/10) ) (2003/10/EC, art. 2 c).
+
+    >>> round(weekly_exposure_level(np.array([90.0, np.nan])), 1)  # one day of five
+    83.0
+    """
     days = daily_db[~np.isnan(daily_db)]
     return 10 * math.log10(float(np.sum(10 ** (days / 10))) / 5) if len(days) else math.nan
 

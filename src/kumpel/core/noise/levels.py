@@ -22,6 +22,9 @@ def exchange_factor(exchange_rate_db: float) -> float:
     gives 16.61 for Q = 5).
 
     Raises ValueError for an exchange rate that is not above 0.
+
+    >>> exchange_factor(3), round(exchange_factor(5), 2)
+    (10.0, 16.61)
     """
     if not exchange_rate_db > 0:
         raise ValueError(f"the exchange rate must be above 0 dB, not {exchange_rate_db}")
@@ -34,6 +37,9 @@ def mean_level(levels: Floats, exchange_rate_db: float = 3, threshold_db: float 
     Lavg = q log10( (1/N) sum 10^(L_i/q) ); a sample below the threshold counts as no energy but as time.
     Returns nan when nothing was measured, -inf when every sample lies below the threshold.
     Source: IEC 61252:1993, 3.4 (LAeq); 29 CFR 1910.95 App. A (Q = 5).
+
+    >>> round(mean_level(np.array([80.0, 90.0, np.nan])), 2)  # 10 log10((10^8 + 10^9) / 2)
+    87.4
     """
     measured = levels[~np.isnan(levels)]
     if not len(measured):
@@ -53,6 +59,9 @@ def exceeded_level(levels: Floats, percent: float) -> float:
     """L_percent: the level exceeded for that percentage of the measured time, dB (ISO 1996-1, 3.1.3).
 
     L10 is the 90th percentile of the samples, interpolated linearly. nan when nothing was measured.
+
+    >>> exceeded_level(np.arange(101.0), 10)
+    90.0
     """
     measured = levels[~np.isnan(levels)]
     return float(np.percentile(measured, 100 - percent)) if len(measured) else math.nan
@@ -62,6 +71,9 @@ def sound_exposure(levels: Floats, interval_s: float) -> float:
     """Sound exposure E in Pa2h: 4e-10 Pa2 x sum (dt/3600) 10^(L_i/10) (IEC 61252:1993, 3.3).
 
     nan when nothing was measured.
+
+    >>> round(sound_exposure(np.full(8 * 3600, 85.0), 1.0), 3)
+    1.012
     """
     measured = levels[~np.isnan(levels)]
     if not len(measured):
@@ -70,7 +82,11 @@ def sound_exposure(levels: Floats, interval_s: float) -> float:
 
 
 def mean_by_bin(levels: Floats, per_bin: int) -> Floats:
-    """Equal-energy mean of each run of `per_bin` samples, shape (ceil(n / per_bin),); nan for empty runs."""
+    """Equal-energy mean of each run of `per_bin` samples, shape (ceil(n / per_bin),); nan for empty runs.
+
+    >>> mean_by_bin(np.array([80.0, 80.0, np.nan, np.nan, 70.0]), 2)
+    array([80., nan, 70.])
+    """
     bins = -(-len(levels) // per_bin)
     padded = np.full(bins * per_bin, np.nan)
     padded[: len(levels)] = levels
