@@ -83,8 +83,10 @@ class Reach(support.DatabaseTest):
             f"{resident_mb([lookout.pid]):.0f} MB"
         )
         seen = []
+        there = set(self.db.exec(select(Recorder.serial).where(col(Recorder.in_reach))).all())
+        known = [each for each in every if each.serial in there]
         for n in range(CHANGES):
-            each = every[n * (count // CHANGES)]
+            each = known[n * (len(known) // CHANGES)]
             ensemble.running[each.token].tell("record", start=time.time() - 3600, length_s=600.0, seed=n + 1)
             told = time.monotonic()
             while time.monotonic() - told < 30:

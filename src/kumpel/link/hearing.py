@@ -123,10 +123,14 @@ class Hearing(threading.Thread):
         return None if last_s is None else time.monotonic() - last_s
 
     def run(self) -> None:
+        looked_s = time.monotonic()
         while not self._ending.is_set():
             for key, _ in self._selector.select(LOOKS_S):
                 self._read(key.data)
-            self._drop_silent()
+            # Once a while, and not after each of the many that say that they are there.
+            if time.monotonic() - looked_s >= LOOKS_S:
+                self._drop_silent()
+                looked_s = time.monotonic()
 
     def stop(self) -> None:
         self._ending.set()
