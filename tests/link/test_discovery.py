@@ -8,9 +8,11 @@ import tempfile
 import threading
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from kumpel.config import ROOT
 from kumpel.demo.ensemble import Ensemble, StandIn
+from kumpel.link import discovery
 from tests.support import SCOPE
 
 WATCH = """
@@ -61,6 +63,32 @@ class Discovery(unittest.TestCase):
                 elsewhere.kill()
                 for process in (watch, elsewhere):
                     process.communicate()
+
+    def test_one_whose_answer_was_lost_is_asked_again(self) -> None:
+        os.environ["KUMPEL_SCOPE"] = SCOPE
+        real, asked = discovery.Zeroconf.get_service_info, list[str]()
+
+        def lost_twice(mdns: discovery.Zeroconf, kind: str, name: str, timeout: int = 0) -> object:
+            asked.append(name)
+            return None if asked.count(name) <= 2 else real(mdns, kind, name, timeout=timeout)
+
+        found: queue.Queue[discovery.Announcement] = queue.Queue()
+        with (
+            tempfile.TemporaryDirectory() as folder,
+            mock.patch.object(discovery, "AGAIN_S", (0.1, 0.1, 0.1)),
+            mock.patch.object(discovery.Zeroconf, "get_service_info", lost_twice),
+        ):
+            ensemble = Ensemble(Path(folder))
+            watch = discovery.Watch(found.put, lambda name: None, networks=("127.0.0.0/8",))
+            try:
+                ensemble.launch((StandIn("N-1", "NM-LOST", "Noise meter"),))
+                serials = [found.get(timeout=20).serial]
+                while serials[-1] != "NM-LOST":  # others of suites beside appear, too
+                    serials.append(found.get(timeout=20).serial)
+            finally:
+                watch.close()
+                ensemble.stop()
+        self.assertGreaterEqual(max(map(asked.count, asked)), 3)
 
     def line(self, process: "subprocess.Popen[str]") -> str:
         """The next that is said of this test's own recorder; others of suites beside leave, too."""

@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
+import heapq
 import os
+import queue
+import threading
+import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -60,6 +65,11 @@ def service_info(serial: str, kind: str, port: int, hosts: Sequence[str] = LOOPB
     )
 
 
+LOOKS_S = 0.5
+AGAIN_S = (3.0, 10.0, 30.0, 60.0)
+"""One that was announced and does not say where it is is asked again after so many seconds."""
+
+
 class Watch:
     """Calls `found` for a recorder that appears or moves, `lost` (with the instance name) for one that leaves.
 
@@ -78,6 +88,9 @@ class Watch:
         self._mdns = open_mdns(addresses)
         # Resolving waits; one announcement that nobody stands behind must not hold the others up.
         self._pool = ThreadPoolExecutor(8, "resolve")
+        self._later: queue.SimpleQueue[tuple[float, str, str, int]] = queue.SimpleQueue()
+        self._closed = threading.Event()
+        threading.Thread(target=self._go_on, name="resolve again", daemon=True).start()
         self._browser = ServiceBrowser(self._mdns, SERVICE_TYPE, handlers=[self._changed])
 
     def _changed(self, zeroconf: Zeroconf, service_type: str, name: str, state_change: Change) -> None:
@@ -85,11 +98,28 @@ class Watch:
         if state_change is Change.Removed:
             self._lost(instance)
         else:
-            self._pool.submit(self._resolve, zeroconf, service_type, name, instance)
+            self._submit(name, instance)
 
-    def _resolve(self, zeroconf: Zeroconf, service_type: str, name: str, instance: str) -> None:
-        info = zeroconf.get_service_info(service_type, name, timeout=2000)
+    def _submit(self, name: str, instance: str, tries: int = 0) -> None:
+        with contextlib.suppress(RuntimeError):  # closed meanwhile
+            self._pool.submit(self._resolve, name, instance, tries)
+
+    def _go_on(self) -> None:
+        """Ask again whose turn it is."""
+        waiting: list[tuple[float, str, str, int]] = []
+        while not self._closed.wait(LOOKS_S):
+            while not self._later.empty():
+                heapq.heappush(waiting, self._later.get())
+            while waiting and waiting[0][0] <= time.monotonic():
+                _, name, instance, tries = heapq.heappop(waiting)
+                self._submit(name, instance, tries)
+
+    def _resolve(self, name: str, instance: str, tries: int) -> None:
+        info = self._mdns.get_service_info(SERVICE_TYPE, name, timeout=2000)
         if info is None or info.port is None:
+            # Its answer was lost, or came too late among thousands: nobody announces it a second time for a long while.
+            if tries < len(AGAIN_S):
+                self._later.put((time.monotonic() + AGAIN_S[tries], name, instance, tries + 1))
             return
         host = next((each for each in info.parsed_scoped_addresses() if is_within(each, self._networks)), None)
         if host is None:
@@ -102,6 +132,7 @@ class Watch:
             self._found(Announcement(serial, host, info.port, instance))
 
     def close(self) -> None:
+        self._closed.set()
         self._pool.shutdown(wait=False, cancel_futures=True)
         self._mdns.close()
 
