@@ -125,7 +125,7 @@ KEEPS_DELETED = SettingWord(
     "number",
     0.0,
     "Sessions",
-    "0: never. Then they cannot be brought back from here; that they were there and who deleted them stays on record, and so does whatever was signed or reported",
+    "0: never. What was removed cannot be brought back from here; that it was there and who deleted it stays on record, and so does whatever was signed or reported",
     "days",
     0,
     36_500,
