@@ -188,6 +188,9 @@ class Checks(unittest.TestCase):
     def test_web_types(self) -> None:
         self.run_tool("npx", "tsc", "--noEmit", cwd=ROOT / "web")
 
+    def test_the_lines_that_are_broken_on_purpose_stand_where_they_are_looked_for(self) -> None:
+        self.run_tool(sys.executable, "tools/mutate", "--check")
+
     def test_the_states_name_tests_that_there_are(self) -> None:
         named = set(re.findall(r"`(test_\w+)`", (ROOT / "docs" / "states.md").read_text()))
         there = {

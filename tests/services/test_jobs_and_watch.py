@@ -62,6 +62,25 @@ class Queue(MeterTest):
         self.assertEqual(take_in.take_all(database.engine(self.url), recorder.id or 0, found.append), 2)
         self.assertEqual(found, [small, large])
 
+    def test_the_recorder_with_the_least_to_read_comes_first(self) -> None:
+        ids, recorders_ = [], []
+        for n, size in enumerate((5_000_000, 900)):
+            recorder = Recorder(serial=f"NM-00050{n}", kind="noise", token=f"N-5{n}", name="Meter")
+            self.db.add(recorder)
+            self.db.flush()
+            row = Session(
+                serial=recorder.serial, recorder_session="S", sha256=bytes(32), recorder_id=recorder.id, kind="noise",
+                started_at=now(), size=size,
+            )  # fmt: skip
+            self.db.add(row)
+            self.db.commit()
+            ids.append(row.id or 0)
+            recorders_.append(recorder.id)
+        self.jobs.start_take_in(ids)
+        line = "select args from procrastinate_jobs where status = 'todo' order by priority desc, id"
+        found = self.db.connection().execute(text(line)).scalars().all()
+        self.assertEqual([each["recorder_id"] for each in found], recorders_[::-1])
+
     def test_a_recorder_is_read_on_one_link_and_asked_once_afterwards(self) -> None:
         now_s = time.time()
         names = [self.record(600, start=now_s - 9000 + 1000 * n) for n in range(5)]

@@ -4,6 +4,8 @@ import { useNavigate } from "react-router";
 import { api, ask } from "@/api/client";
 import { inputLook } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
+import { useEnterWaits } from "@/ui/people";
+import { TYPING_RESTS_MS, useRested } from "@/ui/rested";
 
 interface Choice {
   id: string;
@@ -35,10 +37,11 @@ export function Find({ open, onClose }: { open: boolean; onClose: () => void }) 
   const [words, setWords] = useState("");
   const [at, setAt] = useState(0);
   const navigate = useNavigate();
+  const rested = useRested(words, TYPING_RESTS_MS);
   const found = useQuery({
-    queryKey: ["find", words],
-    queryFn: () => ask(api.GET("/api/find", { params: { query: { words } } })),
-    enabled: open && words.trim().length > 0,
+    queryKey: ["find", rested],
+    queryFn: () => ask(api.GET("/api/find", { params: { query: { words: rested } } })),
+    enabled: open && rested.trim().length > 0,
     placeholderData: keepPreviousData,
   });
   const places = PLACES.filter((p) => p.title.toLowerCase().includes(words.trim().toLowerCase()));
@@ -56,6 +59,9 @@ export function Find({ open, onClose }: { open: boolean; onClose: () => void }) 
     setAt(0);
     onClose();
   };
+  // What is listed may still be what was found for fewer letters: Enter waits for that of all of them.
+  const there = !words.trim() || (rested === words && !found.isFetching);
+  const enter = useEnterWaits(words, there, () => go(choices[at]));
   return (
     <Dialog title="Find" open={open} onClose={onClose} wide>
       <input
@@ -70,7 +76,7 @@ export function Find({ open, onClose }: { open: boolean; onClose: () => void }) 
         onKeyDown={(e) => {
           if (e.key === "ArrowDown") setAt(Math.min(at + 1, choices.length - 1));
           else if (e.key === "ArrowUp") setAt(Math.max(at - 1, 0));
-          else if (e.key === "Enter") go(choices[at]);
+          else if (e.key === "Enter") enter();
           else return;
           e.preventDefault();
         }}

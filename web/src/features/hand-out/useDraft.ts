@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import { type Settings, type SetupField, valueAt } from "@/setup/settings";
+import { useRested } from "@/ui/rested";
 import type { TypedSlip } from "./typedSlip";
 
 /** What a slip starts from: a shipped or a kept setup, the recorder as it is, else what the person had last. */
@@ -12,18 +13,6 @@ export interface StartsFrom {
 }
 
 const SETTLES_MS = 60;
-
-/** A value that follows once it has rested: a grip that is dragged asks the server a few times, not at each step. */
-function useRested<T>(value: T): T {
-  const [rested, setRested] = useState(value);
-  useEffect(() => {
-    const timer = setTimeout(() => setRested(value), SETTLES_MS);
-    return () => clearTimeout(timer);
-  }, [value]);
-  // Starting over is no change that has to rest, and nothing of before may come back after it.
-  if (value === undefined && rested !== undefined) setRested(undefined as T);
-  return value === undefined ? value : rested;
-}
 
 /** A field with what is on the screen now; whether that differs from the recorder does not wait for the server. */
 function asTyped(field: SetupField, value: unknown): SetupField {
@@ -41,7 +30,7 @@ export function useDraft(recorder: Schemas["Recorder"], person: Schemas["Person"
   const [edited, setEdited] = useState<Settings | undefined>(before?.edited);
   const [from, setFrom] = useState<StartsFrom>(before?.from ?? {});
   const [refused, setRefused] = useState<string | null>(null);
-  const asked = useRested(edited);
+  const asked = useRested(edited, SETTLES_MS);
   const draft = useQuery({
     queryKey: ["draft", recorder.id, person.id, from, asked],
     queryFn: () =>
