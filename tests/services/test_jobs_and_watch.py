@@ -122,12 +122,20 @@ class Queue(MeterTest):
 
         def cut_once(arrival: take_in.Arrival, pieces: Any) -> None:
             if arrival.session.id == ids[0] and not broken:
-                broken.append(next(iter(pieces)))  # what comes next on this link belongs to this one
+                broken.append(next(iter(pieces)))
+                links[-1].close()
                 raise LinkError("the recorder fell silent")
             real(arrival, pieces)
 
+        links: list[Any] = []
+
+        def opened(*where: Any) -> Any:
+            links.append(open_link(*where))
+            return links[-1]
+
         found: list[int] = []
-        with mock.patch.object(take_in.Arrival, "take", cut_once):
+        open_link = take_in.open_link
+        with mock.patch.object(take_in.Arrival, "take", cut_once), mock.patch.object(take_in, "open_link", opened):
             take_in.take_all(database.engine(self.url), recorder.id or 0, found.append)
         self.assertEqual(found, ids[1:])
         self.db.rollback()
