@@ -79,6 +79,21 @@ class InChildren(DatabaseTest):
         self.assertEqual(self.now(row).figures, figures.ASSESSED)
         self.assertEqual(row.failure, "")
 
+    def test_one_that_is_ended_on_purpose_is_not_begun_anew(self) -> None:
+        children = self.children()
+        first = self.waiting(session="S-1")
+        self.assertTrue(children.figures_of(first.id or 0))
+        [pid] = children.pids()
+        os.kill(pid, signal.SIGSTOP)
+        second, done = self.waiting(session="S-2"), list[bool]()
+        asking = threading.Thread(target=lambda: done.append(children.figures_of(second.id or 0)))
+        asking.start()
+        time.sleep(0.2)
+        children.end()
+        asking.join(30)
+        self.assertEqual((done, children.pids()), ([False], []))
+        self.assertEqual((self.now(second).figures, second.begun), (figures.WAITING, 0))
+
     def test_one_that_ends_its_process_every_time_is_given_up(self) -> None:
         row, children = self.waiting(), self.children()
         with mock.patch.object(Children, "_in_one", side_effect=ChildEndedError) as asked:

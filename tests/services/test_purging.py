@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from datetime import timedelta
 
-from sqlmodel import func, select
+from sqlmodel import col, func, select
 
 from kumpel.services.ground import settings
 from kumpel.services.ground.problems import ConflictError, NotFoundError
 from kumpel.services.ground.recordings import session_of
+from kumpel.services.recorders import bays
 from kumpel.services.register import purging, sessions
 from kumpel.services.register.purging import OF_A_SESSION
 from kumpel.services.register.sessions import Filter
@@ -42,8 +43,8 @@ class Purging(DatabaseTest):
     def left(self, row: Session) -> int:
         """Rows of everything that belongs to the session."""
         return sum(
-            self.db.exec(select(func.count()).select_from(table).where(table.session_id == row.id)).one()  # type: ignore[attr-defined]
-            for table in OF_A_SESSION
+            self.db.connection().execute(select(func.count()).where(table.c.session_id == row.id)).scalar_one()
+            for table in (metadata.tables[str(of.__tablename__)] for of in OF_A_SESSION)
         )
 
     def test_as_shipped_nothing_ever_goes(self) -> None:
@@ -67,7 +68,7 @@ class Purging(DatabaseTest):
         sessions.restore_session(self.db, self.rows[1].id or 0)
         found, _ = sessions.list_sessions(self.db, Filter(standing="deleted"))
         self.assertEqual(found, [])
-        what = self.db.exec(select(Deed.what).where(Deed.on_id == str(self.rows[0].id)).order_by(Deed.id)).all()  # type: ignore[arg-type]
+        what = self.db.exec(select(Deed.what).where(Deed.on_id == str(self.rows[0].id)).order_by(col(Deed.id))).all()
         self.assertEqual([w for w in what if w.startswith("session ")], ["session deleted", "session removed for good"])
 
     def test_signed_and_reported_ones_stay_even_when_they_are_opened_again(self) -> None:
@@ -116,6 +117,13 @@ class FromItsRecorder(MeterTest):
         self.assertEqual(purging.purge(database.engine(self.url)), 1)
         self.db.expire_all()
         recorder = self.seen()
+        [found] = bays.bays(self.db)[0].sessions
+        self.assertEqual((found.standing, found.may_clear, found.person), ("deleted", False, ""))
+        with self.assertRaisesRegex(ConflictError, "removed here for good"):
+            take_in.clear(self.db, recorder.id or 0, [name])
+        self.db.rollback()
+        row = self.db.exec(select(Session)).one()
+        self.assertEqual((row.person_id, row.hand_over_id, row.wish, row.trouble), (None, None, {}, ""))
         self.assertEqual(take_in.unfinished(self.db), [])
         [session_id] = take_in.begin(self.db, [take_in.Wish(recorder.id or 0, name)], self.who, lambda ids: None)
         self.assertTrue(take_in.run(database.engine(self.url), session_id))

@@ -293,7 +293,7 @@ def _found(recorder: Recorder, listed: dict[str, Any], about: _About, days: _Day
         session.trouble if session else listed.get("trouble", ""),
         (about.tags.get(session.id or 0) or session.wish.get("tags") if session else None)
         or about.said | (slip.tags if slip else {}),
-        standing in ("stored", "aside", "deleted"),
+        standing in ("stored", "aside", "deleted") and session is not None and session.purged_at is None,
         listed.get("kind") or recorder.kind,
         person.name if person else "",
         about.teams.get(person.team_id, "") if person else "",

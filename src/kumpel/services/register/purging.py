@@ -38,7 +38,7 @@ OF_A_SESSION = (Block, Pyramid, Channel, Event, Decision, Change, Conclusion, Fi
 def purge(store: Engine) -> int:
     """Remove what was deleted longer ago than the house keeps it; how many sessions. Nothing where it keeps everything (as shipped).
 
-    The row of a session stays, without its note: what lies on a recorder still is known as deleted, and can be taken in anew.
+    The row of a session stays, without its note and whose it was: what lies on a recorder still is known as deleted, and can be taken in anew.
     """
     with Db(store) as db:
         days = int(settings.value_of(db, settings.KEEPS_DELETED))
@@ -62,7 +62,9 @@ def _purged(db: Db, session_id: int, days: int) -> bool:
         return False
     for table in OF_A_SESSION:
         db.exec(delete(table).where(col(table.session_id) == session_id))
-    session.purged_at, session.note, session.head, session.key_figure = now(), "", {}, ""
+    session.purged_at, session.note, session.head, session.wish, session.key_figure = now(), "", {}, {}, ""
+    # Whose it was goes, too; a clearing that was wished with it would now clear the only copy.
+    session.person_id = session.hand_over_id = None
     db.add(session)
     deeds.keep(db, "session removed for good", Whom("session", session_id), after={"kept_days": days})
     tell(db, "sessions", session=session_id)

@@ -271,7 +271,7 @@ def take_all(store: Engine, recorder_id: int, stored: Callable[[int], None], sma
     """
     tried: set[int] = set()
     done: list[int] = []
-    with store.connect() as connection, Db(connection, expire_on_commit=False) as db, _Link() as link:
+    with store.connect() as connection, Db(connection) as db, _Link() as link:
         while todo := [i for i in _wished_of(db, recorder_id, smaller_than) if i not in tried]:
             with locks.locked(db, locks.RECORDER, recorder_id) as alone:
                 if not alone:
@@ -573,6 +573,10 @@ def clear(db: Db, recorder_id: int, recorder_sessions: list[str], passcode: str 
         ).first()
         if session is None or session.id is None:
             raise ConflictError(f"Session {name} is not stored here. Nothing was cleared.")
+        if session.purged_at is not None:
+            raise ConflictError(
+                f"Session {name} was removed here for good: what is on the recorder is all there is of it. Nothing was cleared; take it in again first."
+            )
         if not is_whole(db, session):
             raise ConflictError(
                 f"The stored copy of {name} does not match its hash any more. Nothing was cleared; take it in again from the recorder."

@@ -75,6 +75,9 @@ class Children:
         figures.under_way.add(session_id)
         try:
             for _ in range(figures.MOST_BEGUN):
+                # Ended on purpose it is no accident of the session's, and nobody begins it anew here.
+                if self._ended:
+                    return False
                 with contextlib.suppress(ChildEndedError):
                     return self._in_one(session_id, again)
         finally:
