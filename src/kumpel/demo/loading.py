@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import multiprocessing
 import os
+import signal
 import sys
 import threading
 import time
@@ -32,6 +33,7 @@ class Loading:
         self._process = multiprocessing.get_context("fork").Process(target=_load, args=(url, ensemble, tells))
         self._process.start()
         tells.close()
+        self._stopped = False
         self._began_s = time.monotonic()
         self._saying = threading.Thread(target=self._say, daemon=True)
 
@@ -52,7 +54,8 @@ class Loading:
         return self._mark.exists()
 
     def stop(self) -> None:
-        if self._process.is_alive():
+        self._stopped = self._process.is_alive()
+        if self._stopped:
             self._process.terminate()
         self._process.join()
 
@@ -70,6 +73,9 @@ class Loading:
         except (EOFError, OSError):
             pass
         self._process.join()
+        if self._stopped:
+            say("\n  stopped while it was loading; the next start begins anew")
+            return
         if self._process.exitcode:
             say("\n  not everything was loaded; what is wrong stands above. The next start begins anew.")
             return
@@ -81,6 +87,9 @@ def _load(url: str, ensemble: Ensemble, tells: Connection) -> None:
     # What makes three months is imported where it is made: a second start needs none of it.
     from kumpel.demo import checked, history, waiting
 
+    # Ctrl-C is for the server, which ends this.
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
     os.nice(LEAVES_TIME)
     database.migrate(url)
     with Db(database.engine(url), expire_on_commit=False) as db:
