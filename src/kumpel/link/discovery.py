@@ -65,7 +65,7 @@ def service_info(serial: str, kind: str, port: int, hosts: Sequence[str] = LOOPB
     )
 
 
-LOOKS_S = 0.5
+LOOKS_S, MOST_WAITING = 0.5, 4096
 AGAIN_S = (3.0, 10.0, 30.0, 60.0)
 """One that was announced and does not say where it is is asked again after so many seconds."""
 
@@ -87,8 +87,10 @@ class Watch:
         self._networks = tuple(networks)
         self._mdns = open_mdns(addresses)
         # Resolving waits; one announcement that nobody stands behind must not hold the others up.
-        self._pool = ThreadPoolExecutor(8, "resolve")
+        # Nor may those who are asked again hold up those who are announced now: names that nobody stands behind can be many.
+        self._pool, self._second = ThreadPoolExecutor(8, "resolve"), ThreadPoolExecutor(2, "resolve again")
         self._later: queue.SimpleQueue[tuple[float, str, str, int]] = queue.SimpleQueue()
+        self._waiting = 0
         self._closed = threading.Event()
         threading.Thread(target=self._go_on, name="resolve again", daemon=True).start()
         self._browser = ServiceBrowser(self._mdns, SERVICE_TYPE, handlers=[self._changed])
@@ -102,7 +104,7 @@ class Watch:
 
     def _submit(self, name: str, instance: str, tries: int = 0) -> None:
         with contextlib.suppress(RuntimeError):  # closed meanwhile
-            self._pool.submit(self._resolve, name, instance, tries)
+            (self._second if tries else self._pool).submit(self._resolve, name, instance, tries)
 
     def _go_on(self) -> None:
         """Ask again whose turn it is."""
@@ -113,12 +115,13 @@ class Watch:
             while waiting and waiting[0][0] <= time.monotonic():
                 _, name, instance, tries = heapq.heappop(waiting)
                 self._submit(name, instance, tries)
+            self._waiting = len(waiting)
 
     def _resolve(self, name: str, instance: str, tries: int) -> None:
         info = self._mdns.get_service_info(SERVICE_TYPE, name, timeout=2000)
         if info is None or info.port is None:
             # Its answer was lost, or came too late among thousands: nobody announces it a second time for a long while.
-            if tries < len(AGAIN_S):
+            if tries < len(AGAIN_S) and self._later.qsize() + self._waiting < MOST_WAITING:
                 self._later.put((time.monotonic() + AGAIN_S[tries], name, instance, tries + 1))
             return
         host = next((each for each in info.parsed_scoped_addresses() if is_within(each, self._networks)), None)
@@ -133,6 +136,7 @@ class Watch:
 
     def close(self) -> None:
         self._closed.set()
+        self._second.shutdown(wait=False, cancel_futures=True)
         self._pool.shutdown(wait=False, cancel_futures=True)
         self._mdns.close()
 
