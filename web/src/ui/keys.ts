@@ -19,8 +19,16 @@ export function keysInView(): Key[] {
   return [...shown.values()].flat();
 }
 
-function typing(target: EventTarget | null): boolean {
-  return target instanceof HTMLElement && (target.matches("input, textarea, select") || target.isContentEditable);
+const TICKED = "input[type=checkbox], input[type=radio]";
+/** Steps that a group of choices or a slider takes by itself. */
+const STEPS = ["ArrowUp", "ArrowDown", "ArrowLeft", "ArrowRight", "Home", "End", "PageUp", "PageDown"];
+
+/** Whether the key belongs to what has the focus: text goes into it, or it steps through what can be chosen. */
+function takes(target: EventTarget | null, key: string): boolean {
+  if (!(target instanceof HTMLElement)) return false;
+  if (target.matches("input[type=checkbox]")) return false;
+  if (target.matches("input[type=radio], input[type=range]")) return STEPS.includes(key);
+  return target.matches("input, textarea, select") || target.isContentEditable;
 }
 
 /** Whether a dialog, a menu or a list lies over the screen: its keys are its own. */
@@ -29,7 +37,7 @@ function covered(): boolean {
 }
 
 /** What Space presses by itself when it has the focus. */
-const PRESSED = "button, a, summary, [role=radio], [role=checkbox], [role=tab], [role=slider]";
+const PRESSED = `button, a, summary, ${TICKED}, [role=radio], [role=checkbox], [role=tab], [role=slider]`;
 
 function matches(key: Key, event: KeyboardEvent): boolean {
   if (key.keys === "Space")
@@ -58,7 +66,7 @@ export function useKeys(keys: Key[]) {
     const listen = (first: boolean) => (event: KeyboardEvent) => {
       if (event.altKey || event.defaultPrevented || covered()) return;
       const key = keys.find((k) => (k.first ?? false) === first && matches(k, event));
-      if (!key || (typing(event.target) && !ALWAYS.includes(key.keys))) return;
+      if (!key || (takes(event.target, event.key) && !ALWAYS.includes(key.keys))) return;
       event.preventDefault();
       // At once: a quick second key must find what the first one did.
       flushSync(key.run);

@@ -18,7 +18,8 @@ function useNumber(name: string): [number | null, (value: number | null) => void
         else old.set(name, String(now));
         return old;
       },
-      { replace: true },
+      // At once: whoever reads that it is done works on from there, not from a slip that still goes away.
+      { replace: true, flushSync: true },
     );
   return [value ? Number(value) : null, set];
 }

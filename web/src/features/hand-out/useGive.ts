@@ -33,6 +33,7 @@ export function useGive(
     }
   };
   const given = (slip: Schemas["HandOver"], words: string) => {
+    onDone();
     queries.invalidateQueries();
     say(`${recorder.token} is with ${slip.person}. ${words}`, () => {
       ask(api.POST("/api/hand-overs/{hand_over_id}/return", { params: { path: { hand_over_id: slip.id } } })).then(
@@ -40,7 +41,6 @@ export function useGive(
         fail,
       );
     });
-    onDone();
   };
   const give = useMutation({
     mutationFn: () =>
