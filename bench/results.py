@@ -19,7 +19,7 @@ from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import figures, recordings
 from kumpel.services.ground.decisions import Wish
-from kumpel.services.register import sessions
+from kumpel.services.register import session_list
 from kumpel.services.review import deciding
 from kumpel.services.take_in import take_in
 from kumpel.standins.jaw_muscle_signal import Night, usual_groups
@@ -91,7 +91,7 @@ def register(db: Db, count: int) -> None:
     """So many sessions over nine kinds, each with the figures of its kind, listed by one of them."""
     keys = {}
     for kind in KINDS:
-        keys[kind] = [key for key, _, _ in sessions.figures_of(db, kind)][:12]
+        keys[kind] = [key for key, _, _ in session_list.figures_of(db, kind)][:12]
     began = time.perf_counter()
     for kind in KINDS:
         db.connection().execute(
@@ -122,18 +122,20 @@ def register(db: Db, count: int) -> None:
         .one()
     )
     line(f"register: {rows[0]:,} sessions, {rows[1]:,} figures", f"made in {time.perf_counter() - began:.0f} s")
-    wishes: dict[str, Callable[[str, str], sessions.Filter]] = {
-        "by a figure, falling": lambda kind, key: sessions.Filter(figure=key, sort="figure"),
-        "by a figure of one kind, rising": lambda kind, key: sessions.Filter(
+    wishes: dict[str, Callable[[str, str], session_list.Filter]] = {
+        "by a figure, falling": lambda kind, key: session_list.Filter(figure=key, sort="figure"),
+        "by a figure of one kind, rising": lambda kind, key: session_list.Filter(
             kind=kind, figure=key, sort="figure", falling=False
         ),
-        "one kind, a figure above a number": lambda kind, key: sessions.Filter(kind=kind, figure=key, at_least=9000.0),
+        "one kind, a figure above a number": lambda kind, key: session_list.Filter(
+            kind=kind, figure=key, at_least=9000.0
+        ),
     }
     for words, make in wishes.items():
         times = []
         for kind, found in keys.items():
             for key in found[:4]:
-                times += spent(lambda _, f=make(kind, key): sessions.list_sessions(db, f, 50), 3)
+                times += spent(lambda _, f=make(kind, key): session_list.list_sessions(db, f, 50), 3)
         times.sort()
         line(
             f"  {words}, first 50",

@@ -8,8 +8,8 @@ from sqlmodel import select
 
 from kumpel.services.ground import accounts, figures, people, recordings
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError, SignInError, TooManyTriesError
-from kumpel.services.register import line, sessions
-from kumpel.services.register.sessions import Filter
+from kumpel.services.register import line, session_list, sessions
+from kumpel.services.register.session_list import Filter
 from kumpel.services.report import conclusions, reports
 from kumpel.store.tables import Account, Recorder, Session, SignIn, Tag, now
 from tests.support import DatabaseTest
@@ -98,9 +98,9 @@ class Register(DatabaseTest):
         sessions.change(self.db, self.rows[0].id or 0, {"tags": {"place": "crusher hall", "task": "liner change"}})
 
     def found(self, **wanted: object) -> str:
-        rows, total = sessions.list_sessions(self.db, Filter(**wanted))
+        rows, total = session_list.list_sessions(self.db, Filter(**wanted))
         self.assertEqual(len(rows), total)
-        return "".join(row.session.recorder_session for row in rows)
+        return "".join(row.facts["recorder_session"] for row in rows)
 
     def test_filters(self) -> None:
         start = self.rows[0].started_at
@@ -138,9 +138,9 @@ class Register(DatabaseTest):
     def test_pages_cover_everything_once(self) -> None:
         seen = []
         for offset in range(4):
-            rows, total = sessions.list_sessions(self.db, Filter(), 1, offset)
+            rows, total = session_list.list_sessions(self.db, Filter(), 1, offset)
             self.assertEqual(total, 3)
-            seen += [row.session.recorder_session for row in rows]
+            seen += [row.facts["recorder_session"] for row in rows]
         self.assertEqual(seen, ["C", "B", "A"])
 
     def test_deleted_is_out_of_the_way_and_comes_back_as_it_was(self) -> None:
@@ -148,7 +148,7 @@ class Register(DatabaseTest):
         sessions.delete_session(self.db, row.id or 0)
         self.assertEqual((self.found(), self.found(standing="deleted")), ("CB", "A"))
         sessions.restore_session(self.db, row.id or 0)
-        [first] = [r for r in sessions.list_sessions(self.db, Filter())[0] if r.session.id == row.id]
+        [first] = [r for r in session_list.list_sessions(self.db, Filter())[0] if r.id == row.id]
         self.assertEqual(first.tags, {"place": "crusher hall", "task": "liner change"})
 
     def test_a_tag_that_is_named_changes_and_an_empty_one_goes(self) -> None:
@@ -228,12 +228,12 @@ class ByNumber(DatabaseTest):
         expected = sorted(values, key=lambda i: values[i])
 
         def listed(**wanted: Any) -> list[int]:
-            found, total = sessions.list_sessions(self.db, sessions.Filter(figure="laeq", **wanted))
+            found, total = session_list.list_sessions(self.db, session_list.Filter(figure="laeq", **wanted))
             self.assertEqual(total, len(found))
             for row in found:
                 number = row.numbers["laeq"]
-                self.assertEqual((number.value, number.unit), (values[row.session.id or 0], "dB(A)"))
-            return [row.session.id or 0 for row in found]
+                self.assertEqual((number.value, number.unit), (values[row.id], "dB(A)"))
+            return [row.id for row in found]
 
         self.assertEqual(listed(sort="figure", falling=False), expected)
         self.assertEqual(listed(sort="figure"), expected[::-1])
@@ -241,6 +241,8 @@ class ByNumber(DatabaseTest):
         self.assertEqual(set(listed(at_least=middle)), set(expected[2:]))
         self.assertEqual(set(listed(at_most=middle, kind="noise")), set(expected[:3]))
         self.assertEqual(len(listed()), 5)
-        self.assertIn(("laeq", "LAeq", "dB(A)"), [(k, n[:4], u) for k, n, u in sessions.figures_of(self.db, "noise")])
-        _, none = sessions.list_sessions(self.db, sessions.Filter(figure="nothing", sort="figure"))
+        self.assertIn(
+            ("laeq", "LAeq", "dB(A)"), [(k, n[:4], u) for k, n, u in session_list.figures_of(self.db, "noise")]
+        )
+        _, none = session_list.list_sessions(self.db, session_list.Filter(figure="nothing", sort="figure"))
         self.assertEqual(none, 0)

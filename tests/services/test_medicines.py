@@ -8,7 +8,7 @@ from kumpel.services.ground import deeds, figures, people, settings
 from kumpel.services.ground.decisions import Wish
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
-from kumpel.services.register import medicines, sessions
+from kumpel.services.register import medicines, session_list
 from kumpel.services.register.medicines import Taken
 from kumpel.services.report import conclusions, reports
 from kumpel.services.review import comparison, deciding
@@ -104,7 +104,12 @@ class Codes(PatientTest):
         self.assertNotIn("Petter", made.model_dump_json())
         self.assertIn(coded.name, made.model_dump_json())
         self.assertEqual(
-            [s.person.name for s in sessions.list_sessions(self.db, sessions.Filter())[0] if s.person], [coded.name]
+            [
+                s.facts["person"]
+                for s in session_list.list_sessions(self.db, session_list.Filter())[0]
+                if s.facts["person"]
+            ],
+            [coded.name],
         )
         self.assertEqual([p.person.id for p in people.list_people(self.db, "petter")[0]], [self.petter.id])
         with self.assertRaises(ConflictError):

@@ -10,9 +10,9 @@ from kumpel.services.ground import settings
 from kumpel.services.ground.problems import ConflictError, NotFoundError
 from kumpel.services.ground.recordings import session_of
 from kumpel.services.recorders import bays
-from kumpel.services.register import purging, sessions
+from kumpel.services.register import purging, session_list, sessions
 from kumpel.services.register.purging import OF_A_SESSION
-from kumpel.services.register.sessions import Filter
+from kumpel.services.register.session_list import Filter
 from kumpel.services.report import conclusions, reports
 from kumpel.services.take_in import take_in
 from kumpel.store import database
@@ -66,7 +66,7 @@ class Purging(DatabaseTest):
         with self.assertRaises(NotFoundError):
             session_of(self.db, self.rows[0].id or 0)
         sessions.restore_session(self.db, self.rows[1].id or 0)
-        found, _ = sessions.list_sessions(self.db, Filter(standing="deleted"))
+        found, _ = session_list.list_sessions(self.db, Filter(standing="deleted"))
         self.assertEqual(found, [])
         what = self.db.exec(select(Deed.what).where(Deed.on_id == str(self.rows[0].id)).order_by(col(Deed.id))).all()
         self.assertEqual([w for w in what if w.startswith("session ")], ["session deleted", "session removed for good"])

@@ -10,7 +10,7 @@ from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import figures
 from kumpel.services.ground.decisions import Wish
 from kumpel.services.ground.problems import ConflictError
-from kumpel.services.register import sessions
+from kumpel.services.register import session_list, sessions
 from kumpel.services.report import conclusions, reports
 from kumpel.store import database
 from kumpel.store.tables import Session
@@ -102,12 +102,12 @@ class Reports(ReviewTest):
             self.assertEqual(reports.list_reports(self.db, words)[1], count)
 
     def test_the_queue_of_unreported_sessions(self) -> None:
-        self.assertEqual(sessions.count_sessions(self.db, sessions.Filter(standing="unreported")), 0)
+        self.assertEqual(session_list.count_sessions(self.db, session_list.Filter(standing="unreported")), 0)
         conclusions.conclude(self.db, self.id, "x", self.who)
         self.row = conclusions.sign(self.db, self.id, self.row.review_version, self.who)
-        self.assertEqual(sessions.count_sessions(self.db, sessions.Filter(standing="unreported")), 1)
+        self.assertEqual(session_list.count_sessions(self.db, session_list.Filter(standing="unreported")), 1)
         self.issue()
-        self.assertEqual(sessions.count_sessions(self.db, sessions.Filter(standing="unreported")), 0)
+        self.assertEqual(session_list.count_sessions(self.db, session_list.Filter(standing="unreported")), 0)
 
     def test_a_session_without_any_level_still_prints(self) -> None:
         import numpy as np

@@ -15,7 +15,7 @@ from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import figures
 from kumpel.services.ground.problems import ConflictError, InvalidError, RecorderError
 from kumpel.services.recorders import bays, recorders
-from kumpel.services.register import sessions
+from kumpel.services.register import session_list, sessions
 from kumpel.services.report import conclusions
 from kumpel.services.take_in import from_files, take_in
 from kumpel.standins.signals import SIGNALS
@@ -177,8 +177,8 @@ class TakeIn(MeterTest):
     def test_nine_seconds_are_kept_aside_not_dropped(self) -> None:
         self.take_in(self.record(9))
         self.assertEqual(self.only().aside, "only 9 s long")
-        self.assertEqual(sessions.list_sessions(self.db, sessions.Filter())[1], 0)
-        self.assertEqual(sessions.list_sessions(self.db, sessions.Filter(standing="aside"))[1], 1)
+        self.assertEqual(session_list.list_sessions(self.db, session_list.Filter())[1], 0)
+        self.assertEqual(session_list.list_sessions(self.db, session_list.Filter(standing="aside"))[1], 1)
 
     def test_a_wrong_clock_is_kept_and_shifted_both_ways(self) -> None:
         self.meter.tell("set", clock_error_s=-250.0)
@@ -226,7 +226,7 @@ class TakeIn(MeterTest):
         session = self.only()
         self.assertEqual(session.state, "arriving")
         self.assertIn("goes on when the recorder is back", session.trouble)
-        self.assertEqual(sessions.list_sessions(self.db, sessions.Filter())[1], 0)
+        self.assertEqual(session_list.list_sessions(self.db, session_list.Filter())[1], 0)
         kept = list(samples.read_items(self.db, session.id or 0))
         self.meter.tell("come back")
         self.assertTrue(take_in.run(database.engine(self.url), session.id or 0))

@@ -9,8 +9,8 @@ from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import figures
 from kumpel.services.ground.problems import NotFoundError
-from kumpel.services.register import sessions
-from kumpel.services.register.sessions import Filter
+from kumpel.services.register import session_list, sessions
+from kumpel.services.register.session_list import Filter
 from kumpel.services.review.spread import spread
 from kumpel.services.review.trends import trends_of
 from kumpel.standins.signals import SIGNALS
@@ -52,7 +52,7 @@ class Trends(DatabaseTest):
 
     def test_a_list_brings_the_figures_it_is_asked_for(self) -> None:
         row = self.of("dust", 2, self.person("Emil Farkas"))
-        [found], _ = sessions.list_sessions(self.db, Filter(kind="dust"), shown=("stel", "max", "no such"))
+        [found], _ = session_list.list_sessions(self.db, Filter(kind="dust"), shown=("stel", "max", "no such"))
         outcome = figures.outcome(self.db, row.id or 0)
         assert outcome is not None
         stated = {key: outcome.both.reviewed.figure(key).stated for key in ("stel", "max")}

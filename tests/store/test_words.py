@@ -10,8 +10,8 @@ from sqlmodel import Session as Db
 from sqlmodel import col, select
 
 from kumpel.services.ground import people
-from kumpel.services.register import sessions
-from kumpel.services.register.sessions import Filter
+from kumpel.services.register import session_list, sessions
+from kumpel.services.register.session_list import Filter
 from kumpel.services.report import reports
 from kumpel.store.tables import Recorder, Report, Session, Tag, now
 from tests import support
@@ -31,8 +31,8 @@ class Words(DatabaseTest):
 
     def found(self, words: str) -> bool:
         self.db.expire_all()
-        rows, _ = sessions.list_sessions(self.db, Filter(search=words))
-        return self.session.id in {row.session.id for row in rows}
+        rows, _ = session_list.list_sessions(self.db, Filter(search=words))
+        return self.session.id in {row.id for row in rows}
 
     def test_a_session_is_found_by_what_its_tables_say_now(self) -> None:
         for words in ("ida", "tf-0401", "n-99", "crusher", "Ida B", "hall"):
@@ -74,7 +74,7 @@ class Words(DatabaseTest):
         self.db.add(self.session)
         self.db.commit()
         self.assertEqual(
-            [r.session.id for r in sessions.list_sessions(self.db, Filter(standing="unreported"))[0]], [self.session.id]
+            [r.id for r in session_list.list_sessions(self.db, Filter(standing="unreported"))[0]], [self.session.id]
         )
         for number, hours in (("R-1", 2), ("R-2", 0), ("R-3", 3)):
             pdf = number.encode()
@@ -93,7 +93,7 @@ class Words(DatabaseTest):
                 )
             )
             self.db.commit()
-            left = sessions.list_sessions(self.db, Filter(standing="unreported"))[1]
+            left = session_list.list_sessions(self.db, Filter(standing="unreported"))[1]
             self.assertEqual(left, 1 if number == "R-1" else 0, number)
         self.assertEqual(reports.list_reports(self.db)[1], 3)
 
@@ -112,11 +112,9 @@ class Lists(DatabaseTest):
         for sort in ("started", "length", "person", "verdict", "urgency"):
             for falling in (True, False):
                 wanted = Filter(sort=sort, falling=falling)
-                whole = [r.session.id for r in sessions.list_sessions(self.db, wanted, 50)[0]]
+                whole = [r.id for r in session_list.list_sessions(self.db, wanted, 50)[0]]
                 pages = [
-                    r.session.id
-                    for first in range(0, 8, 2)
-                    for r in sessions.list_sessions(self.db, wanted, 2, first)[0]
+                    r.id for first in range(0, 8, 2) for r in session_list.list_sessions(self.db, wanted, 2, first)[0]
                 ]
                 with self.subTest(sort=sort, falling=falling):
                     self.assertEqual(pages, whole)
@@ -124,11 +122,11 @@ class Lists(DatabaseTest):
 
     def test_those_of_nobody_come_last_and_the_most_urgent_first(self) -> None:
         for falling in (True, False):
-            rows = sessions.list_sessions(self.db, Filter(sort="person", falling=falling))[0]
-            self.assertEqual([r.person is None for r in rows], [False] * 5 + [True] * 2)
-        rows = sessions.list_sessions(self.db, Filter(sort="urgency"))[0]
-        self.assertEqual([r.session.verdict for r in rows][:2], ["above limit", "above limit"])
-        self.assertLessEqual(rows[0].session.started_at, rows[1].session.started_at)
+            rows = session_list.list_sessions(self.db, Filter(sort="person", falling=falling))[0]
+            self.assertEqual([not r.facts["person"] for r in rows], [False] * 5 + [True] * 2)
+        rows = session_list.list_sessions(self.db, Filter(sort="urgency"))[0]
+        self.assertEqual([r.facts["verdict"] for r in rows][:2], ["above limit", "above limit"])
+        self.assertLessEqual(rows[0].facts["started_at"], rows[1].facts["started_at"])
 
     def test_a_list_asks_the_database_six_times_at_the_most(self) -> None:
         asked: list[str] = []
@@ -146,7 +144,7 @@ class Lists(DatabaseTest):
             asked.clear()
             with Db(self.db.get_bind()) as db:
                 event.listen(db.get_bind(), "before_cursor_execute", note)
-                sessions.list_sessions(db, wanted, 50)
+                session_list.list_sessions(db, wanted, 50)
                 event.remove(db.get_bind(), "before_cursor_execute", note)
             with self.subTest(wanted=wanted):
                 self.assertGreater(len(asked), 1)

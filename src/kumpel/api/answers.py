@@ -20,7 +20,7 @@ from kumpel.services.ground.people import PersonRow
 from kumpel.services.hand_out import hand_out
 from kumpel.services.recorders import bays, checks
 from kumpel.services.recorders.reaching import is_folder
-from kumpel.services.register.sessions import SessionRow, row_of
+from kumpel.services.register.session_list import Listed, listed
 from kumpel.services.report import conclusions, issued
 from kumpel.services.review import deciding
 from kumpel.services.review.comparison import Compared
@@ -132,43 +132,10 @@ def slip(given: tables.HandOver, recorder: tables.Recorder, person: tables.Perso
     )
 
 
-def session(row: SessionRow) -> schemas.Session:
-    found = row.session
-    return schemas.Session(
-        **found.model_dump(
-            include={
-                "id",
-                "kind",
-                "person_id",
-                "serial",
-                "recorder_session",
-                "started_at",
-                "utc_offset_min",
-                "length_s",
-                "size",
-                "aside",
-                "trouble",
-                "clock_error_s",
-                "clock_shift_s",
-                "note",
-                "verdict",
-                "verdict_step",
-                "key_figure",
-                "figures",
-                "failure",
-                "signed_at",
-                "taken_in_at",
-                "deleted_at",
-            }
-        ),
-        person=row.person.name if row.person else "",
-        person_number=row.person.number if row.person else "",
-        token=row.recorder.token if row.recorder else "",
-        sha256=found.sha256.hex(),
-        tags=row.tags,
-        report=row.report,
-        numbers={key: schemas.Number.model_validate(value) for key, value in row.numbers.items()},
-    )
+def session(row: Listed) -> schemas.Session:
+    # Made here of columns that the database has checked: nothing to look at once more.
+    numbers = {key: schemas.Number.model_validate(value) for key, value in row.numbers.items()}
+    return schemas.Session.model_construct(**row.facts, tags=row.tags, report=row.report, numbers=numbers)
 
 
 def assessment(found: Assessment) -> schemas.Assessment:
@@ -290,10 +257,10 @@ def full_review(db: Db, found: tables.Session, limit_set_id: int | None = None) 
     channels = db.exec(
         select(tables.Channel).where(tables.Channel.session_id == found.id).order_by(col(tables.Channel.index))
     ).all()
-    row = row_of(db, found)
+    recorder = db.get(tables.Recorder, found.recorder_id) if found.recorder_id else None
     return schemas.Review(
-        session=session(row),
-        unchecked=checks.wrong_at(db, row.recorder, found.started_at),
+        session=session(listed(db, found.id)),
+        unchecked=checks.wrong_at(db, recorder, found.started_at),
         version=found.review_version,
         figures=found.figures,
         failure=found.failure,

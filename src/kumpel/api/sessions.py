@@ -16,7 +16,7 @@ from kumpel.api.downloads import attachment
 from kumpel.api.people import Limit, Offset
 from kumpel.services.ground import recordings
 from kumpel.services.ground.as_json import for_screen
-from kumpel.services.register import sessions
+from kumpel.services.register import session_list, sessions
 from kumpel.services.report import exports
 from kumpel.store.database import engine
 
@@ -50,23 +50,24 @@ def list_sessions(
     With a `figure` each shows its value, as for those in `show`; sorted by it, or between `at_least` and `at_most`, only
     those that have it are listed.
     """
-    wanted = sessions.Filter(
+    wanted = session_list.Filter(
         search, person_id, kind, verdict, since, until, standing, sort, falling, figure, at_least, at_most
     )
-    rows, total = sessions.list_sessions(db, wanted, limit, offset, show)
-    more = total >= offset + limit + sessions.most_counted(wanted)
+    rows, total = session_list.list_sessions(db, wanted, limit, offset, show)
+    more = total >= offset + limit + session_list.most_counted(wanted)
     return schemas.SessionList(sessions=[answers.session(row) for row in rows], total=total, more=more)
 
 
 @router.get("/kinds/{kind}/figures")
 def figures(kind: str, db: Database, who: Who) -> list[schemas.FigureName]:
     """Figures by which sessions of a kind can be listed."""
-    return [schemas.FigureName(key=k, name=n, unit=u) for k, n, u in sessions.figures_of(db, kind)]
+    return [schemas.FigureName(key=k, name=n, unit=u) for k, n, u in session_list.figures_of(db, kind)]
 
 
 @router.get("/sessions/{session_id}")
 def get_session(session_id: int, db: Database, who: Who) -> schemas.Session:
-    return answers.session(sessions.row_of(db, recordings.session_of(db, session_id)))
+    recordings.session_of(db, session_id)
+    return answers.session(session_list.listed(db, session_id))
 
 
 @router.post("/sessions/shift")
@@ -81,19 +82,21 @@ def shift(wish: schemas.Shift, db: Database, who: Who, jobs: Queue) -> schemas.S
 @router.patch("/sessions/{session_id}")
 def change_session(session_id: int, wish: schemas.SessionChange, db: Database, who: Who) -> schemas.Session:
     """Give to somebody, tag, note, shift the clock, bring in from aside."""
-    changed = sessions.change(db, session_id, wish.model_dump(exclude_unset=True))
-    return answers.session(sessions.row_of(db, changed))
+    sessions.change(db, session_id, wish.model_dump(exclude_unset=True))
+    return answers.session(session_list.listed(db, session_id))
 
 
 @router.delete("/sessions/{session_id}")
 def delete_session(session_id: int, db: Database, who: Who) -> schemas.Session:
     """Off the lists, with a way back; nothing happens on the recorder."""
-    return answers.session(sessions.row_of(db, sessions.delete_session(db, session_id)))
+    sessions.delete_session(db, session_id)
+    return answers.session(session_list.listed(db, session_id))
 
 
 @router.post("/sessions/{session_id}/restore")
 def restore_session(session_id: int, db: Database, who: Who) -> schemas.Session:
-    return answers.session(sessions.row_of(db, sessions.restore_session(db, session_id)))
+    sessions.restore_session(db, session_id)
+    return answers.session(session_list.listed(db, session_id))
 
 
 @router.get("/sessions/{session_id}/view")

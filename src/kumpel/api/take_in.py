@@ -15,7 +15,7 @@ from kumpel.api.dependencies import Database, Queue, SignedIn, Who
 from kumpel.services.ground import deeds
 from kumpel.services.ground.problems import InvalidError
 from kumpel.services.recorders import bays
-from kumpel.services.register.sessions import row_of
+from kumpel.services.register.session_list import listed
 from kumpel.services.take_in import from_files, take_in
 from kumpel.services.work.jobs import Jobs
 from kumpel.store.database import engine
@@ -101,4 +101,4 @@ def _store(store: Engine, file: BinaryIO, who: int, jobs: Jobs, wish: dict[str, 
         deeds.work_for(db, who)
         session = from_files.take_in_file(db, file, who, **wish)
         jobs.start_assess(session.id or 0)
-        return answers.session(row_of(db, session))
+        return answers.session(listed(db, session.id or 0))

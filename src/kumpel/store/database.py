@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
 from functools import lru_cache
 from importlib.resources import files
 from typing import Any
 
 import psycopg
-from sqlalchemy import Engine, text
+from sqlalchemy import ARRAY, BigInteger, Engine, any_, literal, text
 from sqlalchemy.engine import make_url
 from sqlalchemy.orm import defer
 from sqlalchemy.orm.interfaces import ORMOption
@@ -43,6 +44,11 @@ def driver(db: Db) -> psycopg.Connection[Any]:
 def without(*columns: Any) -> list[ORMOption]:
     """Options that leave large columns out of a list; they are read when asked for."""
     return [defer(column) for column in columns]
+
+
+def among(column: Any, numbers: Iterable[int | None]) -> Any:
+    """That a column is one of many numbers, as one parameter: a list of them would be another statement for each length."""
+    return column == any_(literal(list(numbers), ARRAY(BigInteger)))
 
 
 def tell(db: Db, what: str, **about: Any) -> None:

@@ -14,7 +14,7 @@ from kumpel.core.names import clean_line
 from kumpel.services.ground import deeds
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
-from kumpel.store.database import tell
+from kumpel.store.database import among, tell
 from kumpel.store.tables import HandOver, Person, Session, Team, now
 
 NUMBER_PREFIX = "P"
@@ -208,13 +208,13 @@ def list_people(db: Db, search: str = "", limit: int = 100, offset: int = 0) -> 
         person: (count, last)
         for person, count, last in db.exec(
             select(Session.person_id, func.count(), func.max(Session.started_at))
-            .where(col(Session.person_id).in_(ids), Session.state == "stored", col(Session.deleted_at).is_(None))
+            .where(among(col(Session.person_id), ids), Session.state == "stored", col(Session.deleted_at).is_(None))
             .group_by(col(Session.person_id))
         ).all()
     }
     out = set(
         db.exec(
-            select(HandOver.person_id).where(col(HandOver.person_id).in_(ids), col(HandOver.returned_at).is_(None))
+            select(HandOver.person_id).where(among(col(HandOver.person_id), ids), col(HandOver.returned_at).is_(None))
         ).all()
     )
     rows = [

@@ -12,6 +12,7 @@ from sqlmodel import Session as Db
 from sqlmodel import col, func, select
 
 from kumpel.kinds.registry import KINDS
+from kumpel.store.database import among
 from kumpel.store.tables import Session, Tag, now
 
 LATELY = timedelta(days=180)
@@ -22,8 +23,9 @@ MOST_OFFERED = 12
 def tags_of(db: Db, ids: Sequence[int | None]) -> dict[int, dict[str, str]]:
     """Tags by session id, each as key and value."""
     tags: dict[int, dict[str, str]] = {}
-    for tag in db.exec(select(Tag).where(col(Tag.session_id).in_(ids)).order_by(col(Tag.key))).all():
-        tags.setdefault(tag.session_id, {})[tag.key] = tag.value
+    query = select(Tag.session_id, Tag.key, Tag.value).where(among(col(Tag.session_id), ids)).order_by(col(Tag.key))
+    for session_id, key, value in db.exec(query).all():
+        tags.setdefault(session_id, {})[key] = value
     return tags
 
 

@@ -36,7 +36,7 @@ from kumpel.services.recorders import bays, begun_hand_overs, clock, holdings
 from kumpel.services.recorders.displays import Drawn, write_picture
 from kumpel.services.recorders.reaching import AnyLink, able
 from kumpel.services.recorders.recorders import link_to, recorder_of, refresh, worn_recorder
-from kumpel.store.database import tell
+from kumpel.store.database import among, tell
 from kumpel.store.tables import HandOver, Person, Recorder, Setup, Writing, now
 
 
@@ -346,7 +346,7 @@ def open_slips(db: Db, rows: Sequence[Recorder]) -> dict[int, tuple[HandOver, Pe
     mine = (
         select(HandOver, Person)
         .join(Person, col(HandOver.person_id) == Person.id)
-        .where(col(HandOver.recorder_id).in_([row.id for row in rows]), col(HandOver.returned_at).is_(None))
+        .where(among(col(HandOver.recorder_id), [row.id for row in rows]), col(HandOver.returned_at).is_(None))
     )
     return {given.recorder_id: (given, person) for given, person in db.exec(mine).all()}
 

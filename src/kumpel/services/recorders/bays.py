@@ -14,7 +14,7 @@ from sqlmodel import col, or_, select
 from kumpel.kinds.registry import KINDS
 from kumpel.services.ground.tags import tags_of
 from kumpel.services.recorders.recorders import in_reach
-from kumpel.store.database import without
+from kumpel.store.database import among, without
 from kumpel.store.tables import HandOver, Person, Recorder, Session, Team, now
 
 Known = dict[tuple[str, str, str], Session]
@@ -224,7 +224,7 @@ def _given(db: Db, recorders: Sequence[Recorder]) -> dict[int, list[HandOver]]:
     begun = [listed["start"] for recorder in recorders for listed in recorder.inventory]
     oldest = datetime.fromtimestamp(min(begun), UTC) if begun else now()
     mine = select(HandOver).where(
-        col(HandOver.recorder_id).in_([r.id for r in recorders]),
+        among(col(HandOver.recorder_id), [r.id for r in recorders]),
         or_(col(HandOver.returned_at).is_(None), col(HandOver.returned_at) >= oldest),
     )
     found: dict[int, list[HandOver]] = {}
@@ -234,7 +234,7 @@ def _given(db: Db, recorders: Sequence[Recorder]) -> dict[int, list[HandOver]]:
 
 
 def _people(db: Db, ids: Sequence[int]) -> dict[int, Person]:
-    return {person.id or 0: person for person in db.exec(select(Person).where(col(Person.id).in_(ids))).all()}
+    return {person.id or 0: person for person in db.exec(select(Person).where(among(col(Person.id), ids))).all()}
 
 
 def _shortest_s(recorder: Recorder) -> float:

@@ -20,7 +20,7 @@ from kumpel.services.ground import deeds
 from kumpel.services.ground.carriers import carriers
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.problems import ConflictError, InvalidError
-from kumpel.store.database import tell
+from kumpel.store.database import among, tell
 from kumpel.store.tables import Account, Recorder, SensorCheck, metadata, now
 
 CALIBRATION, PROOF, REPLACED = "calibration", "proof", "replaced"
@@ -190,7 +190,7 @@ def overdue(db: Db, recorders: Sequence[Recorder], at: datetime | None = None) -
     """By recorder, what is wrong with its checks at a moment (now), in words."""
     ids = [r.id for r in recorders if r.id is not None]
     rows: dict[int, list[SensorCheck]] = {i: [] for i in ids}
-    for row in db.exec(select(SensorCheck).where(col(SensorCheck.recorder_id).in_(ids))).all():
+    for row in db.exec(select(SensorCheck).where(among(col(SensorCheck.recorder_id), ids))).all():
         rows[row.recorder_id].append(row)
     days = carriers().check_days(db, recorders)
     return {

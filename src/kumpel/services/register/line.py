@@ -11,7 +11,7 @@ from kumpel.services.ground import figures
 from kumpel.services.ground.people import like, list_people
 from kumpel.services.recorders import bays
 from kumpel.services.recorders.recorders import ready_count
-from kumpel.services.register.sessions import Filter, count_sessions, list_sessions
+from kumpel.services.register.session_list import Filter, count_sessions, list_sessions
 from kumpel.services.take_in import take_in
 from kumpel.store.tables import Recorder
 
@@ -70,13 +70,6 @@ def find(db: Db, words: str, most: int = 6) -> list[Hit]:
     ).all()
     hits += [Hit("recorder", r.id or 0, r.token, r.name) for r in found]
     for row in list_sessions(db, Filter(search=words), most, counted=False)[0]:
-        name = row.person.name if row.person else "unclaimed"
-        hits.append(
-            Hit(
-                "session",
-                row.session.id or 0,
-                name,
-                f"{row.session.kind}, {row.session.started_at:%d %b %Y}, {row.session.key_figure}",
-            )
-        )
+        about = "{kind}, {started_at:%d %b %Y}, {key_figure}".format_map(row.facts)
+        hits.append(Hit("session", row.id, row.facts["person"] or "unclaimed", about))
     return hits

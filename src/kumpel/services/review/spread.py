@@ -10,7 +10,7 @@ from sqlmodel import col, select
 
 from kumpel.services.ground.people import person_of
 from kumpel.services.ground.recordings import recording_of
-from kumpel.services.register.sessions import Filter, conditions
+from kumpel.services.register.session_list import Filter, conditions
 from kumpel.store.tables import Channel, Session
 
 MOST_SESSIONS = 20

@@ -12,7 +12,7 @@ from sqlmodel import col, select
 from kumpel.kinds.kind import Followed
 from kumpel.kinds.registry import KINDS
 from kumpel.services.ground.people import person_of
-from kumpel.services.register.sessions import Filter, conditions
+from kumpel.services.register.session_list import Filter, conditions
 from kumpel.store.tables import FigureValue, Session
 
 
