@@ -128,14 +128,18 @@ def alone(url: str, role: Role) -> int:
 
 
 async def _alone(url: str, *, works: bool, watches: bool) -> None:
+    from kumpel.services.ground import apart
     from kumpel.services.work.background import background, prepare
+    from kumpel.services.work.children import children_for_jobs
     from kumpel.services.work.jobs import Jobs
 
     ending = asyncio.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         asyncio.get_running_loop().add_signal_handler(number, _end, ending)
     await asyncio.to_thread(prepare, url)
-    async with background(url, Jobs(url, apart=works), works=works, watches=watches):
+    children = children_for_jobs() if works else None
+    apart.use(children)
+    async with background(url, Jobs(url, children=children), works=works, watches=watches):
         await ending.wait()
 
 

@@ -20,7 +20,9 @@ from kumpel.api.kept import Kept
 from kumpel.api.once import Once
 from kumpel.api.problems import PROBLEMS, add_handlers, problem
 from kumpel.config import Config
+from kumpel.services.ground import apart
 from kumpel.services.work.background import STOPS_S, background, prepare
+from kumpel.services.work.children import children_for_answers
 from kumpel.services.work.jobs import Jobs
 
 ROUTERS = (sign_in, people, hand_out, sensors, take_in, sessions, review, limit_sets, reports, settings, yard, events)
@@ -40,10 +42,15 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     config: Config = app.state.config
     await asyncio.to_thread(prepare, config.database_url)
     listening = asyncio.create_task(app.state.broadcast.listen())
+    children = None if config.works else children_for_answers()
+    apart.use(children)
     try:
         async with background(config.database_url, app.state.jobs, works=config.works, watches=config.watch):
             yield
     finally:
+        apart.use(None)
+        if children:
+            children.end()
         listening.cancel()
         with contextlib.suppress(TimeoutError, asyncio.CancelledError, Exception):
             await asyncio.wait_for(listening, STOPS_S)

@@ -34,6 +34,11 @@ def plain_url(url: str) -> str:
     return make_url(url).set(drivername="postgresql").render_as_string(hide_password=False)
 
 
+def url_of(db: Db) -> str:
+    """The URL of the database that a session speaks to."""
+    return plain_url(db.get_bind().engine.url.render_as_string(hide_password=False))
+
+
 def driver(db: Db) -> psycopg.Connection[Any]:
     """The psycopg connection under a session, for COPY."""
     connection = db.connection().connection.driver_connection

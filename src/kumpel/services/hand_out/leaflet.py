@@ -14,7 +14,7 @@ from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import kind_of
 from kumpel.reports import pages
 from kumpel.reports.document import Document, Fact, Facts, ListPart, WriteIn
-from kumpel.services.ground import settings
+from kumpel.services.ground import apart, settings
 from kumpel.services.ground.people import person_of
 from kumpel.services.ground.problems import InvalidError, NotFoundError
 from kumpel.services.recorders.recorders import worn_recorder
@@ -41,7 +41,7 @@ def leaflet(db: Db, hand_over_id: uuid.UUID, named: bool = True) -> tuple[str, b
     sheet = _Sheet(recorder, person, setup.name, setup.settings, given.given_at, given.expected_at, given.tags)
     document = _document(db, sheet, named)
     shown, _ = pages.printable(document)
-    return f"Leaflet {recorder.token} {document.subtitle}.pdf", pages.pdf(shown)
+    return f"Leaflet {recorder.token} {document.subtitle}.pdf", apart.call("The leaflet", pages.pdf, shown)
 
 
 @dataclass(frozen=True)
@@ -67,7 +67,12 @@ def beforehand(
     name = str(getattr(model, "name", ""))
     sheet = _Sheet(recorder, person, name, model.model_dump(mode="json"), now(), back, tags)
     shown, _ = pages.printable(_document(db, sheet, True))
-    return Beforehand(f"Leaflet {recorder.token} {person.name}.pdf", pages.preview(shown)[0], pages.pdf(shown))
+    png, pdf = apart.call("The leaflet", _both, shown)
+    return Beforehand(f"Leaflet {recorder.token} {person.name}.pdf", png, pdf)
+
+
+def _both(shown: Document) -> tuple[bytes, bytes]:
+    return pages.preview(shown)[0], pages.pdf(shown)
 
 
 @dataclass(frozen=True)

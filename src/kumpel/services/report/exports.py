@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import tempfile
 from dataclasses import replace
 from datetime import UTC, datetime, time, timedelta
@@ -16,7 +17,7 @@ from kumpel.core.reckoning import table
 from kumpel.formats import files
 from kumpel.formats.errors import FileFormatError
 from kumpel.kinds.registry import kind_of
-from kumpel.services.ground import figures, naming, settings
+from kumpel.services.ground import apart, figures, naming, settings
 from kumpel.services.ground.problems import ConflictError
 from kumpel.services.ground.recordings import recording_of, session_of
 from kumpel.services.register.sessions import SessionRow, row_of, wall_start
@@ -35,6 +36,15 @@ def write(db: Db, session_id: int, form: Form) -> tuple[str, Path]:
     The workbook has the figures as reviewed, every table (laps, and what else the kind makes of it), events and samples; of a long
     recording it says that the samples are left out. ConflictError when the format cannot hold the recording.
     """
+    folder = Path(tempfile.mkdtemp(prefix="kumpel-export-"))
+    try:
+        return apart.read("The file", db, _write, session_id, form, folder)
+    except BaseException:
+        shutil.rmtree(folder, ignore_errors=True)
+        raise
+
+
+def _write(db: Db, session_id: int, form: Form, folder: Path) -> tuple[str, Path]:
     session = session_of(db, session_id)
     kind, recording = kind_of(session.kind), recording_of(db, session)
     found = None
@@ -56,16 +66,11 @@ def write(db: Db, session_id: int, form: Form) -> tuple[str, Path]:
             found = replace(found, tables=(*found.tables, _left_out(values)))
     name = file_name(db, row_of(db, session), form)
     db.commit()
-    folder = Path(tempfile.mkdtemp(prefix="kumpel-export-"))
     path = folder / f"session.{form}"
     readings = kind.reading_code if form == "csv" and kind.readings and not recording.channels else ""
     try:
         files.write(recording, path, found, "", readings)
-    except BaseException as error:
-        path.unlink(missing_ok=True)
-        folder.rmdir()
-        if not isinstance(error, FileFormatError):
-            raise
+    except FileFormatError as error:
         raise ConflictError(f"No file was made: {error}. The recording is safe.", code="no-file") from error
     return name, path
 

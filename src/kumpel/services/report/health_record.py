@@ -10,7 +10,7 @@ from sqlmodel import col, select
 from kumpel.core.review import EventName
 from kumpel.formats import fhir_document
 from kumpel.kinds.registry import kind_of
-from kumpel.services.ground import settings
+from kumpel.services.ground import apart, settings
 from kumpel.services.ground.problems import ConflictError
 from kumpel.services.ground.recordings import recording_of, session_of
 from kumpel.services.report import conclusions, issued, reports
@@ -22,6 +22,10 @@ _NAMESPACE = uuid.UUID("2f5f1c77-1f0a-4a86-9a1c-5a8a51b5f1c2")
 
 def document_of(db: Db, report_id: int) -> tuple[str, bytes]:
     """The name of the file and its bytes. ConflictError when FHIR has no words for what was recorded, or nothing was signed."""
+    return apart.read("The document", db, _document_of, report_id)
+
+
+def _document_of(db: Db, report_id: int) -> tuple[str, bytes]:
     report = reports.report_of(db, report_id)
     session = session_of(db, report.session_id)
     signature = _signature(db, report)

@@ -8,6 +8,7 @@ from typing import Literal
 
 from kumpel.reports import web_page, word
 from kumpel.reports.document import Document
+from kumpel.services.ground import apart
 from kumpel.store.tables import Report
 
 Form = Literal["pdf", "docx", "html"]
@@ -43,5 +44,5 @@ def file_of(report: Report, form: Form) -> File:
         data = report.pdf
     else:
         document = Document.model_validate(report.document)
-        data = word.word(document) if form == "docx" else web_page.web_page(document)
+        data = apart.call("The file", word.word if form == "docx" else web_page.web_page, document)
     return File(f"{report.number}.{form}", title, MEDIA_TYPES[form], data)

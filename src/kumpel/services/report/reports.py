@@ -14,7 +14,8 @@ from kumpel.core.assessment import LimitSet
 from kumpel.kinds.limit_sets import limit_set_data
 from kumpel.kinds.registry import kind_of
 from kumpel.reports import pages
-from kumpel.services.ground import deeds, settings
+from kumpel.reports.document import Document
+from kumpel.services.ground import apart, deeds, settings
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.people import like
 from kumpel.services.ground.problems import ConflictError, NotFoundError
@@ -52,6 +53,10 @@ def paper_of(db: Db, session: Session, options: Options) -> tuple[paper.Paper, L
 
 def preview(db: Db, session_id: int, options: Options) -> tuple[list[bytes], list[str]]:
     """The true pages as PNG, and what is to be said of them."""
+    return apart.read("The pages", db, _preview, session_id, options)
+
+
+def _preview(db: Db, session_id: int, options: Options) -> tuple[list[bytes], list[str]]:
     session = session_of(db, session_id)
     pages_of, _ = paper_of(db, session, options)
     logo = settings.logo_svg(db, pages_of.house.logo)
@@ -96,10 +101,7 @@ def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
     signed, limits = paper_of(db, session, options)
     logo = settings.logo_svg(db, signed.house.logo)
     whole = paper.document(session.kind, signed, options.parts, named=options.named, number=number, logo=logo)
-    made, _ = pages.printable(whole)
-    if _is_one_page(session.kind, options):
-        made = pages.on_one(made)
-    data = pages.pdf(made)
+    made, data, count = apart.call("The report", _frozen, whole, _is_one_page(session.kind, options))
     report = Report(
         number=number,
         session_id=session_id,
@@ -107,7 +109,7 @@ def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
         title=f"{made.title}, {made.subtitle}",
         document=made.model_dump(mode="json"),
         limits=limit_set_data(limits),
-        pages=pages.page_count(data),
+        pages=count,
         pdf=data,
         sha256=hashlib.sha256(data).digest(),
         issued_by=who,
@@ -119,6 +121,15 @@ def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
     db.commit()
     db.refresh(report)
     return report
+
+
+def _frozen(whole: Document, one_page: bool) -> tuple[Document, bytes, int]:
+    """A document as it can be printed, its PDF, and of how many pages."""
+    made, _ = pages.printable(whole)
+    if one_page:
+        made = pages.on_one(made)
+    data = pages.pdf(made)
+    return made, data, pages.page_count(data)
 
 
 def _next(db: Db) -> int:

@@ -15,9 +15,10 @@ from sqlalchemy import text
 from sqlmodel import Session as Db
 
 from kumpel.services.ground import figures
+from kumpel.services.ground.apart import Children
 from kumpel.services.report import mail
 from kumpel.services.take_in import take_in
-from kumpel.services.work.children import Children
+from kumpel.services.work.children import Reckoners
 from kumpel.store.database import engine, plain_url
 
 log = logging.getLogger("kumpel.jobs")
@@ -38,12 +39,11 @@ SHARES = {TAKE_IN: 6, SLOW: 24, FIGURES: 2, MAIL: 1}
 
 
 class Jobs:
-    """The job queue of one database: deferring from anywhere, working in this process; figures, with `apart`, in children of it."""
+    """The job queue of one database: deferring from anywhere, working in this process; figures, with `children`, in those."""
 
-    def __init__(self, url: str, *, apart: bool = False) -> None:
-        self._url = url
-        self._children = Children(url) if apart else None
-        compute = self._children.figures_of if self._children else partial(figures.run, engine(url))
+    def __init__(self, url: str, *, children: Children | None = None) -> None:
+        self._url, self._children = url, children
+        compute = Reckoners(url, children).figures_of if children else partial(figures.run, engine(url))
         working = procrastinate.PsycopgConnector(conninfo=plain_url(url), max_size=4 + len(SHARES))
         deferring = procrastinate.SyncPsycopgConnector(conninfo=plain_url(url))
         self.app, self._sync = procrastinate.App(connector=working), procrastinate.App(connector=deferring)

@@ -13,7 +13,7 @@ from kumpel.kinds.plain_report import number
 from kumpel.kinds.registry import kind_of
 from kumpel.reports import pages
 from kumpel.reports.document import Document, TablePart
-from kumpel.services.ground import figures
+from kumpel.services.ground import apart, figures
 from kumpel.services.ground.problems import ConflictError
 from kumpel.services.ground.recordings import session_of
 from kumpel.services.register.sessions import SessionRow, row_of, wall_start
@@ -119,7 +119,7 @@ def pdf(db: Db, session_id: int) -> tuple[str, bytes]:
         parts=[TablePart(title="The fastest first", columns=COLUMNS, rows=cells)],
     )
     printed, _ = pages.printable(document)
-    return f"{day:%Y-%m-%d} {course}.pdf", pages.pdf(printed)
+    return f"{day:%Y-%m-%d} {course}.pdf", apart.call("The sheet", pages.pdf, printed)
 
 
 def _time(seconds: float) -> str:
