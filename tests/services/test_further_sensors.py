@@ -174,7 +174,7 @@ class OnALogger(DatabaseTest):
         zeroed = next(each for each in bench.sensors if each.word.key == FLOOR_KEY)
         assert zeroed.on_it is not None
         self.assertEqual([true for _, true in zeroed.on_it[FLOOR_KEY]], [0.0])
-        with sensors.talk_to(recorder) as link:
+        with sensors.talk_to(self.db, recorder) as link:
             link.live([KEY, FLOOR_KEY], 100)
             shown: dict[str, float] = {}
             while len(shown) < 2:

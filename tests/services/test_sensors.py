@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+import socket
 import tempfile
 import threading
 import time
@@ -11,6 +12,7 @@ from contextlib import contextmanager
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from sqlmodel import Session as Db
 
@@ -20,7 +22,9 @@ from kumpel.link.discovery import Announcement
 from kumpel.services.ground import deeds
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.problems import ConflictError, InvalidError, PasscodeNeededError, RecorderError
+from kumpel.services.recorders import channel as lookout_channel
 from kumpel.services.recorders import checks, live_values, recorders, sensors
+from kumpel.services.work import leading
 from kumpel.services.yard import belonging
 from kumpel.store import database
 from kumpel.store.tables import Recorder, SensorCheck, now
@@ -34,7 +38,7 @@ DOCK = (
 )
 
 
-class Calibrating(DatabaseTest):
+class WithLogger(DatabaseTest):
     ensemble: Ensemble
 
     def setUp(self) -> None:
@@ -66,7 +70,7 @@ class Calibrating(DatabaseTest):
     def shown(self, angle: float) -> float:
         """The live value that a watcher sees with the wheel at an angle."""
         self.hold(steering=angle)
-        with closing_watch(self.logger, ["steering"], ["steering"]) as packs:
+        with closing_watch(self.url, self.logger, ["steering"], ["steering"]) as packs:
             return next(packs)[0].value
 
     def captured(self) -> list[tuple[float, float]]:
@@ -84,6 +88,8 @@ class Calibrating(DatabaseTest):
             found = {c.channel: [(p.raw, p.true) for p in c.points] for c in link.calibrations()}
         return found.get(channel, [])
 
+
+class Calibrating(WithLogger):
     def test_three_positions_are_captured_written_read_back_and_proved(self) -> None:
         points = self.captured()
         # What the simulated sensor really gives: 2.487 V at 0, 3.942 V at +90, 1.058 V at -90 degrees, with 3 mV of noise.
@@ -223,7 +229,7 @@ class Calibrating(DatabaseTest):
 
     def test_it_is_captured_over_the_link_of_whoever_watches(self) -> None:
         self.hold(steering=0.0)
-        with closing_watch(self.logger, ["steering", "throttle"], ["steering"]) as packs:
+        with closing_watch(self.url, self.logger, ["steering", "throttle"], ["steering"]) as packs:
             first = next(packs)
             self.assertEqual([v.channel for v in first], ["steering", "throttle", "steering:raw"])
             self.assertAlmostEqual(first[2].value, 2.487, delta=0.02)
@@ -346,9 +352,74 @@ class Due(DatabaseTest):
             self.assertEqual(caught.exception.field, field)
 
 
+class OverTheChannel(WithLogger):
+    """Another process leads: links are its own, and lent from there."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.channel = live_values.hold(self.url)
+        self.addCleanup(self.channel.close)
+        live_values._held = None  # as it is in every other process
+        leading.begin_term(self.db, self.channel.address, self.channel.secret)
+        opened = mock.patch.object(live_values, "link_to", side_effect=live_values.link_to)
+        self.opened = opened.start()
+        self.addCleanup(opened.stop)
+
+    def test_one_link_carries_what_several_watch_and_what_is_called_meanwhile(self) -> None:
+        self.hold(steering=0.0)
+        with closing_watch(self.url, self.logger, ["steering", "throttle"], ["steering"]) as packs:
+            first = next(packs)
+            self.assertEqual([v.channel for v in first], ["steering", "throttle", "steering:raw"])
+            held = sensors.capture(self.db, self.id, "steering", 1, TRUES, [None, None, None])
+            self.assertAlmostEqual(held.raw, 2.487, delta=0.003)
+            self.assertEqual(len(next(packs)), 3)
+            self.assertEqual(self.opened.call_count, 1, "the call went over the link of the watcher")
+
+    def test_it_is_written_proved_and_refused_as_it_would_be_here(self) -> None:
+        self.wheel.tell("set", passcode="2718")
+        points = [(4.0, 90.0), (2.5, 0.0), (1.0, -90.0)]
+        with self.assertRaises(PasscodeNeededError):
+            sensors.write(self.db, self.id, "steering", points)
+        sensors.write(self.db, self.id, "steering", points, passcode="2718")
+        self.assertEqual(self.on_recorder(), sorted(points, reverse=True))
+        since = now()
+        value = self.shown(45.0)
+        self.assertTrue(live_values.was_shown(self.db, self.id, "steering", value, since))
+        self.assertFalse(live_values.was_shown(self.db, self.id, "steering", value + 1.0, since))
+        self.assertFalse(live_values.was_shown(self.db, self.id, "steering", value, now()))
+        self.wheel.tell("vanish")
+        with self.assertRaises(RecorderError) as told, closing_watch(self.url, self.logger, ["steering"], []) as packs:
+            next(packs)
+        self.assertIn("What is stored is safe", told.exception.detail)
+
+    def test_who_leads_no_more_is_told_and_the_next_call_goes_without_it(self) -> None:
+        with closing_watch(self.url, self.logger, ["steering"], []) as packs:
+            next(packs)
+            self.channel.close()
+            with self.assertRaises(RecorderError) as told:
+                for _ in range(100):
+                    next(packs)
+        self.assertIn("has ended", told.exception.detail)
+        self.assertEqual(sensors.bench(self.db, self.id).trouble, "")
+
+    def test_strangers_learn_nothing_and_hold_up_nobody(self) -> None:
+        host, _, port = self.channel.address.rpartition(":")
+        silent = [socket.create_connection((host, int(port))) for _ in range(20)]
+        self.addCleanup(lambda: [each.close() for each in silent])
+        begun = time.monotonic()
+        self.assertEqual(sensors.bench(self.db, self.id).trouble, "")
+        self.assertLess(time.monotonic() - begun, 2.0)
+        leading.begin_term(self.db, self.channel.address, "0" * 64)
+        self.assertIsNone(lookout_channel.dial(self.db), "with another secret")
+        for each in silent:
+            each.settimeout(10)
+            while each.recv(100):
+                pass  # cut off by the other end
+
+
 @contextmanager
-def closing_watch(recorder: Recorder, channels: list[str], raw: list[str]) -> Iterator[Iterator[Any]]:
-    packs = live_values.watch(recorder, channels, raw)
+def closing_watch(url: str, recorder: Recorder, channels: list[str], raw: list[str]) -> Iterator[Iterator[Any]]:
+    packs = live_values.watch(url, recorder, channels, raw)
     try:
         yield packs
     finally:

@@ -217,7 +217,7 @@ class WildLive(WildTest):
         self.crowd(wild)
         row = recorders.heard(self.db, self.at(wild))
         self.db.expunge(row)
-        found = live_values.watch(row, ["steering"], [])
+        found = live_values.watch(self.url, row, ["steering"], [])
         self.addCleanup(found.close)
         return found
 

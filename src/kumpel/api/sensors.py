@@ -56,7 +56,7 @@ def _packs(
 ) -> Iterator[ServerSentEvent]:
     asked_s = time.monotonic()
     try:
-        with closing(watch(recorder, channels, raw)) as packs:
+        with closing(watch(url, recorder, channels, raw)) as packs:
             for pack in packs:
                 yield ServerSentEvent(data=_pack(pack))
                 if time.monotonic() - asked_s < LOOK_AGAIN_S:

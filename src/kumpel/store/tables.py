@@ -501,13 +501,16 @@ class LimitSetRow(SQLModel, table=True):
 
 
 class LookoutTerm(SQLModel, table=True):
-    """The one row that says which lookout leads: the number of its term, the machine, since when."""
+    """The one row that says which lookout leads: the number of its term, the machine, since when; where its channel is, and the secret
+    that opens it."""
 
     __tablename__ = "lookout_term"
     id: int = Field(default=1, primary_key=True, sa_column_kwargs={"autoincrement": False})
     term: int = Field(sa_column=Column(BigInteger, nullable=False))
     machine: str = Field(default="", max_length=120)
     since: datetime = Field(default_factory=now, sa_column=_time())
+    channel: str = Field(default="", max_length=120)
+    secret: str = Field(default="", max_length=64)
     __table_args__ = (CheckConstraint("id = 1", name="lookout_term_once"),)
 
 

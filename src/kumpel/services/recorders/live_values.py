@@ -1,7 +1,8 @@
 """Live values of a recorder, and its link shared with the calls that are made meanwhile.
 
 A recorder on a serial port, and many a small one on a network, talks to one at a time: whoever calls it while somebody watches its
-live values borrows the link of the watcher.
+live values borrows the link of the watcher. All of it happens in the lookout that leads, other processes ask it through its channel (`hold`);
+where no lookout leads, here.
 """
 
 from __future__ import annotations
@@ -11,19 +12,24 @@ import threading
 import time
 from collections import deque
 from collections.abc import Generator, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
+from functools import partial
+
+from sqlmodel import Session as Db
 
 from kumpel.link.abilities import RAW_VALUE, LiveValue
 from kumpel.link.client import RecorderLink
 from kumpel.link.errors import LinkError
 from kumpel.services.ground.problems import ConflictError
+from kumpel.services.recorders.channel import Channel, DistantLink, Message, Wire, dial, lend, packs
 from kumpel.services.recorders.reaching import able
-from kumpel.services.recorders.recorders import in_words, link_to
+from kumpel.services.recorders.recorders import in_words, link_to, recorder_of
+from kumpel.store.database import engine
 from kumpel.store.tables import Recorder, now
 
-__all__ = ["RAW_VALUE", "LiveValue", "talk_to", "was_shown", "watch"]
+__all__ = ["RAW_VALUE", "LiveValue", "hold", "talk_to", "was_shown", "watch"]
 
 EVERY_MS = 100
 LEAST_S = 0.02
@@ -74,13 +80,75 @@ _watched: dict[int, _Shared] = {}
 _shown: dict[int, deque[_Pack]] = {}
 """What was shown last of each recorder, of the channels whose raw values were watched."""
 _watchers = threading.BoundedSemaphore(MOST_WATCHED)
+_held: Channel | None = None
+"""The channel of this process, while it leads."""
 
 
-def watch(recorder: Recorder, channels: Sequence[str], raw: Sequence[str]) -> Generator[list[LiveValue]]:
+def hold(url: str) -> Channel:
+    """Share the links of this process with all others, until the channel is closed."""
+    global _held
+    _held = Channel(partial(_answer, url))
+    return _held
+
+
+def watch(url: str, recorder: Recorder, channels: Sequence[str], raw: Sequence[str]) -> Generator[list[LiveValue]]:
     """Packs of live values, ten a second where the channels can; the raw values of some beside them. Until closed.
 
     Raises ConflictError when too many watch already, RecorderError when the link ends.
     """
+    with Db(engine(url)) as db:
+        wire = dial(db, _held)
+    if wire is None:
+        yield from _watch_here(recorder, channels, raw)
+        return
+    asked = {"want": "watch", "recorder": recorder.id, "channels": [*channels], "raw": [*raw]}
+    with in_words(recorder), closing(packs(wire, asked)) as found:
+        for pack in found:
+            yield [LiveValue.model_validate(value) for value in pack["values"]]
+
+
+@contextmanager
+def talk_to(db: Db, recorder: Recorder, passcode: str = "") -> Iterator[RecorderLink]:
+    """The link to a recorder for a few calls: that of whoever watches it, else one of its own."""
+    wire = dial(db, _held)
+    db.commit()
+    if wire is None:
+        with _talk_here(recorder, passcode) as link:
+            yield link
+        return
+    with in_words(recorder), DistantLink(wire, recorder.id or 0, passcode) as distant:
+        yield distant
+
+
+def was_shown(db: Db, recorder_id: int, channel: str, value: float, since: datetime) -> bool:
+    """Whether a recorder gave just this live value since a moment, while somebody watched it."""
+    wire = dial(db, _held)
+    if wire is None:
+        return _was_shown_here(recorder_id, channel, value, since)
+    asked = {"want": "shown", "recorder": recorder_id, "channel": channel, "value": value, "since": since.timestamp()}
+    with closing(packs(wire, asked)) as found:
+        return bool(next(found)["shown"])
+
+
+def _answer(url: str, wire: Wire, asked: Message) -> None:
+    """What other processes ask of the one that leads."""
+    with Db(engine(url)) as db:
+        recorder = recorder_of(db, asked["recorder"])
+        db.expunge(recorder)
+    match asked["want"]:
+        case "watch":
+            with closing(_watch_here(recorder, asked["channels"], asked["raw"])) as found:
+                for values in found:
+                    wire.send({"values": [value.model_dump() for value in values]})
+        case "link":
+            with _talk_here(recorder, asked["passcode"]) as link:
+                lend(wire, link)
+        case "shown":
+            since = datetime.fromtimestamp(asked["since"], UTC)
+            wire.send({"shown": _was_shown_here(recorder.id or 0, asked["channel"], asked["value"], since)})
+
+
+def _watch_here(recorder: Recorder, channels: Sequence[str], raw: Sequence[str]) -> Generator[list[LiveValue]]:
     if not _watchers.acquire(blocking=False):
         raise ConflictError(f"{MOST_WATCHED} recorders are watched already. Close one of these pages.", code="watched")
     try:
@@ -117,16 +185,14 @@ def _remember(recorder_id: int, values: Sequence[LiveValue], raw: Sequence[str])
     _shown.setdefault(recorder_id, deque(maxlen=MOST_SHOWN)).append(_Pack(now(), kept))
 
 
-def was_shown(recorder_id: int, channel: str, value: float, since: datetime) -> bool:
-    """Whether a recorder gave just this live value since a moment, while somebody watched it here."""
+def _was_shown_here(recorder_id: int, channel: str, value: float, since: datetime) -> bool:
     # A copy: whoever watches goes on adding to it.
     shown = tuple(_shown.get(recorder_id, ()))
     return any(pack.at >= since and abs(pack.values.get(channel, math.nan) - value) <= SAME for pack in shown)
 
 
 @contextmanager
-def talk_to(recorder: Recorder, passcode: str = "") -> Iterator[RecorderLink]:
-    """The link to a recorder for a few calls: that of whoever watches it, else one of its own."""
+def _talk_here(recorder: Recorder, passcode: str = "") -> Iterator[RecorderLink]:
     shared = _watched.get(recorder.id or 0)
     if shared is None:
         with link_to(recorder, passcode) as link:

@@ -76,7 +76,7 @@ def bench(db: Db, recorder_id: int) -> Bench:
     trouble = ""
     db.commit()  # nothing is held while the recorder is asked
     try:
-        with talk_to(recorder) as link:
+        with talk_to(db, recorder) as link:
             described = link.describe()
             channels = described.channels
             if abilities.CALIBRATIONS in described.can:
@@ -149,7 +149,7 @@ def capture(
         if raw is not None and i != position
     }
     db.commit()
-    with talk_to(recorder) as link:
+    with talk_to(db, recorder) as link:
         held = link.capture(word.key, HOLD_S)
     refused = ""
     try:
@@ -170,7 +170,7 @@ def press(db: Db, recorder_id: int, key: str, serial: str = "", passcode: str = 
     if word.way != "press":
         raise InvalidError(f"{word.label} is calibrated in positions, one after the other.")
     db.commit()
-    with talk_to(recorder, passcode) as link:
+    with talk_to(db, recorder, passcode) as link:
         _at_rest(link, word)
         held = {place.channel: link.capture(place.channel, HOLD_S / 2) for place in word.positions}
     try:
@@ -290,7 +290,7 @@ def _written(
 ) -> Bench:
     """Write, read back and compare each channel; a difference is named and what was there before is written back."""
     db.commit()
-    with talk_to(recorder, passcode) as link:
+    with talk_to(db, recorder, passcode) as link:
         before = {c.channel: [(p.raw, p.true) for p in c.points] for c in link.calibrations()}
         done: list[str] = []
         try:
@@ -376,7 +376,7 @@ def prove(db: Db, recorder_id: int, key: str, seen: Sequence[float], days: int, 
         if not step.low <= value <= step.high:
             raise InvalidError(f"{step.words}: {value:g} {word.unit} was seen. Nothing was kept.", field="seen")
     for step, value in zip(word.proof, seen, strict=True):
-        if not live_values.was_shown(recorder_id, word.key, value, last.at):
+        if not live_values.was_shown(db, recorder_id, word.key, value, last.at):
             raise InvalidError(
                 f"{step.words}: the recorder did not show {value:g} {word.unit} here since it was calibrated. Move it once more while its live values are on the screen; nothing was kept.",
                 field="seen",

@@ -12,6 +12,7 @@ import psycopg
 from sqlmodel import Session as Db
 from sqlmodel import select
 
+from kumpel.services.recorders import live_values
 from kumpel.services.work.jobs import Jobs
 from kumpel.services.work.watch import DATABASE_ERRORS, Lookout
 from kumpel.store import locks
@@ -27,10 +28,11 @@ class DeposedError(Exception):
     """Another lookout leads since: what this one still had in hand is not kept."""
 
 
-def begin_term(db: Db) -> int:
-    """The next term, on record as this machine's. The caller holds the lock."""
+def begin_term(db: Db, channel: str = "", secret: str = "") -> int:
+    """The next term, on record as this machine's, with the channel through which others ask it. The caller holds the lock."""
     row = db.exec(select(LookoutTerm).with_for_update()).first() or LookoutTerm(id=1, term=0)
     row.term, row.machine, row.since = row.term + 1, socket.gethostname()[:120], now()
+    row.channel, row.secret = channel, secret
     db.add(row)
     db.commit()
     return row.term
@@ -60,10 +62,16 @@ class Leading(threading.Thread):
             self._ending.wait(AGAIN_S)
 
     def _lead(self, held: psycopg.Connection) -> None:
-        with Db(engine(self._url)) as db:
-            term = begin_term(db)
-        log.info("looking out, term %s", term)
-        lookout = self._make(self._url, self._jobs, lambda db: fence(db, term))
+        channel = live_values.hold(self._url)
+        try:
+            with Db(engine(self._url)) as db:
+                term = begin_term(db, channel.address, channel.secret)
+            log.info("looking out, term %s", term)
+            self._look_out(held, self._make(self._url, self._jobs, lambda db: fence(db, term)))
+        finally:
+            channel.close()
+
+    def _look_out(self, held: psycopg.Connection, lookout: Lookout) -> None:
         lookout.start()
         try:
             while lookout.is_alive() and not self._ending.wait(AGAIN_S):
