@@ -232,7 +232,7 @@ class Watching(MeterTest):
         row = self.db.exec(select(Recorder)).one()
         self.assertFalse(row.in_reach)
         self.assertIsNotNone(row.seen_at)
-        with self.assertRaisesRegex(RecorderError, "not in reach"), recorders.link_to(row):
+        with self.assertRaisesRegex(RecorderError, "not in reach"), recorders.link_to(self.db, row):
             pass
 
     def test_one_that_stops_answering_is_away_until_it_answers(self) -> None:

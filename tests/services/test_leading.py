@@ -15,7 +15,7 @@ from sqlmodel import select
 from kumpel.services.work import leading
 from kumpel.services.work.jobs import Jobs
 from kumpel.services.work.leading import DeposedError, Leading, begin_term, fence
-from kumpel.services.work.watch import Lookout
+from kumpel.services.work.watch import Lookout, Places
 from kumpel.store.tables import LookoutTerm
 from tests.support import DatabaseTest
 
@@ -27,8 +27,8 @@ class Quiet(Lookout):
 
     made: list[Quiet]
 
-    def __init__(self, url: str, jobs: Jobs, fence: Callable[[Db], None]) -> None:
-        super().__init__(url, jobs, fence)
+    def __init__(self, url: str, jobs: Jobs, fence: Callable[[Db], None], places: Places) -> None:
+        super().__init__(url, jobs, fence, places)
         self.ended = threading.Event()
         Quiet.made.append(self)
 

@@ -358,8 +358,8 @@ class OverTheChannel(WithLogger):
     def setUp(self) -> None:
         super().setUp()
         self.channel = live_values.hold(self.url)
-        self.addCleanup(self.channel.close)
-        live_values._held = None  # as it is in every other process
+        self.addCleanup(live_values.let_go, self.channel)
+        live_values._held.clear()  # as it is in every other process
         leading.begin_term(self.db, self.channel.address, self.channel.secret)
         opened = mock.patch.object(live_values, "link_to", side_effect=live_values.link_to)
         self.opened = opened.start()
@@ -384,9 +384,9 @@ class OverTheChannel(WithLogger):
         self.assertEqual(self.on_recorder(), sorted(points, reverse=True))
         since = now()
         value = self.shown(45.0)
-        self.assertTrue(live_values.was_shown(self.db, self.id, "steering", value, since))
-        self.assertFalse(live_values.was_shown(self.db, self.id, "steering", value + 1.0, since))
-        self.assertFalse(live_values.was_shown(self.db, self.id, "steering", value, now()))
+        self.assertTrue(live_values.was_shown(self.db, self.logger, "steering", value, since))
+        self.assertFalse(live_values.was_shown(self.db, self.logger, "steering", value + 1.0, since))
+        self.assertFalse(live_values.was_shown(self.db, self.logger, "steering", value, now()))
         self.wheel.tell("vanish")
         with self.assertRaises(RecorderError) as told, closing_watch(self.url, self.logger, ["steering"], []) as packs:
             next(packs)
@@ -400,6 +400,9 @@ class OverTheChannel(WithLogger):
                 for _ in range(100):
                     next(packs)
         self.assertIn("has ended", told.exception.detail)
+        until = time.monotonic() + 10
+        while live_values._watched and time.monotonic() < until:
+            time.sleep(0.05)  # Both ends are in this process: the other one lets go of its link.
         self.assertEqual(sensors.bench(self.db, self.id).trouble, "")
 
     def test_strangers_learn_nothing_and_hold_up_nobody(self) -> None:

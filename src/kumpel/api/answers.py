@@ -19,7 +19,7 @@ from kumpel.services.ground.limits import limits_of
 from kumpel.services.ground.people import PersonRow
 from kumpel.services.hand_out import hand_out
 from kumpel.services.recorders import bays, checks
-from kumpel.services.recorders.reaching import is_folder
+from kumpel.services.recorders.reaching import is_elsewhere, is_folder
 from kumpel.services.register.session_list import Listed, listed
 from kumpel.services.report import conclusions, issued
 from kumpel.services.review import deciding
@@ -83,7 +83,7 @@ def _recorder(
         battery=None if folder else row.status.get("battery"),
         memory_used=row.status.get("memory_used"),
         mode=row.status.get("mode", ""),
-        place=row.status.get("place", ""),
+        place=", ".join(filter(None, (row.status.get("place", ""), row.machine if is_elsewhere(row) else ""))),
         press=row.status.get("press", ""),
         lasts_h=row.status.get("lasts_h"),
         mode_left_s=row.status.get("mode_left_s"),

@@ -35,9 +35,11 @@ def locked(db: Db, lock: int, row: int) -> Iterator[bool]:
             db.commit()
 
 
-def try_for_connection(connection: psycopg.Connection, lock: int) -> bool:
-    """Take a lock as long as this connection lives; whether nobody else has it."""
-    row = connection.execute("select pg_try_advisory_lock(%s, 0)", (lock,)).fetchone()
+def try_for_connection(connection: psycopg.Connection, lock: int, name: str = "") -> bool:
+    """Take a lock (of that name) as long as this connection lives; whether nobody else has it."""
+    row = connection.execute(
+        "select pg_try_advisory_lock(%s, case when %s = '' then 0 else hashtext(%s) end)", (lock, name, name)
+    ).fetchone()
     return bool(row and row[0])
 
 

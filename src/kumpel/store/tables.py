@@ -149,6 +149,8 @@ class Recorder(SQLModel, table=True):
     keeps_one: bool = False
     host: str | None = None
     port: int | None = None
+    machine: str = Field(default="", max_length=120)
+    """Of one on a port or in a folder: the machine that has these."""
     in_reach: bool = False
     trouble: str = ""
     seen_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
@@ -501,17 +503,16 @@ class LimitSetRow(SQLModel, table=True):
 
 
 class LookoutTerm(SQLModel, table=True):
-    """The one row that says which lookout leads: the number of its term, the machine, since when; where its channel is, and the secret
-    that opens it."""
+    """Which lookout leads, for the networks (`area` empty) and for the ports and folders of each machine (its name): the number of its
+    term, the machine, since when; where its channel is, and the secret that opens it."""
 
     __tablename__ = "lookout_term"
-    id: int = Field(default=1, primary_key=True, sa_column_kwargs={"autoincrement": False})
+    area: str = Field(default="", primary_key=True, max_length=120)
     term: int = Field(sa_column=Column(BigInteger, nullable=False))
     machine: str = Field(default="", max_length=120)
     since: datetime = Field(default_factory=now, sa_column=_time())
     channel: str = Field(default="", max_length=120)
     secret: str = Field(default="", max_length=64)
-    __table_args__ = (CheckConstraint("id = 1", name="lookout_term_once"),)
 
 
 class Setting(SQLModel, table=True):

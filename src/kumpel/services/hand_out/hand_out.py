@@ -106,7 +106,7 @@ def hand_out(db: Db, slip: Slip, who: int | None, at: datetime | None = None) ->
         given = _made(db, recorder, kind, model, begun, slip)
     except (ConflictError, PasscodeNeededError, InvalidError):
         db.rollback()
-        if not _reached(recorder, begun.id):
+        if not _reached(db, recorder, begun.id):
             _never_begun(db, begun)
         raise
     about = {"person_id": person.id, "hand_over": str(given.id), "settings": setup.settings, "tags": given.tags}
@@ -134,10 +134,10 @@ def _made(db: Db, recorder: Recorder, kind: Kind, model: BaseModel, begun: Writi
     return given
 
 
-def _reached(recorder: Recorder, hand_over: uuid.UUID) -> bool:
+def _reached(db: Db, recorder: Recorder, hand_over: uuid.UUID) -> bool:
     """Whether a hand-over that was refused is on the recorder all the same (its clock was refused, say); yes when that is not known."""
     try:
-        with link_to(recorder) as link:
+        with link_to(db, recorder) as link:
             return link.setup().slip.get("hand_over") == str(hand_over)
     except ProblemError:
         return True
@@ -180,7 +180,7 @@ def finish(db: Db, writing_id: uuid.UUID, passcode: str = "") -> HandOver:
     kind = kind_of(recorder.kind)
     model = checked(kind, begun_hand_overs.settings_of(db, begun))
     begun_hand_overs.take_hold(db, recorder)
-    with link_to(recorder, passcode) as link:
+    with link_to(db, recorder, passcode) as link:
         can_names = abilities.NAMES in link.describe().can
         wrong = _read_wrong(link, kind, model, can_names, {"hand_over": str(begun.id)}, {})
         if wrong:
@@ -299,7 +299,7 @@ def write_only(
 
 def _write(db: Db, recorder: Recorder, kind: Kind, model: BaseModel, given: HandOver | None, slip: Slip) -> float:
     """Write and read back; returns the clock error before it was set."""
-    with link_to(recorder, slip.passcode) as link:
+    with link_to(db, recorder, slip.passcode) as link:
         before = link.status().clock - time.time()
         can_names = abilities.NAMES in link.describe().can
         about = {"hand_over": str(given.id)} if given else {}

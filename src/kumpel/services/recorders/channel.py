@@ -4,6 +4,8 @@ A recorder on a serial port, and many a small one on a network, talks to one at 
 through the process that leads (`Channel`, announced in the row of its term), and so does who calls it meanwhile: one link, however many
 web processes and browsers. Only processes that can read the database know the secret that opens it, and it never goes over the wire.
 
+It listens on this machine only; where others have processes of their own, at the address of KUMPEL_CHANNEL.
+
 A message is a CBOR map in a frame of its own: first `{want: "watch" | "link" | "shown", ...}`, then what belongs to it. What goes wrong comes
 as `{refused: [code, words]}`, `{broken: words}` or `{problem: [class, words, code]}`.
 """
@@ -12,10 +14,11 @@ from __future__ import annotations
 
 import contextlib
 import logging
+import os
 import secrets
 import socket
 import threading
-from collections.abc import Callable, Generator
+from collections.abc import Callable, Collection, Generator
 from multiprocessing import AuthenticationError
 from multiprocessing.connection import Connection, answer_challenge, deliver_challenge
 from typing import Any
@@ -29,6 +32,7 @@ from kumpel.link.errors import LinkError, RefusedError
 from kumpel.link.messages import Hello
 from kumpel.services.ground import problems
 from kumpel.services.ground.problems import ProblemError
+from kumpel.services.recorders.reaching import NETWORKS, AnyLink
 from kumpel.store.tables import LookoutTerm
 
 log = logging.getLogger("kumpel.channel")
@@ -66,7 +70,8 @@ class Wire:
 class Channel:
     """The end in the lookout: answers whoever knows the secret, each in a thread of its own."""
 
-    def __init__(self, serve: Serve, host: str = "127.0.0.1") -> None:
+    def __init__(self, serve: Serve) -> None:
+        host = os.environ.get("KUMPEL_CHANNEL", "127.0.0.1")
         self.secret = secrets.token_hex(32)
         self._serve = serve
         self._socket = socket.create_server((host, 0))
@@ -133,10 +138,11 @@ def _cut(connection: Connection) -> None:
         copy.shutdown(socket.SHUT_RDWR)
 
 
-def dial(db: Db, own: Channel | None = None) -> Wire | None:
-    """A connection to the lookout that leads; None when that is this process, or none answers: then a link of one's own is free."""
-    term = db.exec(select(LookoutTerm)).first()
-    if term is None or not term.channel or (own is not None and own.address == term.channel):
+def dial(db: Db, area: str = NETWORKS, own: Collection[str] = ()) -> Wire | None:
+    """A connection to the lookout that leads for an area; None when its address is of this process' `own`, or none answers: then a link
+    of one's own is free."""
+    term = db.exec(select(LookoutTerm).where(LookoutTerm.area == area)).first()
+    if term is None or not term.channel or term.channel in own:
         return None
     host, _, port = term.channel.rpartition(":")
     try:
@@ -207,7 +213,7 @@ class DistantLink(RecorderLink):
             raise LinkError(ENDED) from error
 
 
-def lend(wire: Wire, link: RecorderLink) -> None:
+def lend(wire: Wire, link: AnyLink) -> None:
     """Answer the calls of a `DistantLink` until it is closed."""
     wire.send({"hello": link.hello.model_dump(exclude_none=True)})
     with contextlib.suppress(EOFError):

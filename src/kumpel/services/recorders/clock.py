@@ -38,7 +38,7 @@ def set_clock(db: Db, recorder_id: int, passcode: str = "") -> Recorder:
             code="not-taken-in",
         )
     db.commit()  # nothing is held while the recorder is asked
-    with link_to(recorder, passcode) as link:
+    with link_to(db, recorder, passcode) as link:
         before = round(link.status().clock - time.time(), 1)
         set_on(link, recorder)
         after = round(link.status().clock - time.time(), 1)

@@ -30,21 +30,21 @@ class Drawn:
 
 def display_of(db: Db, recorder_id: int) -> abilities.Display:
     recorder = _with(db, recorder_id, abilities.DISPLAY)
-    with link_to(recorder) as link:
+    with link_to(db, recorder) as link:
         return able(link).display()
 
 
 def draw(db: Db, recorder_id: int, fields: Sequence[str]) -> Drawn:
     """A page of values as the recorder draws it with its own letters; nothing is stored on it."""
     recorder = _with(db, recorder_id, abilities.DISPLAY)
-    with link_to(recorder) as link:
+    with link_to(db, recorder) as link:
         return _drawn(able(link).draw(fields))
 
 
 def picture_of(db: Db, recorder_id: int) -> Drawn:
     """The picture that the recorder shows at switching on."""
     recorder = _with(db, recorder_id, abilities.PICTURE)
-    with link_to(recorder) as link:
+    with link_to(db, recorder) as link:
         return _drawn(able(link).picture())
 
 
@@ -53,7 +53,7 @@ def maker_picture(db: Db, recorder_id: int, passcode: str = "") -> Drawn:
     whom = Whom("recorder", recorder_id)
     deeds.ask(db, "picture taken back", whom)
     recorder = _with(db, recorder_id, abilities.MAKER_PICTURE)
-    with link_to(recorder, passcode) as link:
+    with link_to(db, recorder, passcode) as link:
         able(link).maker_picture()
         found = _drawn(able(link).picture())
     deeds.keep(db, "picture taken back", whom)

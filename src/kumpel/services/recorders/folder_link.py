@@ -187,6 +187,12 @@ class FolderLink:
     def stop(self) -> Status:
         raise RefusedError(Code.NOT_RECORDING, "a folder records nothing")
 
+    def raw_call(self, call: str, values: dict[str, Any]) -> dict[str, Any]:
+        """What another machine may ask of a folder of this one: to clear. All else is done here."""
+        if call != "clear":
+            raise RefusedError(Code.UNKNOWN_CALL, "a folder of files can do nothing but hold them")
+        return {"cleared": self.clear({each["id"]: each["sha256"] for each in values["sessions"]})}
+
     # -- files
 
     def _paths(self) -> Iterator[Path]:

@@ -24,7 +24,7 @@ from kumpel.link.client import RecorderLink
 from kumpel.link.errors import LinkError
 from kumpel.services.ground.problems import ConflictError
 from kumpel.services.recorders.channel import Channel, DistantLink, Message, Wire, dial, lend, packs
-from kumpel.services.recorders.reaching import able
+from kumpel.services.recorders.reaching import AnyLink, able
 from kumpel.services.recorders.recorders import in_words, link_to, recorder_of
 from kumpel.store.database import engine
 from kumpel.store.tables import Recorder, now
@@ -80,15 +80,20 @@ _watched: dict[int, _Shared] = {}
 _shown: dict[int, deque[_Pack]] = {}
 """What was shown last of each recorder, of the channels whose raw values were watched."""
 _watchers = threading.BoundedSemaphore(MOST_WATCHED)
-_held: Channel | None = None
-"""The channel of this process, while it leads."""
+_held: set[str] = set()
+"""Addresses of the channels of this process, while it leads."""
 
 
 def hold(url: str) -> Channel:
-    """Share the links of this process with all others, until the channel is closed."""
-    global _held
-    _held = Channel(partial(_answer, url))
-    return _held
+    """Share the links of this process with all others, until they are let go."""
+    channel = Channel(partial(_answer, url))
+    _held.add(channel.address)
+    return channel
+
+
+def let_go(channel: Channel) -> None:
+    _held.discard(channel.address)
+    channel.close()
 
 
 def watch(url: str, recorder: Recorder, channels: Sequence[str], raw: Sequence[str]) -> Generator[list[LiveValue]]:
@@ -97,9 +102,9 @@ def watch(url: str, recorder: Recorder, channels: Sequence[str], raw: Sequence[s
     Raises ConflictError when too many watch already, RecorderError when the link ends.
     """
     with Db(engine(url)) as db:
-        wire = dial(db, _held)
+        wire = dial(db, recorder.machine, _held)
     if wire is None:
-        yield from _watch_here(recorder, channels, raw)
+        yield from _watch_here(url, recorder, channels, raw)
         return
     asked = {"want": "watch", "recorder": recorder.id, "channels": [*channels], "raw": [*raw]}
     with in_words(recorder), closing(packs(wire, asked)) as found:
@@ -110,22 +115,22 @@ def watch(url: str, recorder: Recorder, channels: Sequence[str], raw: Sequence[s
 @contextmanager
 def talk_to(db: Db, recorder: Recorder, passcode: str = "") -> Iterator[RecorderLink]:
     """The link to a recorder for a few calls: that of whoever watches it, else one of its own."""
-    wire = dial(db, _held)
+    wire = dial(db, recorder.machine, _held)
     db.commit()
     if wire is None:
-        with _talk_here(recorder, passcode) as link:
-            yield link
+        with _talk_here(db, recorder, passcode) as link:
+            yield able(link)
         return
     with in_words(recorder), DistantLink(wire, recorder.id or 0, passcode) as distant:
-        yield distant
+        yield able(distant)
 
 
-def was_shown(db: Db, recorder_id: int, channel: str, value: float, since: datetime) -> bool:
+def was_shown(db: Db, recorder: Recorder, channel: str, value: float, since: datetime) -> bool:
     """Whether a recorder gave just this live value since a moment, while somebody watched it."""
-    wire = dial(db, _held)
+    wire = dial(db, recorder.machine, _held)
     if wire is None:
-        return _was_shown_here(recorder_id, channel, value, since)
-    asked = {"want": "shown", "recorder": recorder_id, "channel": channel, "value": value, "since": since.timestamp()}
+        return _was_shown_here(recorder.id or 0, channel, value, since)
+    asked = {"want": "shown", "recorder": recorder.id, "channel": channel, "value": value, "since": since.timestamp()}
     with closing(packs(wire, asked)) as found:
         return bool(next(found)["shown"])
 
@@ -137,22 +142,25 @@ def _answer(url: str, wire: Wire, asked: Message) -> None:
         db.expunge(recorder)
     match asked["want"]:
         case "watch":
-            with closing(_watch_here(recorder, asked["channels"], asked["raw"])) as found:
+            with closing(_watch_here(url, recorder, asked["channels"], asked["raw"])) as found:
                 for values in found:
                     wire.send({"values": [value.model_dump() for value in values]})
         case "link":
-            with _talk_here(recorder, asked["passcode"]) as link:
+            with Db(engine(url)) as db, _talk_here(db, recorder, asked["passcode"]) as link:
+                db.commit()
                 lend(wire, link)
         case "shown":
             since = datetime.fromtimestamp(asked["since"], UTC)
             wire.send({"shown": _was_shown_here(recorder.id or 0, asked["channel"], asked["value"], since)})
 
 
-def _watch_here(recorder: Recorder, channels: Sequence[str], raw: Sequence[str]) -> Generator[list[LiveValue]]:
+def _watch_here(
+    url: str, recorder: Recorder, channels: Sequence[str], raw: Sequence[str]
+) -> Generator[list[LiveValue]]:
     if not _watchers.acquire(blocking=False):
         raise ConflictError(f"{MOST_WATCHED} recorders are watched already. Close one of these pages.", code="watched")
     try:
-        with link_to(recorder) as any_link:
+        with Db(engine(url)) as db, link_to(db, recorder) as any_link:
             link = able(any_link)
             every_ms = link.live(channels, EVERY_MS, raw).every_ms
             shared = _Shared(link)
@@ -192,11 +200,11 @@ def _was_shown_here(recorder_id: int, channel: str, value: float, since: datetim
 
 
 @contextmanager
-def _talk_here(recorder: Recorder, passcode: str = "") -> Iterator[RecorderLink]:
+def _talk_here(db: Db, recorder: Recorder, passcode: str = "") -> Iterator[AnyLink]:
     shared = _watched.get(recorder.id or 0)
     if shared is None:
-        with link_to(recorder, passcode) as link:
-            yield able(link)
+        with link_to(db, recorder, passcode) as link:
+            yield link
         return
     with in_words(recorder), shared.lent(passcode) as lent:
         yield lent

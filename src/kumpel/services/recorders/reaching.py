@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+import os
+import socket
 from pathlib import Path
 
 from kumpel.link.client import CALL_S, RecorderLink, RefusedError
@@ -11,6 +13,23 @@ from kumpel.services.recorders.folder_link import FOLDER_MODEL, FolderLink
 from kumpel.store.tables import Recorder
 
 AnyLink = RecorderLink | FolderLink
+NETWORKS = ""
+"""The area of the lookout that leads for the networks; that of the others is their machine."""
+
+
+def this_machine() -> str:
+    """The name by which other machines know this one."""
+    return os.environ.get("KUMPEL_MACHINE", "") or socket.gethostname()[:120]
+
+
+def machine_of(host: str) -> str:
+    """The machine that a recorder found here belongs to: on a network it is none's."""
+    return this_machine() if host.startswith("/") else ""
+
+
+def is_elsewhere(recorder: Recorder) -> bool:
+    """Whether it is on a port or in a folder of another machine."""
+    return recorder.machine not in ("", this_machine())
 
 
 def open_link(host: str, port: int, call_s: float = CALL_S, whole_s: float = math.inf) -> AnyLink:

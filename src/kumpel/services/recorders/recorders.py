@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import json
+import math
 import time
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import timedelta
@@ -17,7 +18,7 @@ from kumpel.core.names import clean_line
 from kumpel.kinds.registry import KINDS, today
 from kumpel.link import abilities
 from kumpel.link.abilities import CheckMade, ListedCourse
-from kumpel.link.client import LinkError, RefusedError
+from kumpel.link.client import CALL_S, LinkError, RefusedError
 from kumpel.link.discovery import Announcement
 from kumpel.link.errors import InUseError
 from kumpel.link.messages import SHUT, Code, Description, ListedSession, SetupState, Status
@@ -32,7 +33,8 @@ from kumpel.services.ground.problems import (
     RecorderError,
 )
 from kumpel.services.recorders import checks, holdings
-from kumpel.services.recorders.reaching import AnyLink, able, is_folder, open_link
+from kumpel.services.recorders.channel import DistantLink, dial
+from kumpel.services.recorders.reaching import AnyLink, able, is_elsewhere, is_folder, machine_of, open_link
 from kumpel.store.database import tell
 from kumpel.store.tables import HandOver, Recorder, now
 
@@ -79,16 +81,27 @@ def ready_count(db: Db) -> int:
 
 
 @contextmanager
-def link_to(recorder: Recorder, passcode: str = "", timeout_s: float = 5.0) -> Iterator[AnyLink]:
-    """An open link to a recorder; link errors become problems that name the recorder and say what to do."""
+def link_to(db: Db, recorder: Recorder, passcode: str = "", timeout_s: float = 5.0) -> Iterator[AnyLink]:
+    """An open link to a recorder, wherever its port is; link errors become problems that name the recorder and say what to do."""
     if not recorder.in_reach or recorder.host is None or recorder.port is None:
         raise RecorderError(f"{recorder.token} is not in reach. Put it in the dock or plug it in, then look again.")
-    with in_words(recorder), open_link(recorder.host, recorder.port, timeout_s) as link:
+    with in_words(recorder), _opened(db, recorder, timeout_s) as link:
         if link.hello.serial != recorder.serial:
             raise RecorderError(f"Another recorder ({link.hello.serial}) answers in place of {recorder.token}.")
         if passcode and link.hello.locked:
             link.unlock(passcode)
         yield link
+
+
+def _opened(db: Db, recorder: Recorder, call_s: float = CALL_S, whole_s: float = math.inf) -> AnyLink:
+    """Raises LinkError."""
+    if not is_elsewhere(recorder):
+        return open_link(recorder.host or "", recorder.port or 0, call_s, whole_s)
+    with Db(db.get_bind()) as own:  # what the caller has under way is not touched
+        wire = dial(own, recorder.machine)
+    if wire is None:
+        raise LinkError(f"the part of Kumpel on {recorder.machine}, which it is plugged into, does not answer")
+    return DistantLink(wire, recorder.id or 0, "")
 
 
 @contextmanager
@@ -146,8 +159,12 @@ def ask(host: str, port: int) -> Answer | str | None:
 
     No database is held meanwhile: a recorder that is slow keeps nothing but its own thread.
     """
+    return _asked(lambda: open_link(host, port, whole_s=ASKED_S))
+
+
+def _asked(opened: Callable[[], AnyLink]) -> Answer | str | None:
     try:
-        with open_link(host, port, whole_s=ASKED_S) as link:
+        with opened() as link:
             described = link.describe()
             asked = time.time()
             status = link.status()
@@ -181,6 +198,7 @@ def note(
     if recorder is None:
         recorder = Recorder(serial=announcement.serial, kind="", token="", name="")
     recorder.host, recorder.port = announcement.host, announcement.port
+    recorder.machine = machine_of(announcement.host)
     _seen(recorder, seen_s)
     return _keep(db, recorder, answer, claimed_by)
 
@@ -242,9 +260,22 @@ def gone(db: Db, serial: str, seen_s: float | None = None) -> None:
 
 def refresh(db: Db, recorder: Recorder) -> Recorder:
     """Ask a recorder again. One that does not answer is out of reach."""
+    if is_elsewhere(recorder) and is_folder(recorder):
+        return recorder  # Whoever looks into it there sees what changed by itself.
+    if is_elsewhere(recorder):
+        link = _opened_or_why(db, recorder)
+        db.commit()  # nothing is held while the recorder is asked
+        return _keep(db, recorder, link if isinstance(link, str) else _asked(lambda: link))
     host, port = recorder.host or "", recorder.port or 0
-    db.commit()  # nothing is held while the recorder is asked
+    db.commit()
     return _keep(db, recorder, ask(host, port))
+
+
+def _opened_or_why(db: Db, recorder: Recorder) -> AnyLink | str:
+    try:
+        return _opened(db, recorder)
+    except (LinkError, RecorderError, ConflictError) as error:
+        return str(error)
 
 
 def _keep(db: Db, recorder: Recorder, answer: Answer | str | None, claimed_by: Announcement | None = None) -> Recorder:
@@ -384,6 +415,6 @@ def look_again(db: Db, recorder_id: int) -> Recorder:
 
 def stop_recording(db: Db, recorder_id: int, passcode: str = "") -> Recorder:
     recorder = recorder_of(db, recorder_id)
-    with link_to(recorder, passcode) as link:
+    with link_to(db, recorder, passcode) as link:
         link.stop()
     return refresh(db, recorder)

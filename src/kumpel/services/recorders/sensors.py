@@ -376,7 +376,7 @@ def prove(db: Db, recorder_id: int, key: str, seen: Sequence[float], days: int, 
         if not step.low <= value <= step.high:
             raise InvalidError(f"{step.words}: {value:g} {word.unit} was seen. Nothing was kept.", field="seen")
     for step, value in zip(word.proof, seen, strict=True):
-        if not live_values.was_shown(db, recorder_id, word.key, value, last.at):
+        if not live_values.was_shown(db, recorder, word.key, value, last.at):
             raise InvalidError(
                 f"{step.words}: the recorder did not show {value:g} {word.unit} here since it was calibrated. Move it once more while its live values are on the screen; nothing was kept.",
                 field="seen",

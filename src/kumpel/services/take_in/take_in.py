@@ -31,7 +31,7 @@ from kumpel.services.recorders.reaching import AnyLink, open_link
 from kumpel.services.recorders.recorders import link_to, recorder_of, refresh
 from kumpel.services.take_in.arrival import Arrival, DifferentError
 from kumpel.store import locks, samples
-from kumpel.store.database import tell
+from kumpel.store.database import among, tell
 from kumpel.store.tables import Recorder, Session
 
 CLOCK_TOLERANCE_S = 5.0
@@ -151,12 +151,13 @@ def _by_name(recorder: Recorder) -> dict[str, dict[str, Any]]:
 
 @dataclass(frozen=True)
 class Turn:
-    """Sessions of one recorder that are to be read: each with its size in bytes, and how many bytes in a second the link carries (None:
-    not known)."""
+    """Sessions of one recorder that are to be read: each with its size in bytes, how many bytes in a second the link carries (None: not
+    known), and the machine whose port or folder it is on (empty: on a network)."""
 
     recorder_id: int
     sizes: dict[int, int]
     bytes_per_s: float | None
+    machine: str = ""
 
 
 def turns(db: Db, ids: Sequence[int]) -> list[Turn]:
@@ -164,14 +165,11 @@ def turns(db: Db, ids: Sequence[int]) -> list[Turn]:
     stopped = (col(Session.trouble) != "", col(Session.trouble) != STOPPED, col(Session.state) == "arriving")
     db.connection().execute(update(Session).where(col(Session.id).in_(ids), *stopped).values(trouble=""))
     db.commit()
-    rate = col(Recorder.status)["link"]["bytes_per_s"].as_float()
-    mine = select(Session.id, Session.size, Session.recorder_id, rate).outerjoin(
-        Recorder, col(Session.recorder_id) == Recorder.id
-    )
+    mine = select(Session.id, Session.size, Recorder).join(Recorder, col(Session.recorder_id) == Recorder.id)
     found: dict[int, Turn] = {}
-    for session_id, size, recorder_id, bytes_per_s in db.exec(mine.where(col(Session.id).in_(ids))).all():
-        if session_id is not None and recorder_id is not None:
-            found.setdefault(recorder_id, Turn(recorder_id, {}, bytes_per_s)).sizes[session_id] = size
+    for session_id, size, recorder in db.exec(mine.where(among(col(Session.id), ids))).all():
+        row, rate = recorder.id or 0, recorder.status.get("link", {}).get("bytes_per_s")
+        found.setdefault(row, Turn(row, {}, rate, recorder.machine)).sizes[session_id or 0] = size
     return list(found.values())
 
 
@@ -582,7 +580,7 @@ def clear(db: Db, recorder_id: int, recorder_sessions: list[str], passcode: str 
                 f"The stored copy of {name} does not match its hash any more. Nothing was cleared; take it in again from the recorder."
             )
         hashes[name] = session.sha256
-    with link_to(recorder, passcode) as link:
+    with link_to(db, recorder, passcode) as link:
         cleared = link.clear(hashes)
     deeds.keep(
         db, "cleared on the recorder", Whom("recorder", recorder_id), {name: hashes[name].hex() for name in cleared}

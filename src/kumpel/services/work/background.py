@@ -5,13 +5,14 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import logging
-from collections.abc import AsyncIterator, Callable
+from collections.abc import AsyncIterator, Callable, Mapping
 
 from sqlmodel import Session as Db
 
 from kumpel.services.ground import figures, limits
+from kumpel.services.recorders.reaching import this_machine
 from kumpel.services.register import purging
-from kumpel.services.work.jobs import Jobs
+from kumpel.services.work.jobs import MACHINE_SHARE, SHARES, Jobs, at_machine
 from kumpel.services.work.leading import Leading
 from kumpel.store import database, locks
 from kumpel.store.freed import give_back
@@ -38,16 +39,21 @@ async def background(url: str, jobs: Jobs, *, works: bool = True, watches: bool 
     leads."""
     await asyncio.to_thread(jobs.open)
     tasks = [asyncio.create_task(_give_back())]
+    shares = dict(SHARES) if works else {}
+    leading = [Leading(url, jobs), Leading(url, jobs, area=this_machine())] if watches else []
+    if watches:
+        # Ports and folders are of the machine of who looks at them: what is on them is taken in here.
+        shares[at_machine(this_machine())] = MACHINE_SHARE
+    if shares:
+        tasks.append(asyncio.create_task(_work(jobs, url, shares)))
     if works:
-        tasks += [asyncio.create_task(_work(jobs, url)), asyncio.create_task(_purge(url))]
-    leading = Leading(url, jobs) if watches else None
-    if leading:
-        leading.start()
+        tasks.append(asyncio.create_task(_purge(url)))
+    for each in leading:
+        each.start()
     try:
         yield
     finally:
-        if leading:
-            await _within(leading.stop)
+        await asyncio.gather(*(_within(each.stop) for each in leading))
         for task in tasks:
             task.cancel()
         with contextlib.suppress(TimeoutError, Exception):
@@ -83,7 +89,7 @@ async def _purge(url: str) -> None:
                 await asyncio.sleep(0)
 
 
-async def _work(jobs: Jobs, url: str) -> None:
+async def _work(jobs: Jobs, url: str, shares: Mapping[str, int]) -> None:
     """The worker, started again when the database went away under it."""
     first = True
     while True:
@@ -91,7 +97,7 @@ async def _work(jobs: Jobs, url: str) -> None:
             await asyncio.to_thread(_go_on, jobs, url, first)
             first = False
         try:
-            await jobs.work()
+            await jobs.work(shares)
         except asyncio.CancelledError:
             raise
         except Exception as error:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import logging
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 
@@ -13,6 +13,7 @@ import procrastinate
 from procrastinate.jobs import Status
 from sqlalchemy import text
 from sqlmodel import Session as Db
+from sqlmodel import select
 
 from kumpel.services.ground import figures
 from kumpel.services.ground.apart import Children
@@ -20,6 +21,7 @@ from kumpel.services.report import mail
 from kumpel.services.take_in import take_in
 from kumpel.services.work.children import Reckoners
 from kumpel.store.database import engine, plain_url
+from kumpel.store.tables import Recorder
 
 log = logging.getLogger("kumpel.jobs")
 POLLS_S = 6.0
@@ -34,8 +36,14 @@ HUGE, HUGE_BYTES = "huge", 32 * 2**20
 SLOW_BYTES_PER_S = 65_536.0
 """A link that carries less has a place among the slow ones: however long they take, they hold up nobody else."""
 TAKE_IN, SLOW, FIGURES, MAIL = "take-in", "take-in-slow", "figures", "mail"
+AT_MACHINE, MACHINE_SHARE = "at-machine", 16
 SHARES = {TAKE_IN: 6, SLOW: 24, FIGURES: 2, MAIL: 1}
 """Queues by kind of work, and how much of each is done at a time: none waits for another kind."""
+
+
+def at_machine(machine: str) -> str:
+    """The queue of what is taken in from the ports and folders of a machine: only there it can be done."""
+    return f"{TAKE_IN} at {machine}"
 
 
 class Jobs:
@@ -47,7 +55,8 @@ class Jobs:
         working = procrastinate.PsycopgConnector(conninfo=plain_url(url), max_size=4 + len(SHARES))
         deferring = procrastinate.SyncPsycopgConnector(conninfo=plain_url(url))
         self.app, self._sync = procrastinate.App(connector=working), procrastinate.App(connector=deferring)
-        self._threads = {queue: ThreadPoolExecutor(share, queue) for queue, share in SHARES.items()}
+        shares = SHARES | {AT_MACHINE: MACHINE_SHARE}
+        self._threads = {queue: ThreadPoolExecutor(share, queue) for queue, share in shares.items()}
 
         async def take_in_job(session_id: int) -> None:
             if await self._in(TAKE_IN, lambda: take_in.read_and_clear(engine(url), session_id)):
@@ -64,6 +73,9 @@ class Jobs:
         async def assess_job(session_id: int, again: bool = False) -> None:
             await self._in(FIGURES, lambda: compute(session_id, again=again))
 
+        async def at_machine_job(recorder_id: int) -> None:
+            await self._in(AT_MACHINE, lambda: take_in.take_all(engine(url), recorder_id, self.start_assess) > 0)
+
         async def clear_job(session_id: int) -> None:
             await self._in(TAKE_IN, lambda: take_in.clear_if_wished(engine(url), session_id))
 
@@ -73,6 +85,7 @@ class Jobs:
         self.app.task(name="take-in", queue=TAKE_IN)(take_in_job)
         self.app.task(name="take-all", queue=TAKE_IN)(take_all_job)
         self.app.task(name="take-all-slow", queue=SLOW)(slow_take_all_job)
+        self.app.task(name="take-all-here", queue=TAKE_IN)(at_machine_job)
         self.app.task(name="assess", queue=FIGURES)(assess_job)
         self.app.task(name="clear", queue=TAKE_IN)(clear_job)
         self.app.task(name="mail", queue=MAIL)(mail_job)
@@ -121,6 +134,12 @@ class Jobs:
         with Db(engine(self._url)) as db:
             turns = take_in.turns(db, ids)
         for turn in turns:
+            once = f"take-all {turn.recorder_id}"
+            if turn.machine:
+                size = sum(turn.sizes.values())
+                queue = at_machine(turn.machine)
+                self._defer("take-all-here", queue, once, size, None, recorder_id=turn.recorder_id)
+                continue
             slow = turn.bytes_per_s is not None and turn.bytes_per_s < SLOW_BYTES_PER_S
             huge = {} if slow else {i: size for i, size in turn.sizes.items() if size >= HUGE_BYTES}
             for session_id, size in huge.items():
@@ -128,7 +147,6 @@ class Jobs:
             size = sum(size for i, size in turn.sizes.items() if i not in huge)
             if len(huge) < len(turn.sizes):
                 name, queue = ("take-all-slow", SLOW) if slow else ("take-all", TAKE_IN)
-                once = f"take-all {turn.recorder_id}"
                 # No lock of the queue: one that a killed worker held would be free only after a while.
                 self._defer(name, queue, once, size, None, recorder_id=turn.recorder_id)
 
@@ -138,9 +156,10 @@ class Jobs:
         with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
             job.defer(**about)
 
-    def _start_clear(self, session_id: int) -> None:
+    def _start_clear(self, session_id: int, machine: str) -> None:
         """Clear on the recorder what was to be cleared with taking it in."""
-        job = self._sync.configure_task("clear", queue=TAKE_IN, queueing_lock=f"clear {session_id}")
+        queue = at_machine(machine) if machine else TAKE_IN
+        job = self._sync.configure_task("clear", queue=queue, queueing_lock=f"clear {session_id}")
         with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
             job.defer(session_id=session_id)
 
@@ -160,15 +179,16 @@ class Jobs:
         """Go on with what was cut, for one recorder or for all; a job that finds somebody at work ends at once."""
         self.start_take_in(take_in.unfinished(db, serial, stopped_too))
         if serial is not None:
+            machine = db.exec(select(Recorder.machine).where(Recorder.serial == serial)).first() or ""
             for session_id in take_in.to_clear(db, serial):
-                self._start_clear(session_id)
+                self._start_clear(session_id, machine)
         if serial is None:
             for session_id in figures.waiting(db, AT_ONCE):
                 self.start_assess(session_id)
             for mail_id in mail.waiting(db):
                 self.start_mail(mail_id)
 
-    async def work(self) -> None:
+    async def work(self, shares: Mapping[str, int] = SHARES) -> None:
         """Work on jobs until cancelled, each queue with its own share; what a dead worker held is set free all the time."""
         async with self.app.open_async():
             workers = [
@@ -184,7 +204,7 @@ class Jobs:
                     update_heartbeat_interval=BEATS_S,
                     stalled_worker_timeout=STALLED_S,
                 )
-                for queue, share in SHARES.items()
+                for queue, share in shares.items()
             ]
             async with asyncio.TaskGroup() as group:
                 for worker in (*workers, self._set_free()):

@@ -1,10 +1,10 @@
-"""One lookout among all processes of a database: the leader by an advisory lock, with a term that fences a deposed one."""
+"""One lookout among all processes of a database, and one for the ports and folders of each machine: each leads by an advisory lock, with
+a term that fences a deposed one."""
 
 from __future__ import annotations
 
 import contextlib
 import logging
-import socket
 import threading
 from collections.abc import Callable
 
@@ -13,8 +13,9 @@ from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.services.recorders import live_values
+from kumpel.services.recorders.reaching import NETWORKS, this_machine
 from kumpel.services.work.jobs import Jobs
-from kumpel.services.work.watch import DATABASE_ERRORS, Lookout
+from kumpel.services.work.watch import DATABASE_ERRORS, Lookout, Places
 from kumpel.store import locks
 from kumpel.store.database import engine, plain_url
 from kumpel.store.tables import LookoutTerm, now
@@ -28,19 +29,20 @@ class DeposedError(Exception):
     """Another lookout leads since: what this one still had in hand is not kept."""
 
 
-def begin_term(db: Db, channel: str = "", secret: str = "") -> int:
+def begin_term(db: Db, channel: str = "", secret: str = "", area: str = NETWORKS) -> int:
     """The next term, on record as this machine's, with the channel through which others ask it. The caller holds the lock."""
-    row = db.exec(select(LookoutTerm).with_for_update()).first() or LookoutTerm(id=1, term=0)
-    row.term, row.machine, row.since = row.term + 1, socket.gethostname()[:120], now()
+    asked = select(LookoutTerm).where(LookoutTerm.area == area).with_for_update()
+    row = db.exec(asked).first() or LookoutTerm(area=area, term=0)
+    row.term, row.machine, row.since = row.term + 1, this_machine(), now()
     row.channel, row.secret = channel, secret
     db.add(row)
     db.commit()
     return row.term
 
 
-def fence(db: Db, term: int) -> None:
+def fence(db: Db, term: int, area: str = NETWORKS) -> None:
     """Raises DeposedError unless this term still runs; it cannot end before the transaction does."""
-    if db.exec(select(LookoutTerm.term).with_for_update(read=True)).first() != term:
+    if db.exec(select(LookoutTerm.term).where(LookoutTerm.area == area).with_for_update(read=True)).first() != term:
         db.rollback()
         raise DeposedError
 
@@ -48,16 +50,17 @@ def fence(db: Db, term: int) -> None:
 class Leading(threading.Thread):
     """Looks out while it leads. The lock is held by a connection of its own and dies with it, so that another takes over at once."""
 
-    def __init__(self, url: str, jobs: Jobs, lookout: Callable[..., Lookout] = Lookout) -> None:
+    def __init__(self, url: str, jobs: Jobs, lookout: Callable[..., Lookout] = Lookout, area: str = NETWORKS) -> None:
+        """`area` is empty for the networks, else this machine: its ports and folders."""
         super().__init__(name="leading", daemon=True)
-        self._url, self._jobs, self._make = url, jobs, lookout
+        self._url, self._jobs, self._make, self._area = url, jobs, lookout, area
         self._ending = threading.Event()
 
     def run(self) -> None:
         while not self._ending.is_set():
             # A database that is away is waited for.
             with contextlib.suppress(*DATABASE_ERRORS), psycopg.connect(plain_url(self._url), autocommit=True) as held:
-                if locks.try_for_connection(held, locks.LOOKOUT):
+                if locks.try_for_connection(held, locks.LOOKOUT, self._area):
                     self._lead(held)
             self._ending.wait(AGAIN_S)
 
@@ -65,11 +68,12 @@ class Leading(threading.Thread):
         channel = live_values.hold(self._url)
         try:
             with Db(engine(self._url)) as db:
-                term = begin_term(db, channel.address, channel.secret)
-            log.info("looking out, term %s", term)
-            self._look_out(held, self._make(self._url, self._jobs, lambda db: fence(db, term)))
+                term = begin_term(db, channel.address, channel.secret, self._area)
+            log.info("looking out for %s, term %s", self._area or "the networks", term)
+            places: Places = "paths" if self._area else "networks"
+            self._look_out(held, self._make(self._url, self._jobs, lambda db: fence(db, term, self._area), places))
         finally:
-            channel.close()
+            live_values.let_go(channel)
 
     def _look_out(self, held: psycopg.Connection, lookout: Lookout) -> None:
         lookout.start()

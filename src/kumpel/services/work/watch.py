@@ -11,6 +11,7 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
+from typing import Literal
 
 import procrastinate
 import psycopg
@@ -50,6 +51,8 @@ KEPT_S = 60.0
 """What a recorder answers is kept this often at the least, whatever has become of its row meanwhile."""
 AT_ONCE = 16
 """Recorders asked side by side; one that keeps its asker waiting (2 s a call at the most) holds up nobody else."""
+Places = Literal["everywhere", "networks", "paths"]
+"""What a lookout looks for: networks and addresses, which one does for all; ports and folders, which each machine does for itself; or both."""
 DATABASE_ERRORS = (SQLAlchemyError, psycopg.Error, procrastinate.exceptions.ConnectorException)
 
 
@@ -106,10 +109,12 @@ class Lookout(threading.Thread):
     One that does not answer is tried again after 2, 4, 8 .. 60 s. Whatever goes wrong with a recorder stays with it.
     """
 
-    def __init__(self, url: str, jobs: Jobs, fence: Callable[[Db], None] = lambda db: None) -> None:
+    def __init__(
+        self, url: str, jobs: Jobs, fence: Callable[[Db], None] = lambda db: None, places: Places = "everywhere"
+    ) -> None:
         """`fence` raises in a transaction when another lookout leads since."""
         super().__init__(name="lookout", daemon=True)
-        self._url, self._jobs, self._fence = url, jobs, fence
+        self._url, self._jobs, self._fence, self._of = url, jobs, fence, places
         self._news: queue.Queue[Announcement | str] = queue.Queue()
         self._known: dict[str, _Known] = {}
         self._ending = threading.Event()
@@ -360,7 +365,12 @@ class Lookout(threading.Thread):
     def _read_wishes(self, db: Db) -> None:
         words = (settings.NETWORKS, settings.ADDRESSES, settings.PORTS, settings.FOLDERS)
         found = settings.chosen(db)
-        self._wished = _Wished(*(tuple(settings.value_in(found, word)) for word in words))
+        networks, addresses, ports, folders = (tuple(settings.value_in(found, word)) for word in words)
+        if self._of == "paths":
+            networks = addresses = ()
+        elif self._of == "networks":
+            ports = folders = ()
+        self._wished = _Wished(networks, addresses, ports, folders)
 
     @staticmethod
     def _safely(what: str, work: Callable[[], None]) -> None:
