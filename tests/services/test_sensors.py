@@ -22,8 +22,7 @@ from kumpel.link.discovery import Announcement
 from kumpel.services.ground import deeds
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.problems import ConflictError, InvalidError, PasscodeNeededError, RecorderError
-from kumpel.services.recorders import channel as lookout_channel
-from kumpel.services.recorders import checks, live_values, recorders, sensors
+from kumpel.services.recorders import checks, exchange, live_values, recorders, sensors
 from kumpel.services.work import leading
 from kumpel.services.yard import belonging
 from kumpel.store import database
@@ -352,15 +351,15 @@ class Due(DatabaseTest):
             self.assertEqual(caught.exception.field, field)
 
 
-class OverTheChannel(WithLogger):
+class OverTheExchange(WithLogger):
     """Another process leads: links are its own, and lent from there."""
 
     def setUp(self) -> None:
         super().setUp()
-        self.channel = live_values.hold(self.url)
-        self.addCleanup(live_values.let_go, self.channel)
+        self.exchange = live_values.hold(self.url)
+        self.addCleanup(live_values.let_go, self.exchange)
         live_values._held.clear()  # as it is in every other process
-        leading.begin_term(self.db, self.channel.address, self.channel.secret)
+        leading.begin_term(self.db, self.exchange.address, self.exchange.secret)
         opened = mock.patch.object(live_values, "link_to", side_effect=live_values.link_to)
         self.opened = opened.start()
         self.addCleanup(opened.stop)
@@ -395,7 +394,7 @@ class OverTheChannel(WithLogger):
     def test_who_leads_no_more_is_told_and_the_next_call_goes_without_it(self) -> None:
         with closing_watch(self.url, self.logger, ["steering"], []) as packs:
             next(packs)
-            self.channel.close()
+            self.exchange.close()
             with self.assertRaises(RecorderError) as told:
                 for _ in range(100):
                     next(packs)
@@ -406,14 +405,14 @@ class OverTheChannel(WithLogger):
         self.assertEqual(sensors.bench(self.db, self.id).trouble, "")
 
     def test_strangers_learn_nothing_and_hold_up_nobody(self) -> None:
-        host, _, port = self.channel.address.rpartition(":")
+        host, _, port = self.exchange.address.rpartition(":")
         silent = [socket.create_connection((host, int(port))) for _ in range(20)]
         self.addCleanup(lambda: [each.close() for each in silent])
         begun = time.monotonic()
         self.assertEqual(sensors.bench(self.db, self.id).trouble, "")
         self.assertLess(time.monotonic() - begun, 2.0)
-        leading.begin_term(self.db, self.channel.address, "0" * 64)
-        self.assertIsNone(lookout_channel.dial(self.db), "with another secret")
+        leading.begin_term(self.db, self.exchange.address, "0" * 64)
+        self.assertIsNone(exchange.dial(self.db), "with another secret")
         for each in silent:
             each.settimeout(10)
             while each.recv(100):

@@ -511,7 +511,7 @@ class LookoutTerm(SQLModel, table=True):
     term: int = Field(sa_column=Column(BigInteger, nullable=False))
     machine: str = Field(default="", max_length=120)
     since: datetime = Field(default_factory=now, sa_column=_time())
-    channel: str = Field(default="", max_length=120)
+    exchange: str = Field(default="", max_length=120)
     secret: str = Field(default="", max_length=64)
 
 

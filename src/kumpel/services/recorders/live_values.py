@@ -1,7 +1,7 @@
 """Live values of a recorder, and its link shared with the calls that are made meanwhile.
 
 A recorder on a serial port, and many a small one on a network, talks to one at a time: whoever calls it while somebody watches its
-live values borrows the link of the watcher. All of it happens in the lookout that leads, other processes ask it through its channel (`hold`);
+live values borrows the link of the watcher. All of it happens in the lookout that leads, other processes ask it through its exchange (`hold`);
 where no lookout leads, here.
 """
 
@@ -23,7 +23,7 @@ from kumpel.link.abilities import RAW_VALUE, LiveValue
 from kumpel.link.client import RecorderLink
 from kumpel.link.errors import LinkError
 from kumpel.services.ground.problems import ConflictError
-from kumpel.services.recorders.channel import Channel, DistantLink, Message, Wire, dial, lend, packs
+from kumpel.services.recorders.exchange import DistantLink, Exchange, Message, Wire, dial, lend, packs
 from kumpel.services.recorders.reaching import AnyLink, able
 from kumpel.services.recorders.recorders import in_words, link_to, recorder_of
 from kumpel.store.database import engine
@@ -81,19 +81,19 @@ _shown: dict[int, deque[_Pack]] = {}
 """What was shown last of each recorder, of the channels whose raw values were watched."""
 _watchers = threading.BoundedSemaphore(MOST_WATCHED)
 _held: set[str] = set()
-"""Addresses of the channels of this process, while it leads."""
+"""Addresses of the exchanges of this process, while it leads."""
 
 
-def hold(url: str) -> Channel:
+def hold(url: str) -> Exchange:
     """Share the links of this process with all others, until they are let go."""
-    channel = Channel(partial(_answer, url))
-    _held.add(channel.address)
-    return channel
+    exchange = Exchange(partial(_answer, url))
+    _held.add(exchange.address)
+    return exchange
 
 
-def let_go(channel: Channel) -> None:
-    _held.discard(channel.address)
-    channel.close()
+def let_go(exchange: Exchange) -> None:
+    _held.discard(exchange.address)
+    exchange.close()
 
 
 def watch(url: str, recorder: Recorder, channels: Sequence[str], raw: Sequence[str]) -> Generator[list[LiveValue]]:

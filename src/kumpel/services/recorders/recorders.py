@@ -33,7 +33,7 @@ from kumpel.services.ground.problems import (
     RecorderError,
 )
 from kumpel.services.recorders import checks, holdings
-from kumpel.services.recorders.channel import DistantLink, dial
+from kumpel.services.recorders.exchange import DistantLink, dial
 from kumpel.services.recorders.reaching import AnyLink, able, is_elsewhere, is_folder, machine_of, open_link
 from kumpel.store.database import tell
 from kumpel.store.tables import HandOver, Recorder, now

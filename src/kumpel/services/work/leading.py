@@ -29,12 +29,12 @@ class DeposedError(Exception):
     """Another lookout leads since: what this one still had in hand is not kept."""
 
 
-def begin_term(db: Db, channel: str = "", secret: str = "", area: str = NETWORKS) -> int:
-    """The next term, on record as this machine's, with the channel through which others ask it. The caller holds the lock."""
+def begin_term(db: Db, exchange: str = "", secret: str = "", area: str = NETWORKS) -> int:
+    """The next term, on record as this machine's, with the exchange through which others ask it. The caller holds the lock."""
     asked = select(LookoutTerm).where(LookoutTerm.area == area).with_for_update()
     row = db.exec(asked).first() or LookoutTerm(area=area, term=0)
     row.term, row.machine, row.since = row.term + 1, this_machine(), now()
-    row.channel, row.secret = channel, secret
+    row.exchange, row.secret = exchange, secret
     db.add(row)
     db.commit()
     return row.term
@@ -65,15 +65,15 @@ class Leading(threading.Thread):
             self._ending.wait(AGAIN_S)
 
     def _lead(self, held: psycopg.Connection) -> None:
-        channel = live_values.hold(self._url)
+        exchange = live_values.hold(self._url)
         try:
             with Db(engine(self._url)) as db:
-                term = begin_term(db, channel.address, channel.secret, self._area)
+                term = begin_term(db, exchange.address, exchange.secret, self._area)
             log.info("looking out for %s, term %s", self._area or "the networks", term)
             places: Places = "paths" if self._area else "networks"
             self._look_out(held, self._make(self._url, self._jobs, lambda db: fence(db, term, self._area), places))
         finally:
-            live_values.let_go(channel)
+            live_values.let_go(exchange)
 
     def _look_out(self, held: psycopg.Connection, lookout: Lookout) -> None:
         lookout.start()

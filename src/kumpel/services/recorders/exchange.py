@@ -1,10 +1,10 @@
-"""The channel of the lookout: through it every process shares the links that the lookout holds.
+"""The exchange of the lookout: through it every process shares the links that the lookout holds.
 
 A recorder on a serial port, and many a small one on a network, talks to one at a time. Whoever watches its live values therefore does so
-through the process that leads (`Channel`, announced in the row of its term), and so does who calls it meanwhile: one link, however many
+through the process that leads (`Exchange`, announced in the row of its term), and so does who calls it meanwhile: one link, however many
 web processes and browsers. Only processes that can read the database know the secret that opens it, and it never goes over the wire.
 
-It listens on this machine only; where others have processes of their own, at the address of KUMPEL_CHANNEL.
+It listens on this machine only; where others have processes of their own, at the address of KUMPEL_EXCHANGE.
 
 A message is a CBOR map in a frame of its own: first `{want: "watch" | "link" | "shown", ...}`, then what belongs to it. What goes wrong comes
 as `{refused: [code, words]}`, `{broken: words}` or `{problem: [class, words, code]}`.
@@ -35,7 +35,7 @@ from kumpel.services.ground.problems import ProblemError
 from kumpel.services.recorders.reaching import NETWORKS, AnyLink
 from kumpel.store.tables import LookoutTerm
 
-log = logging.getLogger("kumpel.channel")
+log = logging.getLogger("kumpel.exchange")
 GREETS_S = 3.0
 """Within this a caller has proved that it knows the secret."""
 ANSWERS_S = 30.0
@@ -47,7 +47,7 @@ Serve = Callable[["Wire", Message], None]
 
 
 class Wire:
-    """One connection of the channel, at either end."""
+    """One connection of the exchange, at either end."""
 
     def __init__(self, connection: Connection) -> None:
         self._connection = connection
@@ -67,18 +67,18 @@ class Wire:
         self._connection.close()
 
 
-class Channel:
+class Exchange:
     """The end in the lookout: answers whoever knows the secret, each in a thread of its own."""
 
     def __init__(self, serve: Serve) -> None:
-        host = os.environ.get("KUMPEL_CHANNEL", "127.0.0.1")
+        host = os.environ.get("KUMPEL_EXCHANGE", "127.0.0.1")
         self.secret = secrets.token_hex(32)
         self._serve = serve
         self._socket = socket.create_server((host, 0))
         self.address = f"{host}:{self._socket.getsockname()[1]}"
         self._callers = threading.BoundedSemaphore(MOST_CALLERS)
         self._open: set[Connection] = set()
-        threading.Thread(target=self._accept, name="channel", daemon=True).start()
+        threading.Thread(target=self._accept, name="exchange", daemon=True).start()
 
     def close(self) -> None:
         with contextlib.suppress(OSError):
@@ -116,7 +116,7 @@ class Channel:
         except (AuthenticationError, EOFError, OSError, TimeoutError, cbor2.CBORDecodeError):
             pass  # gone, or nobody of ours
         except Exception:
-            log.exception("the channel did not answer")
+            log.exception("the exchange did not answer")
         finally:
             self._open.discard(connection)
             connection.close()
@@ -142,9 +142,9 @@ def dial(db: Db, area: str = NETWORKS, own: Collection[str] = ()) -> Wire | None
     """A connection to the lookout that leads for an area; None when its address is of this process' `own`, or none answers: then a link
     of one's own is free."""
     term = db.exec(select(LookoutTerm).where(LookoutTerm.area == area)).first()
-    if term is None or not term.channel or term.channel in own:
+    if term is None or not term.exchange or term.exchange in own:
         return None
-    host, _, port = term.channel.rpartition(":")
+    host, _, port = term.exchange.rpartition(":")
     try:
         found = socket.create_connection((host, int(port)), GREETS_S)
     except OSError:
