@@ -82,7 +82,7 @@ export interface LinkRules {
 export type Stand = "needs a hand" | "at work" | "waiting" | "in" | "nothing new" | "empty, ready";
 
 /** How a recorder stands in the dock; `mine` are the sessions taken in on this visit. */
-export function standOf(bay: Bay, mine: Set<string>, rules: LinkRules): Stand {
+export function standOf(bay: Bay, mine: ReadonlySet<string>, rules: LinkRules): Stand {
   if (needOf(bay, rules)) return "needs a hand";
   if (bay.sessions.some(isAtWork)) return "at work";
   if (bay.sessions.some((f) => isWaiting(f) && !f.too_short)) return "waiting";
