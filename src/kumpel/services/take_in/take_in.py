@@ -61,80 +61,99 @@ class Wish:
 
 def begin(db: Db, wishes: list[Wish], who: int | None, start: Starter) -> list[int]:
     """Put sessions on the way in; the reading itself is a job for each recorder. Asking twice changes nothing."""
+    rows = [_row(db, wish, who) for wish in _asked(db, wishes)]
+    if rows:
+        once = insert(Session).on_conflict_do_nothing(constraint="session_once")
+        # In one order, so that two who ask for the same do not wait for each other.
+        db.connection().execute(once, sorted(rows, key=_key))
+    there = _on_record(db, rows)
     ids: list[int] = []
-    on: dict[int, dict[str, dict[str, Any]]] = {}
-    for wish in wishes:
-        deeds.ask(db, "taken in", Whom("recorder", wish.recorder_id))
-        recorder = recorder_of(db, wish.recorder_id)
-        listed = on.setdefault(wish.recorder_id, _by_name(recorder)).get(wish.recorder_session)
-        if listed is None or not listed["complete"] or not listed["sha256"]:
-            raise NotFoundError(f"Session {wish.recorder_session} is not (or not yet complete) on {recorder.token}.")
-        serial = bays.made_by(recorder, listed)
-        row = {
-            "serial": serial,
-            "recorder_session": listed["id"],
-            "sha256": bytes.fromhex(listed["sha256"]),
-            "recorder_id": recorder.id,
-            "kind": today(listed.get("kind") or recorder.kind),
-            "state": "arriving",
-            "started_at": datetime.fromtimestamp(listed["start"], UTC),
-            "length_s": listed["length_s"],
-            "utc_offset_min": recorder.status.get("utc_offset_min", 0),
-            "size": listed["size"],
-            "received": 0,
-            "trouble": "",
-            "aside": "",
-            "note": wish.note,
-            "head": {},
-            "clock_error_s": recorder.clock_error_s,
-            "clock_shift_s": 0.0,
-            "review_version": 0,
-            "figures": figures.WAITING,
-            "failure": "",
-            "verdict": "",
-            "verdict_step": "",
-            "key_figure": "",
-            "taken_in_by": who,
-            "wish": {
-                "tags": wish.tags,
-                "person_id": wish.person_id,
-                "unclaimed": wish.unclaimed,
-                "shift_clock": wish.shift_clock,
-                "clear_after": wish.clear_after,
-            },
-        }
-        db.connection().execute(insert(Session).values(row).on_conflict_do_nothing(constraint="session_once"))
-        session = db.exec(
-            select(Session).where(
-                Session.serial == serial,
-                Session.recorder_session == listed["id"],
-                Session.sha256 == row["sha256"],
-            )
-        ).one()
+    for row in rows:
+        session = there[_key(row)]
         if session.purged_at is not None:
             _begin_anew(session, row)
-            db.add(session)
             ids.append(session.id or 0)
         elif session.deleted_at is not None and session.state == "stored":
             session.deleted_at = None  # asked for by name: comes back
-            db.add(session)
         elif session.state == "arriving":
             session.trouble = ""
-            db.add(session)
-            assert session.id is not None
-            ids.append(session.id)
-        deeds.keep(
-            db,
-            "taken in",
-            Whom("session", session.id),
-            after={"recorder_id": recorder.id, "session": listed["id"]},
-            who=who,
-        )
+            ids.append(session.id or 0)
+        db.add(session)
+        about = {"recorder_id": row["recorder_id"], "session": row["recorder_session"]}
+        deeds.keep(db, "taken in", Whom("session", session.id), after=about, who=who)
     tell(db, "take-in")
     db.commit()
     if ids:
         start(ids)
     return ids
+
+
+def _asked(db: Db, wishes: list[Wish]) -> list[Wish]:
+    """Each session once: of the same asked for twice the last counts."""
+    for recorder_id in {wish.recorder_id for wish in wishes}:
+        deeds.ask(db, "taken in", Whom("recorder", recorder_id))
+    return list({(wish.recorder_id, wish.recorder_session): wish for wish in wishes}.values())
+
+
+def _row(db: Db, wish: Wish, who: int | None) -> dict[str, Any]:
+    """A session as it is put on record before anything of it is read."""
+    recorder = recorder_of(db, wish.recorder_id)
+    listed = _by_name(recorder).get(wish.recorder_session)
+    if listed is None or not listed["complete"] or not listed["sha256"]:
+        raise NotFoundError(f"Session {wish.recorder_session} is not (or not yet complete) on {recorder.token}.")
+    return {
+        "serial": bays.made_by(recorder, listed),
+        "recorder_session": listed["id"],
+        "sha256": bytes.fromhex(listed["sha256"]),
+        "recorder_id": recorder.id,
+        "kind": today(listed.get("kind") or recorder.kind),
+        "state": "arriving",
+        "started_at": datetime.fromtimestamp(listed["start"], UTC),
+        "length_s": listed["length_s"],
+        "utc_offset_min": recorder.status.get("utc_offset_min", 0),
+        "size": listed["size"],
+        "received": 0,
+        "trouble": "",
+        "aside": "",
+        "note": wish.note,
+        "head": {},
+        "clock_error_s": recorder.clock_error_s,
+        "clock_shift_s": 0.0,
+        "review_version": 0,
+        "figures": figures.WAITING,
+        "failure": "",
+        "verdict": "",
+        "verdict_step": "",
+        "key_figure": "",
+        "taken_in_by": who,
+        "wish": {
+            "tags": wish.tags,
+            "person_id": wish.person_id,
+            "unclaimed": wish.unclaimed,
+            "shift_clock": wish.shift_clock,
+            "clear_after": wish.clear_after,
+        },
+    }
+
+
+Key = tuple[str, str, bytes]
+
+
+def _key(row: Mapping[str, Any]) -> Key:
+    return row["serial"], row["recorder_session"], row["sha256"]
+
+
+def _on_record(db: Db, rows: Sequence[Mapping[str, Any]]) -> dict[Key, Session]:
+    mine = select(Session).where(
+        col(Session.serial).in_({row["serial"] for row in rows}),
+        col(Session.recorder_session).in_({row["recorder_session"] for row in rows}),
+        col(Session.sha256).in_({row["sha256"] for row in rows}),
+    )
+    return {(each.serial, each.recorder_session, each.sha256): each for each in db.exec(mine).all()}
+
+
+def _by_name(recorder: Recorder) -> dict[str, dict[str, Any]]:
+    return {listed["id"]: listed for listed in recorder.inventory}
 
 
 def _begin_anew(session: Session, row: Mapping[str, Any]) -> None:
@@ -143,10 +162,6 @@ def _begin_anew(session: Session, row: Mapping[str, Any]) -> None:
         setattr(session, key, value)
     session.person_id = session.hand_over_id = session.taken_in_at = session.deleted_at = session.purged_at = None
     session.begun = 0
-
-
-def _by_name(recorder: Recorder) -> dict[str, dict[str, Any]]:
-    return {listed["id"]: listed for listed in recorder.inventory}
 
 
 @dataclass(frozen=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import importlib
 import logging
 from collections.abc import AsyncIterator, Callable, Mapping
 
@@ -20,6 +21,9 @@ from kumpel.store.freed import give_back
 log = logging.getLogger("kumpel")
 GIVES_BACK_S = 30.0
 PURGES_S = 3600.0
+WARMS_S = 5.0
+WARM = ("scipy.signal", "scipy.interpolate")
+"""What the first figures would wait a second for, loaded by a process that has started and has nothing to do yet."""
 STOPS_S = 1.5
 """How long each part is waited for when a process stops: threads that hang on a database that is away hold up nothing."""
 
@@ -38,7 +42,7 @@ async def background(url: str, jobs: Jobs, *, works: bool = True, watches: bool 
     """What this process does beside the web, from a prepared database on until it is left: `works` on jobs, `watches` recorders while it
     leads."""
     await asyncio.to_thread(jobs.open)
-    tasks = [asyncio.create_task(_give_back())]
+    tasks = [asyncio.create_task(_give_back()), asyncio.create_task(_warm())]
     shares = dict(SHARES) if works else {}
     leading = [Leading(url, jobs), Leading(url, jobs, area=this_machine())] if watches else []
     if watches:
@@ -71,6 +75,12 @@ async def _within(work: Callable[[], None]) -> None:
 def _let_go(url: str) -> None:
     with Db(database.engine(url)) as db:
         Jobs.let_go(db)
+
+
+async def _warm() -> None:
+    await asyncio.sleep(WARMS_S)
+    for name in WARM:
+        await asyncio.to_thread(importlib.import_module, name)
 
 
 async def _give_back() -> None:

@@ -18,6 +18,7 @@ PRELOADED = (
     "kumpel.kinds.registry",
     "scipy.signal",
     "scipy.interpolate",
+    "kumpel.services.work.frozen",
 )
 BEHIND = 2
 """Figures go behind whoever waits for an answer."""
