@@ -45,7 +45,9 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     children = None if config.works else children_for_answers()
     apart.use(children)
     try:
-        async with background(config.database_url, app.state.jobs, works=config.works, watches=config.watch):
+        async with background(
+            config.database_url, app.state.jobs, works=config.works, watches=config.watch, answers=True
+        ):
             yield
     finally:
         apart.use(None)

@@ -38,11 +38,15 @@ def prepare(url: str) -> None:
 
 
 @contextlib.asynccontextmanager
-async def background(url: str, jobs: Jobs, *, works: bool = True, watches: bool = True) -> AsyncIterator[None]:
+async def background(
+    url: str, jobs: Jobs, *, works: bool = True, watches: bool = True, answers: bool = False
+) -> AsyncIterator[None]:
     """What this process does beside the web, from a prepared database on until it is left: `works` on jobs, `watches` recorders while it
-    leads."""
+    leads, gets ready to give `answers`."""
     await asyncio.to_thread(jobs.open)
-    tasks = [asyncio.create_task(_give_back()), asyncio.create_task(_warm())]
+    tasks = [asyncio.create_task(_give_back())]
+    if answers:
+        tasks.append(asyncio.create_task(_warm()))
     shares = dict(SHARES) if works else {}
     leading = [Leading(url, jobs), Leading(url, jobs, area=this_machine())] if watches else []
     if watches:
