@@ -25,7 +25,7 @@ from kumpel.core.vehicle.drive import drive_of
 from kumpel.core.vehicle.driving import seen_on
 from kumpel.core.vehicle.laps import Lap, bests
 from kumpel.core.vehicle.stretches import losses, stretches_of
-from kumpel.core.vehicle.time_lost import time_lost
+from kumpel.core.vehicle.time_lost import Laid, time_lost
 from kumpel.kinds.registry import KINDS
 from kumpel.standins.lap_driver import STEP_M, Driven, Mistake, Sensors, What, bends_of, drive, recorded, suits
 from kumpel.standins.vehicle_signal import CAR, KART, course_of, practice_loop, ramp, rounded
@@ -155,7 +155,7 @@ class Sums(unittest.TestCase):
             self.assertEqual(a.to_m, b.from_m)
         found = losses(grid, stretches, 0)
         np.testing.assert_allclose(found, [[0, 0, 0, 0], [1.0, 0, 0, 0]], atol=1e-9)
-        lost = time_lost(grid, seen_on(grid, {}), np.tile(grid.metres, (2, 1)), self.CORNERS, 1, 0, [0, 1])
+        lost = time_lost(Laid(grid, seen_on(grid, {}), np.tile(grid.metres, (2, 1)), self.CORNERS), 1, 0, [0, 1])
         self.assertEqual((lost.lost_s, lost.rows[0].lost_s, lost.elsewhere_s), (1.0, 1.0, 0.0))
         self.assertEqual((lost.rows[0].stretch.corner, lost.rows[0].stretch.part), (1, "entry"))
 

@@ -19,6 +19,7 @@ from kumpel.core.vehicle.corners import Corner, Line, corners_of, line_of
 from kumpel.core.vehicle.drive import Drive
 from kumpel.core.vehicle.driving import Seen, seen_on, seen_together
 from kumpel.core.vehicle.laps import Lap, Path, slow_laps
+from kumpel.core.vehicle.time_lost import Laid
 
 GAP_S = 1.0
 """Positions that are missing for longer than this are said; a shorter time is bridged by the speed without anybody seeing it."""
@@ -56,6 +57,10 @@ class Compared:
             missing = _missing(outing.drive.path)
             found += [_over(missing, self.grid.at_s[row], self.grid.metres) for row in range(rows.start, rows.stop)]
         return found
+
+    @property
+    def laid(self) -> Laid:
+        return Laid(self.grid, self.seen, self.way, self.corners, self.gaps)
 
     def recording_of(self, row: int) -> Recording:
         return next(each.recording for each, rows in self.of if rows.start <= row < rows.stop)

@@ -125,16 +125,12 @@ def lap_sheet(recording: Recording, review: Review, wish: LapsWish = LapsWish())
         )
     at, against = compared.row_of(0, lap), compared.row_of(len(beside), reference)
     assert at is not None and against is not None
-    gaps = compared.gaps
+    laid = compared.laid
     lost = time_lost(
-        compared.grid,
-        compared.seen,
-        compared.way,
-        compared.corners,
+        laid,
         at,
         against,
         [i for i, each in enumerate(compared.grid.laps) if each.counts],
-        gaps,
         decimals=DECIMALS,
         most=MOST_OF_POOLED if other is not None else math.inf,
     )
@@ -158,7 +154,7 @@ def lap_sheet(recording: Recording, review: Review, wish: LapsWish = LapsWish())
         _offered(recording),
         tuple(found for found, _ in further),
         Clock(clocks[0], clocks[1], tuple(clocks[2:])),
-        tuple(Gap(of, *gap) for of, row in (("reference", against), ("lap", at)) for gap in gaps[row]),
+        tuple(Gap(of, *gap) for of, row in (("reference", against), ("lap", at)) for gap in laid.gaps[row]),
         tuple(not_over),
     )
 
@@ -249,16 +245,7 @@ def _habits_of(recording: Recording, drive: Drive) -> list[Habit]:
         return []
     reference = compared.row_of(0, best.number)
     assert reference is not None
-    return habits(
-        compared.grid,
-        compared.seen,
-        compared.way,
-        compared.corners,
-        reference,
-        usual_rows(compared.grid),
-        compared.gaps,
-        decimals=DECIMALS,
-    )
+    return habits(compared.laid, reference, usual_rows(compared.grid), decimals=DECIMALS)
 
 
 def _why_not(drive: Drive, timed: Sequence[Lap]) -> str:

@@ -45,6 +45,18 @@ Gaps = Sequence[Sequence[tuple[float, float]]]
 
 
 @dataclass(frozen=True)
+class Laid:
+    """Laps laid over each other: their grid, what was measured on them, the way that was driven, shape (laps, n) in m, the corners of the
+    course, and for each lap from which metre to which its positions are missing."""
+
+    grid: Grid
+    seen: Seen
+    way: Floats
+    corners: Sequence[Corner]
+    gaps: Gaps = ()
+
+
+@dataclass(frozen=True)
 class Loss:
     """A row of the list: a stretch, the seconds lost in it as stated (positive: slower), in how many of the other counted laps time is
     lost there, too, and of how many; the reason in words, its code ("early brake", "slow apex", ..; empty: none is clear) and the corner
@@ -259,21 +271,13 @@ class _Against:
         return "", "", stretch.corner
 
 
-def _against(
-    grid: Grid,
-    seen: Seen,
-    way: Floats,
-    corners: Sequence[Corner],
-    reference: int,
-    counted: Sequence[int],
-    gaps: Gaps,
-    most: float = math.inf,
-) -> _Against | None:
-    stretches = stretches_of(corners, seen.speed[list(counted)], grid.metres)
+def _against(laid: Laid, reference: int, counted: Sequence[int], most: float = math.inf) -> _Against | None:
+    grid, gaps = laid.grid, laid.gaps
+    stretches = stretches_of(laid.corners, laid.seen.speed[list(counted)], grid.metres)
     if not stretches:
         return None
     lost = losses(grid, stretches, reference)
-    marks = marks_of(grid, seen, way, stretches, corners)
+    marks = marks_of(grid, laid.seen, laid.way, stretches, laid.corners)
     costs = costs_of(marks, lost + took(grid, stretches)[reference], reference)
     known = ~_blind(stretches, gaps, len(grid.laps))
     return _Against(
@@ -298,20 +302,10 @@ def _blind(stretches: Sequence[CourseStretch], gaps: Gaps, laps: int) -> NDArray
     return found
 
 
-def habits(
-    grid: Grid,
-    seen: Seen,
-    way: Floats,
-    corners: Sequence[Corner],
-    reference: int,
-    counted: Sequence[int],
-    gaps: Gaps = (),
-    rows: int = 6,
-    decimals: int = 2,
-) -> list[Habit]:
+def habits(laid: Laid, reference: int, counted: Sequence[int], rows: int = 6, decimals: int = 2) -> list[Habit]:
     """Where the laps `counted` (rows of the grid) lose time against the row `reference`, the most in the mean first; only where they do,
-    and of the laps only those whose positions are known there (`gaps` as in `time_lost`)."""
-    found = _against(grid, seen, way, corners, reference, counted, gaps, MOST_OF_POOLED)
+    and of the laps only those whose positions are known there."""
+    found = _against(laid, reference, counted, MOST_OF_POOLED)
     if found is None:
         return []
     made = []
@@ -331,29 +325,24 @@ def habits(
 
 
 def time_lost(
-    grid: Grid,
-    seen: Seen,
-    way: Floats,
-    corners: Sequence[Corner],
+    laid: Laid,
     lap: int,
     reference: int,
     counted: Sequence[int],
-    gaps: Gaps = (),
     rows: int = 5,
     decimals: int = 2,
     most: float = math.inf,
 ) -> TimeLost:
-    """What a lap loses against another. `lap`, `reference` and `counted` are rows of the grid; `way` the way driven, shape (laps, n);
-    `gaps` for each lap from which metre to which its positions are missing.
+    """What a lap loses against another. `lap`, `reference` and `counted` are rows of the grid.
 
     A stretch with a gap in one of the two laps has no row: what is lost there is in "everywhere else". The rows are the stretches that lose most (only those that lose); they are rounded first, and what remains of the difference of the
     lap times as stated is "everywhere else". `most` is how many times as large as in the other corners the spread of one may be
     taken: MOST_OF_POOLED where the laps of two drivers are compared, whose difference is no spread.
     """
-    numbers = [each.number for each in grid.laps]
-    times = [stated(each.time_s, decimals) for each in grid.laps]
+    numbers = [each.number for each in laid.grid.laps]
+    times = [stated(each.time_s, decimals) for each in laid.grid.laps]
     whole = stated(times[lap] - times[reference], decimals)
-    against = _against(grid, seen, way, corners, reference, counted, gaps, most) if lap != reference else None
+    against = _against(laid, reference, counted, most) if lap != reference else None
     if against is None:
         return TimeLost(numbers[lap], numbers[reference], whole, (), whole, (), ())
     others = [row for row in counted if row not in (lap, reference)]
