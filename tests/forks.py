@@ -17,6 +17,7 @@ import signal
 import subprocess
 import sys
 from collections.abc import Mapping
+from pathlib import Path
 from typing import IO, Any
 
 import uvicorn
@@ -125,7 +126,8 @@ def main() -> None:
             importlib.import_module(name)
     for name in LATE:
         importlib.import_module(name)
-    app = create_app(Config("postgresql://nowhere", ROOT / "web" / "dist", False, False))
+    web = Path(os.environ.get("KUMPEL_WEB", ROOT / "web" / "dist"))
+    app = create_app(Config("postgresql://nowhere", web, False, False))
     nowhere = {"type": "http", "method": "GET", "path": "/api/nowhere", "headers": []}
     for route in app.routes:
         # Routes are made ready when something is first held against them.

@@ -5,6 +5,7 @@ import json
 import os
 import re
 import shutil
+import subprocess
 import tempfile
 import time
 from pathlib import Path
@@ -109,7 +110,22 @@ DECLARATION = {
 }
 
 
-class TenthKind(BrowserTest):
+VIEW = """
+import type { ReviewSheetProps } from "@/sheet/contract";
+
+export default function LightSheet({ review, locked }: ReviewSheetProps) {
+  const mean = review.reviewed.figures.find((figure) => figure.key === "mean");
+  return (
+    <section aria-label="Light by the desk">
+      <h2>{locked ? "Seen" : "To be seen"}</h2>
+      <p>{mean?.value} lx on the desk</p>
+    </section>
+  );
+}
+"""
+
+
+class WithTenthKind(BrowserTest):
     def setUp(self) -> None:
         self.kinds = Path(tempfile.mkdtemp(prefix="kumpel-kinds-"))
         self.addCleanup(shutil.rmtree, self.kinds, ignore_errors=True)
@@ -120,14 +136,20 @@ class TenthKind(BrowserTest):
         (self.kinds / "declaration.json").write_text(json.dumps(DECLARATION))
         os.environ["KUMPEL_KINDS"] = str(self.kinds)
         self.addCleanup(os.environ.pop, "KUMPEL_KINDS", None)
+        self.make_view()
         # The kinds were found when the application was imported: this server comes of one that imports it now.
         self.own = Mother()
         self.addCleanup(self.own.end)
         super().setUp()
 
+    def make_view(self) -> None:
+        """Nothing: it gets the plain sheet."""
+
     def mother(self) -> Mother:
         return self.own
 
+
+class TenthKind(WithTenthKind):
     def test_from_its_stand_in_to_a_signed_page(self) -> None:
         declaration = self.kinds / "declaration.json"
         ensemble = self.launch(StandIn("L-01", "LX-000001", "Light meter 1", auto_start=False, declaration=declaration))
@@ -223,3 +245,32 @@ class TenthKind(BrowserTest):
                     continue
                 with self.subTest(file=str(path.relative_to(ROOT))):
                     self.assertEqual(word.findall(path.read_text()), [])
+
+
+class TenthView(WithTenthKind):
+    """Its third folder: what is drawn in its own way. The interface is built with it, from a copy in which nothing else is changed."""
+
+    def make_view(self) -> None:
+        web = self.kinds / "web"
+        shutil.copytree(ROOT / "web", web, ignore=shutil.ignore_patterns("node_modules", "dist"))
+        (web / "node_modules").symlink_to(ROOT / "web" / "node_modules")
+        own = web / "src" / "kinds" / "light"
+        own.mkdir()
+        (own / "index.ts").write_text('export default { sheet: () => import("./LightSheet") };\n')
+        (own / "LightSheet.tsx").write_text(VIEW)
+        done = subprocess.run(("npx", "vite", "build"), cwd=web, capture_output=True, text=True, timeout=300)
+        self.assertEqual(done.returncode, 0, done.stdout[-2000:] + done.stderr[-2000:])
+        os.environ["KUMPEL_WEB"] = str(web / "dist")
+        self.addCleanup(os.environ.pop, "KUMPEL_WEB", None)
+
+    def test_it_is_reviewed_in_its_own_view(self) -> None:
+        declaration = self.kinds / "declaration.json"
+        ensemble = self.launch(StandIn("L-01", "LX-000001", "Light meter 1", auto_start=False, declaration=declaration))
+        ensemble.running["L-01"].tell("record", start=time.time() - 6000, length_s=3600, seed=3)
+        page = self.sign_in()
+        page.goto(f"{self.address}/take-in")
+        page.get_by_role("button", name="Take in all 1").click()
+        page.get_by_role("link", name="review", exact=True).click()
+        own = page.get_by_role("region", name="Light by the desk")
+        expect(own.get_by_role("heading", name="To be seen")).to_be_visible()
+        expect(own).to_contain_text(re.compile(r"4[0-9]{2}\S* lx on the desk|5[0-9]{2}\S* lx on the desk"))

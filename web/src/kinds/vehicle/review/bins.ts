@@ -1,3 +1,7 @@
+/** How a cell above the target is called, and one below: by what it means for a mixture. */
+export const offWords = (sheet: BinSheet): [string, string] =>
+  sheet.quantity.key === "mixture" ? ["too lean", "too rich"] : ["too high", "too low"];
+
 import type { Schemas } from "@/api/client";
 import { number } from "@/ui/format";
 
