@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime
+from functools import cache
 
 from sqlmodel import Session as Db
 from sqlmodel import col, select
@@ -27,10 +28,28 @@ from kumpel.services.review.comparison import Compared
 from kumpel.services.review.trends import Trend
 from kumpel.store import tables
 
+OF_RECORDER = (
+    "id",
+    "serial",
+    "kind",
+    "token",
+    "name",
+    "model",
+    "firmware",
+    "keeps_one",
+    "in_reach",
+    "trouble",
+    "seen_at",
+    "clock_error_s",
+    "clock_set_at",
+)
+OF_PERSON = tuple(tables.Person.model_fields.keys() & schemas.Person.model_fields.keys())
+"""Columns that answers take as they are: dumping a whole row takes as long as all else of it."""
+
 
 def person(row: PersonRow) -> schemas.Person:
     return schemas.Person(
-        **row.person.model_dump(exclude={"team_id", "created_at", "deleted_at"}),
+        **{key: getattr(row.person, key) for key in OF_PERSON},
         team=row.team,
         sessions=row.sessions,
         last_session_at=row.last_session_at,
@@ -62,23 +81,7 @@ def _recorder(
 ) -> schemas.Recorder:
     kind, folder = KINDS.get(row.kind), is_folder(row)
     return schemas.Recorder(
-        **row.model_dump(
-            include={
-                "id",
-                "serial",
-                "kind",
-                "token",
-                "name",
-                "model",
-                "firmware",
-                "keeps_one",
-                "in_reach",
-                "trouble",
-                "seen_at",
-                "clock_error_s",
-                "clock_set_at",
-            }
-        ),
+        **{key: getattr(row, key) for key in OF_RECORDER},
         sets_up=not folder,
         battery=None if folder else row.status.get("battery"),
         memory_used=row.status.get("memory_used"),
@@ -153,13 +156,32 @@ def kind(held: settings.Chosen, known: Kind, said: Mapping[str, Sequence[str]]) 
         reasons = offered.get(settings.reasons_key(word.what), list(word.reasons))
         return schemas.StretchWord.model_validate(for_screen(word) | {"reasons": reasons})
 
+    return _as_shipped(known.key).model_copy(
+        update={
+            "blocks": list(offered[settings.BLOCKS.key]),
+            "stretches": [of_stretch(s) for s in known.stretches],
+            "tags": [
+                schemas.TagWord.model_validate(
+                    for_screen(t)
+                    | {"suggestions": list(dict.fromkeys([*offered[settings.tag_key(t.key)], *said.get(t.key, ())]))}
+                )
+                for t in known.tags
+            ],
+        }
+    )
+
+
+@cache
+def _as_shipped(key: str) -> schemas.Kind:
+    """What of a kind no site changes, made once."""
+    known = KINDS[key]
     return schemas.Kind(
         key=known.key,
         name=known.name,
         reaches=known.reaches,
         patient=known.patient,
         compares=known.compares is not None,
-        blocks=list(offered[settings.BLOCKS.key]),
+        blocks=[],
         recorder_name=known.recorder_name,
         main_channel=known.main_channel,
         method=known.method,
@@ -173,16 +195,10 @@ def kind(held: settings.Chosen, known: Kind, said: Mapping[str, Sequence[str]]) 
             )
             for d in known.decisions
         ],
-        stretches=[of_stretch(s) for s in known.stretches],
+        stretches=[],
         events=[schemas.EventWord.model_validate(e) for e in known.events],
         checks=[schemas.CheckWord.model_validate(c) for c in known.checks],
-        tags=[
-            schemas.TagWord.model_validate(
-                for_screen(t)
-                | {"suggestions": list(dict.fromkeys([*offered[settings.tag_key(t.key)], *said.get(t.key, ())]))}
-            )
-            for t in known.tags
-        ],
+        tags=[],
         sensors=[schemas.SensorName.model_validate(s) for s in known.sensors],
         registers=[schemas.Followed.model_validate(f) for f in known.registers],
         trends=[schemas.Followed.model_validate(f) for f in known.trends],
