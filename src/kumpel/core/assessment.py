@@ -27,6 +27,9 @@ def worst(verdicts: list[Verdict]) -> Verdict:
     """The verdict that speaks for all: above, then action, then not assessable, then within.
 
     A known excess is never hidden by another figure that could not be assessed.
+
+    >>> worst([Verdict.WITHIN, Verdict.ACTION]).value
+    'action level reached'
     """
     return max(verdicts, key=_ATTENTION.index, default=Verdict.NOT_ASSESSABLE)
 
@@ -216,7 +219,11 @@ class Detected:
 
 
 def event_key(code: str, at_s: float) -> str:
-    """The name of an event in a review, such as "tonic@5421.25": its start to the millisecond, at least one decimal."""
+    """The name of an event in a review, such as "tonic@5421.25": its start to the millisecond, at least one decimal.
+
+    >>> event_key('tonic', 5421.25)
+    'tonic@5421.25'
+    """
     whole, _, part = f"{at_s:.3f}".partition(".")
     return f"{code}@{whole}.{part.rstrip('0') or '0'}"
 

@@ -48,7 +48,11 @@ class Window:
 
 
 def long_gaps(values: Floats, allowed: int = 1) -> Flags:
-    """Flags of missing samples that belong to a run of more than `allowed`, shape (n,)."""
+    """Flags of missing samples that belong to a run of more than `allowed`, shape (n,).
+
+    >>> long_gaps(np.array([1.0, np.nan, 1.0, np.nan, np.nan])).tolist()
+    [False, False, False, True, True]
+    """
     missing = np.isnan(values)
     flags = missing.copy()
     if allowed and missing.any():
@@ -64,6 +68,9 @@ def highest_window(values: Floats, interval_s: float, window_s: float = FIFTEEN_
     A window is formed only where no run of more than `allowed` samples is missing; it averages the time measured
     in it. Between samples the concentration is taken as constant over each interval, so that windows that are no
     multiple of the interval begin or end inside one. value is nan and formed 0 when there is no such window.
+
+    >>> float(highest_window(np.array([0.0] * 15 + [30.0] * 15 + [0.0] * 15), 60.0).value)
+    30.0
     """
     n = len(values)
     known = ~np.isnan(values)
@@ -108,6 +115,9 @@ def by_day(days: NDArray[np.int32]) -> list[tuple[int, int, int]]:
     """Calendar days of samples, shape (n,), see `timebase.wall_days`: (day number since 1970, first, end) each.
 
     A day of a clock change is one day, with 23 or 25 hours of samples.
+
+    >>> by_day(np.array([20, 20, 21], dtype=np.int32))
+    [(20, 0, 2), (21, 2, 3)]
     """
     if not len(days):
         return []

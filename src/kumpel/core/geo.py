@@ -70,7 +70,11 @@ def geodesic_m(lat1: Floats, lon1: Floats, lat2: Floats, lon2: Floats) -> Floats
 
 
 def haversine_m(lat1: Floats, lon1: Floats, lat2: Floats, lon2: Floats) -> Floats:
-    """Length in m of the great circle on a sphere of 6,371,008.8 m (IUGG mean radius), points in degrees."""
+    """Length in m of the great circle on a sphere of 6,371,008.8 m (IUGG mean radius), points in degrees.
+
+    >>> round(float(haversine_m(np.array(0.0), np.array(0.0), np.array(0.0), np.array(1.0))), 1)  # 6371008.8 x pi / 180
+    111195.1
+    """
     p1, p2 = np.radians(lat1), np.radians(lat2)
     h = np.sin((p2 - p1) / 2) ** 2 + np.cos(p1) * np.cos(p2) * np.sin(np.radians(lon2 - lon1) / 2) ** 2
     length: Floats = 2 * MEAN_RADIUS_M * np.arcsin(np.sqrt(np.clip(h, 0, 1)))
@@ -83,6 +87,9 @@ def earth_xyz(lat: Floats, lon: Floats) -> Floats:
     X = N cos lat cos lon, Y = N cos lat sin lon, Z = N (1 - e2) sin lat, N = a / sqrt(1 - e2 sin2 lat). The straight line between
     two of them is shorter than the geodesic by 1 part in 24 (s/R)2: 4 mm in 10 km. No dateline, no pole.
     Source: EPSG guidance note 7-2, geographic/geocentric conversions (method 9602).
+
+    >>> earth_xyz(np.array([0.0]), np.array([0.0])).tolist()
+    [[6378137.0, 0.0, 0.0]]
     """
     found = np.empty((len(lat), 3))
     for first in range(0, len(lat), BLOCK):

@@ -47,6 +47,9 @@ def u_t(count: int) -> float:
 
     U_T = t'(0.70; n-1; 1.645 sqrt n) / sqrt n with the non-central Student t quantile (EN 689:2018, annex F,
     table F.1: 2.187 for n = 6). Raises ValueError for n < 2.
+
+    >>> round(u_t(6), 3)
+    2.187
     """
     if count < 2:
         raise ValueError(f"U_T needs at least 2 results, not {count}")

@@ -10,7 +10,11 @@ KEPT_FORMATS = "\u200c\u200d"
 
 
 def clean_line(text: str) -> str:
-    """A name or another text of one line: without control signs and invisible marks, white space single and none outside."""
+    """A name or another text of one line: without control signs and invisible marks, white space single and none outside.
+
+    >>> clean_line('  Ida   Brandvik ')
+    'Ida Brandvik'
+    """
     return " ".join(_visible(text, " ").split())
 
 

@@ -13,6 +13,8 @@ def check_text(text: str, longest: int = LONGEST_TEXT, lines: bool = False) -> N
     """Raises ValueError for a text that is too long, or has signs that cannot be kept or shown.
 
     Control characters and halves of surrogate pairs have no place in a name; with `lines`, line breaks and tabs have one.
+
+    >>> check_text('one line')
     """
     if len(text) > longest:
         raise ValueError(f"a text of {len(text)} characters; {longest} are possible")
@@ -24,6 +26,8 @@ def check_plain(value: object, most_values: int = MOST_VALUES) -> None:
     """Raises ValueError for anything but maps with texts as names, lists, texts, finite numbers, true, false and null.
 
     At most `most_values`, 8 deep, texts of 4,000 characters, numbers up to 2^53.
+
+    >>> check_plain({'name': 'Ida', 'shifts': [1, 2.5, None]})
     """
     left = most_values
 

@@ -140,7 +140,11 @@ BY_EVENT = (POINT, "reading", "compression", "stroke")
 
 def recorded_s(channels_s: Iterable[float], events: Iterable[Event]) -> float:
     """Length in s of everything that was recorded: to the end of the longest channel or the last reading, whichever is later;
-    of marks alone, to the last of them."""
+    of marks alone, to the last of them.
+
+    >>> recorded_s([60.0, 59.5], [])
+    60.0
+    """
     longest = max(channels_s, default=0.0)
     listed = [(e.at_s, e.code in BY_EVENT) for e in events]
     read = max((at for at, counts in listed if counts), default=0.0)

@@ -13,6 +13,9 @@ def rounded(value: float, decimals: int) -> Decimal:
 
     134.5 is 135 and -2.5 is -3 (not the even neighbour), 1.005 is 1.01 (not the 1.00 of the binary fraction just below). Source:
     ISO 80000-1:2009, annex B, rule B (the one of the trade and of every pocket calculator).
+
+    >>> str(rounded(134.5, 0)), str(rounded(-2.5, 0)), str(rounded(1.005, 2))
+    ('135', '-3', '1.01')
     """
     found = Decimal(repr(float(value))).quantize(Decimal(1).scaleb(-decimals), ROUND_HALF_UP, _CONTEXT)
     return abs(found) if found.is_zero() else found

@@ -14,7 +14,11 @@ MOST = 500
 
 
 def runs(flags: Flags) -> NDArray[np.intp]:
-    """First and end index of every run of true flags, shape (k, 2)."""
+    """First and end index of every run of true flags, shape (k, 2).
+
+    >>> runs(np.array([True, True, False, True])).tolist()
+    [[0, 2], [3, 4]]
+    """
     padded = np.zeros(len(flags) + 2, dtype=bool)
     padded[1:-1] = flags
     return np.flatnonzero(padded[1:] != padded[:-1]).reshape(-1, 2)
@@ -25,6 +29,9 @@ def runs_over_gaps(flags: Flags, missing: Flags, longest: int | None = 1) -> NDA
 
     Up to `longest` missing samples in a row are passed over (1: the rule of the 15-min window); None passes over any number,
     so that only a measured sample parts two runs.
+
+    >>> runs_over_gaps(np.array([True, False, True]), np.array([False, True, False])).tolist()
+    [[0, 3]]
     """
     spans = runs(flags & ~missing)
     if len(spans) < 2:
@@ -41,7 +48,11 @@ def runs_over_gaps(flags: Flags, missing: Flags, longest: int | None = 1) -> NDA
 
 
 def merge(spans: Floats, gap_s: float, most: int = MOST) -> list[tuple[float, float]]:
-    """Spans in rising order, shape (k, 2), those closer than `gap_s` joined; at most `most` of them."""
+    """Spans in rising order, shape (k, 2), those closer than `gap_s` joined; at most `most` of them.
+
+    >>> merge(np.array([[0.0, 10.0], [11.0, 20.0], [40.0, 50.0]]), 2.0)
+    [(0.0, 20.0), (40.0, 50.0)]
+    """
     if not len(spans):
         return []
     apart = np.flatnonzero(spans[1:, 0] - spans[:-1, 1] > gap_s)
@@ -67,7 +78,11 @@ def gaps_between(spans: Sequence[tuple[float, float]], length: float) -> list[tu
 
 
 def bridged(flags: Flags, longest: int) -> Flags:
-    """The flags with inner false runs of at most `longest` samples set to true."""
+    """The flags with inner false runs of at most `longest` samples set to true.
+
+    >>> bridged(np.array([True, False, True, False, False]), 1).tolist()
+    [True, True, True, False, False]
+    """
     filled = flags.copy()
     ons = np.flatnonzero(flags)
     if not len(ons):

@@ -62,7 +62,11 @@ def in_order(times_s: Floats) -> Order:
 
 
 def usual_interval(times_s: Floats) -> float:
-    """The commonest distance of neighbouring times (the median), in s. Raises ValueError for fewer than two."""
+    """The commonest distance of neighbouring times (the median), in s. Raises ValueError for fewer than two.
+
+    >>> usual_interval(np.array([0.0, 1.0, 2.0, 9.0]))
+    1.0
+    """
     steps = np.diff(times_s)
     steps = steps[steps > 0]
     if not len(steps):

@@ -178,7 +178,11 @@ def _unrolled(lat: Floats, lon: Floats) -> tuple[Floats, Floats]:
 
 
 def growth_m(x: Floats, y: Floats) -> Floats:
-    """Growth of the greatest distance from the last place at each step, shape (n - 1,), of places in m; see `steps_m`."""
+    """Growth of the greatest distance from the last place at each step, shape (n - 1,), of places in m; see `steps_m`.
+
+    >>> growth_m(np.array([0.0, 1.0, 3.0]), np.zeros(3)).tolist()
+    [1.0, 2.0]
+    """
     if not len(x):
         return np.zeros(0)
     found = np.zeros(len(x) - 1)

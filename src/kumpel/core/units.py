@@ -79,7 +79,11 @@ class UnitError(ValueError):
 
 
 def standard(unit: str) -> str:
-    """The spelling used here of a unit; one that is not known comes back lowered and stripped."""
+    """The spelling used here of a unit; one that is not known comes back lowered and stripped.
+
+    >>> standard(' DB(A) ')
+    'dB(A)'
+    """
     whole = unit.strip().lower()
     plain = whole.strip("[]()")
     for name, spellings in _SAME.items():

@@ -152,6 +152,9 @@ def time_weights(at_s: Floats) -> Floats:
 
     The first and the last reading have one half only; a single reading weighs 1. With equal intervals inner
     readings weigh alike.
+
+    >>> time_weights(np.array([0.0, 600.0, 1800.0])).tolist()
+    [300.0, 900.0, 600.0]
     """
     if len(at_s) < 2:
         return np.ones(len(at_s))

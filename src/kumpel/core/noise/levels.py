@@ -111,6 +111,9 @@ def highest_share(levels: Floats, share: float = 0.5) -> tuple[int, int] | None:
     """First and end index of the shortest run of samples that holds `share` of the energy, or None.
 
     Answers "which stretch of the day makes half of the dose?" under the equal-energy rule.
+
+    >>> highest_share(np.array([60.0, 90.0, 60.0]))
+    (1, 2)
     """
     energy = np.nan_to_num(10 ** (levels / 10))
     total = float(energy.sum())
@@ -125,5 +128,9 @@ def highest_share(levels: Floats, share: float = 0.5) -> tuple[int, int] | None:
 
 
 def measured_flags(levels: Floats, left_out: Flags) -> Flags:
-    """Samples that count: measured and not left out."""
+    """Samples that count: measured and not left out.
+
+    >>> measured_flags(np.array([60.0, np.nan, 70.0]), np.array([False, False, True])).tolist()
+    [True, False, False]
+    """
     return ~np.isnan(levels) & ~left_out

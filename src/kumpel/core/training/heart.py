@@ -69,6 +69,9 @@ def time_in_zones(rate_bpm: Floats, lengths_s: Floats | float, edges: Floats) ->
 
     A rate on an edge belongs to the higher zone; edges are compared to a billionth of a beat, since 55 % of 180 is
     99.00000000000001 in binary.
+
+    >>> time_in_zones(np.array([90.0, 120.0, 150.0]), 60.0, np.array([100.0, 140.0])).tolist()
+    [60.0, 60.0, 60.0]
     """
     good = ~np.isnan(rate_bpm)
     if np.isnan(edges).any():

@@ -57,7 +57,11 @@ LEAST, MOST = 1.0, 50.0
 
 
 def air_to_fuel(fuel: str) -> float | None:
-    """The ratio of a fuel by its name, or as a number; None for an empty word. Raises ValueError for what is neither."""
+    """The ratio of a fuel by its name, or as a number; None for an empty word. Raises ValueError for what is neither.
+
+    >>> air_to_fuel('14.7')
+    14.7
+    """
     if not fuel:
         return None
     if fuel in STOICHIOMETRIC:
