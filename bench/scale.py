@@ -1,4 +1,4 @@
-"""Every screen's first answer over years of sessions: `./kumpel bench scale [SESSIONS] [FOLDER]`.
+"""Every screen's first answer over years of sessions: `./kumpel bench scale [SESSIONS] [FOLDER] [WEBS]`.
 
 A web process over a database of so many sessions (200,000; made in FOLDER the first time, which takes minutes, and kept there). Each question
 is another one (another filter, person, page, word), so that no kept answer is met. First one browser, then 32 that ask back to back.
@@ -95,10 +95,12 @@ def words_of(url: str) -> list[str]:
     return [*names, "ida", "hall 2", "early", "P-4", "N-0", "zzzzzz", "os", "a"]
 
 
-def server(url: str) -> Iterator[tuple[str, subprocess.Popen[bytes]]]:
+def server(url: str, webs: int = 1) -> Iterator[tuple[str, subprocess.Popen[bytes]]]:
+    """One web process alone, or so many with a worker and a lookout beside them."""
     port = free_port()
     environment = os.environ | {"DATABASE_URL": url, "PYTHONPATH": str(ROOT / "src")}
-    command = [sys.executable, "-m", "kumpel", "start", "--web", "--port", str(port)]
+    role = ["--web"] if webs == 1 else ["--webs", str(webs)]
+    command = [sys.executable, "-m", "kumpel", "start", *role, "--port", str(port)]
     process = subprocess.Popen(command, env=environment)
     address = f"http://127.0.0.1:{port}"
     try:
@@ -114,7 +116,7 @@ def server(url: str) -> Iterator[tuple[str, subprocess.Popen[bytes]]]:
         process.wait()
 
 
-def measure(url: str, count: int) -> None:
+def measure(url: str, count: int, webs: int) -> None:
     with psycopg.connect(plain_url(url)) as db:
         people = db.execute("select count(*) from person where id > 1000").fetchone()
         sessions = [
@@ -122,11 +124,13 @@ def measure(url: str, count: int) -> None:
         ]
     assert people is not None
     asks = asks_of(people[0], sessions, words_of(url))
-    for address, _ in server(url):
+    for address, _ in server(url, webs):
         with httpx.Client(base_url=address, timeout=120) as client:
             client.post("/api/sign-in", json={"login": LOGIN, "password": PASSWORD}).raise_for_status()
             cookie = client.cookies["kumpel"]
-            say(f"{count:,} sessions; one browser, {TIMES} different questions each")
+            say(
+                f"{count:,} sessions, {webs} web process{'es' if webs > 1 else ''}; one browser, {TIMES} different questions each"
+            )
             for name, path in asks.items():
                 ask(client, path(9_999))
                 spent = np.array([ask(client, path(n)) for n in range(TIMES)])
@@ -160,10 +164,11 @@ def measure(url: str, count: int) -> None:
 def main() -> None:
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 200_000
     folder = Path(sys.argv[2]) if len(sys.argv) > 2 else ROOT / "var" / "bench" / f"many-{count}"
+    webs = int(sys.argv[3]) if len(sys.argv) > 3 else 1
     folder.mkdir(parents=True, exist_ok=True)
     cluster = filled(folder, count)
     try:
-        measure(cluster.url, count)
+        measure(cluster.url, count, webs)
     finally:
         cluster.stop()
 
