@@ -9,6 +9,7 @@ import unittest
 from pathlib import Path
 
 from kumpel.config import ROOT
+from kumpel.demo import begun
 from tests.support import recording_file
 
 
@@ -87,6 +88,22 @@ class Assess(unittest.TestCase):
         words = kumpel("--help").stdout
         for command in ("demo", "start", "assess"):
             self.assertIn(command, words)
+
+
+class CutOff(unittest.TestCase):
+    def test_what_a_cut_start_left_on_the_recorders_goes_and_what_was_loaded_stays(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            memory = folder / "standins" / "dock-1" / "G-01" / "sessions"
+            memory.mkdir(parents=True)
+            (folder / "postgres").mkdir()
+            begun.loaded_mark(folder).touch()
+            begun.take_away_halves(folder)
+            self.assertTrue(memory.exists())
+            begun.loaded_mark(folder).unlink()
+            begun.take_away_halves(folder)
+            self.assertFalse(memory.exists())
+            self.assertTrue((folder / "postgres").exists())
 
 
 class Once(unittest.TestCase):

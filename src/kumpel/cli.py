@@ -13,6 +13,7 @@ from typing import Annotated
 import typer
 
 from kumpel.config import DEMO
+from kumpel.demo.begun import take_away_halves
 from kumpel.demo.ensemble import Ensemble
 from kumpel.demo.recorders import RECORDERS
 from kumpel.link.discovery import SCOPE_VARIABLE
@@ -43,6 +44,7 @@ def demo(
         from kumpel.demo.run import throw_away
 
         throw_away()
+    take_away_halves(DEMO)
     # The recorders start while this process is still importing what it needs.
     ensemble = Ensemble(DEMO / "standins")
     ensemble.begin(RECORDERS)

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Callable
-from pathlib import Path
 
 from sqlmodel import Session as Db
 
 from kumpel.config import DEMO, ROOT, Config
 from kumpel.demo import first_screen, post
+from kumpel.demo.begun import loaded_mark
 from kumpel.demo.ensemble import Ensemble
 from kumpel.demo.loading import Loading
 from kumpel.demo.people import LOGIN, PASSWORD
@@ -35,9 +35,9 @@ def run_demo(port: int, ensemble: Ensemble, check: bool = False) -> int:
         done = step("waiting for the simulated recorders")
         ensemble.wait()
         done()
-        if not _mark(cluster).exists():
+        if not loaded_mark(DEMO).exists():
             done = step("loading Tarnfels: forty people, their recorders")
-            loading = Loading(url, ensemble, _mark(cluster))
+            loading = Loading(url, ensemble, loaded_mark(DEMO))
             loading.first()
             done()
         mail = post.PostOffice(DEMO / "mail")
@@ -71,14 +71,9 @@ def run_demo(port: int, ensemble: Ensemble, check: bool = False) -> int:
     return 1 if reasons else 0
 
 
-def _mark(cluster: Cluster) -> Path:
-    """A file that says that the demo's data was loaded to the end."""
-    return cluster.data.parent / "loaded"
-
-
 def _filled_or_empty(cluster: Cluster) -> str:
     """The database with the whole demo in it, or an empty one: what was loaded by halves is thrown away."""
-    if not _mark(cluster).exists():
+    if not loaded_mark(DEMO).exists():
         cluster.stop()
         shutil.rmtree(cluster.data, ignore_errors=True)
     return cluster.start()
