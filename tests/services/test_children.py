@@ -11,12 +11,13 @@ from typing import Any
 from unittest import mock
 
 from kumpel.formats import krec
-from kumpel.services.ground import apart, figures
+from kumpel.services.ground import apart, figures, recordings
 from kumpel.services.ground.apart import ChildEndedError, Children, TooMuchError
 from kumpel.services.ground.problems import NotFoundError
 from kumpel.services.report import exports, reports
 from kumpel.services.report.reports import Options
 from kumpel.services.take_in import take_in
+from kumpel.services.work import children
 from kumpel.services.work.children import PRELOADED, Reckoners
 from kumpel.standins.jaw_muscle_signal import Night, usual_groups
 from kumpel.standins.jaw_muscle_signal import make as make_night
@@ -62,6 +63,13 @@ class InChildren(WithChildren):
                 self.db.rollback()
         self.assertEqual(len(children.pids()), 1)
         self.assertNotIn(os.getpid(), children.pids())
+
+    def test_a_child_keeps_no_recording_that_it_has_read(self) -> None:
+        """It will not be asked for the same again, and two of them would hold twice what a web process may."""
+        row = self.waiting()
+        self.assertTrue(children._figures(self.url, row.id or 0, False))
+        self.assertEqual(self.now(row).figures, figures.ASSESSED)
+        self.assertEqual(recordings._kept.size, 0)
 
     def test_one_that_is_killed_at_work_is_replaced_and_its_session_is_done(self) -> None:
         children = self.children()

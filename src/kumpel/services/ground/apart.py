@@ -25,6 +25,7 @@ from sqlmodel import Session as Db
 
 from kumpel.services.ground.problems import ProblemError
 from kumpel.store.database import engine, url_of
+from kumpel.store.freed import give_back
 
 MOST_BYTES = 1536 * 2**20
 """What a child may have of its own. The longest night that a kind takes needs a third of it."""
@@ -32,6 +33,8 @@ OVER_ITS_CAP = 3
 """How a child ends that has no memory left to say so."""
 ASKS = 200
 """A child is replaced after so many: what it could not give back goes with it."""
+RESTS_S = 0.2
+"""One that is not asked again so soon gives back what its work took."""
 IDLE_S = 60.0
 """One that nobody has asked for so long ends: it holds some 100 MB."""
 P = ParamSpec("P")
@@ -213,6 +216,9 @@ def _work(wire: Connection, most_bytes: int, nice: int) -> None:
                     os._exit(OVER_ITS_CAP)
                 answer = False, error
             wire.send_bytes(_packed(answer))
+            del function, arguments, answer
+            if not wire.poll(RESTS_S):
+                give_back()
 
 
 def _packed(answer: tuple[bool, object]) -> bytes:

@@ -61,6 +61,11 @@ class Recent:
             self._kept[key], self._sizes[key] = recording, size_of(recording)
             self._trim()
 
+    def clear(self) -> None:
+        with self._lock:
+            self._kept.clear()
+            self._sizes.clear()
+
     def _trim(self) -> None:
         for key in [k for k, size in self._sizes.items() if size > self._most]:
             del self._kept[key], self._sizes[key]
@@ -88,6 +93,11 @@ def _bytes_of(value: object) -> int:
 
 
 _kept = Recent(KEPT_BYTES)
+
+
+def forget_recordings() -> None:
+    """Keep none of those read so far: for a process that will not be asked for them again."""
+    _kept.clear()
 
 
 def session_of(db: Db, session_id: int) -> Session:

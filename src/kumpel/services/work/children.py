@@ -9,6 +9,7 @@ import contextlib
 
 from kumpel.services.ground import figures
 from kumpel.services.ground.apart import ChildEndedError, Children
+from kumpel.services.ground.recordings import forget_recordings
 from kumpel.store.database import engine
 
 PRELOADED = (
@@ -57,4 +58,7 @@ class Reckoners:
 
 
 def _figures(url: str, session_id: int, again: bool) -> bool:
-    return figures.run(engine(url), session_id, again=again)
+    try:
+        return figures.run(engine(url), session_id, again=again)
+    finally:
+        forget_recordings()
