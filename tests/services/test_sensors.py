@@ -404,6 +404,16 @@ class OverTheExchange(WithLogger):
             time.sleep(0.05)  # Both ends are in this process: the other one lets go of its link.
         self.assertEqual(sensors.bench(self.db, self.id).trouble, "")
 
+    def test_an_address_that_is_none_of_this_machine_is_said_and_recorders_are_looked_for_all_the_same(self) -> None:
+        with (
+            mock.patch.dict("os.environ", {"KUMPEL_EXCHANGE": "192.0.2.1"}),
+            self.assertLogs("kumpel.exchange", "ERROR") as told,
+        ):
+            other = live_values.hold(self.url)
+        self.addCleanup(live_values.let_go, other)
+        self.assertIn("nothing can listen at 192.0.2.1", told.output[0])
+        self.assertTrue(other.address.startswith("127.0.0.1:"))
+
     def test_strangers_learn_nothing_and_hold_up_nobody(self) -> None:
         host, _, port = self.exchange.address.rpartition(":")
         silent = [socket.create_connection((host, int(port))) for _ in range(20)]

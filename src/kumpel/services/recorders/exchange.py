@@ -41,6 +41,7 @@ GREETS_S = 3.0
 ANSWERS_S = 30.0
 """The longest that a call takes at the other end, and what it asks to be held for."""
 MOST_CALLERS = 64
+THIS_MACHINE = "127.0.0.1"
 ENDED = "the part of Kumpel that holds this link has ended"
 Message = dict[str, Any]
 Serve = Callable[["Wire", Message], None]
@@ -71,10 +72,9 @@ class Exchange:
     """The end in the lookout: answers whoever knows the secret, each in a thread of its own."""
 
     def __init__(self, serve: Serve) -> None:
-        host = os.environ.get("KUMPEL_EXCHANGE", "127.0.0.1")
         self.secret = secrets.token_hex(32)
         self._serve = serve
-        self._socket = socket.create_server((host, 0))
+        self._socket, host = _listening()
         self.address = f"{host}:{self._socket.getsockname()[1]}"
         self._callers = threading.BoundedSemaphore(MOST_CALLERS)
         self._open: set[Connection] = set()
@@ -86,8 +86,7 @@ class Exchange:
         self._socket.close()
         for connection in [*self._open]:
             # Whoever waits for the next message learns of it; closing belongs to the thread that reads.
-            with contextlib.suppress(OSError):
-                socket.socket(fileno=_copy_of(connection)).shutdown(socket.SHUT_RDWR)
+            _cut(connection)
 
     def _accept(self) -> None:
         while True:
@@ -129,12 +128,22 @@ class Exchange:
             wire.send({"problem": [type(problem).__name__, problem.detail, problem.code]})
 
 
-def _copy_of(connection: Connection) -> int:
-    return socket.dup(connection.fileno())
+def _listening() -> tuple[socket.socket, str]:
+    """A socket at the address that is set, else at this machine alone: recorders are looked for whatever is wrong with it."""
+    wished = os.environ.get("KUMPEL_EXCHANGE", THIS_MACHINE)
+    try:
+        return socket.create_server((wished, 0)), wished
+    except OSError as error:
+        log.error(
+            "nothing can listen at %s (KUMPEL_EXCHANGE): %s. Other machines do not reach the recorders of this one.",
+            wished,
+            error.strerror,
+        )
+        return socket.create_server((THIS_MACHINE, 0)), THIS_MACHINE
 
 
 def _cut(connection: Connection) -> None:
-    with contextlib.suppress(OSError), socket.socket(fileno=_copy_of(connection)) as copy:
+    with contextlib.suppress(OSError), socket.socket(fileno=os.dup(connection.fileno())) as copy:
         copy.shutdown(socket.SHUT_RDWR)
 
 
