@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import signal
 import threading
@@ -180,6 +181,13 @@ class Answers(WithChildren):
             reports.preview(self.db, 999, Options(()))
         self.assertNotIn(pid, children.pids())
 
+    def test_every_way_to_say_that_no_memory_is_left_ends_the_child(self) -> None:
+        children = self.children()
+        for number in range(4):
+            with self.subTest(number), self.assertRaises(ChildEndedError):
+                children.call(without_memory, number)
+        self.assertEqual(children.pids(), [])
+
     def test_an_error_that_cannot_be_sent_comes_in_its_words(self) -> None:
         with self.assertRaisesRegex(RuntimeError, "Unsendable: 2 of 3"):
             self.children().call(unsendable)
@@ -194,3 +202,14 @@ class Unsendable(Exception):
 
 def unsendable() -> None:
     raise Unsendable(2, 3)
+
+
+def without_memory(number: int) -> None:
+    """What was seen to be raised under the cap: by Python, the system, the loader, and as the cause of something else."""
+    if number == 3:
+        raise ValueError("no file was made") from MemoryError()
+    raise (
+        MemoryError(),
+        OSError(errno.ENOMEM, "Cannot allocate memory"),
+        ImportError("lib.so: failed to map segment from shared object"),
+    )[number]

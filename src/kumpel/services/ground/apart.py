@@ -7,6 +7,7 @@ are. A child is asked for one thing after the other, and ends when nobody has as
 from __future__ import annotations
 
 import contextlib
+import errno
 import functools
 import multiprocessing
 import os
@@ -212,13 +213,28 @@ def _work(wire: Connection, most_bytes: int, nice: int) -> None:
             try:
                 answer: tuple[bool, object] = True, function(*arguments)
             except Exception as error:
-                if isinstance(error, MemoryError) or "out of memory" in str(error):
+                if is_about_memory(error):
                     os._exit(OVER_ITS_CAP)
                 answer = False, error
             wire.send_bytes(_packed(answer))
             del function, arguments, answer
             if not wire.poll(RESTS_S):
                 give_back()
+
+
+NO_MEMORY = ("out of memory", "cannot allocate memory", "failed to map segment")
+"""How libraries say it that do not raise MemoryError; the last is a shared object that could not be loaded."""
+
+
+def is_about_memory(error: BaseException | None) -> bool:
+    """Whether an error, or one that it came of, is that no memory was left."""
+    while error is not None:
+        if isinstance(error, MemoryError) or (isinstance(error, OSError) and error.errno == errno.ENOMEM):
+            return True
+        if any(words in str(error).lower() for words in NO_MEMORY):
+            return True
+        error = error.__cause__ or error.__context__
+    return False
 
 
 def _packed(answer: tuple[bool, object]) -> bytes:
