@@ -13,8 +13,8 @@ from unittest import mock
 
 from kumpel.formats import krec
 from kumpel.services.ground import apart, figures, recordings
-from kumpel.services.ground.apart import ChildEndedError, Children, TooMuchError
-from kumpel.services.ground.problems import NotFoundError
+from kumpel.services.ground.apart import ChildEndedError, Children
+from kumpel.services.ground.problems import NotFoundError, TooMuchError
 from kumpel.services.report import exports, reports
 from kumpel.services.report.reports import Options
 from kumpel.services.take_in import take_in

@@ -24,7 +24,7 @@ from typing import Concatenate, ParamSpec, TypeVar
 
 from sqlmodel import Session as Db
 
-from kumpel.services.ground.problems import ProblemError
+from kumpel.services.ground.problems import TooMuchError
 from kumpel.store.database import engine, url_of
 from kumpel.store.freed import give_back
 
@@ -46,12 +46,6 @@ class ChildEndedError(Exception):
     """The child died while it was at work."""
 
 
-class TooMuchError(ProblemError):
-    """What was asked for ended the process that worked on it: nothing was made, nothing is lost."""
-
-    code, status = "too-much", 507
-
-
 class Child:
     """One process that works on what it is asked for."""
 
@@ -69,12 +63,13 @@ class Child:
         try:
             self._wire.send((function, arguments))
             done, answer = self._wire.recv()
+            made: Made = answer
         except (EOFError, OSError):
             self.process.join()
             raise ChildEndedError from None
         if not done:
             raise answer
-        return answer  # type: ignore[no-any-return]
+        return made
 
     def end(self) -> None:
         self._wire.close()

@@ -5,6 +5,7 @@ ProblemError             told as it stands: `detail`, a stable `code`, the HTTP 
 ├── NotFoundError        there is none (any more)
 ├── ConflictError        somebody else was faster, or the thing is in another state
 ├── ForbiddenError       signed in, but may not
+├── TooMuchError         it ended the process that worked on it
 ├── SignInError          not signed in
 │   └── TooManyTriesError
 └── RecorderError        the recorder did not do it
@@ -48,6 +49,12 @@ class InvalidError(ProblemError):
     """What was asked cannot be; nothing was changed."""
 
     code, status = "invalid", 422
+
+
+class TooMuchError(ProblemError):
+    """What was asked for ended the process that worked on it: nothing was made, nothing is lost."""
+
+    code, status = "too-much", 507
 
 
 class RecorderError(ProblemError):

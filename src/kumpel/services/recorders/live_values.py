@@ -131,7 +131,7 @@ def was_shown(db: Db, recorder: Recorder, channel: str, value: float, since: dat
     if wire is None:
         return _was_shown_here(recorder.id or 0, channel, value, since)
     asked = {"want": "shown", "recorder": recorder.id, "channel": channel, "value": value, "since": since.timestamp()}
-    with closing(packs(wire, asked)) as found:
+    with in_words(recorder), closing(packs(wire, asked)) as found:
         return bool(next(found)["shown"])
 
 
