@@ -5,7 +5,7 @@ import email.policy
 import io
 import json
 import re
-import time
+from datetime import datetime, timedelta
 from email.message import EmailMessage
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -44,9 +44,10 @@ class Clinic(BrowserTest):
         return ensemble, self.person("Petter Lunde", number="TF-0412")
 
     def worn(self, ensemble: Ensemble) -> None:
-        """A day goes by: the stand-in has recorded it under the setup that was written."""
+        """A day goes by, from one noon to the next, with one night in it whatever the hour is now."""
         wish: dict[str, Any] = {"awake_systolic": 146.0, "awake_diastolic": 91.0, "dip_percent": 5.0, "failing": 0.0}
-        ensemble.running["C-03"].tell("record", start=time.time() - 87_000, length_s=86_400, seed=11, **wish)
+        noon = (datetime.now().astimezone() - timedelta(days=2)).replace(hour=12, minute=0, second=0, microsecond=0)
+        ensemble.running["C-03"].tell("record", start=noon.timestamp(), length_s=86_400, seed=11, **wish)
 
     def setup_on_it(self, ensemble: Ensemble) -> dict[str, Any]:
         found: dict[str, Any] = json.loads((ensemble.running["C-03"].folder / "state.json").read_text())["setup"]
@@ -177,12 +178,11 @@ class Fingers(Clinic):
         canvas = page.get_by_role("application").locator("canvas")
         box = canvas.bounding_box()
         assert box is not None
-        # Three hours from sleep, whose handles lie wherever the hour of the day puts them.
         row = self.session()
         outcome = figures.outcome(self.db, row.id or 0)
         assert outcome is not None
         [sleep] = outcome.both.reviewed.stretches
-        at_s = sleep.end_s + 10_800 if sleep.end_s + 14_400 < row.length_s else sleep.start_s - 10_800
+        at_s = sleep.end_s + 10_800  # three hours from sleep and its handles
         page.touchscreen.tap(box["x"] + 40 + at_s / row.length_s * (box["width"] - 74), box["y"] + 120)
         expect(page.locator("tr[aria-current=true]")).to_have_count(1)
         reading = page.locator("tr[aria-current=true]")
