@@ -244,7 +244,7 @@ class Supposing(BrowserTest):
         """Noise: the plot's own scale tells where 80 dB stands; two ticks apart tell how far a decibel is."""
         row = self.of("noise")
         page = self.open(row)
-        plot = page.locator(".u-over")
+        plot = page.get_by_role("application").locator("canvas")
         before = plot.bounding_box()
         page.get_by_role("button", name="what if …").click()
         panel = page.get_by_role("region", name="What if the limits were others")
@@ -266,7 +266,7 @@ class Supposing(BrowserTest):
 
     def movable(self, x: float, y: float) -> bool:
         self.page.mouse.move(x, y)
-        return bool(self.page.evaluate("document.querySelector('.u-over').style.cursor === 'ns-resize'"))
+        return bool(self.page.get_by_role("application").evaluate("place => place.style.cursor === 'ns-resize'"))
 
     def test_the_alarm_of_a_gas_is_in_its_picture_and_dragged_there(self) -> None:
         row = self.of("gas")

@@ -1,5 +1,4 @@
 import "./app/theme.css";
-import "uplot/dist/uPlot.min.css";
 import { QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";

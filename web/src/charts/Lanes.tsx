@@ -1,10 +1,11 @@
 import { useRef } from "react";
+import { draggedAcross, type LineUnder } from "./lanes/across";
 import { type Canvases, draw, rangeOf, scaleOf } from "./lanes/draw";
 import { type Across, useGestures } from "./lanes/gestures";
 import { AXIS, heights, ROW, SLIM } from "./lanes/measures";
 import { timeKeys, usePainted } from "./lanes/painted";
 import type { Lane, LanesProps, LineDrag } from "./lanes/types";
-import { lineAt, stepped } from "./limitLine";
+import { lineAt } from "./limitLine";
 
 export type { Binned, Edge, Lane, LaneBand, MarkRow, Point } from "./lanes/types";
 
@@ -29,8 +30,12 @@ function titleOf(lane: Lane): string {
   return `${lane.name}${unit}${lines.length > 0 ? `; lines: ${lines.join("; ")}` : ""}: tall, or as before`;
 }
 
-/** The lane under a pointer, with its scale and the line of a limit that is near. */
-function lineUnder(canvas: HTMLCanvasElement | null, props: LanesProps, event: PointerEvent) {
+/** The line of a limit under a pointer, with the scale of its lane. */
+function lineUnder(
+  canvas: HTMLCanvasElement | null,
+  props: LanesProps,
+  event: PointerEvent,
+): LineUnder<LineDrag> | null {
   if (!canvas || !props.onLine) return null;
   const y = event.clientY - canvas.getBoundingClientRect().top;
   let top = 0;
@@ -38,44 +43,17 @@ function lineUnder(canvas: HTMLCanvasElement | null, props: LanesProps, event: P
     const lane = props.lanes[i];
     if (lane && y >= top && y < top + height) {
       const range = rangeOf(lane);
-      const line = lineAt(lane.lines, scaleOf(height, top, range).y, y, event.pointerType);
-      return line ? { lane: lane.key, line, range, height, top } : null;
+      const scale = scaleOf(height, top, range);
+      const line = lineAt(lane.lines, scale.y, y, event.pointerType);
+      if (!line) return null;
+      return {
+        drag: { lane: lane.key, limit: line.limit, value: line.value, range },
+        valueAt: (clientY) => scale.value(clientY - canvas.getBoundingClientRect().top),
+      };
     }
     top += height;
   }
   return null;
-}
-
-/** Dragging the line of a limit up and down. */
-function acrossOf(
-  canvases: React.RefObject<Canvases>,
-  latest: React.RefObject<LanesProps>,
-  held: React.RefObject<LineDrag | null>,
-): Across {
-  let place = { top: 0, height: 1 };
-  return {
-    over: (event) => lineUnder(canvases.current.lanes, latest.current, event) !== null,
-    down: (event) => {
-      const found = lineUnder(canvases.current.lanes, latest.current, event);
-      if (!found) return false;
-      place = found;
-      held.current = { lane: found.lane, limit: found.line.limit, value: found.line.value, range: found.range };
-      return true;
-    },
-    move: (event) => {
-      const [canvas, drag] = [canvases.current.lanes, held.current];
-      if (!canvas || !drag) return;
-      const [low, high] = drag.range;
-      const at = scaleOf(place.height, place.top, drag.range).value(event.clientY - canvas.getBoundingClientRect().top);
-      const value = stepped(Math.min(Math.max(at, low), high), drag.range);
-      if (value === drag.value) return;
-      drag.value = value;
-      latest.current.onLine?.(drag.limit, value);
-    },
-    up: () => {
-      held.current = null;
-    },
-  };
 }
 
 /** Lanes on one clock: a row of marks for each kind of event, then a lane a channel, each on its own scale. */
@@ -88,7 +66,11 @@ export function Lanes(props: LanesProps) {
   const cursor = useRef<number | null>(null);
   const line = useRef<LineDrag | null>(null);
   const across = useRef<Across | null>(null);
-  across.current ??= acrossOf(canvases, latest, line);
+  across.current ??= draggedAcross(
+    (event) => lineUnder(canvases.current.lanes, latest.current, event),
+    line,
+    (limit, value) => latest.current.onLine?.(limit, value),
+  );
   const repaint = usePainted(box, () =>
     draw(canvases.current, latest.current, dragged.current, cursor.current, line.current),
   );

@@ -27,6 +27,21 @@ export function onLook(redraw: () => void): () => void {
 /** Colours of lanes in order, told apart also by those who see few colours. */
 export const LANE_COLOURS = ["--lane-1", "--lane-2", "--lane-3", "--lane-4", "--lane-5", "--lane-6"];
 
+/** A canvas sized to its place on this screen and cleared, to be drawn on in pixels of the window; null while there is none. */
+export function cleared(canvas: HTMLCanvasElement | null): CanvasRenderingContext2D | null {
+  const context = canvas?.getContext("2d");
+  if (!canvas || !context) return null;
+  const ratio = devicePixelRatio || 1;
+  const [width, height] = [Math.round(canvas.clientWidth * ratio), Math.round(canvas.clientHeight * ratio)];
+  if (canvas.width !== width || canvas.height !== height) [canvas.width, canvas.height] = [width, height];
+  context.setTransform(ratio, 0, 0, ratio, 0, 0);
+  context.clearRect(0, 0, canvas.clientWidth, canvas.clientHeight);
+  return context;
+}
+
+/** Letters in a picture. */
+export const font = (size: number, weight = 500) => `${weight} ${size}px "Barlow Semi Condensed"`;
+
 /** A hatched field: left out, or not measured. */
 export function hatch(context: CanvasRenderingContext2D, x: number, y: number, width: number, height: number) {
   context.save();

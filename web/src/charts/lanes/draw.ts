@@ -1,4 +1,4 @@
-import { clockSplits, hatch, LANE_COLOURS, niceRange, token } from "../drawing";
+import { cleared, clockSplits, font, hatch, LANE_COLOURS, niceRange, token } from "../drawing";
 import { samePlace } from "../limitLine";
 import { AXIS, heights, LEFT, ROW, SLIM } from "./measures";
 import { LONG_PX, type Stack, stacksOf } from "./stacks";
@@ -58,21 +58,11 @@ interface Drawing {
   x: (s: number) => number;
 }
 
-const font = (size: number, weight = 500) => `${weight} ${size}px "Barlow Semi Condensed"`;
-
 /** A canvas made ready: sized to its place, cleared, with the lines of the clock, and what turns seconds into pixels. */
 function begin(canvas: HTMLCanvasElement | null, props: Props): Drawing | null {
-  const context = canvas?.getContext("2d");
+  const context = cleared(canvas);
   if (!canvas || !context) return null;
-  const ratio = devicePixelRatio || 1;
-  const width = canvas.clientWidth;
-  const height = canvas.clientHeight;
-  if (canvas.width !== Math.round(width * ratio) || canvas.height !== Math.round(height * ratio)) {
-    canvas.width = Math.round(width * ratio);
-    canvas.height = Math.round(height * ratio);
-  }
-  context.setTransform(ratio, 0, 0, ratio, 0, 0);
-  context.clearRect(0, 0, width, height);
+  const [width, height] = [canvas.clientWidth, canvas.clientHeight];
   const [from, to] = props.span;
   const plot = width - LEFT - 2;
   return { context, width, height, plot, from, to, x: (s) => LEFT + ((s - from) / (to - from)) * plot };

@@ -1,5 +1,6 @@
 import type { WallClock } from "@/ui/format";
 import type { LimitPlace } from "../limitLine";
+import type { Dragged } from "./across";
 
 /** Values in equal bins; null where nothing was measured. */
 export interface Binned {
@@ -59,12 +60,9 @@ export interface Edge {
   atS: number;
 }
 
-/** A line that is being dragged: the scale of its lane stands still meanwhile. */
-export interface LineDrag {
+/** The line of a lane that is being dragged. */
+export interface LineDrag extends Dragged {
   lane: string;
-  limit: LimitPlace;
-  value: number;
-  range: [number, number];
 }
 
 /** What gestures on a time axis are about. */

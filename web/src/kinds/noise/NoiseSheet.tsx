@@ -191,7 +191,6 @@ export default function NoiseSheet({
           onCursor={setCursor}
           onLine={tried?.move}
           height={230}
-          unit={unit}
           label={`Level over time in ${unit}. Plus and minus zoom, arrows move, 0 shows the whole session.`}
         />
         {!locked && (

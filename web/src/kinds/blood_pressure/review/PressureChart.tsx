@@ -1,9 +1,10 @@
 import { useMemo, useRef, useState } from "react";
+import { type Dragged, draggedAcross, type LineUnder } from "@/charts/lanes/across";
 import { type Across, useGestures } from "@/charts/lanes/gestures";
 import { LEFT } from "@/charts/lanes/measures";
 import { timeKeys, usePainted } from "@/charts/lanes/painted";
 import type { TimeGestures } from "@/charts/lanes/types";
-import { type LimitPlace, lineAt, samePlace, stepped } from "@/charts/limitLine";
+import { type LimitPlace, lineAt, samePlace } from "@/charts/limitLine";
 import { number } from "@/ui/format";
 import {
   ACTIVITY,
@@ -40,51 +41,25 @@ const nearest = (readings: Reading[], atS: number): Reading | undefined =>
     undefined,
   );
 
-/** The line of a limit while it is dragged: the scale stands still meanwhile. */
-interface Drag {
-  limit: LimitPlace;
-  value: number;
+interface Drawn {
+  chart: Chart;
   scale: Scale;
+  onLine: ((limit: LimitPlace, value: number) => void) | undefined;
 }
 
-/** Dragging the line of a limit up and down, where it holds. */
-function acrossOf(
-  canvas: React.RefObject<{ lanes: HTMLCanvasElement | null }>,
-  latest: React.RefObject<{
-    chart: Chart;
-    scale: Scale;
-    onLine: ((limit: LimitPlace, value: number) => void) | undefined;
-  }>,
-  held: React.RefObject<Drag | null>,
-): Across {
-  const under = (event: PointerEvent) => {
-    const place = canvas.current.lanes?.getBoundingClientRect();
-    const { chart, scale, onLine } = latest.current;
-    if (!place || !onLine) return undefined;
-    const [from, to] = chart.span;
-    const atS = from + ((event.clientX - place.left - LEFT) / Math.max(place.width - LEFT - RIGHT, 1)) * (to - from);
-    const lines = chart.levels.filter((l) => l.startS <= atS && atS < l.endS);
-    return lineAt(lines, (value) => yOf(value, scale), event.clientY - place.top, event.pointerType);
-  };
+/** The line of a limit under a pointer, where it holds. */
+function lineUnder(canvas: HTMLCanvasElement | null, drawn: Drawn, event: PointerEvent): LineUnder<Dragged> | null {
+  const { chart, scale, onLine } = drawn;
+  if (!canvas || !onLine) return null;
+  const place = canvas.getBoundingClientRect();
+  const [from, to] = chart.span;
+  const atS = from + ((event.clientX - place.left - LEFT) / Math.max(place.width - LEFT - RIGHT, 1)) * (to - from);
+  const lines = chart.levels.filter((l) => l.startS <= atS && atS < l.endS);
+  const line = lineAt(lines, (value) => yOf(value, scale), event.clientY - place.top, event.pointerType);
+  if (!line) return null;
   return {
-    over: (event) => under(event) !== undefined,
-    down: (event) => {
-      const line = under(event);
-      if (!line) return false;
-      held.current = { limit: line.limit, value: line.value, scale: latest.current.scale };
-      return true;
-    },
-    move: (event) => {
-      const [place, drag] = [canvas.current.lanes?.getBoundingClientRect(), held.current];
-      if (!place || !drag) return;
-      const value = stepped(pressureAt(event.clientY - place.top, drag.scale), drag.scale);
-      if (value === drag.value) return;
-      drag.value = value;
-      latest.current.onLine?.(drag.limit, value);
-    },
-    up: () => {
-      held.current = null;
-    },
+    drag: { limit: line.limit, value: line.value, range: scale },
+    valueAt: (clientY) => pressureAt(clientY - canvas.getBoundingClientRect().top, scale),
   };
 }
 
@@ -144,17 +119,21 @@ export function PressureChart({
   latest.current = gestures;
   const dragged = useRef<[number, number] | null>(null);
   const cursor = useRef<number | null>(null);
-  const drag = useRef<Drag | null>(null);
-  const drawn = useRef({ chart, scale, onLine });
+  const drag = useRef<Dragged | null>(null);
+  const drawn = useRef<Drawn>({ chart, scale, onLine });
   drawn.current = { chart, scale, onLine };
   const across = useRef<Across | null>(null);
-  across.current ??= acrossOf(canvas, drawn, drag);
+  across.current ??= draggedAcross(
+    (event) => lineUnder(canvas.current.lanes, drawn.current, event),
+    drag,
+    (limit, value) => drawn.current.onLine?.(limit, value),
+  );
   const repaint = usePainted(box, () => {
     const line = drag.current;
     const levels = line
       ? chart.levels.map((l) => (samePlace(l.limit, line.limit) ? { ...l, value: line.value } : l))
       : chart.levels;
-    drawChart(canvas.current.lanes, { ...chart, levels }, line?.scale ?? scale, dragged.current, cursorS);
+    drawChart(canvas.current.lanes, { ...chart, levels }, line?.range ?? scale, dragged.current, cursorS);
   });
   useGestures(box, canvas, latest, dragged, cursor, repaint, across);
   const pointed = cursorS === null ? chart.readings.find((r) => r.key === chart.chosen) : undefined;

@@ -1,4 +1,4 @@
-import { clockSplits, hatch, token } from "@/charts/drawing";
+import { cleared, clockSplits, font, hatch, token } from "@/charts/drawing";
 import { LEFT } from "@/charts/lanes/measures";
 import type { Edge } from "@/charts/lanes/types";
 import type { LimitPlace } from "@/charts/limitLine";
@@ -74,8 +74,6 @@ export function usual(values: number[]): number[] {
   return values.filter((v) => v >= at(0.25) - reach && v <= at(0.75) + reach);
 }
 
-const font = (size: number, weight = 400) => `${weight} ${size}px "Barlow Semi Condensed"`;
-
 interface Drawing {
   context: CanvasRenderingContext2D;
   width: number;
@@ -91,16 +89,9 @@ export function drawChart(
   dragged: Scale | null,
   cursorS: number | null,
 ) {
-  const context = canvas?.getContext("2d");
+  const context = cleared(canvas);
   if (!canvas || !context) return;
-  const ratio = devicePixelRatio || 1;
-  const [width, height] = [canvas.clientWidth, canvas.clientHeight];
-  if (canvas.width !== Math.round(width * ratio) || canvas.height !== Math.round(height * ratio)) {
-    canvas.width = Math.round(width * ratio);
-    canvas.height = Math.round(height * ratio);
-  }
-  context.setTransform(ratio, 0, 0, ratio, 0, 0);
-  context.clearRect(0, 0, width, height);
+  const width = canvas.clientWidth;
   const [from, to] = chart.span;
   const right = width - RIGHT;
   const x = (s: number) => LEFT + ((s - from) / (to - from)) * (right - LEFT);
@@ -171,7 +162,7 @@ const pulseY = (value: number) =>
 
 function grid({ context, x, right, width }: Drawing, chart: Chart, scale: Scale, bottom: number) {
   context.lineWidth = 1;
-  context.font = font(11.5);
+  context.font = font(11.5, 400);
   context.textBaseline = "middle";
   context.textAlign = "right";
   for (let value = scale[0]; value <= scale[1]; value += 20) {
@@ -229,7 +220,7 @@ function limits({ context, x, right }: Drawing, levels: Level[], scale: Scale) {
   context.setLineDash([5, 3]);
   for (const { value, startS, endS } of levels) line(context, x(startS), yOf(value, scale), x(endS), yOf(value, scale));
   context.setLineDash([]);
-  context.font = font(11.5);
+  context.font = font(11.5, 400);
   context.fillStyle = token("--ink");
   context.textAlign = "center";
   const atTheRight = new Set(levels.filter((l) => x(l.endS) >= right - 2).map((l) => l.value));
@@ -308,7 +299,7 @@ function quiet({ context, x }: Drawing, { startS, endS }: Span) {
   context.strokeStyle = token("--line");
   context.lineWidth = 1;
   context.strokeRect(a, FAILED_TOP + 4, size, FAILED - 8);
-  context.font = font(11);
+  context.font = font(11, 400);
   context.textAlign = "center";
   context.textBaseline = "middle";
   const words = "quiet";
@@ -342,7 +333,7 @@ function event({ context, x, right }: Drawing, { atS, text, look }: Mark) {
     context.lineTo(at, y + 4);
     context.fill();
   }
-  context.font = font(11.5);
+  context.font = font(11.5, 400);
   context.textBaseline = "middle";
   context.fillStyle = token("--ink");
   const words = text.length > 34 ? `${text.slice(0, 33)}…` : text;
