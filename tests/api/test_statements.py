@@ -14,7 +14,7 @@ from kumpel.store import database
 from kumpel.store.tables import HandOver, Recorder, Setup, now
 from tests.support import DatabaseTest
 
-MOST = {"take-in": 12, "recorders": 6}
+MOST = {"take-in": 12, "recorders": 6, "register": 8}
 
 
 class Statements(DatabaseTest):
@@ -70,6 +70,7 @@ class Statements(DatabaseTest):
         answers: dict[str, Callable[[], list[Any]]] = {
             "take-in": lambda: take_in_routes.list_bays(self.db, who),
             "recorders": lambda: hand_out_routes.list_recorders(self.db, who),
+            "register": lambda: hand_out_routes.register(self.db, who).recorders,
         }
         self.stand(1, 4)
         few = {name: self.took(answer, 3) for name, answer in answers.items()}

@@ -11,10 +11,12 @@ from fastapi.responses import Response
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, Who
 from kumpel.api.downloads import shown
+from kumpel.api.people import Limit, Offset
 from kumpel.kinds.registry import kind_of
 from kumpel.services.hand_out import drafts, hand_out, kept_setups
 from kumpel.services.hand_out import leaflet as leaflets
 from kumpel.services.recorders import clock, displays, networks, recorders
+from kumpel.services.register import recorder_list
 from kumpel.store.tables import HandOver, Person, Recorder
 
 router = APIRouter(tags=["hand out"])
@@ -23,6 +25,24 @@ router = APIRouter(tags=["hand out"])
 @router.get("/recorders")
 def list_recorders(db: Database, who: Who) -> list[schemas.Recorder]:
     return answers.recorders(db, recorders.all_recorders(db))
+
+
+@router.get("/recorders/register")
+def register(
+    db: Database,
+    who: Who,
+    search: str = "",
+    where: recorder_list.Where = "all",
+    kind: str = "",
+    sort: recorder_list.Sort = "token",
+    falling: bool = False,
+    limit: Limit = 100,
+    offset: Offset = 0,
+) -> schemas.RecorderList:
+    """Recorders that were ever seen, filtered and sorted, page by page; `total` counts all that match."""
+    wanted = recorder_list.Wanted(search, where, kind, sort, falling)
+    rows, total = recorder_list.list_recorders(db, wanted, limit, offset)
+    return schemas.RecorderList(recorders=answers.recorders(db, rows), total=total)
 
 
 @router.post("/recorders", status_code=201)

@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { api, ask } from "@/api/client";
+import { api, ask, type Schemas } from "@/api/client";
 import { inputLook } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
 import { useEnterWaits } from "@/ui/people";
@@ -26,10 +26,12 @@ const PLACES: Choice[] = [
   ["Limits", "register", "/limits"],
 ].map(([title = "", about = "", go = ""]) => ({ id: go, title, about, go }));
 
+type Hit = Schemas["Hit"];
+
 const TARGET = {
-  person: (id: number) => `/people/${id}`,
-  recorder: () => "/recorders",
-  session: (id: number) => `/review/${id}`,
+  person: ({ id }: Hit) => `/people/${id}`,
+  recorder: ({ title }: Hit) => `/recorders?find=${encodeURIComponent(title)}`,
+  session: ({ id }: Hit) => `/review/${id}`,
 };
 
 /** Ctrl K: any person, recorder, session or place by a few letters. */
@@ -49,7 +51,7 @@ export function Find({ open, onClose }: { open: boolean; onClose: () => void }) 
     id: `${h.what} ${h.id}`,
     title: h.title,
     about: `${h.what}, ${h.about}`,
-    go: TARGET[h.what](h.id),
+    go: TARGET[h.what](h),
   }));
   const choices = [...hits, ...places];
   const go = (choice: Choice | undefined) => {

@@ -1,5 +1,5 @@
 import { useMutation } from "@tanstack/react-query";
-import { useState } from "react";
+import { useCallback, useState } from "react";
 import { Problem } from "@/api/client";
 import { Button, inputLook } from "./basics";
 import { Dialog } from "./dialog";
@@ -77,5 +77,7 @@ export function usePasscoded<W, A>({
       }}
     />
   );
-  return { run: (wish: W) => deed.mutate({ wish, passcode: "" }), isPending: deed.isPending, dialog };
+  const { mutate } = deed;
+  const run = useCallback((wish: W) => mutate({ wish, passcode: "" }), [mutate]);
+  return { run, isPending: deed.isPending, dialog };
 }

@@ -47,6 +47,13 @@ class Recorder(Out):
     calibrates: bool = Field(description="whether its sensors are calibrated here")
 
 
+class RecorderList(BaseModel):
+    """A page of the register; `total` is how many match in all."""
+
+    recorders: list[Recorder]
+    total: int
+
+
 class LookedIn(Out):
     """A network in which recorders are looked for, an address, a port, a folder, or a dock of whose recorders none answers."""
 

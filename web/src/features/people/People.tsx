@@ -6,6 +6,7 @@ import { kindName } from "@/kinds/kinds";
 import { Button, Empty, inputLook, Loading, Trouble, Verdict } from "@/ui/basics";
 import { moment } from "@/ui/format";
 import { More, useAddPerson, usePeople } from "@/ui/people";
+import { type RegisterColumn, RegisterTable } from "@/ui/register";
 import { useTitle } from "@/ui/title";
 import { CLINIC, CodeChoice, FIELDS, Field, StayChoice, useChangePerson } from "./fields";
 import { PersonMedicines } from "./PersonMedicines";
@@ -103,6 +104,28 @@ function Card({ id }: { id: number }) {
   );
 }
 
+const COLUMNS: RegisterColumn<Schemas["Person"]>[] = [
+  {
+    key: "name",
+    name: "Name",
+    look: "max-w-64 p-0",
+    cell: (p) => (
+      <Link className="block truncate px-2 py-1.5 font-medium" to={`/people/${p.id}`}>
+        {p.name}
+      </Link>
+    ),
+  },
+  { key: "number", name: "Number", look: "px-2 whitespace-nowrap text-soft", cell: (p) => p.number },
+  { key: "team", name: "Team", look: "max-w-40 truncate px-2", cell: (p) => p.team },
+  { key: "sessions", name: "Sessions", right: true, look: "px-2 text-right", cell: (p) => p.sessions || "" },
+  {
+    key: "last",
+    name: "Last",
+    look: "px-2 whitespace-nowrap text-soft",
+    cell: (p) => (p.last_session_at ? moment(p.last_session_at) : ""),
+  },
+];
+
 /** The register of people. */
 export default function People() {
   const { id } = useParams();
@@ -138,39 +161,7 @@ export default function People() {
             Type a name above and add it. A name is enough; a number is made, the rest can follow.
           </Empty>
         )}
-        {rows.length > 0 && (
-          <table className="w-full">
-            <thead className="text-left font-narrow text-[12.5px] text-soft">
-              <tr>
-                <th className="px-2 py-1 font-medium">Name</th>
-                <th className="px-2 font-medium">Number</th>
-                <th className="px-2 font-medium">Team</th>
-                <th className="px-2 text-right font-medium">Sessions</th>
-                <th className="px-2 font-medium">Last</th>
-              </tr>
-            </thead>
-            <tbody>
-              {rows.map((p) => (
-                <tr
-                  key={p.id}
-                  className={`border-line border-t ${String(p.id) === id ? "bg-act-soft" : "hover:bg-hair"}`}
-                >
-                  <td className="max-w-64 p-0">
-                    <Link className="block truncate px-2 py-1.5 font-medium" to={`/people/${p.id}`}>
-                      {p.name}
-                    </Link>
-                  </td>
-                  <td className="px-2 whitespace-nowrap text-soft">{p.number}</td>
-                  <td className="max-w-40 truncate px-2">{p.team}</td>
-                  <td className="px-2 text-right">{p.sessions || ""}</td>
-                  <td className="px-2 whitespace-nowrap text-soft">
-                    {p.last_session_at ? moment(p.last_session_at) : ""}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        )}
+        {rows.length > 0 && <RegisterTable rows={rows} columns={COLUMNS} {...(id ? { chosen: Number(id) } : {})} />}
         <More list={people} what="people" />
       </section>
       <aside aria-label="Person" className="overflow-auto border-line border-l bg-panel px-5 py-[18px]">

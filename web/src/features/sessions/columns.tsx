@@ -1,20 +1,18 @@
-import type { ReactNode } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
 import { Tag, Token, Verdict } from "@/ui/basics";
 import { decimalsOf, hoursMinutes, length, moment, number, unitWords } from "@/ui/format";
+import type { RegisterColumn } from "@/ui/register";
 
 export type Session = Schemas["Session"];
 export type Sort = "started" | "length" | "person" | "verdict" | "figure";
 
-export interface Column {
-  key: string;
+export interface Column extends RegisterColumn<Session> {
   /** The figure that a column of numbers is about. */
   figure?: string;
-  name: string;
+  /** What the list is sorted by when it is sorted by this column. */
   sort?: Sort;
-  cell: (s: Session) => ReactNode;
 }
 
 export const COLUMNS: Column[] = [
@@ -22,6 +20,7 @@ export const COLUMNS: Column[] = [
     key: "person",
     name: "Person",
     sort: "person",
+    sorts: true,
     cell: (s) => (
       <Link className="block max-w-56 truncate font-medium hover:text-act" to={`/review/${s.id}`}>
         {s.person || "Unclaimed"}
@@ -32,12 +31,15 @@ export const COLUMNS: Column[] = [
     key: "started",
     name: "Start",
     sort: "started",
+    sorts: true,
+    fallsFirst: true,
     cell: (s) => <span className="whitespace-nowrap">{moment(s.started_at, s.utc_offset_min)}</span>,
   },
   {
     key: "length",
     name: "Length",
     sort: "length",
+    sorts: true,
     cell: (s) => <span className="whitespace-nowrap">{length(s.length_s)}</span>,
   },
   { key: "kind", name: "Kind", cell: (s) => kindName(s.kind) },
@@ -49,6 +51,7 @@ export const COLUMNS: Column[] = [
     key: "verdict",
     name: "Verdict",
     sort: "verdict",
+    sorts: true,
     cell: (s) =>
       s.trouble ? (
         <span className="text-action">{s.trouble}</span>
@@ -80,6 +83,9 @@ export function numberColumn(
     figure: key,
     name: unit ? `${name}, ${unit}` : name,
     sort: "figure",
+    sorts: true,
+    fallsFirst: true,
+    right: true,
     cell: (s) => {
       const found = s.numbers[key];
       const reached = found && (found.verdict === "above limit" || found.verdict === "action level reached");

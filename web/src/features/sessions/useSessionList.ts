@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { api, ask } from "@/api/client";
 import { useKindWords } from "@/kinds/kinds";
 import { TYPING_RESTS_MS, useRested } from "@/ui/rested";
@@ -57,8 +57,11 @@ export function useSessionList() {
     queryFn: () => ask(api.GET("/api/kinds/{kind}/figures", { params: { path: { kind } } })),
     enabled: kind !== "",
   });
-  const followed = kinds.find((k) => k.key === kind)?.registers ?? [];
-  const shown = followed.some((f) => f.figure === figure) || !figure ? followed : [{ figure, label: "" }, ...followed];
+  const registers = kinds.find((k) => k.key === kind)?.registers;
+  const shown = useMemo(() => {
+    const followed = registers ?? [];
+    return followed.some((f) => f.figure === figure) || !figure ? followed : [{ figure, label: "" }, ...followed];
+  }, [registers, figure]);
   const rested = useRested(words, TYPING_RESTS_MS);
   const query = {
     search: rested,

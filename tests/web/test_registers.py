@@ -1,0 +1,80 @@
+"""The register of recorders with more than anybody would scroll through: narrowed, sorted, page by page, found from anywhere."""
+
+import re
+
+from playwright.sync_api import expect
+from sqlmodel import select
+
+from kumpel.store.tables import HandOver, Recorder, Setup, now
+from tests.web.browser import BrowserTest
+
+MANY = 230
+
+
+class ManyRecorders(BrowserTest):
+    watch = "0"
+
+    def setUp(self) -> None:
+        super().setUp()
+        for number in range(1, MANY + 1):
+            row = Recorder(serial=f"NM-{number:04}", kind="noise", token=f"N-{number:03}", name=f"Noise meter {number}")
+            row.status, row.in_reach = {"battery": (number * 7 % 100) / 100, "mode": "ready"}, number % 10 == 0
+            row.status["place"] = "Dock A"
+            self.db.add(row)
+        self.db.flush()
+        setup = Setup(kind="noise", name="As it was", settings={})
+        self.db.add(setup)
+        self.db.flush()
+        ids = {"recorder_id": self.row("N-007").id or 0, "setup_id": setup.id or 0}
+        self.db.add(HandOver(**ids, person_id=self.person("Ida Brandvik").id or 0, given_at=now()))
+        self.db.commit()
+        self.sign_in()
+
+    def row(self, token: str) -> Recorder:
+        return self.db.exec(select(Recorder).where(Recorder.token == token)).one()
+
+    def test_a_page_at_a_time_to_the_last_one(self) -> None:
+        page = self.page
+        page.goto(f"{self.address}/recorders")
+        rows = page.get_by_role("row")
+        expect(page.get_by_role("status").filter(has_text=str(MANY))).to_be_visible()
+        expect(page.get_by_text("N-001", exact=True)).to_be_visible()
+        self.assertLess(rows.count(), MANY)
+        for _ in range(8):
+            page.mouse.move(600, 500)
+            page.mouse.wheel(0, 9000)
+            page.wait_for_timeout(150)
+        expect(rows).to_have_count(MANY + 1)
+        expect(page.get_by_text(f"N-{MANY}", exact=True)).to_be_visible()
+
+    def test_narrowed_and_sorted(self) -> None:
+        page = self.page
+        page.goto(f"{self.address}/recorders")
+        rows = page.get_by_role("row")
+        page.get_by_label("Where they are").select_option("in reach")
+        expect(rows).to_have_count(MANY // 10 + 1)
+        head = page.get_by_role("columnheader", name=re.compile("^Battery"))
+        head.get_by_role("button").click()
+        expect(head).to_have_attribute("aria-sort", "ascending")
+        lowest = min(range(10, MANY + 1, 10), key=lambda number: (number * 7 % 100, number))
+        expect(rows.nth(1)).to_contain_text(f"N-{lowest:03}")
+        head.get_by_role("button").click()
+        expect(head).to_have_attribute("aria-sort", "descending")
+        page.get_by_label("Where they are").select_option("with somebody")
+        expect(rows).to_have_count(2)
+        expect(rows.nth(1)).to_contain_text("Ida Brandvik")
+        page.get_by_label("Find recorders").fill("nothing of the kind")
+        page.get_by_role("button", name="Show all recorders").click()
+        expect(page.get_by_role("status").filter(has_text=str(MANY))).to_be_visible()
+
+    def test_found_from_anywhere_it_is_there_alone(self) -> None:
+        page = self.page
+        page.goto(f"{self.address}/people")
+        page.get_by_role("heading", name="People").wait_for()
+        page.keyboard.press("Control+k")
+        page.keyboard.type("N-123")
+        expect(page.get_by_role("dialog").get_by_role("button", name="N-123")).to_be_visible()
+        page.keyboard.press("Enter")
+        expect(page.get_by_label("Find recorders")).to_have_value("N-123")
+        expect(page.get_by_role("row")).to_have_count(2)
+        expect(page.get_by_role("row").nth(1)).to_contain_text("Noise meter 123")
