@@ -5,6 +5,7 @@ import re
 from playwright.sync_api import expect
 from sqlmodel import select
 
+from kumpel.store.database import tell
 from kumpel.store.tables import HandOver, Recorder, Setup, now
 from tests.web.browser import BrowserTest
 
@@ -78,3 +79,22 @@ class ManyRecorders(BrowserTest):
         expect(page.get_by_label("Find recorders")).to_have_value("N-123")
         expect(page.get_by_role("row")).to_have_count(2)
         expect(page.get_by_role("row").nth(1)).to_contain_text("Noise meter 123")
+
+
+class LoadedBehind(BrowserTest):
+    watch = "0"
+
+    def test_how_much_is_loaded_stands_in_the_head_until_all_of_it_is(self) -> None:
+        page = self.sign_in()
+        page.goto(f"{self.address}/sessions")
+        page.get_by_role("heading", name="Sessions").wait_for()
+        so_far = page.get_by_role("status").filter(has_text="sessions loaded")
+        for done, said in ((36, "36 of 71 sessions loaded"), (54, "54 of 71 sessions loaded"), (71, None)):
+            # The stream of changes may open after the page is there: told until it is heard.
+            def told(done: int = done, said: str | None = said) -> bool:
+                tell(self.db, "loading", done=done, of=71)
+                self.db.commit()
+                page.wait_for_timeout(100)
+                return so_far.count() == 0 if said is None else so_far.count() == 1 and said in so_far.inner_text()
+
+            self.eventually(told)

@@ -256,16 +256,19 @@ class Supposing(BrowserTest):
         self.assertLess(box["y"] - before["y"], 190)
         # The line is found as a person finds it: where the pointer says that it can be moved.
         x = box["x"] + box["width"] * 0.7
-        rows = [y for y in range(int(box["y"]), int(box["y"] + box["height"])) if self.movable(x, y)]
-        self.assertTrue(rows)
-        low = max(rows) - 4  # the lowest line reaches 5 px to both sides
-        self.pull_line(low, low - 30, x)
+        upwards = range(int(box["y"] + box["height"]) - 30, int(box["y"]), -1)
+        found = next((y for y in upwards if self.movable(x, y)), None)
+        assert found is not None, "no line of a limit is in the picture"
+        low = found - 4  # the lowest line reaches 5 px to both sides
+        self.pull_line(low, low - 12, x)  # by some dB, and not as far as the next step
         self.assertGreater(float(first.input_value()), was)
         expect(panel.get_by_role("status")).to_contain_text(re.compile("would (be|stay)"))
         self.assertEqual(page.get_by_label("Why?").count(), 0, "a drag of a line marks no stretch")
 
     def movable(self, x: float, y: float) -> bool:
         self.page.mouse.move(x, y)
+        # A pointer's move is heard in the frame after it.
+        self.page.evaluate("() => new Promise(heard => requestAnimationFrame(() => requestAnimationFrame(heard)))")
         return bool(self.page.get_by_role("application").evaluate("place => place.style.cursor === 'ns-resize'"))
 
     def test_the_alarm_of_a_gas_is_in_its_picture_and_dragged_there(self) -> None:

@@ -98,4 +98,12 @@ def _load(url: str, ensemble: Ensemble, tells: Connection) -> None:
         tells.send(FIRST)
         waiting.put(db, ensemble)
         checked.put(db, ensemble)
-        history.load_behind(db, lambda done, of: tells.send((done, of)))
+        with Db(database.engine(url)) as aside:
+
+            def so_far(done: int, of: int) -> None:
+                tells.send((done, of))
+                # What is under way on the first one is not told of before it stands.
+                database.tell(aside, "loading", done=done, of=of)
+                aside.commit()
+
+            history.load_behind(db, so_far)

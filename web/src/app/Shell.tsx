@@ -8,7 +8,7 @@ import { type Key, keysInView, takeMainStep, useKeys } from "@/ui/keys";
 import { useScreenTitle } from "@/ui/title";
 import { Find } from "./Find";
 import { useFocusKept } from "./focus";
-import { useLive } from "./live";
+import { LOADING, type Loading, useLive } from "./live";
 import mark from "./mark.svg";
 
 const STATIONS = [
@@ -110,6 +110,21 @@ function Menu({ me }: { me: Schemas["Me"] }) {
   );
 }
 
+/** Data that is loaded behind the running server: how much of it is here. */
+function LoadedSoFar() {
+  const { data } = useQuery<Loading>({ queryKey: LOADING, enabled: false });
+  if (!data || data.done >= data.of) return null;
+  return (
+    <span
+      role="status"
+      title="Three months of made-up sessions come in behind this; everything can be used meanwhile."
+      className="whitespace-nowrap rounded-full bg-[#3b5460] px-2.5 py-0.5 text-[13px] text-white"
+    >
+      {data.done} of {data.of} <span className="hidden min-[1180px]:inline">sessions loaded</span>
+    </span>
+  );
+}
+
 /** The head band with the line and the registers, and the screen below it. */
 export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode }) {
   const here = useLive();
@@ -173,6 +188,7 @@ export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode
               {waiting.data?.assessing} <span className="hidden min-[1180px]:inline">being computed</span>
             </span>
           )}
+          <LoadedSoFar />
           {REGISTERS.map(([to, name]) => (
             <NavLink
               key={to}

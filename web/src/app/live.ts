@@ -7,7 +7,16 @@ interface Note {
   what: string;
   session?: number;
   received?: number;
+  done?: number;
+  of?: number;
 }
+
+/** How many sessions of made-up data are here, while they are loaded behind a server that runs. */
+export interface Loading {
+  done: number;
+  of: number;
+}
+export const LOADING = ["loading"];
 
 /** Which queries a note from the server makes stale. */
 const STALE: Record<string, string[]> = {
@@ -79,6 +88,10 @@ function take(queries: QueryClient, stale: Stale, note: Note) {
         ),
       })),
     );
+    return;
+  }
+  if (note.what === "loading") {
+    queries.setQueryData<Loading>(LOADING, { done: note.done ?? 0, of: note.of ?? 0 });
     return;
   }
   if (note.what === "review" && note.session && isOwnChange(note.session)) return;

@@ -37,7 +37,8 @@ function lineUnder(
   event: PointerEvent,
 ): LineUnder<LineDrag> | null {
   if (!canvas || !props.onLine) return null;
-  const y = event.clientY - canvas.getBoundingClientRect().top;
+  const place = canvas.getBoundingClientRect();
+  const y = event.clientY - place.top;
   let top = 0;
   for (const [i, height] of heights(props.lanes, props.tall).entries()) {
     const lane = props.lanes[i];
@@ -48,7 +49,7 @@ function lineUnder(
       if (!line) return null;
       return {
         drag: { lane: lane.key, limit: line.limit, value: line.value, range },
-        valueAt: (clientY) => scale.value(clientY - canvas.getBoundingClientRect().top),
+        valueAt: (clientY) => scale.value(clientY - place.top),
       };
     }
     top += height;

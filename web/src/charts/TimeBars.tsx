@@ -28,13 +28,14 @@ function barAt({ startS, binS, values }: Bars, atS: number) {
 /** The line of a limit under a pointer. */
 function lineUnder(canvas: HTMLCanvasElement | null, props: Props, event: PointerEvent): LineUnder<Dragged> | null {
   if (!canvas || !props.onLine) return null;
+  const place = canvas.getBoundingClientRect();
   const range = rangeOf(props);
   const scale = scaleOf(props.height, range);
-  const line = lineAt(props.lines, scale.y, event.clientY - canvas.getBoundingClientRect().top, event.pointerType);
+  const line = lineAt(props.lines, scale.y, event.clientY - place.top, event.pointerType);
   if (!line) return null;
   return {
     drag: { limit: line.limit, value: line.value, range },
-    valueAt: (clientY) => scale.value(clientY - canvas.getBoundingClientRect().top),
+    valueAt: (clientY) => scale.value(clientY - place.top),
   };
 }
 

@@ -9,7 +9,7 @@ export interface Dragged {
   range: [number, number];
 }
 
-/** The line under a pointer, and what value stands at a height of the window on its scale. */
+/** The line under a pointer, and what value stood at a height of the window when it was taken: a picture that moves meanwhile moves no limit. */
 export interface LineUnder<D extends Dragged> {
   drag: D;
   valueAt: (clientY: number) => number;

@@ -63,23 +63,32 @@ export default function WhatIf({
         <h2 ref={heading} tabIndex={-1} className="outline-none">
           What if the limits were others?
         </h2>
-        <span role="status">
+        {/* One line of its own: the picture below, in which a line is being dragged, stands still whatever is said here. */}
+        <p role="status" className="flex min-h-5 min-w-0 basis-full items-baseline gap-x-1.5 whitespace-nowrap">
           {supposed.wrong ? (
-            <span className="text-above">{supposed.wrong}</span>
+            <span className="min-w-0 truncate text-above" title={supposed.wrong}>
+              {supposed.wrong}
+            </span>
           ) : would ? (
             <>
               <span className="text-soft">{would.words === now.words ? "would stay as it is:" : "would be:"}</span>{" "}
-              <Verdict verdict={would.verdict} words={would.words} />
-              {would.words !== now.words && <span className="ml-2 text-soft">now: {now.words}</span>}
+              <span className="min-w-0 truncate" title={would.words}>
+                <Verdict verdict={would.verdict} words={would.words} />
+              </span>{" "}
+              {would.words !== now.words && (
+                <span className="min-w-0 shrink-[9] truncate text-soft" title={now.words}>
+                  now: {now.words}
+                </span>
+              )}
             </>
           ) : supposed.asking ? (
             <span className="text-soft">being computed …</span>
           ) : (
-            <span className="text-soft">
+            <span className="min-w-0 truncate text-soft">
               Type a value, or drag a line in the picture: the figures are held against it. Nothing is kept.
             </span>
           )}
-        </span>
+        </p>
       </div>
       <div className={naming || whole ? "max-h-[300px] overflow-auto" : ""}>
         <LimitEditor

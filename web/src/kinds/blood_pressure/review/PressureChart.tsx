@@ -59,7 +59,7 @@ function lineUnder(canvas: HTMLCanvasElement | null, drawn: Drawn, event: Pointe
   if (!line) return null;
   return {
     drag: { limit: line.limit, value: line.value, range: scale },
-    valueAt: (clientY) => pressureAt(clientY - canvas.getBoundingClientRect().top, scale),
+    valueAt: (clientY) => pressureAt(clientY - place.top, scale),
   };
 }
 
