@@ -3,6 +3,7 @@ import { lazy, Suspense, useEffect, useState } from "react";
 import { Navigate, Route, Routes } from "react-router";
 import { api, ask, type Schemas, SIGNED_OUT } from "@/api/client";
 import { ahead, fetched } from "@/api/fetched";
+import { reviewAhead } from "@/features/review/ahead";
 import { Loading, Trouble } from "@/ui/basics";
 import { Boundary } from "./Boundary";
 import { Shell } from "./Shell";
@@ -39,8 +40,8 @@ const Settings = lazy(SCREENS.settings);
 /** The screen in the address is fetched, and what it shows first, while the server is still being asked who is signed in. */
 export function goAhead(queries: QueryClient) {
   const wanted = window.location.pathname.split("/")[1] || "take-in";
-  if (wanted === "review") ahead(() => SCREENS.review().then((screen) => screen.ahead(queries)));
-  else if (wanted in SCREENS) ahead(SCREENS[wanted as keyof typeof SCREENS]);
+  if (wanted === "review") reviewAhead(queries);
+  if (wanted in SCREENS) ahead(SCREENS[wanted as keyof typeof SCREENS]);
 }
 
 export function App() {

@@ -1,6 +1,5 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { DropdownMenu } from "radix-ui";
-import { type ReactNode, useMemo, useState } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { lazy, type ReactNode, Suspense, useMemo, useState } from "react";
 import { NavLink, useLocation, useNavigate } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { Dialog } from "@/ui/dialog";
@@ -10,6 +9,7 @@ import { Find } from "./Find";
 import { useFocusKept } from "./focus";
 import { LOADING, type Loading, useLive } from "./live";
 import mark from "./mark.svg";
+import "./theme";
 
 const STATIONS = [
   { to: "/hand-out", name: "Hand out", count: "hand_out", means: "recorders ready to go out" },
@@ -49,64 +49,37 @@ function Station({ to, name, count, means }: { to: string; name: string; count: 
   );
 }
 
-const THEMES = [
-  ["", "Day"],
-  ["night", "Night room"],
-  ["contrast", "High contrast"],
-] as const;
+const Menu = lazy(() => import("./Menu"));
 
-function setTheme(name: string) {
-  if (name) document.documentElement.dataset.theme = name;
-  else delete document.documentElement.dataset.theme;
-  localStorage.setItem("theme", name);
-}
-setTheme(localStorage.getItem("theme") ?? "");
-
-function Menu({ me }: { me: Schemas["Me"] }) {
-  const queries = useQueryClient();
-  const navigate = useNavigate();
-  const leave = useMutation({
-    mutationFn: () => ask(api.POST("/api/sign-out")),
-    onSuccess: () => {
-      queries.clear();
-      window.location.assign("/");
-    },
-  });
-  const item = "cursor-pointer rounded px-3 py-1.5 outline-none data-[highlighted]:bg-act-soft";
+/** Opens the menu of whoever is signed in; what a menu takes is fetched when one is wanted. */
+function MenuButton({ me }: { me: Schemas["Me"] }) {
+  const [wanted, setWanted] = useState(false);
+  const title = `Menu of ${me.name}`;
+  const look =
+    "grid size-8 place-items-center rounded-full border border-[#58707b] font-narrow font-semibold text-[#e9e6dd] text-[13px]";
+  const initials = me.name
+    .split(" ")
+    .map((w) => w[0])
+    .join("")
+    .slice(0, 2);
+  const button = (
+    <button
+      type="button"
+      aria-haspopup="menu"
+      aria-expanded={false}
+      title={title}
+      className={look}
+      onPointerEnter={() => import("./Menu")}
+      onClick={() => setWanted(true)}
+    >
+      {initials}
+    </button>
+  );
+  if (!wanted) return button;
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger
-        title={`Menu of ${me.name}`}
-        className="grid size-8 place-items-center rounded-full border border-[#58707b] font-narrow font-semibold text-[#e9e6dd] text-[13px]"
-      >
-        {me.name
-          .split(" ")
-          .map((w) => w[0])
-          .join("")
-          .slice(0, 2)}
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="end"
-          sideOffset={8}
-          className="z-50 min-w-48 rounded-lg border border-line bg-panel p-1.5 shadow-xl"
-        >
-          <DropdownMenu.Label className="px-3 py-1.5 text-soft">{me.name}</DropdownMenu.Label>
-          {THEMES.map(([key, name]) => (
-            <DropdownMenu.Item key={key} className={item} onSelect={() => setTheme(key)}>
-              {name}
-            </DropdownMenu.Item>
-          ))}
-          <DropdownMenu.Separator className="my-1 h-px bg-line" />
-          <DropdownMenu.Item className={item} onSelect={() => navigate("/settings")}>
-            Settings
-          </DropdownMenu.Item>
-          <DropdownMenu.Item className={item} onSelect={() => leave.mutate()}>
-            Sign out
-          </DropdownMenu.Item>
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+    <Suspense fallback={button}>
+      <Menu me={me} title={title} look={look} initials={initials} />
+    </Suspense>
   );
 }
 
@@ -210,7 +183,7 @@ export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode
           >
             Ctrl K
           </button>
-          <Menu me={me} />
+          <MenuButton me={me} />
         </nav>
         {!here && (
           <p

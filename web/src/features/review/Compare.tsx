@@ -10,8 +10,9 @@ import { Button, Empty, Loading, Trouble, Verdict, Warn } from "@/ui/basics";
 import { day, number, unitWords } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
+import { reviewOf } from "./ahead";
 import { Conclusion, type Kept } from "./Conclusion";
-import { reviewOf, useReview } from "./useReview";
+import { useReview } from "./useReview";
 
 type Session = Schemas["Session"];
 type Comparison = Schemas["Comparison"];

@@ -1,11 +1,11 @@
-import { keepPreviousData, type QueryClient, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useMemo, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { fetched } from "@/api/fetched";
 import type { LimitPlace, Tried } from "@/charts/limitLine";
 import { useNumbers } from "@/features/settings/useSettings";
-import { kindName, kindWords, loadSheet, sheetOf, useKindWords } from "@/kinds/kinds";
+import { kindName, loadSheet, sheetOf, useKindWords } from "@/kinds/kinds";
 import { newest } from "@/limits/rules";
 import { isAssessed } from "@/sheet/assessed";
 import { useSupposed } from "@/sheet/useSupposed";
@@ -16,20 +16,9 @@ import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
 import { fold, isFolded, keepOrder, readFolds, readOrder } from "./folds";
 import { SidePanel } from "./SidePanel";
-import { reviewOf, useReview } from "./useReview";
+import { useReview } from "./useReview";
 import { Waiting } from "./Waiting";
 import { WhyDialog } from "./WhyDialog";
-
-/** Asks for what the address shows before the screen is there: the session, the words of its kind, the sheet it is drawn by. */
-export function ahead(queries: QueryClient) {
-  const id = Number(window.location.pathname.split("/")[2]);
-  if (!id) return;
-  void queries.prefetchQuery(kindWords);
-  void queries.fetchQuery(reviewOf(id, null)).then(
-    (review) => loadSheet(review.session.kind),
-    () => {}, // The screen asks again, and says what is wrong.
-  );
-}
 
 const WhatIf = lazy(fetched(() => import("./WhatIf")));
 

@@ -1,24 +1,13 @@
-import { keepPreviousData, queryOptions, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type RefObject, useCallback, useEffect, useRef, useState } from "react";
 import { api, ask, Problem, type Schemas } from "@/api/client";
 import { type Stretch, settingOf, stretchesOf } from "@/sheet/assessed";
 import { useNotices } from "@/ui/notices";
 import { whileChanging } from "@/ui/own";
+import { reviewOf } from "./ahead";
 
 type ReviewData = Schemas["Review"];
 type Wish = Partial<Schemas["DecisionWish"]> & Pick<Schemas["DecisionWish"], "what">;
-
-/** The review of a session; with a limit set, as it would be against that. */
-export const reviewOf = (id: number, limitSetId: number | null) =>
-  queryOptions({
-    queryKey: ["review", id, limitSetId],
-    queryFn: () =>
-      ask(
-        api.GET("/api/sessions/{session_id}/review", {
-          params: { path: { session_id: id }, query: limitSetId === null ? {} : { limit_set_id: limitSetId } },
-        }),
-      ),
-  });
 
 /** Says that a session which is open here was signed off elsewhere: what one was about to change can be changed no more. */
 function useTold(data: ReviewData | undefined, signing: RefObject<boolean>, say: (text: string) => void) {
