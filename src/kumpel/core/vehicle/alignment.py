@@ -124,14 +124,11 @@ def _moves(seen: Floats) -> Floats:
     weight = np.where(usable, 1 / (DIRECTION_RAD**2 * 15.0), 0.0)
     slope, rest = np.nan_to_num(change), np.where(usable, rest, 0.0)
     stiff = 1 / (STRAY_M2_PER_M * STEP_M)
-    moves = np.empty_like(seen)
-    for i in range(len(seen)):
-        bands = np.zeros((2, seen.shape[1]))
-        bands[1] = weight[i] * slope**2 + 2 * stiff + 1e-4
-        bands[1, [0, -1]] -= stiff
-        bands[0, 1:] = -stiff
-        moves[i] = scipy.linalg.solveh_banded(bands, weight[i] * slope * rest[i])
-    return moves
+    middle = weight * slope**2 + 2 * stiff + 1e-4
+    middle[:, [0, -1]] -= stiff
+    beside, right = np.full(seen.shape[1] - 1, -stiff), weight * slope * rest
+    # Positive definite and tridiagonal: LAPACK's own solver for these, without what looks for the best one five hundred times.
+    return np.array([scipy.linalg.lapack.dptsv(d, beside, r)[2] for d, r in zip(middle, right, strict=True)])
 
 
 def _times(lap: Along, metres: Floats, moved_m: Floats, length_m: float) -> tuple[Floats, Floats]:

@@ -6,8 +6,10 @@ Source: docs/methods/vehicle.md, "Time lost".
 from __future__ import annotations
 
 import math
+from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 import scipy
@@ -122,16 +124,37 @@ def _median(values: Floats) -> float:
     return float(known[(n - 1) // 2] + known[n // 2]) / 2 if n else math.nan
 
 
-def _begun(on: NDArray[np.bool_], first: int, end: int) -> int | None:
-    """Where the last time before `end` begins that it is so for 4 m or more, from `first` on; short breaks belong to it."""
-    need = round(HELD_M / STEP_M)
-    at = first + np.flatnonzero(on[first:end])
-    if not len(at):
+class _Places:
+    """Where in each row something is so, as rising whole places; those that lie close together begin as one."""
+
+    def __init__(self, on: NDArray[np.bool_]) -> None:
+        self._need = round(HELD_M / STEP_M)
+        rows, places = np.nonzero(on)
+        begins = np.flatnonzero((np.diff(rows, prepend=-1) != 0) | (np.diff(places, prepend=-1) > self._need))
+        ends = np.searchsorted(rows, np.arange(len(on) + 1)).tolist()
+        cuts = np.searchsorted(begins, ends).tolist()
+        whole, begun = places.tolist(), begins.tolist()
+        self._at: list[list[int]] = [whole[i:j] for i, j in pairwise(ends)]
+        self._begins: list[list[int]] = [
+            [each - end for each in begun[i:j]] for end, (i, j) in zip(ends, pairwise(cuts), strict=False)
+        ]
+
+    def between(self, row: int, first: int, end: int) -> tuple[int, int, int]:
+        """How many there are in [first, end), the first and the last of them."""
+        at = self._at[row]
+        low, high = bisect_left(at, first), bisect_left(at, end)
+        return (high - low, at[low], at[high - 1]) if high > low else (0, first, first)
+
+    def begun(self, row: int, first: int, end: int) -> int | None:
+        """Where the last time before `end` begins that it is so for 4 m or more, from `first` on; short breaks belong to it."""
+        at, begins = self._at[row], self._begins[row]
+        low, high = bisect_left(at, first), bisect_left(at, end)
+        while high > low:
+            begin = max(begins[bisect_right(begins, high - 1) - 1], low)
+            if at[high - 1] - at[begin] + 1 >= self._need:
+                return at[begin]
+            high = begin
         return None
-    breaks = np.flatnonzero(np.diff(at) > need)
-    begins, ends = at[np.append(0, breaks + 1)], at[np.append(breaks, len(at) - 1)]
-    long_enough = np.flatnonzero(ends - begins + 1 >= need)
-    return int(begins[long_enough[-1]]) if len(long_enough) else None
 
 
 def _changed(ratio: Floats, first: int, last: int) -> float:
@@ -182,7 +205,7 @@ def marks_of(
     pull = seen.throttle if seen.throttle is not None else seen.acceleration / G / PULLING_G * FULL
     marks = {name: np.full((len(grid.laps), len(stretches)), math.nan) for name in Marks.__dataclass_fields__}
     known = {corner.number: corner for corner in corners}
-    braking, pulling = force > BRAKING, pull > FULL
+    braking, pulling, lifted = _Places(force > BRAKING), pull > FULL, _Places(pull < LIFTED)
     for k, stretch in enumerate(stretches):
         entry = stretch.part == "entry"
         first, end = (
@@ -206,12 +229,12 @@ def marks_of(
         marks["outer_m_s"][:, k] = seen.speed[:, outer]
         marks["corner_s"][:, k] = grid.time_s[:, over] - grid.time_s[:, begin]
         held = [] if entry else _held(pulling, first, next_m)
+        slowest = near.start + np.argmin(seen.speed[:, near], axis=1) if entry else []
         for row in range(len(grid.laps)):
             if entry:
-                slowest = near.start + int(np.argmin(seen.speed[row, near]))
-                at = _begun(braking[row], first, slowest + 1)
+                at = braking.begun(row, first, int(slowest[row]) + 1)
                 if at is None:
-                    at = _begun(braking[row], early, first)
+                    at = braking.begun(row, early, first)
                 marks["brake_m"][row, k] = _edge(force[row], at, BRAKING)
                 if at is None and seen.brake is not None:
                     marks["brake_m"][row, k] = end * STEP_M
@@ -223,11 +246,11 @@ def marks_of(
             marks["full_m"][row, k] = next_m * STEP_M if at is None else _edge(pull[row], at, FULL)
             marks["shut"][row, k] = at is None
             if at is not None and seen.throttle is not None:
-                braked = _begun(braking[row], at, next_m)
-                off = at + np.flatnonzero(pull[row, at : braked or next_m] < LIFTED)
-                marks["lifted_m"][row, k] = len(off) * STEP_M
-                if seen.ratio is not None and len(off):
-                    marks["shift"][row, k] = _changed(seen.ratio[row], int(off[0]), int(off[-1]))
+                braked = braking.begun(row, at, next_m)
+                off, first_off, last_off = lifted.between(row, at, braked or next_m)
+                marks["lifted_m"][row, k] = off * STEP_M
+                if seen.ratio is not None and off:
+                    marks["shift"][row, k] = _changed(seen.ratio[row], first_off, last_off)
         if not entry and seen.ratio is not None:
             ratios = seen.ratio[:, first : min(first + 30, end)]
             some = ~np.isnan(ratios).all(axis=1)
