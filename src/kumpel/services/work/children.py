@@ -21,7 +21,7 @@ PRELOADED = (
     "scipy.interpolate",
     "kumpel.services.work.frozen",
 )
-BEHIND = 2
+BEHIND = 10
 """Figures go behind whoever waits for an answer."""
 
 
