@@ -16,6 +16,7 @@ from kumpel.demo.ensemble import Ensemble, Running, StandIn
 from kumpel.services.ground import settings
 from kumpel.services.ground.problems import RecorderError
 from kumpel.services.hand_out import drafts, hand_out
+from kumpel.services.recorders import networks
 from kumpel.services.take_in import take_in
 from kumpel.services.work.jobs import Jobs
 from kumpel.store.cluster import free_port
@@ -122,6 +123,27 @@ class OfAnother(ServerTest):
         self.db.expire_all()
         found = self.db.exec(select(Recorder).where(Recorder.machine == FAR, Recorder.serial != SERIAL)).first()
         return found if found is not None and found.inventory else None
+
+    def places(self) -> list[tuple[str, int, str]]:
+        self.db.rollback()
+        self.db.expire_all()
+        return [
+            (each.name, each.in_reach, each.missing)
+            for each in networks.looked_in(self.db)
+            if each.what in ("port", "folder")
+        ]
+
+    def test_what_is_plugged_in_there_is_seen_from_here_and_so_is_when_nobody_looks_there(self) -> None:
+        self.eventually(lambda: self.there(SERIAL), 30)
+        (self.stick / "shift.krec").write_bytes(recording_file(600))
+        port = next((self.folder / "ports").iterdir()).name
+        both = [(f"port {port} of {FAR}", 1, ""), (f"STICK of {FAR}", 1, "")]
+        self.eventually(lambda: self.places() == both, 30)
+        shutil.rmtree(self.stick)
+        self.eventually(lambda: self.places()[1] == (f"STICK of {FAR}", 0, "no stick or card is in"), 30)
+        self.far.terminate()
+        self.far.wait(12)
+        self.assertIn((f"cables of {FAR}", 0, "the part of Kumpel there does not run"), self.places())
 
     def areas(self) -> dict[str, str]:
         self.db.rollback()

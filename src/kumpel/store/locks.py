@@ -43,6 +43,16 @@ def try_for_connection(connection: psycopg.Connection, lock: int, name: str = ""
     return bool(row and row[0])
 
 
+def is_held(db: Db, lock: int, name: str) -> bool:
+    """Whether some connection has the lock of that name just now (`try_for_connection`)."""
+    ask = text(
+        "select exists (select from pg_locks where locktype = 'advisory' and classid = :lock and objsubid = 2 and granted "
+        "and objid::bigint = hashtext(:name)::bigint & 4294967295 "
+        "and database = (select oid from pg_database where datname = current_database()))"
+    )
+    return bool(db.connection().execute(ask, {"lock": lock, "name": name}).scalar_one())
+
+
 def wait_for_transaction(db: Db, lock: int) -> None:
     """Take a lock of all rows until the transaction ends, after whoever has it."""
     db.connection().execute(text("select pg_advisory_xact_lock(:lock, 0)"), {"lock": lock})

@@ -504,7 +504,7 @@ class LimitSetRow(SQLModel, table=True):
 
 class LookoutTerm(SQLModel, table=True):
     """Which lookout leads, for the networks (`area` empty) and for the ports and folders of each machine (its name): the number of its
-    term, the machine, since when; where its channel is, and the secret that opens it."""
+    term, the machine, since when; where its channel is, and the secret that opens it; what it sees where ports and folders are looked for."""
 
     __tablename__ = "lookout_term"
     area: str = Field(default="", primary_key=True, max_length=120)
@@ -513,6 +513,7 @@ class LookoutTerm(SQLModel, table=True):
     since: datetime = Field(default_factory=now, sa_column=_time())
     exchange: str = Field(default="", max_length=120)
     secret: str = Field(default="", max_length=64)
+    sees: list[dict[str, Any]] = Field(default_factory=list, sa_column=_json())
 
 
 class Setting(SQLModel, table=True):

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence, Set
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Literal
 
@@ -13,7 +13,10 @@ from sqlmodel import col, select
 
 from kumpel.link.networks import THIS_MACHINE, address_parts, addresses_within, folders_at, is_within, ports_at
 from kumpel.services.ground import settings
-from kumpel.store.tables import HandOver, Recorder
+from kumpel.services.recorders.reaching import this_machine
+from kumpel.store import locks
+from kumpel.store.database import tell
+from kumpel.store.tables import HandOver, LookoutTerm, Recorder
 
 FEWEST_OF_A_DOCK = 2
 """One recorder that is not there says nothing about its dock."""
@@ -37,20 +40,99 @@ class LookedIn:
     empty: bool = False
 
 
+@dataclass(frozen=True)
+class Seen:
+    """What a machine sees where a port or a folder is looked for: its path, empty where nothing that fits is there; why it cannot be used."""
+
+    what: Literal["port", "folder"]
+    wished: str
+    path: str
+    shut: str
+
+
+def seen_here(ports: Sequence[str], folders: Sequence[str]) -> list[Seen]:
+    """What this machine has of the ports and folders that are looked for."""
+    found: list[Seen] = []
+    for each in ports:
+        found += [Seen("port", each, path, _shut(path)) for path in ports_at([each])] or [Seen("port", each, "", "")]
+    for each in folders:
+        found += [Seen("folder", each, path, _shut(path)) for path in folders_at([each])] or [
+            Seen("folder", each, "", "")
+        ]
+    return found
+
+
+def keep_seen(db: Db, machine: str, seen: Sequence[Seen]) -> None:
+    """What a machine sees stands with its lookout, for those who ask on another one. Not committed."""
+    row = db.get(LookoutTerm, machine)
+    if row is not None:
+        row.sees = [asdict(each) for each in seen]
+        db.add(row)
+        tell(db, "recorders")
+
+
 def looked_in(db: Db) -> list[LookedIn]:
     """Every network that is set, in its order, then every address, ports, folders, and the docks that recorders were seen in."""
-    here = select(Recorder.host, Recorder.port).where(col(Recorder.in_reach), col(Recorder.host).is_not(None))
+    here = select(Recorder.host, Recorder.port, Recorder.machine).where(
+        col(Recorder.in_reach), col(Recorder.host).is_not(None)
+    )
     found = db.exec(here).all()
     held = settings.chosen(db)
-    networks = [_network(each, [host for host, _ in found]) for each in settings.value_in(held, settings.NETWORKS)]
+    networks = [_network(each, [host for host, _, _ in found]) for each in settings.value_in(held, settings.NETWORKS)]
     places = [
-        LookedIn(each, "address", each, [], sum(place == address_parts(each) for place in found))
+        LookedIn(each, "address", each, [], sum((host, port) == address_parts(each) for host, port, _ in found))
         for each in settings.value_in(held, settings.ADDRESSES)
     ]
-    hosts = {host for host, _ in found}
-    ports = [port for each in settings.value_in(held, settings.PORTS) for port in _ports(each, hosts)]
-    folders = [folder for each in settings.value_in(held, settings.FOLDERS) for folder in _folders(each, hosts)]
-    return networks + places + ports + folders + _docks(db)
+    wished = settings.value_in(held, settings.PORTS), settings.value_in(held, settings.FOLDERS)
+    answer = {(host, machine) for host, _, machine in found}
+    return networks + places + _plugged(db, *wished, answer) + _docks(db)
+
+
+def _plugged(
+    db: Db, ports: Sequence[str], folders: Sequence[str], answer: Set[tuple[str | None, str]]
+) -> list[LookedIn]:
+    """Ports and folders of each machine that has a lookout for them, and of this one; named by machine where there are several."""
+    own = this_machine()
+    areas = db.exec(select(LookoutTerm).where(LookoutTerm.area != "").order_by(LookoutTerm.area)).all()
+    others = [term for term in areas if term.area != own]
+    alive = {term.area for term in others if locks.is_held(db, locks.LOOKOUT, term.area)}
+    machines = {term.area: [Seen(**each) for each in term.sees] for term in others if term.area in alive}
+    if not machines or own in {term.area for term in areas}:
+        machines = {own: seen_here(ports, folders)} | machines
+    several = [*machines] != [own]
+    rows = [(machine, each) for machine, seen in machines.items() for each in seen]
+    rows.sort(key=lambda row: row[1].what, reverse=True)  # ports, then folders
+    return [
+        _plugged_in(each, machine if several else "", (each.path, machine) in answer or (each.path, "") in answer)
+        for machine, each in rows
+    ] + [_silent(term.area) for term in others if term.area not in alive and _had_recorders(db, term.area)]
+
+
+def _had_recorders(db: Db, machine: str) -> bool:
+    return db.exec(select(Recorder.id).where(Recorder.machine == machine).limit(1)).first() is not None
+
+
+def _silent(machine: str) -> LookedIn:
+    return LookedIn(machine, "port", f"cables of {machine}", [], 0, "the part of Kumpel there does not run")
+
+
+def _plugged_in(seen: Seen, machine: str, answers: bool) -> LookedIn:
+    """`machine` is named where there are several, else empty."""
+    name = _name(seen) + (f" of {machine}" if machine else "")
+    if seen.path:
+        return LookedIn(seen.path, seen.what, name, [], int(answers), "" if answers else seen.shut)
+    nothing = (
+        f"no adapter is plugged into {machine or 'the server'}" if seen.what == "port" else "no stick or card is in"
+    )
+    return LookedIn(seen.wished, seen.what, name, [], 0, nothing, True)
+
+
+def _name(seen: Seen) -> str:
+    if seen.path:
+        return f"port {Path(seen.path).name}" if seen.what == "port" else Path(seen.path).name
+    if seen.what == "port":
+        return f"port {Path(seen.wished).name}" if "*" not in seen.wished else "cables"
+    return Path(seen.wished).name if "*" not in seen.wished else Path(seen.wished).parent.name
 
 
 def _network(words: str, hosts: Sequence[str | None]) -> LookedIn:
@@ -58,17 +140,6 @@ def _network(words: str, hosts: Sequence[str | None]) -> LookedIn:
     name = "this machine" if words in THIS_MACHINE else words
     missing = "" if addresses else "the server has no address in it now: is its network cable in?"
     return LookedIn(words, "network", name, addresses, sum(is_within(host or "", [words]) for host in hosts), missing)
-
-
-def _ports(pattern: str, hosts: set[str | None]) -> list[LookedIn]:
-    there = ports_at([pattern])
-    if not there:
-        name = f"port {Path(pattern).name}" if "*" not in pattern else "cables"
-        return [LookedIn(pattern, "port", name, [], 0, "no adapter is plugged into the server", True)]
-    return [
-        LookedIn(path, "port", f"port {Path(path).name}", [], int(path in hosts), "" if path in hosts else _shut(path))
-        for path in there
-    ]
 
 
 def _shut(path: str) -> str:
@@ -80,17 +151,6 @@ def _shut(path: str) -> str:
     except (OSError, KeyError):
         return "it was pulled out"
     return f"Kumpel may not open it: its user has to be in the group “{group}”"
-
-
-def _folders(pattern: str, hosts: set[str | None]) -> list[LookedIn]:
-    there = folders_at([pattern])
-    if not there:
-        name = Path(pattern).name if "*" not in pattern else Path(pattern).parent.name
-        return [LookedIn(pattern, "folder", name, [], 0, "no stick or card is in", True)]
-    return [
-        LookedIn(path, "folder", Path(path).name, [], int(path in hosts), "" if path in hosts else _shut(path))
-        for path in there
-    ]
 
 
 def _docks(db: Db) -> list[LookedIn]:

@@ -23,10 +23,11 @@ from kumpel.link.abilities import NEWS
 from kumpel.link.discovery import Announcement, Watch
 from kumpel.link.errors import LinkError
 from kumpel.link.hearing import Hearing
-from kumpel.link.networks import address_parts, addresses_within, folders_at, is_within, ports_at
+from kumpel.link.networks import address_parts, addresses_within, is_within
 from kumpel.link.wires import is_serial
 from kumpel.services.ground import settings
-from kumpel.services.recorders import recorders
+from kumpel.services.recorders import networks, recorders
+from kumpel.services.recorders.reaching import this_machine
 from kumpel.services.take_in import contact
 from kumpel.services.work.jobs import Jobs
 from kumpel.store.database import engine
@@ -122,8 +123,10 @@ class Lookout(threading.Thread):
         self._networks: tuple[str, ...] = ()
         self._addresses: tuple[str, ...] = ()
         self._places: dict[str, _Place] = {}
-        self._looking: Future[tuple[str, ...]] | None = None
-        self._there: tuple[str, ...] = ()
+        self._looking: Future[list[networks.Seen]] | None = None
+        self._seen: list[networks.Seen] = []
+        self._told_of: list[networks.Seen] | None = None
+        """What was last put on record of what this machine sees."""
         self._wished: _Wished | None = None
         """Where to look as it was last read: by the one who goes on, so that no connection more is needed."""
         self._pool = ThreadPoolExecutor(AT_ONCE, "ask")
@@ -187,9 +190,18 @@ class Lookout(threading.Thread):
         """Ports and folders that stand where they are looked for, as they were last seen: a share that hangs holds up only that look."""
         if self._looking is None or self._looking.done():
             if self._looking is not None and self._looking.exception() is None:
-                self._there = self._looking.result()
-            self._looking = self._pool.submit(lambda: (*ports_at(wished.ports), *folders_at(wished.folders)))
-        return self._there
+                self._seen = self._looking.result()
+            self._looking = self._pool.submit(networks.seen_here, wished.ports, wished.folders)
+        if self._of == "paths" and self._seen != self._told_of:
+            self._pool.submit(self._safely, "saying what is plugged in", partial(self._tell_seen, self._seen))
+        return tuple(each.path for each in self._seen if each.path)
+
+    def _tell_seen(self, seen: list[networks.Seen]) -> None:
+        with Db(engine(self._url)) as db:
+            self._fence(db)
+            networks.keep_seen(db, this_machine(), seen)
+            db.commit()
+        self._told_of = seen
 
     def _look_at(self, places: Sequence[str]) -> None:
         """Greet whoever stands at the addresses that are set and is not known yet."""
