@@ -150,6 +150,9 @@ class Comparing(PatientTest):
         after = self.recorded(date(2026, 9, 2), awake_systolic=148.0)
         span = comparison.compare(self.db, before.id or 0, after.id or 0).found.changes[0].span
         self.assertEqual((span.origin, span.recordings), ("own", 4))
+        # The other way round, too, the one that is compared does not tell how far it may lie off.
+        span = comparison.compare(self.db, after.id or 0, before.id or 0).found.changes[0].span
+        self.assertEqual((span.origin, span.recordings), ("own", 4))
 
     def test_other_people_and_other_kinds_are_refused(self) -> None:
         mine, other = self.recorded(date(2026, 3, 1)), self.recorded(date(2026, 3, 2), self.person("Ruth Amsel"))
