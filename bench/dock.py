@@ -1,4 +1,4 @@
-"""A dock of 100 recorders with 300 new sessions taken in: time, memory, beside COPY of the same bytes.
+"""A dock of 100 recorders with 300 new sessions taken in: time, memory, beside COPY of the same bytes: `./kumpel bench dock [WORKERS]`.
 
 `./kumpel start` as it is (web, worker with its children, lookout) beside the simulated recorders and the database, on the same machine.
 """
@@ -23,13 +23,14 @@ from kumpel.config import ROOT
 from kumpel.demo.ensemble import Ensemble, StandIn
 
 RECORDERS, SESSIONS = 100, 3
+WORKERS = sys.argv[1] if len(sys.argv) > 1 else "1"
 KINDS = ("noise", "gas", "dust", "blood_pressure", "training", "vehicle")
 
 
 class Dock(support.ServerTest):
     def start_server(self) -> None:
         about = {"DATABASE_URL": self.url, "KUMPEL_SCOPE": support.SCOPE, "PYTHONPATH": str(ROOT / "src")}
-        command = [sys.executable, "-m", "kumpel", "start", "--port", str(self.port)]
+        command = [sys.executable, "-m", "kumpel", "start", "--port", str(self.port), "--workers", WORKERS]
         self.server = subprocess.Popen(command, env=os.environ | about, stdout=self.log, stderr=self.log, cwd=ROOT)  # type: ignore[assignment]
         with httpx.Client(base_url=self.address, verify=False) as client:
             self.eventually(lambda: client.get("/api/state").status_code == 200, 60)

@@ -422,6 +422,7 @@ class Typed(SlipTest):
         self.hand_out("C-01", "Petter Lunde")
         self.assertEqual(self.held(ensemble, "C-01")["interval_awake_min"], 20)
         page.get_by_role("button", name="Undo").click()
+        expect(page.get_by_role("button", name=re.compile("^C-01, "))).to_be_visible()
         self.slip("Petter Lunde", "C-01")
         expect(slip.get_by_role("status").filter(has_text="As it was typed at")).to_have_count(0)
 
