@@ -11,8 +11,10 @@ from kumpel.api.dependencies import Database, Who
 from kumpel.services.ground import people
 from kumpel.services.ground.recordings import session_of
 from kumpel.services.register import line, medicines
+from kumpel.services.review import interventions
 from kumpel.services.review.spread import spread
 from kumpel.services.review.trends import trends_of
+from kumpel.services.review.years import years_of
 from kumpel.store.tables import Team
 
 router = APIRouter(tags=["people"])
@@ -71,6 +73,36 @@ def channel_spread(
 def trends(person_id: int, db: Database, who: Who) -> list[schemas.Trend]:
     """What the kinds follow of a person, where at least two sessions have it."""
     return [answers.trend(found) for found in trends_of(db, person_id)]
+
+
+@router.get("/people/{person_id}/years")
+def years(
+    person_id: int,
+    db: Database,
+    who: Who,
+    figure: Annotated[list[Annotated[str, Query(max_length=120)]], Query(max_length=20, default_factory=list)],
+) -> schemas.Years:
+    """A lane for each kind that somebody has sessions of; `figure` names another than the foremost, as "kind:figure"."""
+    wanted = dict(each.split(":", 1) for each in figure if ":" in each)
+    return schemas.Years.model_validate(years_of(db, person_id, wanted))
+
+
+@router.post("/interventions", status_code=201)
+def note_intervention(wish: schemas.NewIntervention, db: Database, who: Who) -> schemas.Noted:
+    """Something that was changed on a day, for one of a person, a team or a place."""
+    found = interventions.Wish(wish.day, wish.words, wish.person_id, wish.team, wish.place)
+    return schemas.Noted(id=interventions.note(db, found, who.id).id or 0)
+
+
+@router.delete("/interventions/{intervention_id}", status_code=204)
+def remove_intervention(intervention_id: int, db: Database, who: Who) -> None:
+    """Take back what was noted by mistake."""
+    interventions.remove(db, intervention_id, who.id)
+
+
+@router.post("/interventions/{intervention_id}/restore", status_code=204)
+def restore_intervention(intervention_id: int, db: Database, who: Who) -> None:
+    interventions.bring_back(db, intervention_id, who.id)
 
 
 @router.patch("/people/{person_id}")

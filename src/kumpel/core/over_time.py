@@ -97,6 +97,45 @@ def difference(before: Floats, after: Floats, confidence: float = CONFIDENCE) ->
     return _between(pairs, rank, fewer)
 
 
+YEAR_D = 365.25
+FEWEST_DAYS = 1.0
+
+
+def trend_words(found: Interval, span_days: float, unit: str, decimals: int) -> str:
+    """What a slope says, never without its interval: over a year, or over the whole span where that is shorter.
+
+    >>> trend_words(Interval(-0.01, -0.015, -0.004, 9), 100.0, "dB", 1)
+    'falls by 1.0 dB in 100 days (0.4 to 1.5; 9 sessions)'
+    >>> trend_words(Interval(-0.01, -0.015, 0.004, 9), 800.0, "dB", 1)
+    'no change shown: between -5.5 and +1.5 dB a year (9 sessions)'
+    """
+    if not found.is_known or span_days < FEWEST_DAYS:
+        return f"too few to say which way it goes ({found.count})"
+    days, over = (YEAR_D, "a year") if span_days >= YEAR_D else (span_days, f"in {span_days:.0f} days")
+    value, low, high = (round(each * days, decimals) + 0.0 for each in (found.value, found.low, found.high))
+    if not found.shows:
+        return f"no change shown: between {low:+.{decimals}f} and {high:+.{decimals}f} {unit} {over} ({found.count} sessions)"
+    less, more = sorted((abs(low), abs(high)))
+    way = "rises" if found.value > 0 else "falls"
+    return f"{way} by {abs(value):.{decimals}f} {unit} {over} ({less:.{decimals}f} to {more:.{decimals}f}; {found.count} sessions)"
+
+
+def difference_words(found: Interval, before: int, after: int, unit: str, decimals: int) -> str:
+    """What a difference says: by how much later sessions lie above or below earlier ones, with its interval.
+
+    >>> difference_words(Interval(-2.41, -3.9, -0.8, 6), 8, 6, "dB", 1)
+    'lower by 2.4 dB after it (0.8 to 3.9; 8 before, 6 after)'
+    """
+    counted = f"{before} before, {after} after"
+    if not found.is_known:
+        return f"too few to compare ({counted})"
+    if not found.shows:
+        return f"no change shown: between {found.low:+.{decimals}f} and {found.high:+.{decimals}f} {unit} ({counted})"
+    less, more = sorted((abs(found.low), abs(found.high)))
+    way = "higher" if found.value > 0 else "lower"
+    return f"{way} by {abs(found.value):.{decimals}f} {unit} after it ({less:.{decimals}f} to {more:.{decimals}f}; {counted})"
+
+
 @cache
 def inversions(n: int) -> NDArray[np.float64]:
     """How likely 0, 1, .. n (n - 1) / 2 pairs of n values in random order fall: the distribution behind Kendall's K.

@@ -486,6 +486,27 @@ class Tag(SQLModel, table=True):
     __table_args__ = (CheckConstraint("length(trim(value)) > 0", name="tag_value"),)
 
 
+class Intervention(SQLModel, table=True):
+    """Something that was changed on a day, for one person, one team, or at one place; a mistake is marked as removed."""
+
+    id: int | None = Field(default=None, primary_key=True)
+    day: date
+    words: str = Field(max_length=120)
+    person_id: int | None = Field(default=None, sa_column=_to("person.id"))
+    team_id: int | None = Field(default=None, sa_column=_to("team.id"))
+    place: str = Field(default="", max_length=200)
+    noted_at: datetime = Field(default_factory=now, sa_column=_time())
+    noted_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (
+        CheckConstraint("length(trim(words)) > 0", name="intervention_has_words"),
+        CheckConstraint(
+            "(person_id is not null)::int + (team_id is not null)::int + (place <> '')::int = 1",
+            name="intervention_of_one",
+        ),
+    )
+
+
 class LimitSetRow(SQLModel, table=True):
     """A version of a limit set. Shipped ones are read-only."""
 

@@ -14,7 +14,7 @@ from kumpel.core.recording import Floats
 
 SOURCE = "Williams et al., Br J Sports Med 2017;51:209 (exponentially weighted); Foster, Med Sci Sports Exerc 1998;30:1164 (monotony, strain)"
 LATELY_D, USUALLY_D = 7, 42
-MOST_UNKNOWN = 0.25
+MOST_UNKNOWN = 0.3
 """A mean of which more than this share would be days that nobody knows is not known either."""
 
 

@@ -1,0 +1,265 @@
+"""A person over the years: for every kind a figure from session to session, the limits as they were in force then, which way it goes, and
+what was changed meanwhile."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+
+import numpy as np
+import sqlalchemy
+from sqlalchemy import tuple_
+from sqlmodel import Session as Db
+from sqlmodel import col, select
+
+from kumpel.core import over_time
+from kumpel.core.over_time import Interval
+from kumpel.kinds.kind import Followed, Kind
+from kumpel.kinds.registry import KINDS
+from kumpel.services.ground.deeds import Whom, ask
+from kumpel.services.ground.people import person_of
+from kumpel.services.register import medicines
+from kumpel.services.register.session_list import Filter, conditions
+from kumpel.services.review import interventions
+from kumpel.store.database import among
+from kumpel.store.tables import FigureValue, LimitSetRow, Medicine, Result, Session
+
+DAY_S = 86_400.0
+NOT_ASSESSABLE = "not assessable"
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A session in a lane. `value` is None where the figure was not measured; `verdict` is that of the session."""
+
+    session_id: int
+    started_at: datetime
+    utc_offset_min: int
+    length_s: float
+    value: float | None
+    verdict: str
+    signed: bool
+    limit_set_id: int | None
+
+    @property
+    def counts(self) -> bool:
+        """Whether it tells which way the figure goes: measured, and assessable."""
+        return self.value is not None and self.verdict not in ("", NOT_ASSESSABLE)
+
+
+@dataclass(frozen=True)
+class Step:
+    """A step of a limit for the figure of a lane."""
+
+    value: float
+    name: str
+    verdict: str
+    below: bool
+
+
+@dataclass(frozen=True)
+class InForce:
+    """From a session on, until the next of these: the limit set that sessions were held against."""
+
+    since: datetime
+    name: str
+    steps: tuple[Step, ...]
+
+
+@dataclass(frozen=True)
+class Told:
+    """A slope per day, or a difference, in the figure's unit, and the same in words. None where too few sessions say."""
+
+    value: float | None
+    low: float | None
+    high: float | None
+    shows: bool
+    words: str
+
+
+@dataclass(frozen=True)
+class Since:
+    """How the sessions after something that was changed differ from those before it, as far as the next change."""
+
+    intervention_id: int
+    told: Told
+
+
+@dataclass(frozen=True)
+class Lane:
+    kind: str
+    figure: str
+    label: str
+    unit: str
+    choices: tuple[Followed, ...]
+    marks: tuple[Mark, ...]
+    in_force: tuple[InForce, ...]
+    trend: Told
+    since: tuple[Since, ...]
+
+
+@dataclass(frozen=True)
+class Changed:
+    """Something that was changed, and for whom it was: "person", "team" or "place"."""
+
+    id: int
+    day: date
+    words: str
+    of: str
+
+
+@dataclass(frozen=True)
+class Years:
+    lanes: tuple[Lane, ...]
+    changed: tuple[Changed, ...]
+    taken: tuple[Medicine, ...]
+
+
+def years_of(db: Db, person_id: int, wanted: Mapping[str, str] | None = None) -> Years:
+    """Every kind that somebody has sessions of, as a lane of one figure each: the one wished by kind, else the foremost it follows."""
+    ask(db, "looked at", Whom("person", person_id))
+    person_of(db, person_id)
+    rows = _sessions(db, person_id)
+    by_kind: dict[str, list[Any]] = {}
+    for row in rows:
+        by_kind.setdefault(row.kind, []).append(row)
+    figure_of = {key: _wished(KINDS[key], (wanted or {}).get(key, "")) for key in by_kind if KINDS.get(key)}
+    values = _values(db, person_id, {(kind, figure.figure) for kind, figure in figure_of.items()})
+    sets = _limit_sets(db, rows)
+    changed = [
+        Changed(row.id or 0, row.day, row.words, "place" if row.place else "team" if row.team_id else "person")
+        for row in interventions.of_person(db, person_id)
+    ]
+    lanes = [
+        _lane(KINDS[kind], figure_of[kind], by_kind[kind], values, sets, changed)
+        for kind in sorted(figure_of, key=lambda key: -len(by_kind[key]))
+    ]
+    return Years(tuple(lanes), tuple(changed), tuple(medicines.of_person(db, person_id)))
+
+
+def _wished(kind: Kind, figure: str) -> Followed:
+    return next((each for each in kind.trends if each.figure == figure), kind.trends[0])
+
+
+SEEN: list[Any] = [
+    Session.id,
+    Session.kind,
+    Session.started_at,
+    Session.utc_offset_min,
+    Session.length_s,
+    Session.verdict,
+    col(Session.signed_at).is_not(None).label("signed"),
+]
+
+
+def _sessions(db: Db, person_id: int) -> Sequence[Any]:
+    """The sessions that count, oldest first, each with the limit set of its newest result as reviewed."""
+    newest = (
+        select(Result.limit_set_id)
+        .where(Result.session_id == Session.id, Result.basis == "as reviewed")
+        .order_by(col(Result.id).desc())
+        .limit(1)
+        .scalar_subquery()
+    )
+    mine = sqlalchemy.select(*SEEN, newest.label("limit_set_id"))
+    return db.execute(mine.where(*conditions(Filter(person_id=person_id))).order_by(col(Session.started_at))).all()
+
+
+def _values(db: Db, person_id: int, wanted: set[tuple[str, str]]) -> dict[int, tuple[float | None, str]]:
+    """The figure of each session and its unit, by session."""
+    asked = (
+        select(FigureValue.session_id, FigureValue.value, FigureValue.unit)
+        .join(Session, col(Session.id) == FigureValue.session_id)
+        .where(
+            *conditions(Filter(person_id=person_id)),
+            tuple_(col(FigureValue.kind), col(FigureValue.key)).in_(sorted(wanted)),
+        )
+    )
+    return {session_id: (value, unit) for session_id, value, unit in db.exec(asked).all()}
+
+
+def _limit_sets(db: Db, rows: Sequence[Any]) -> dict[int, LimitSetRow]:
+    ids = sorted({row.limit_set_id for row in rows if row.limit_set_id is not None})
+    return {row.id or 0: row for row in db.exec(select(LimitSetRow).where(among(col(LimitSetRow.id), ids))).all()}
+
+
+def _lane(
+    kind: Kind,
+    figure: Followed,
+    rows: Sequence[Any],
+    values: Mapping[int, tuple[float | None, str]],
+    sets: Mapping[int, LimitSetRow],
+    changed: Sequence[Changed],
+) -> Lane:
+    marks = [
+        Mark(
+            row.id, row.started_at, row.utc_offset_min, row.length_s, values.get(row.id, (None, ""))[0], row.verdict,
+            row.signed, row.limit_set_id,
+        )
+        for row in rows
+    ]  # fmt: skip
+    unit = next((values[mark.session_id][1] for mark in marks if mark.session_id in values), "")
+    return Lane(
+        kind.key, figure.figure, figure.label, unit, kind.trends, tuple(marks), tuple(_in_force(marks, figure, sets)),
+        _trend(marks, unit), tuple(_since(marks, unit, changed)),
+    )  # fmt: skip
+
+
+def _in_force(marks: Sequence[Mark], figure: Followed, sets: Mapping[int, LimitSetRow]) -> list[InForce]:
+    found: list[InForce] = []
+    last: int | None = None
+    for mark in marks:
+        if mark.limit_set_id is None or mark.limit_set_id == last or mark.limit_set_id not in sets:
+            continue
+        last, row = mark.limit_set_id, sets[mark.limit_set_id]
+        steps = [
+            Step(step["value"], step["name"], step["verdict"], bool(step.get("below", False)))
+            for rule in row.data["rules"]
+            if rule["figure"] == figure.figure
+            for step in rule["steps"]
+        ]
+        found.append(InForce(mark.started_at, row.name, tuple(dict.fromkeys(steps))))
+    return found
+
+
+def _trend(marks: Sequence[Mark], unit: str) -> Told:
+    known = [mark for mark in marks if mark.counts]
+    days = np.array([mark.started_at.timestamp() / DAY_S for mark in known])
+    values = np.array([mark.value for mark in known], dtype=np.float64)
+    found = over_time.slope(days, values)
+    span = float(days[-1] - days[0]) if len(days) else 0.0
+    return _told(found, over_time.trend_words(found, span, unit, _decimals(values)))
+
+
+def _since(marks: Sequence[Mark], unit: str, changed: Sequence[Changed]) -> list[Since]:
+    """Each change against the sessions since the one before it, and until the next: what else was changed would be mixed up with it."""
+    known = [(mark.started_at.date(), float(mark.value or 0.0)) for mark in marks if mark.counts]
+    days = sorted({each.day for each in changed})
+    found = []
+    for each in changed:
+        first = max((day for day in days if day < each.day), default=date.min)
+        end = min((day for day in days if day > each.day), default=date.max)
+        before = np.array([value for day, value in known if first <= day < each.day])
+        after = np.array([value for day, value in known if each.day <= day < end])
+        if not len(before) or not len(after):
+            continue
+        told = over_time.difference(before, after)
+        words = over_time.difference_words(
+            told, len(before), len(after), unit, _decimals(np.concatenate((before, after)))
+        )
+        found.append(Since(each.id, _told(told, words)))
+    return found
+
+
+def _decimals(values: np.ndarray[Any, Any]) -> int:
+    """As many as tell such values apart: three digits of the largest."""
+    largest = float(np.max(np.abs(values), initial=0.0))
+    return 0 if largest >= 1000 else 1 if largest >= 10 else 2
+
+
+def _told(found: Interval, words: str) -> Told:
+    value, low, high = (each if math.isfinite(each) else None for each in (found.value, found.low, found.high))
+    return Told(value, low, high, found.shows, words)
