@@ -21,6 +21,7 @@ from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import accounts, figures, settings
 from kumpel.services.ground.people import create_person
 from kumpel.services.report import conclusions, reports
+from kumpel.services.review import interventions
 from kumpel.services.take_in import take_in
 from kumpel.standins.devices import DEVICES
 from kumpel.standins.devices.noise import make_file
@@ -88,6 +89,17 @@ def load_behind(db: Db, amount: Callable[[int, int], None] = lambda done, of: No
     )
     for done, _ in enumerate(steps, 1):
         amount(done, of)
+    _changes(db, who)
+
+
+def _changes(db: Db, who: int) -> None:
+    """What was changed in these months, so that it stands through the lanes of whoever it touches."""
+    today = last_early_shift().date()
+    for days, words, team, place in (
+        (31, "new liner at the crusher", "", "crusher hall"),
+        (58, "bagging moved indoors", "Mill", ""),
+    ):
+        interventions.note(db, interventions.Wish(today - timedelta(days=days), words, None, team, place), who)
 
 
 @dataclass(frozen=True)

@@ -14,8 +14,8 @@ const SHORTEST_S = 1;
 const REACH = { mouse: 6, touch: 18 };
 
 /** The lowest and highest of a span that a gesture may lead to. */
-export function clamped(from: number, to: number, [a, b]: [number, number]): [number, number] {
-  const size = Math.min(Math.max(to - from, SHORTEST_S), b - a);
+export function clamped(from: number, to: number, [a, b]: [number, number], shortestS = SHORTEST_S): [number, number] {
+  const size = Math.min(Math.max(to - from, shortestS), b - a);
   const start = Math.min(Math.max(from, a), b - size);
   return [start, start + size];
 }
@@ -52,15 +52,15 @@ export function useGestures(
     };
     const wheel = (event: WheelEvent) => {
       event.preventDefault();
-      const { span, whole, onSpan } = latest.current;
+      const { span, whole, onSpan, shortestS } = latest.current;
       const [from, to] = span;
       if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) {
         const by = ((event.deltaX || event.deltaY) / width()) * (to - from);
-        return onSpan(clamped(from + by, to + by, whole));
+        return onSpan(clamped(from + by, to + by, whole, shortestS));
       }
       const factor = event.deltaY > 0 ? 1.25 : 0.8;
       const at = time(event.clientX);
-      onSpan(clamped(at - (at - from) * factor, at + (to - at) * factor, whole));
+      onSpan(clamped(at - (at - from) * factor, at + (to - at) * factor, whole, shortestS));
     };
     /** The edge within reach of the pointer. */
     const edgeAt = (event: PointerEvent): Edge | undefined => {
@@ -73,7 +73,7 @@ export function useGestures(
     const fingers = twoFingers({
       place: () => ({ left: place().left + LEFT, width: width() }),
       span: () => latest.current.span,
-      onSpan: (from, to) => latest.current.onSpan(clamped(from, to, latest.current.whole)),
+      onSpan: (from, to) => latest.current.onSpan(clamped(from, to, latest.current.whole, latest.current.shortestS)),
     });
     let edge: string | null = null;
     let crossing = false;
@@ -104,7 +104,7 @@ export function useGestures(
       else if (pan) {
         const [from, to] = pan.span;
         const by = ((pan.x - event.clientX) / width()) * (to - from);
-        latest.current.onSpan(clamped(from + by, to + by, latest.current.whole));
+        latest.current.onSpan(clamped(from + by, to + by, latest.current.whole, latest.current.shortestS));
       } else if (dragged.current) dragged.current = [dragged.current[0], cursor.current];
       redraw();
     };
@@ -138,7 +138,7 @@ export function useGestures(
           const room = Math.max((hit.toS - hit.fromS) / 2, 5);
           latest.current.onSpan(clamped(hit.fromS - room, hit.toS + room, latest.current.whole));
         } else if (only) latest.current.onMark(only.key);
-        else latest.current.onPoint?.(at);
+        else latest.current.onPoint?.(at, event.clientY - place().top);
       }
       redraw();
     };

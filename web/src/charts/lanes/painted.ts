@@ -28,15 +28,15 @@ export function usePainted(box: RefObject<HTMLElement | null>, paint: () => void
 
 /** Plus and minus zoom a time axis, the arrows move it, 0 shows everything. */
 export const timeKeys =
-  ({ span: [from, to], whole, onSpan }: Pick<TimeGestures, "span" | "whole" | "onSpan">) =>
+  ({ span: [from, to], whole, onSpan, shortestS }: Pick<TimeGestures, "span" | "whole" | "onSpan" | "shortestS">) =>
   (event: KeyboardEvent) => {
     const zoom = (factor: number) => {
       const [middle, half] = [(from + to) / 2, ((to - from) / 2) * factor];
-      onSpan(clamped(middle - half, middle + half, whole));
+      onSpan(clamped(middle - half, middle + half, whole, shortestS));
     };
     const pan = (share: number) => {
       const by = (to - from) * share;
-      onSpan(clamped(from + by, to + by, whole));
+      onSpan(clamped(from + by, to + by, whole, shortestS));
     };
     if (event.key === "+" || event.key === "=") zoom(0.6);
     else if (event.key === "-") zoom(1.6);

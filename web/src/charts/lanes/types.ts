@@ -74,8 +74,10 @@ export interface TimeGestures {
   onSelect: (startS: number, endS: number) => void;
   onCursor: (atS: number | null) => void;
   onMark: (key: string) => void;
-  /** A click that is on no mark. */
-  onPoint?: (atS: number) => void;
+  /** A click that is on no mark: the moment, and how far below the top of the lanes, in pixels. */
+  onPoint?: (atS: number, y: number) => void;
+  /** The shortest span that a closer look leads to, in seconds. */
+  shortestS?: number;
   /** Edges that can be dragged, and where one is dragged to; `done` when it is let go, null when it was taken away. */
   edges?: Edge[];
   onEdge?: (key: string, atS: number | null, done: boolean) => void;
