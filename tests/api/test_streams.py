@@ -81,6 +81,9 @@ class Streams(ServerTest):
             ended: list[int] = []
             for number, stream in enumerate((ending, open_still)):
                 threading.Thread(target=self.drain, args=(stream, number, ended), daemon=True).start()
+            # A server that begins to listen only now looks who has signed out meanwhile, as it should.
+            self.eventually(self.listens, 30)
+            time.sleep(0.5)
             token = hashlib.sha256(leaving.cookies["kumpel"].encode()).hexdigest()
             gone = self.db.connection().execute(text("delete from sign_in where token_hash = :t"), {"t": token})
             self.assertEqual(gone.rowcount, 1)
@@ -92,6 +95,13 @@ class Streams(ServerTest):
             )
             self.db.commit()
             self.eventually(lambda: ended == [0])
+
+    def listens(self) -> bool:
+        self.db.rollback()
+        asked = text(
+            "select count(*) from pg_stat_activity where query like 'listen %' and datname = current_database()"
+        )
+        return bool(self.db.connection().execute(asked).scalar_one())
 
     def test_streams_end_when_the_sign_in_runs_out(self) -> None:
         client = self.client()

@@ -56,7 +56,7 @@ class BrowserTest(ServerTest):
         self.addCleanup(context.close)
         page = context.new_page()
         # What a test held back of the network may still wait when it is over: that is no fault of the next one.
-        self.addCleanup(page.unroute_all, behavior="ignoreErrors")
+        self.addCleanup(lambda: page.is_closed() or page.unroute_all(behavior="ignoreErrors"))
         page.set_default_timeout(15_000)
         self.errors: list[str] = []
         self.elsewhere: list[str] = []

@@ -254,10 +254,13 @@ def _since(marks: Sequence[Mark], unit: str, changed: Sequence[Changed]) -> list
     return found
 
 
+MOST_DECIMALS = 3
+
+
 def _decimals(values: np.ndarray[Any, Any]) -> int:
-    """As many as tell such values apart: three digits of the largest."""
-    largest = float(np.max(np.abs(values), initial=0.0))
-    return 0 if largest >= 1000 else 1 if largest >= 10 else 2
+    """As many as the figure is stated with: what is kept of it is rounded to that."""
+    texts = [f"{value:.{MOST_DECIMALS}f}".rstrip("0") for value in values.tolist()]
+    return max((len(text.partition(".")[2]) for text in texts), default=0)
 
 
 def _told(found: Interval, words: str) -> Told:

@@ -11,7 +11,7 @@ import { Changes } from "./years/Changes";
 import { type Event, type Mark, secondsOf } from "./years/draw";
 import { Pair } from "./years/Pair";
 import { useYears, type Years } from "./years/useYears";
-import { YearsPicture } from "./years/YearsPicture";
+import { decimals, YearsPicture } from "./years/YearsPicture";
 
 const NOON = "T12:00";
 
@@ -50,7 +50,7 @@ function Latest({ years }: { years: Years }) {
               {kindName(lane.kind)}, {lane.label}
             </span>
             <span className="block whitespace-nowrap">
-              <b className="font-narrow font-semibold text-[25px]">{last ? number(last.value) : "–"}</b>{" "}
+              <b className="font-narrow font-semibold text-[25px]">{last ? number(last.value, decimals(lane)) : "–"}</b>{" "}
               <span className="text-soft">{unitWords(lane.unit)}</span>
             </span>
             {last && (

@@ -3,6 +3,7 @@ import { useKindWords } from "@/kinds/kinds";
 import { Button, Verdict, type VerdictWord } from "@/ui/basics";
 import { day, number, unitWords } from "@/ui/format";
 import type { Lane, Mark } from "./draw";
+import { decimals } from "./YearsPicture";
 
 /** The sessions that were chosen: one to open, or two against each other. */
 export function Pair({ lane, marks, onClear }: { lane: Lane; marks: Mark[]; onClear: () => void }) {
@@ -24,7 +25,7 @@ export function Pair({ lane, marks, onClear }: { lane: Lane; marks: Mark[]; onCl
               {day(mark.started_at, mark.utc_offset_min, true)}
             </span>
             <span className="block whitespace-nowrap">
-              <b className="font-narrow font-semibold text-[21px]">{number(mark.value)}</b>{" "}
+              <b className="font-narrow font-semibold text-[21px]">{number(mark.value, decimals(lane))}</b>{" "}
               <span className="text-soft">{unit}</span>
             </span>
             <Verdict verdict={mark.verdict as VerdictWord} />
@@ -36,7 +37,7 @@ export function Pair({ lane, marks, onClear }: { lane: Lane; marks: Mark[]; onCl
       </div>
       {apart !== null && (
         <p className="mt-1.5 text-[13px]">
-          B less A: <b className="font-semibold">{`${apart > 0 ? "+" : ""}${number(apart)} ${unit}`}</b>
+          B less A: <b className="font-semibold">{`${apart > 0 ? "+" : ""}${number(apart, decimals(lane))} ${unit}`}</b>
         </p>
       )}
       <p className="mt-1 flex gap-3">

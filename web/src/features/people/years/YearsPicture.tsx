@@ -4,7 +4,7 @@ import { LEFT } from "@/charts/lanes/measures";
 import { timeKeys, usePainted } from "@/charts/lanes/painted";
 import type { TimeGestures } from "@/charts/lanes/types";
 import { kindName } from "@/kinds/kinds";
-import { moment, number, unitWords } from "@/ui/format";
+import { decimalsOf, moment, number, unitWords } from "@/ui/format";
 import {
   CHANGES,
   drawYears,
@@ -37,7 +37,8 @@ export function markWords(lane: Lane, mark: Mark): string {
   return `${kindName(lane.kind)}, ${moment(mark.started_at, mark.utc_offset_min)}: ${value}${verdict}${mark.signed ? "" : ", not yet signed off"}`;
 }
 
-const decimals = (lane: Lane) => (Math.max(...lane.marks.map((mark) => Math.abs(mark.value ?? 0))) >= 1000 ? 0 : 1);
+/** As many decimals as the figure is stated with. */
+export const decimals = (lane: Lane) => Math.max(0, ...lane.marks.map((mark) => decimalsOf(mark.value)));
 
 /** From the first session or change to today, with some room. */
 export function wholeOf(lanes: Lane[], events: Event[], nowS: number): [number, number] {
@@ -132,14 +133,15 @@ export function YearsPicture({
         <span className="text-soft">
           drag for a closer look; dashed shapes are not signed off; two of a lane are A and B
         </span>
-        <span role="status" className="ml-auto min-h-5 truncate font-medium">
-          {under && markWords(under.lane, under.mark)}
-        </span>
         {wished && (
-          <button type="button" className="text-act hover:underline" onClick={() => setWished(null)}>
+          <button type="button" className="ml-auto text-act hover:underline" onClick={() => setWished(null)}>
             all years
           </button>
         )}
+        {/* A line of its own, whether something is said or not: the picture stays where it is under the hand. */}
+        <p role="status" className="min-h-5 basis-full truncate font-medium">
+          {under && markWords(under.lane, under.mark)}
+        </p>
       </div>
       <div
         ref={box}
