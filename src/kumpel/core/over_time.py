@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import cache
+from typing import Any
 
 import numpy as np
 import scipy
@@ -23,6 +24,9 @@ SOURCE = (
 CONFIDENCE = 0.95
 EXACT_TO = 50
 """Up to so many sessions the distribution of ranks is counted out; beyond it the normal one is as good."""
+
+
+MANY = 500
 
 
 @dataclass(frozen=True)
@@ -63,14 +67,25 @@ def slope(days: Floats, values: Floats, confidence: float = CONFIDENCE) -> Inter
     n = len(x)
     if n < 2:
         return Interval(math.nan, math.nan, math.nan, n)
-    first, second = np.triu_indices(n, 1)
-    apart = x[second] - x[first]
-    some = apart != 0
-    slopes = np.sort((y[second] - y[first])[some] / apart[some])
+    slopes = _pair_slopes(x, y)
     if not len(slopes):
         return Interval(math.nan, math.nan, math.nan, n)
     rank = _rank(inversions(n), confidence) if n <= EXACT_TO else _normal_rank(len(slopes), _kendall_sd(n), confidence)
     return _between(slopes, rank, n)
+
+
+def _pair_slopes(x: Floats, y: Floats) -> NDArray[np.floating[Any]]:
+    """The slopes of all pairs that lie apart, in no order. One row of pairs after the other: of 2,500 sessions there are three million, for
+    which seven digits do and take half the time."""
+    n = len(x)
+    found: NDArray[np.floating[Any]] = np.empty(n * (n - 1) // 2, dtype=np.float32 if n > MANY else np.float64)
+    end = 0
+    with np.errstate(divide="ignore", invalid="ignore"):
+        for i in range(n - 1):
+            begin, end = end, end + n - 1 - i
+            np.divide(y[i + 1 :] - y[i], x[i + 1 :] - x[i], out=found[begin:end], casting="same_kind")
+    some: NDArray[np.floating[Any]] = found[np.isfinite(found)]
+    return some
 
 
 def difference(before: Floats, after: Floats, confidence: float = CONFIDENCE) -> Interval:
@@ -88,7 +103,7 @@ def difference(before: Floats, after: Floats, confidence: float = CONFIDENCE) ->
     fewer = min(len(a), len(b))
     if not fewer:
         return Interval(math.nan, math.nan, math.nan, 0)
-    pairs = np.sort((b[:, None] - a[None, :]).ravel())
+    pairs = (b[:, None] - a[None, :]).ravel()
     m, n = len(a), len(b)
     if m + n <= EXACT_TO:
         rank = _rank(rank_sums(m, n), confidence)
@@ -182,8 +197,12 @@ def _normal_rank(pairs: int, sd: float, confidence: float) -> int:
     return max(math.floor((pairs - z * sd) / 2), 0)
 
 
-def _between(rising: Floats, rank: int, count: int) -> Interval:
-    middle = float(np.median(rising))
-    if rank < 1:
-        return Interval(middle, math.nan, math.nan, count)
-    return Interval(middle, float(rising[rank - 1]), float(rising[-rank]), count)
+def _between(values: NDArray[np.floating[Any]], rank: int, count: int) -> Interval:
+    """The median of values, and the one of a rank from either end; only what is asked for is put in its place."""
+    last = len(values) - 1
+    middle, ends = [last // 2, (last + 1) // 2], [rank - 1, last + 1 - rank] if rank >= 1 else []
+    placed = np.partition(values, sorted({*middle, *ends}))
+    value = float(placed[middle].mean())
+    if not ends:
+        return Interval(value, math.nan, math.nan, count)
+    return Interval(value, float(placed[ends[0]]), float(placed[ends[1]]), count)
