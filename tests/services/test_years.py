@@ -67,6 +67,15 @@ class OverYears(DatabaseTest):
         self.assertRegex(since.told.words, r"^lower by [\d.]+ dB\(A\) after it \(.*; 7 before, 7 after\)$")
         self.assertEqual([(each.words, each.of) for each in years.changed], [("new liner", "person")])
 
+    def test_each_change_is_held_against_the_sessions_as_far_as_the_next_one(self) -> None:
+        self.shifts(9)
+        for weeks, words in ((2.5, "first"), (5.5, "second")):
+            day = (FIRST + weeks * WEEK).date()
+            interventions.note(self.db, interventions.Wish(day, words, person_id=self.ida.id), self.who)
+        first, second = self.lane().since
+        self.assertIn("(3 before, 3 after)", first.told.words)
+        self.assertIn("(3 before, 3 after)", second.told.words)
+
     def test_what_was_changed_stands_with_everybody_it_touches_and_with_nobody_else(self) -> None:
         ruth = self.person("Ruth Amsel")
         people.change_person(self.db, self.ida.id or 0, {"team": "Crusher"})
