@@ -7,8 +7,8 @@ import unittest
 
 import numpy as np
 
+from kumpel.core.load import LATELY_D, USUALLY_D, by_day, load_words, week, weighted
 from kumpel.core.over_time import Interval, difference, difference_words, inversions, rank_sums, slope, trend_words
-from kumpel.core.training.load import LATELY_D, USUALLY_D, week, weighted
 
 
 class Slopes(unittest.TestCase):
@@ -119,6 +119,20 @@ class Loads(unittest.TestCase):
         """lambda = 2 / 43; (1 - lambda)^k falls below 0.3 with the 26th day."""
         found = weighted(np.full(60, 10.0), USUALLY_D)
         self.assertEqual(int(np.flatnonzero(~np.isnan(found))[0]), 25)
+
+    def test_days_are_summed_and_said(self) -> None:
+        """Two sessions of a day add up, a day without is 0, an unknown one makes its day unknown; sessions to come do not count yet."""
+        self.assertEqual(by_day([3, 3, 6, 9], [10.0, 20.0, 5.0, 7.0], 7).tolist(), [30.0, 0.0, 0.0, 5.0, 0.0])
+        self.assertTrue(np.isnan(by_day([3, 3], [10.0, math.nan], 3)[0]))
+        # 50 for long, then a week of 80 and 120 in turn: lately 50 x .75^7 and the week, .25 each: about 93.
+        daily = np.array([50.0] * 80 + [80.0, 120.0, 80.0, 120.0, 80.0, 120.0, 80.0])
+        lately, usually = weighted(daily, LATELY_D)[-1], weighted(daily, USUALLY_D)[-1]
+        self.assertEqual(
+            load_words(daily),
+            f"{lately:.0f} a day lately (7 days) against {usually:.0f} usually (42 days): {lately / usually:.1f} times; "
+            f"monotony {97.142857 / np.std(daily[-7:], ddof=1):.1f}, strain {680 * 97.142857 / np.std(daily[-7:], ddof=1):.0f}",
+        )
+        self.assertEqual(load_words(np.empty(0)), "nothing recorded")
 
     def test_a_week_by_hand(self) -> None:
         """100 0 100 0 100 0 100: sum 400, mean 57.143, s = sqrt((4 x 42.857^2 + 3 x 57.143^2) / 6) = 53.452."""

@@ -7,6 +7,7 @@ from typing import Any
 
 from sqlmodel import select
 
+from kumpel.formats import krec
 from kumpel.services.ground import decisions, limits, people
 from kumpel.services.ground.problems import InvalidError, NotFoundError
 from kumpel.services.register import sessions
@@ -14,6 +15,7 @@ from kumpel.services.report import conclusions
 from kumpel.services.review import deciding, interventions
 from kumpel.services.review.deciding import Wish
 from kumpel.services.review.years import Lane, Years, years_of
+from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import FigureValue, Person, Session
 from tests.support import DatabaseTest
 
@@ -75,6 +77,18 @@ class OverYears(DatabaseTest):
         first, second = self.lane().since
         self.assertIn("(3 before, 3 after)", first.told.words)
         self.assertIn("(3 before, 3 after)", second.told.words)
+
+    def test_the_load_of_who_trains_is_said_and_of_nobody_else(self) -> None:
+        self.shifts(1)
+        run = self.stored(krec.write_recording(SIGNALS["training"](2).recording), self.ida)
+        self.db.expire_all()
+        loads = {lane.kind: lane.load for lane in self.years().lanes}
+        self.assertEqual(loads["noise"], "")
+        self.assertIn("not known yet", loads["training"])
+        value = self.db.exec(
+            select(FigureValue.value).where(FigureValue.session_id == run.id, FigureValue.key == "load")
+        ).one()
+        self.assertIsNotNone(value, "an empty load would prove nothing")
 
     def test_what_was_changed_stands_with_everybody_it_touches_and_with_nobody_else(self) -> None:
         ruth = self.person("Ruth Amsel")

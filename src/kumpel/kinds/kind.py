@@ -254,6 +254,8 @@ class Kind:
     tags: tuple[TagWord, ...] = (SHIFT, PLACE, TASK)
     registers: tuple[Followed, ...] = ()
     trends: tuple[Followed, ...] = ()
+    load: str = ""
+    """The figure that is a load of the body, to be summed by days (`core.load`); empty where none is."""
     plan: PlanOf | None = None
     laps: LapsOf | None = None
     bins: BinsOf | None = None

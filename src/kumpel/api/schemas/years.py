@@ -61,6 +61,7 @@ class YearsLane(Out):
     in_force: list[InForce]
     trend: Told
     since: list[SinceThen]
+    load: str = Field(description="the load of the last days in words, of a kind that has one")
 
 
 class Changed(Out):

@@ -179,6 +179,7 @@ KIND = Kind(
         Followed("heart_rate_mean", "Mean heart rate"),
         Followed("load", "Load"),
     ),
+    load="load",
     trends=(
         Followed("load", "Load"),
         Followed("distance", "Distance"),

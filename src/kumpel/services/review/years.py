@@ -6,7 +6,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from functools import lru_cache
 from typing import Any
 
@@ -16,7 +16,7 @@ from sqlalchemy import tuple_
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
-from kumpel.core import over_time
+from kumpel.core import load, over_time
 from kumpel.core.over_time import Interval
 from kumpel.kinds.kind import Followed, Kind
 from kumpel.kinds.registry import KINDS
@@ -100,6 +100,8 @@ class Lane:
     in_force: tuple[InForce, ...]
     trend: Told
     since: tuple[Since, ...]
+    load: str
+    """The load of the last days in words, of a kind that has one; else empty."""
 
 
 @dataclass(frozen=True)
@@ -135,7 +137,7 @@ def years_of(db: Db, person_id: int, wanted: Mapping[str, str] | None = None) ->
         for row in interventions.of_person(db, person_id)
     ]
     lanes = [
-        _lane(KINDS[kind], figure_of[kind], by_kind[kind], values, sets, changed)
+        _lane(KINDS[kind], figure_of[kind], by_kind[kind], values, sets, changed, _load(db, KINDS[kind], by_kind[kind]))
         for kind in sorted(figure_of, key=lambda key: -len(by_kind[key]))
     ]
     return Years(tuple(lanes), tuple(changed), tuple(medicines.of_person(db, person_id)))
@@ -194,6 +196,7 @@ def _lane(
     values: Mapping[int, tuple[float | None, str]],
     sets: Mapping[int, LimitSetRow],
     changed: Sequence[Changed],
+    load_words: str,
 ) -> Lane:
     marks = [
         Mark(
@@ -205,8 +208,20 @@ def _lane(
     unit = next((values[mark.session_id][1] for mark in marks if mark.session_id in values), "")
     return Lane(
         kind.key, figure.figure, figure.label, unit, kind.trends, tuple(marks), tuple(_in_force(marks, figure, sets)),
-        _trend(marks, unit), tuple(_since(marks, unit, changed)),
+        _trend(marks, unit), tuple(_since(marks, unit, changed)), load_words,
     )  # fmt: skip
+
+
+def _load(db: Db, kind: Kind, rows: Sequence[Any]) -> str:
+    if not kind.load:
+        return ""
+    asked = select(FigureValue.session_id, FigureValue.value).where(
+        FigureValue.key == kind.load, among(col(FigureValue.session_id), [row.id for row in rows])
+    )
+    loads = dict(db.exec(asked).all())
+    days = [(row.started_at + timedelta(minutes=row.utc_offset_min)).date().toordinal() for row in rows]
+    known = [math.nan if (value := loads.get(row.id)) is None else value for row in rows]
+    return load.load_words(load.by_day(days, known, datetime.now().astimezone().date().toordinal()))
 
 
 def _in_force(marks: Sequence[Mark], figure: Followed, sets: Mapping[int, LimitSetRow]) -> list[InForce]:

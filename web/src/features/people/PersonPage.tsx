@@ -76,6 +76,7 @@ function Ways({ years }: { years: Years }) {
           <li key={lane.kind} className="border-hair border-t py-1">
             <b className="font-semibold">{kindName(lane.kind)}</b>, {lane.label}:{" "}
             <span className={lane.trend.shows ? "" : "text-soft"}>{lane.trend.words}</span>
+            {lane.load && <span className="block">Load: {lane.load}</span>}
           </li>
         ))}
       </ul>

@@ -6,6 +6,7 @@ Source and limits: docs/methods/over_time.md, "Load".
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -64,3 +65,46 @@ def week(daily: Floats) -> Week:
     spread = float(daily.std(ddof=1))
     monotony = load / 7 / spread if spread > 1e-9 * max(abs(load), 1.0) else math.nan
     return Week(load, monotony, load * monotony)
+
+
+def by_day(days: Sequence[int], loads: Sequence[float], today: int) -> Floats:
+    """The load of each day from the first session to today, shape (n,): sums of the sessions of a day, 0 without one; a day with a session
+    whose load is not known (nan) is not known. `days` and `today` are numbers of days, any day being 0. Empty without a session.
+
+    >>> by_day([3, 3, 5], [10.0, 20.0, math.nan], 6).tolist()
+    [30.0, 0.0, nan, 0.0]
+    """
+    if not days:
+        return np.empty(0)
+    first = min(days)
+    found = np.zeros(max(today - first + 1, 1))
+    for day, load in zip(days, loads, strict=True):
+        if day <= today:
+            found[day - first] += load
+    return found
+
+
+def load_words(daily: Floats) -> str:
+    """The load a day of the last week against the usual one, and how alike the days of the week were; what is not known is said.
+
+    >>> load_words(np.array([50.0] * 60 + [100.0] * 7))
+    '93 a day lately (7 days) against 65 usually (42 days): 1.4 times; the days of the week were all alike'
+    >>> load_words(np.array([50.0] * 3))
+    'not known yet: the last 7 days hold too few known ones'
+    """
+    if not len(daily):
+        return "nothing recorded"
+    lately, usually = float(weighted(daily, LATELY_D)[-1]), float(weighted(daily, USUALLY_D)[-1])
+    if math.isnan(lately):
+        return "not known yet: the last 7 days hold too few known ones"
+    words = f"{lately:.0f} a day lately (7 days)"
+    if math.isnan(usually) or usually <= 0:
+        words += "; the usual load is not known yet"
+    else:
+        words += f" against {usually:.0f} usually (42 days): {lately / usually:.1f} times"
+    last = week(daily[-7:]) if len(daily) >= 7 else Week(math.nan, math.nan, math.nan)
+    if math.isnan(last.load):
+        return words
+    if math.isnan(last.monotony):
+        return words + "; the days of the week were all alike"
+    return words + f"; monotony {last.monotony:.1f}, strain {last.strain:.0f}"
