@@ -78,6 +78,16 @@ class OverYears(DatabaseTest):
         self.assertIn("(3 before, 3 after)", first.told.words)
         self.assertIn("(3 before, 3 after)", second.told.words)
 
+    def test_a_pressure_has_two_ends_and_the_limits_of_both(self) -> None:
+        row = self.stored(krec.write_recording(SIGNALS["blood_pressure"](2).recording), self.ida)
+        lane = self.lane()
+        asked = select(FigureValue.key, FigureValue.value).where(FigureValue.session_id == row.id)
+        values = dict(self.db.exec(asked).all())
+        [mark] = lane.marks
+        self.assertEqual((mark.value, mark.low), (values["all.systolic.mean"], values["all.diastolic.mean"]))
+        self.assertEqual([step.value for step in lane.in_force[0].steps], [130, 80])
+        self.assertIsNone(self.lane(blood_pressure="dip.systolic").marks[0].low)
+
     def test_the_load_of_who_trains_is_said_and_of_nobody_else(self) -> None:
         self.shifts(1)
         run = self.stored(krec.write_recording(SIGNALS["training"](2).recording), self.ida)

@@ -197,6 +197,8 @@ class Followed:
 
     figure: str
     label: str
+    low: str = ""
+    """The figure of its lower end, of what has two; empty otherwise."""
 
 
 CompareOf = Callable[[Side, Side, Sequence[Mapping[str, float]], Mapping[str, float]], Comparison]

@@ -19,6 +19,7 @@ class Mark(Out):
     value: float | None
     verdict: str
     signed: bool
+    low: float | None = Field(description="the lower end, of what has two")
 
 
 class LaneStep(Out):

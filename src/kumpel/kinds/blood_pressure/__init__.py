@@ -219,7 +219,7 @@ KIND = Kind(
         Followed("dip.systolic", "Dip, systolic"),
     ),
     trends=(
-        Followed("all.systolic.mean", "24 h systolic"),
+        Followed("all.systolic.mean", "24 h pressure", "all.diastolic.mean"),
         Followed("all.diastolic.mean", "24 h diastolic"),
         Followed("dip.systolic", "Dip, systolic"),
     ),

@@ -30,11 +30,13 @@ from kumpel.store.tables import FigureValue, LimitSetRow, Medicine, Result, Sess
 
 DAY_S = 86_400.0
 NOT_ASSESSABLE = "not assessable"
+Values = Mapping[tuple[int, str], tuple[float | None, str]]
 
 
 @dataclass(frozen=True)
 class Mark:
-    """A session in a lane. `value` is None where the figure was not measured; `verdict` is that of the session."""
+    """A session in a lane. `value` is None where the figure was not measured, `low` its lower end where it has one; `verdict` is that of the
+    session."""
 
     session_id: int
     started_at: datetime
@@ -44,6 +46,7 @@ class Mark:
     verdict: str
     signed: bool
     limit_set_id: int | None
+    low: float | None = None
 
     @property
     def counts(self) -> bool:
@@ -130,7 +133,9 @@ def years_of(db: Db, person_id: int, wanted: Mapping[str, str] | None = None) ->
     for row in rows:
         by_kind.setdefault(row.kind, []).append(row)
     figure_of = {key: _wished(KINDS[key], (wanted or {}).get(key, "")) for key in by_kind if KINDS.get(key)}
-    values = _values(db, person_id, {(kind, figure.figure) for kind, figure in figure_of.items()})
+    values = _values(
+        db, person_id, {(kind, key) for kind, figure in figure_of.items() for key in (figure.figure, figure.low) if key}
+    )
     sets = _limit_sets(db, rows)
     changed = [
         Changed(row.id or 0, row.day, row.words, "place" if row.place else "team" if row.team_id else "person")
@@ -171,17 +176,17 @@ def _sessions(db: Db, person_id: int) -> Sequence[Any]:
     return db.execute(mine.where(*conditions(Filter(person_id=person_id))).order_by(col(Session.started_at))).all()
 
 
-def _values(db: Db, person_id: int, wanted: set[tuple[str, str]]) -> dict[int, tuple[float | None, str]]:
-    """The figure of each session and its unit, by session."""
+def _values(db: Db, person_id: int, wanted: set[tuple[str, str]]) -> Values:
+    """The figures of the sessions and their units, by session and key."""
     asked = (
-        select(FigureValue.session_id, FigureValue.value, FigureValue.unit)
+        select(FigureValue.session_id, FigureValue.key, FigureValue.value, FigureValue.unit)
         .join(Session, col(Session.id) == FigureValue.session_id)
         .where(
             *conditions(Filter(person_id=person_id)),
             tuple_(col(FigureValue.kind), col(FigureValue.key)).in_(sorted(wanted)),
         )
     )
-    return {session_id: (value, unit) for session_id, value, unit in db.exec(asked).all()}
+    return {(session_id, key): (value, unit) for session_id, key, value, unit in db.exec(asked).all()}
 
 
 def _limit_sets(db: Db, rows: Sequence[Any]) -> dict[int, LimitSetRow]:
@@ -193,19 +198,27 @@ def _lane(
     kind: Kind,
     figure: Followed,
     rows: Sequence[Any],
-    values: Mapping[int, tuple[float | None, str]],
+    values: Values,
     sets: Mapping[int, LimitSetRow],
     changed: Sequence[Changed],
     load_words: str,
 ) -> Lane:
+    nothing = (None, "")
     marks = [
         Mark(
-            row.id, row.started_at, row.utc_offset_min, row.length_s, values.get(row.id, (None, ""))[0], row.verdict,
-            row.signed, row.limit_set_id,
+            row.id,
+            row.started_at,
+            row.utc_offset_min,
+            row.length_s,
+            values.get((row.id, figure.figure), nothing)[0],
+            row.verdict,
+            row.signed,
+            row.limit_set_id,
+            values.get((row.id, figure.low), nothing)[0],
         )
         for row in rows
-    ]  # fmt: skip
-    unit = next((values[mark.session_id][1] for mark in marks if mark.session_id in values), "")
+    ]
+    unit = next((unit for row in rows if (unit := values.get((row.id, figure.figure), nothing)[1])), "")
     return Lane(
         kind.key, figure.figure, figure.label, unit, kind.trends, tuple(marks), tuple(_in_force(marks, figure, sets)),
         _trend(marks, unit), tuple(_since(marks, unit, changed)), load_words,
@@ -234,7 +247,7 @@ def _in_force(marks: Sequence[Mark], figure: Followed, sets: Mapping[int, LimitS
         steps = [
             Step(step["value"], step["name"], step["verdict"], bool(step.get("below", False)))
             for rule in row.data["rules"]
-            if rule["figure"] == figure.figure
+            if rule["figure"] in (figure.figure, figure.low)
             for step in rule["steps"]
         ]
         found.append(InForce(mark.started_at, row.name, tuple(dict.fromkeys(steps))))

@@ -4,14 +4,14 @@ import { Link, useNavigate } from "react-router";
 import { api, ask } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
 import { Empty, Loading, Token, Trouble, Verdict, type VerdictWord } from "@/ui/basics";
-import { day, moment, number, unitWords } from "@/ui/format";
+import { day, moment, unitWords } from "@/ui/format";
 import { useTitle } from "@/ui/title";
 import { PersonAbout } from "./PersonAbout";
 import { Changes } from "./years/Changes";
 import { type Event, type Mark, secondsOf } from "./years/draw";
 import { Pair } from "./years/Pair";
 import { useYears, type Years } from "./years/useYears";
-import { decimals, YearsPicture } from "./years/YearsPicture";
+import { endsOf, YearsPicture } from "./years/YearsPicture";
 
 const NOON = "T12:00";
 
@@ -50,7 +50,7 @@ function Latest({ years }: { years: Years }) {
               {kindName(lane.kind)}, {lane.label}
             </span>
             <span className="block whitespace-nowrap">
-              <b className="font-narrow font-semibold text-[25px]">{last ? number(last.value, decimals(lane)) : "–"}</b>{" "}
+              <b className="font-narrow font-semibold text-[25px]">{last ? endsOf(lane, last) : "–"}</b>{" "}
               <span className="text-soft">{unitWords(lane.unit)}</span>
             </span>
             {last && (

@@ -3,7 +3,7 @@ import { useKindWords } from "@/kinds/kinds";
 import { Button, Verdict, type VerdictWord } from "@/ui/basics";
 import { day, number, unitWords } from "@/ui/format";
 import type { Lane, Mark } from "./draw";
-import { decimals } from "./YearsPicture";
+import { decimals, endsOf } from "./YearsPicture";
 
 /** The sessions that were chosen: one to open, or two against each other. */
 export function Pair({ lane, marks, onClear }: { lane: Lane; marks: Mark[]; onClear: () => void }) {
@@ -25,7 +25,7 @@ export function Pair({ lane, marks, onClear }: { lane: Lane; marks: Mark[]; onCl
               {day(mark.started_at, mark.utc_offset_min, true)}
             </span>
             <span className="block whitespace-nowrap">
-              <b className="font-narrow font-semibold text-[21px]">{number(mark.value, decimals(lane))}</b>{" "}
+              <b className="font-narrow font-semibold text-[21px]">{endsOf(lane, mark)}</b>{" "}
               <span className="text-soft">{unit}</span>
             </span>
             <Verdict verdict={mark.verdict as VerdictWord} />

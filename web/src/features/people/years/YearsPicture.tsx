@@ -30,9 +30,13 @@ export const inOrder = (lanes: Lane[]) =>
     .flatMap((lane) => lane.marks.map((mark) => ({ lane, mark })))
     .sort((a, b) => secondsOf(a.mark.started_at) - secondsOf(b.mark.started_at));
 
+/** The value of a session; of what has two ends both. */
+export const endsOf = (lane: Lane, mark: Mark) =>
+  [mark.value, ...(mark.low === null ? [] : [mark.low])].map((end) => number(end, decimals(lane))).join("/");
+
 /** A session in words: when, the value, what came of it. */
 export function markWords(lane: Lane, mark: Mark): string {
-  const value = mark.value === null ? "not measured" : `${number(mark.value, decimals(lane))} ${unitWords(lane.unit)}`;
+  const value = mark.value === null ? "not measured" : `${endsOf(lane, mark)} ${unitWords(lane.unit)}`;
   const verdict = mark.verdict ? `, ${mark.verdict}` : "";
   return `${kindName(lane.kind)}, ${moment(mark.started_at, mark.utc_offset_min)}: ${value}${verdict}${mark.signed ? "" : ", not yet signed off"}`;
 }

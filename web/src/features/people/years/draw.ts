@@ -46,7 +46,7 @@ interface Drawing {
 
 /** The range of a lane: its values, and the limits that are not far from them. */
 export function rangeOf(lane: Lane): [number, number] {
-  const values = lane.marks.flatMap((mark) => (mark.value === null ? [] : [mark.value]));
+  const values = lane.marks.flatMap((mark) => [mark.value, mark.low].filter((value) => value !== null));
   if (values.length === 0) return [0, 1];
   let [low, high] = [Math.min(...values), Math.max(...values)];
   const reach = Math.max(high - low, Math.abs(high) * 0.15, 1e-6);
@@ -230,7 +230,14 @@ function drawLane(drawing: Drawing, lane: Lane, index: number, picture: Picture)
   context.clip();
   force(drawing, lane, picture, top + tall, y, range);
   for (const mark of lane.marks)
-    drawMark(context, mark, x(secondsOf(mark.started_at)), placeOf(mark, y, range), picture);
+    drawMark(
+      context,
+      mark,
+      x(secondsOf(mark.started_at)),
+      placeOf(mark, y, range),
+      mark.low === null ? null : y(mark.low),
+      picture,
+    );
   context.restore();
   limitNames(drawing, lane, y, range);
 }
@@ -299,8 +306,21 @@ const COLOUR: Record<string, string> = {
   within: "--within",
 };
 
-/** The shape of its verdict: filled once it was reviewed and signed, an outline until then; hatched where it cannot be assessed. */
-function drawMark(context: CanvasRenderingContext2D, mark: Mark, x: number, y: number, { chosen, looked }: Picture) {
+/** The shape of its verdict, on a bar down to its lower end where it has one: filled once it was reviewed and signed, an outline until then; hatched where it cannot be assessed. */
+function drawMark(
+  context: CanvasRenderingContext2D,
+  mark: Mark,
+  x: number,
+  y: number,
+  low: number | null,
+  { chosen, looked }: Picture,
+) {
+  if (low !== null && mark.value !== null) {
+    context.fillStyle = token("--lane-4");
+    context.globalAlpha = mark.signed ? 1 : 0.45;
+    context.fillRect(x - 1.75, y + 6, 3.5, Math.max(low - y - 6, 2));
+    context.globalAlpha = 1;
+  }
   const colour = token(COLOUR[mark.verdict] ?? "--none");
   context.fillStyle = context.strokeStyle = colour;
   context.lineWidth = mark.signed ? 1.8 : 1.3;
