@@ -56,6 +56,39 @@ export function wholeOf(lanes: Lane[], events: Event[], nowS: number): [number, 
   return [from - room, to + room];
 }
 
+/** Left of the lanes: which kind, by which figure, how many sessions. */
+function Heads({ lanes, onFigure }: { lanes: Lane[]; onFigure: (kind: string, figure: string) => void }) {
+  return (
+    <div>
+      <div style={{ height: HEAD + CHANGES }} className="pt-6 text-[12.5px]">
+        <b className="font-narrow font-semibold">What changed</b>
+      </div>
+      {lanes.map((lane) => (
+        <div key={lane.kind} style={{ height: laneHeight(lanes.length) }} className="border-line border-t pt-2 pr-2">
+          <b className="block font-narrow font-semibold text-[13.5px]">{kindName(lane.kind)}</b>
+          <select
+            aria-label={`Figure of ${kindName(lane.kind)}`}
+            className="-ml-1 max-w-full truncate rounded bg-transparent text-[12.5px] text-soft"
+            value={lane.figure}
+            onChange={(event) => onFigure(lane.kind, event.target.value)}
+          >
+            {lane.choices.map((each) => (
+              <option key={each.figure} value={each.figure}>
+                {each.label}
+              </option>
+            ))}
+          </select>
+          <span className="block text-[12px] text-soft">
+            {[unitWords(lane.unit), `${lane.marks.length} session${lane.marks.length === 1 ? "" : "s"}`]
+              .filter(Boolean)
+              .join(", ")}
+          </span>
+        </div>
+      ))}
+    </div>
+  );
+}
+
 /** Every kind as a lane on one axis of dates: a shape a session, limits as they were in force, what was changed through all of them. */
 export function YearsPicture({
   lanes,
@@ -168,37 +201,7 @@ export function YearsPicture({
           event.preventDefault();
         }}
       >
-        <div>
-          <div style={{ height: HEAD + CHANGES }} className="pt-6 text-[12.5px]">
-            <b className="font-narrow font-semibold">What changed</b>
-          </div>
-          {lanes.map((lane) => (
-            <div
-              key={lane.kind}
-              style={{ height: laneHeight(lanes.length) }}
-              className="border-line border-t pt-2 pr-2"
-            >
-              <b className="block font-narrow font-semibold text-[13.5px]">{kindName(lane.kind)}</b>
-              <select
-                aria-label={`Figure of ${kindName(lane.kind)}`}
-                className="-ml-1 max-w-full truncate rounded bg-transparent text-[12.5px] text-soft"
-                value={lane.figure}
-                onChange={(event) => onFigure(lane.kind, event.target.value)}
-              >
-                {lane.choices.map((each) => (
-                  <option key={each.figure} value={each.figure}>
-                    {each.label}
-                  </option>
-                ))}
-              </select>
-              <span className="block text-[12px] text-soft">
-                {[unitWords(lane.unit), `${lane.marks.length} session${lane.marks.length === 1 ? "" : "s"}`]
-                  .filter(Boolean)
-                  .join(", ")}
-              </span>
-            </div>
-          ))}
-        </div>
+        <Heads lanes={lanes} onFigure={onFigure} />
         <canvas
           ref={(element) => {
             canvas.current.lanes = element;
