@@ -1,4 +1,4 @@
-"""Renews docs/screenshots/ from a running demo: `./kumpel bench screenshots http://127.0.0.1:8620`.
+"""Renews docs/screenshots/ from a running demo: `./kumpel bench screenshots http://127.0.0.1:8620 [NAME ...]`.
 
 Best on a fresh demo (`./kumpel demo --fresh`): it takes Ida's shift in and reviews it on the way.
 """
@@ -170,7 +170,14 @@ def nothing(page: Page) -> None:
 
 
 def person(page: Page) -> None:
+    """Two of his recordings against each other, before and after a medicine."""
     page.get_by_role("link", name="Petter Lunde").click()
+    picture = page.get_by_role("application")
+    picture.wait_for()
+    picture.focus()
+    for key in ("ArrowDown", "ArrowDown", "Space", "ArrowDown", "Space"):
+        page.keyboard.press(key)
+    page.get_by_role("heading", name="Petter Lunde").click()
 
 
 def copying(page: Page) -> None:
@@ -205,7 +212,7 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
 ]
 
 
-def main(address: str) -> None:
+def main(address: str, *only: str) -> None:
     TARGET.mkdir(parents=True, exist_ok=True)
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(
@@ -218,6 +225,8 @@ def main(address: str) -> None:
         page.get_by_role("button", name="Sign in").click()
         page.get_by_role("navigation", name="The line").wait_for()
         for name, path, act in SHOTS:
+            if only and name not in only:
+                continue
             if path:
                 page.goto(address + path)
                 page.wait_for_timeout(900)
@@ -227,4 +236,4 @@ def main(address: str) -> None:
 
 
 if __name__ == "__main__":
-    main(sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8620")
+    main(*(sys.argv[1:] or ["http://127.0.0.1:8620"]))

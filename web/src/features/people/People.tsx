@@ -29,6 +29,8 @@ const COLUMNS: RegisterColumn<Schemas["Person"]>[] = [
   },
 ];
 
+const inSight = (element: HTMLElement | null) => element?.scrollIntoView({ block: "nearest" });
+
 /** The register of people. */
 export default function People() {
   const { id } = useParams();
@@ -87,6 +89,7 @@ export default function People() {
                 <Link
                   to={`/people/${p.id}`}
                   aria-current={String(p.id) === id ? "page" : undefined}
+                  ref={String(p.id) === id ? inSight : undefined}
                   className={`-mx-3 block border-l-[3px] px-3 py-1.5 ${String(p.id) === id ? "border-brass bg-panel" : "border-transparent hover:bg-hair"}`}
                 >
                   <span className="block truncate font-medium">{p.name}</span>

@@ -10,7 +10,9 @@ export function Pair({ lane, marks, onClear }: { lane: Lane; marks: Mark[]; onCl
   const kinds = useKindWords().data ?? [];
   const [a, b] = marks;
   const compares = kinds.find((kind) => kind.key === lane.kind)?.compares;
-  const apart = a?.value != null && b?.value != null ? b.value - a.value : null;
+  const less = (from: number | null | undefined, of: number | null | undefined) =>
+    from == null || of == null ? [] : [`${of > from ? "+" : ""}${number(of - from, decimals(lane))}`];
+  const apart = [...less(a?.value, b?.value), ...less(a?.low, b?.low)].join("/");
   const unit = unitWords(lane.unit);
   return (
     <section aria-label="Chosen" className="mb-4">
@@ -19,7 +21,7 @@ export function Pair({ lane, marks, onClear }: { lane: Lane; marks: Mark[]; onCl
         {marks.map((mark, i) => (
           <div key={mark.session_id} className={`px-2.5 py-2 ${i ? "border-line border-l" : ""}`}>
             <span className="flex items-center gap-1.5 text-[13px]">
-              <i className="grid size-5 place-items-center rounded-full bg-act font-narrow font-semibold text-[12px] text-panel not-italic">
+              <i className="grid size-5 flex-none place-items-center rounded-full bg-act font-narrow font-semibold text-[12px] text-panel not-italic">
                 {"AB"[i]}
               </i>
               {day(mark.started_at, mark.utc_offset_min, true)}
@@ -35,15 +37,15 @@ export function Pair({ lane, marks, onClear }: { lane: Lane; marks: Mark[]; onCl
           </div>
         ))}
       </div>
-      {apart !== null && (
+      {apart && (
         <p className="mt-1.5 text-[13px]">
-          B less A: <b className="font-semibold">{`${apart > 0 ? "+" : ""}${number(apart, decimals(lane))} ${unit}`}</b>
+          B less A: <b className="whitespace-nowrap font-semibold">{`${apart} ${unit}`}</b>
         </p>
       )}
-      <p className="mt-1 flex gap-3">
+      <p className="mt-1 flex gap-1">
         {a && b && compares && (
           <Link
-            className="inline-flex min-h-[34px] items-center rounded-md bg-act px-3.5 font-medium text-panel"
+            className="inline-flex min-h-[34px] items-center whitespace-nowrap rounded-md bg-act px-3 font-medium text-panel"
             to={`/review/${b.session_id}/compare?with=${a.session_id}`}
           >
             Compare A with B
