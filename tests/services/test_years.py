@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
+from unittest.mock import patch
 
 from sqlmodel import select
 
 from kumpel.formats import krec
+from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import decisions, limits, people
 from kumpel.services.ground.problems import InvalidError, NotFoundError
 from kumpel.services.register import sessions
@@ -78,6 +81,22 @@ class OverYears(DatabaseTest):
         self.assertIn("(3 before, 3 after)", first.told.words)
         self.assertIn("(3 before, 3 after)", second.told.words)
 
+    def test_a_kind_that_follows_nothing_has_no_lane_and_takes_nothing_away(self) -> None:
+        self.shifts(1)
+        self.stored(krec.write_recording(SIGNALS["training"](2).recording), self.ida)
+        bare = replace(KINDS["training"], trends=(), load="")
+        with patch.dict(KINDS, {"training": bare}):
+            self.assertEqual([lane.kind for lane in self.years().lanes], ["noise"])
+
+    def test_a_change_counts_from_the_day_on_the_wall(self) -> None:
+        """00:30 at home is still yesterday in UTC: the shift belongs after what was changed that day."""
+        at = datetime(2026, 3, 9, 23, 30, tzinfo=UTC)
+        for week in range(2):
+            self.session(22_000, self.ida, seed=week + 1, start=(at + (week - 1) * WEEK).timestamp(), utc_offset_min=60)
+        interventions.note(self.db, interventions.Wish(date(2026, 3, 10), "liner", person_id=self.ida.id), self.who)
+        [since] = self.lane().since
+        self.assertIn("(1 before, 1 after)", since.told.words)
+
     def test_a_pressure_has_two_ends_and_the_limits_of_both(self) -> None:
         row = self.stored(krec.write_recording(SIGNALS["blood_pressure"](2).recording), self.ida)
         lane = self.lane()
@@ -107,7 +126,7 @@ class OverYears(DatabaseTest):
         sessions.change(self.db, row.id or 0, {"tags": {"place": "crusher hall"}})
         day = date(2026, 2, 1)
         interventions.note(self.db, interventions.Wish(day, "other shifts", team="Crusher"), self.who)
-        hood = interventions.note(self.db, interventions.Wish(day, "hood", place="crusher hall"), self.who)
+        hood = interventions.note(self.db, interventions.Wish(day, "hood", place="Crusher Hall"), self.who)
         self.assertEqual([each.words for each in self.years().changed], ["other shifts"])
         self.assertEqual([each.words for each in years_of(self.db, ruth.id or 0).changed], ["hood"])
         interventions.remove(self.db, hood.id or 0)
@@ -120,6 +139,7 @@ class OverYears(DatabaseTest):
         for wish, error in (
             (interventions.Wish(day, "  ", place="x"), InvalidError),
             (interventions.Wish(day, "for nobody"), InvalidError),
+            (interventions.Wish(day, "where nobody was", place="crusher hal"), InvalidError),
             (interventions.Wish(day, "for two", person_id=self.ida.id, place="x"), InvalidError),
             (interventions.Wish(day, "no such team", team="Nobodies"), NotFoundError),
             (interventions.Wish(day, "no such person", person_id=9999), NotFoundError),

@@ -127,7 +127,7 @@ class PersonPage(BrowserTest):
         page.get_by_role("button", name="Undo").click()
         expect(changed).to_contain_text("new liner")
         self.db.expire_all()
-        self.assertIsNone(self.db.get(Intervention, since.intervention_id).removed_at)  # type: ignore[union-attr]
+        self.assertIsNone(self.db.get_one(Intervention, since.intervention_id).removed_at)
 
     def test_somebody_new_has_no_lanes_and_the_form_open(self) -> None:
         ruth = self.person("Ruth Amsel")

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from sqlmodel import Session as Db
-from sqlmodel import col, or_, select
+from sqlmodel import col, func, or_, select
 
 from kumpel.core.names import clean_line
 from kumpel.services.ground import deeds, people
@@ -35,6 +35,8 @@ def note(db: Db, wish: Wish, who: int | None = None) -> Intervention:
         raise InvalidError("Say what was changed.", field="words")
     if sum((wish.person_id is not None, bool(wish.team.strip()), bool(place))) != 1:
         raise InvalidError("It is for one of: a person, a team, a place.", field="place")
+    if place:
+        place = _as_tagged(db, place)
     team = None
     if wish.team.strip():
         team = db.exec(select(Team).where(Team.name == wish.team.strip())).first()
@@ -60,6 +62,18 @@ def note(db: Db, wish: Wish, who: int | None = None) -> Intervention:
     return row
 
 
+def _as_tagged(db: Db, place: str) -> str:
+    """A place as sessions are tagged with it, however it is capitalised. InvalidError when none is: it would touch nobody, and nobody would see."""
+    asked = select(Tag.value).where(Tag.key == "place", func.lower(col(Tag.value)) == place.lower()).limit(1)
+    found = db.exec(asked).first()
+    if found is None:
+        raise InvalidError(
+            f"No session is tagged with the place “{place[:60]}”. Write it as sessions are tagged; nothing was noted.",
+            field="place",
+        )
+    return found
+
+
 def _whom(wish: Wish) -> Whom:
     if wish.person_id is not None:
         return Whom("person", wish.person_id)
@@ -70,7 +84,7 @@ def of_person(db: Db, person_id: int) -> list[Intervention]:
     """What touches somebody, oldest first: their own, their team's, and those of places they have sessions of."""
     person = people.person_of(db, person_id)
     places = (
-        select(Tag.value)
+        select(func.lower(col(Tag.value)))
         .join(Session, col(Session.id) == Tag.session_id)
         .where(Session.person_id == person_id, Tag.key == "place", col(Session.deleted_at).is_(None))
     )
@@ -79,7 +93,7 @@ def of_person(db: Db, person_id: int) -> list[Intervention]:
         or_(
             Intervention.person_id == person_id,
             col(Intervention.team_id).is_not(None) & (Intervention.team_id == person.team_id),
-            (col(Intervention.place) != "") & col(Intervention.place).in_(places),
+            (col(Intervention.place) != "") & func.lower(col(Intervention.place)).in_(places),
         ),
     )
     return list(db.exec(mine.order_by(col(Intervention.day), col(Intervention.id))).all())

@@ -132,7 +132,10 @@ def years_of(db: Db, person_id: int, wanted: Mapping[str, str] | None = None) ->
     by_kind: dict[str, list[Any]] = {}
     for row in rows:
         by_kind.setdefault(row.kind, []).append(row)
-    figure_of = {key: _wished(KINDS[key], (wanted or {}).get(key, "")) for key in by_kind if KINDS.get(key)}
+    # A kind that follows no figure has no lane; its sessions stand in the list.
+    figure_of = {
+        key: _wished(KINDS[key], (wanted or {}).get(key, "")) for key in by_kind if key in KINDS and KINDS[key].trends
+    }
     values = _values(
         db, person_id, {(kind, key) for kind, figure in figure_of.items() for key in (figure.figure, figure.low) if key}
     )
@@ -232,7 +235,7 @@ def _load(db: Db, kind: Kind, rows: Sequence[Any]) -> str:
         FigureValue.key == kind.load, among(col(FigureValue.session_id), [row.id for row in rows])
     )
     loads = dict(db.exec(asked).all())
-    days = [(row.started_at + timedelta(minutes=row.utc_offset_min)).date().toordinal() for row in rows]
+    days = [_wall_day(row).toordinal() for row in rows]
     known = [math.nan if (value := loads.get(row.id)) is None else value for row in rows]
     return load.load_words(load.by_day(days, known, datetime.now().astimezone().date().toordinal()))
 
@@ -269,9 +272,15 @@ def _trend(marks: Sequence[Mark], unit: str) -> Told:
     return _told(found, over_time.trend_words(found, span, unit, _decimals(values)))
 
 
+def _wall_day(of: Any) -> date:
+    """The day on the wall where a session began."""
+    day: date = (of.started_at + timedelta(minutes=of.utc_offset_min)).date()
+    return day
+
+
 def _since(marks: Sequence[Mark], unit: str, changed: Sequence[Changed]) -> list[Since]:
     """Each change against the sessions since the one before it, and until the next: what else was changed would be mixed up with it."""
-    known = [(mark.started_at.date(), float(mark.value or 0.0)) for mark in marks if mark.counts]
+    known = [(_wall_day(mark), float(mark.value or 0.0)) for mark in marks if mark.counts]
     days = sorted({each.day for each in changed})
     found = []
     for each in changed:

@@ -41,7 +41,7 @@ export function useReview(id: number) {
         await queries.cancelQueries({ queryKey: ["review", id] });
         queries.setQueryData(["review", id, null], data);
         queries.invalidateQueries({ queryKey: ["review", id], refetchType: limitSetId === null ? "none" : "active" });
-        for (const key of ["sessions", "line"]) queries.invalidateQueries({ queryKey: [key] });
+        for (const key of ["sessions", "line", "years"]) queries.invalidateQueries({ queryKey: [key] });
         return true;
       } catch (error) {
         fail(error);

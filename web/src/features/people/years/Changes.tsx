@@ -12,7 +12,7 @@ export function Changes({ person, years }: { person: Schemas["Person"]; years: S
   const queries = useQueryClient();
   const { say, fail } = useNotices();
   const [noting, setNoting] = useState(false);
-  const anew = () => queries.invalidateQueries({ queryKey: ["sessions", "years"] });
+  const anew = () => queries.invalidateQueries({ queryKey: ["years"] });
   const restore = (id: number) =>
     ask(api.POST("/api/interventions/{intervention_id}/restore", { params: { path: { intervention_id: id } } })).then(
       anew,

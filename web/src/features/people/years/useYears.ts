@@ -17,15 +17,14 @@ export function useYears(person: number) {
   const [figures, setFigures] = useState(readFigures);
   const wanted = Object.entries(figures).map(([kind, figure]) => `${kind}:${figure}`);
   const found = useQuery({
-    // What is decided about a session changes them, as it changes every list of sessions.
-    queryKey: ["sessions", "years", person, wanted],
+    queryKey: ["years", person, wanted],
     queryFn: () =>
       ask(
         api.GET("/api/people/{person_id}/years", {
           params: { path: { person_id: person }, query: { figure: wanted } },
         }),
       ),
-    placeholderData: (before, query) => (query?.queryKey[2] === person ? keepPreviousData(before) : undefined),
+    placeholderData: (before, query) => (query?.queryKey[1] === person ? keepPreviousData(before) : undefined),
   });
   const choose = (kind: string, figure: string) => {
     const now = { ...figures, [kind]: figure };
