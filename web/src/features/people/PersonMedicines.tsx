@@ -28,7 +28,7 @@ function Change({ row, person, onClose }: { row: Medicine; person: number; onClo
   const [dosing, setDosing] = useState(false);
   const [until, setUntil] = useState(today);
   const done = () => {
-    queries.invalidateQueries({ queryKey: ["people", "medicines"] });
+    for (const key of [["people", "medicines"], ["years"]]) queries.invalidateQueries({ queryKey: key });
     onClose();
   };
   const path = { medicine_id: row.id };

@@ -47,7 +47,8 @@ export function useReview(id: number) {
         fail(error);
         if (error instanceof Problem && error.status === 409) refused.current++;
         // Also where only the answer was lost: the change may be on record, and its note was passed over.
-        for (const key of [["review", id], ["sessions"], ["line"]]) queries.invalidateQueries({ queryKey: key });
+        for (const key of [["review", id], ["sessions"], ["line"], ["years"]])
+          queries.invalidateQueries({ queryKey: key });
         return false;
       }
     },
