@@ -35,8 +35,11 @@ def find(db: Database, who: Who, words: Annotated[str, Query(max_length=100)] = 
 
 
 @router.get("/people")
-def list_people(db: Database, who: Who, search: str = "", limit: Limit = 100, offset: Offset = 0) -> schemas.PersonList:
-    rows, total = people.list_people(db, search, limit, offset)
+def list_people(
+    db: Database, who: Who, search: str = "", limit: Limit = 100, offset: Offset = 0, which: people.Which = ""
+) -> schemas.PersonList:
+    """People and places where recorders stand, or `which` of them."""
+    rows, total = people.list_people(db, search, limit, offset, which)
     return schemas.PersonList(people=[answers.person(row) for row in rows], total=total)
 
 

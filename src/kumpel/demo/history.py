@@ -14,7 +14,7 @@ from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.demo import clinic, other_kinds, stick, yard_register
-from kumpel.demo.people import LOGIN, NOISE_WEARERS, OFFICER, PASSWORD, PLACES, TEAMS, team_of
+from kumpel.demo.people import LOGIN, NOISE_WEARERS, OFFICER, PASSWORD, PLACES, STANDS_IN, TEAMS, team_of
 from kumpel.demo.recorders import METERS, RECORDERS
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.kinds.registry import KINDS
@@ -59,6 +59,8 @@ def load_first(db: Db) -> None:
             born = datetime(1960 + seed % 44, 1 + seed // 44 % 12, 1 + seed // 528 % 28).date()
             create_person(db, name, number=f"TF-{number:04d}", team=team, born=born)
             number += 1
+    for place, team in STANDS_IN.items():
+        create_person(db, place, team=team, is_place=True)
     for each in RECORDERS:
         device = DEVICES[each.kind]
         db.add(

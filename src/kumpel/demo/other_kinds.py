@@ -68,6 +68,7 @@ WORN = (
         "mill",
         "bagging",
     ),
+    Worn("D-02", "dust", ("Mill control room",) * 4, 6, 19, 5, "mill control room"),
     Worn(
         "O-01",
         "oximetry",

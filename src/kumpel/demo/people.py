@@ -38,6 +38,8 @@ TEAMS: dict[str, tuple[str, ...]] = {
         "Bela Szenti",
     ),
 }
+STANDS_IN = {"Mill control room": "Mill"}
+"""Places where recorders stand and nobody wears them, with their team."""
 NOISE_WEARERS: dict[str, tuple[str, float, float]] = {
     # name: task of the day, usual level, level of the loud task, dB(A)
     "Ida Brandvik": ("feed control", 80.0, 93.0),

@@ -27,7 +27,7 @@ class Waits:
     hour: float
     length_s: float
     who: str = ""
-    """The person on its slip; nobody: worn by nobody knows whom."""
+    """The person or the place on its slip; nobody: worn by nobody knows whom."""
     tags: Mapping[str, str] = field(default_factory=dict)
     wishes: Mapping[str, Any] = field(default_factory=dict)
     setup: Mapping[str, Any] = field(default_factory=dict)
@@ -74,7 +74,7 @@ WAITING = (
         13,
         6.0,
         12 * 86_400,
-        "Tomas Ek",
+        "Mill control room",
         {"place": "mill control room"},
         {
             "seed": 12,

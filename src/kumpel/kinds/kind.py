@@ -258,6 +258,8 @@ class Kind:
     trends: tuple[Followed, ...] = ()
     load: str = ""
     """The figure that is a load of the body, to be summed by days (`core.load`); empty where none is."""
+    stands: bool = False
+    """Whether a recorder may stand in a room that nobody wears it in: then its sessions belong to the place."""
     plan: PlanOf | None = None
     laps: LapsOf | None = None
     bins: BinsOf | None = None

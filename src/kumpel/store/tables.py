@@ -70,7 +70,8 @@ class Team(SQLModel, table=True):
 
 
 class Person(SQLModel, table=True):
-    """A named person. `number` is made from a sequence when none is given, and never used twice.
+    """Whose sessions are: a named person, or a place where recorders stand (`is_place`), which has nothing of what is personal.
+    `number` is made from a sequence when none is given, and never used twice.
 
     Somebody who is kept under a code has that as `name`, so that it stands wherever a name would; the name is `real_name` then.
     """
@@ -78,6 +79,7 @@ class Person(SQLModel, table=True):
     id: int | None = Field(default=None, primary_key=True)
     number: str = Field(unique=True, max_length=40)
     name: str = Field(max_length=200, index=True)
+    is_place: bool = Field(default=False, sa_column_kwargs={"server_default": text("false")})
     team_id: int | None = Field(default=None, sa_column=_to("team.id"))
     born: date | None = None
     sex: str | None = Field(default=None, max_length=20)
@@ -98,6 +100,12 @@ class Person(SQLModel, table=True):
     deleted_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
     __table_args__ = (
         CheckConstraint("length(trim(name)) > 0", name="person_has_name"),
+        CheckConstraint(
+            "not is_place or (born is null and sex is null and height_cm is null and weight_kg is null and gets_up is null"
+            " and goes_to_bed is null and heart_rate_highest is null and heart_rate_resting is null and real_name = ''"
+            " and clinic = '' and doctor = '' and complaint = '' and stay = '')",
+            name="place_has_nothing_personal",
+        ),
         CheckConstraint(f"gets_up ~ '{_CLOCK}'", name="person_gets_up"),
         CheckConstraint(f"goes_to_bed ~ '{_CLOCK}'", name="person_goes_to_bed"),
         CheckConstraint("stay in ('', 'in-patient', 'out-patient')", name="person_stay"),

@@ -7,12 +7,14 @@ import { useNotices } from "./notices";
 
 const PAGE = 100;
 
-/** People by a few letters of name, number or team, page by page. */
-export function usePeople(words: string) {
+export type Which = "" | "people" | "places";
+
+/** People, and places where recorders stand, by a few letters of name, number or team, page by page. */
+export function usePeople(words: string, which: Which = "") {
   const found = useInfiniteQuery({
-    queryKey: ["people", "pages", words],
+    queryKey: ["people", "pages", words, which],
     queryFn: ({ pageParam }) =>
-      ask(api.GET("/api/people", { params: { query: { search: words, limit: PAGE, offset: pageParam } } })),
+      ask(api.GET("/api/people", { params: { query: { search: words, limit: PAGE, offset: pageParam, which } } })),
     initialPageParam: 0,
     getNextPageParam: (last, pages) => {
       const so = pages.reduce((sum, p) => sum + p.people.length, 0);
@@ -70,39 +72,42 @@ export function More({
   );
 }
 
-/** Adding somebody by name; a second one of the same name is asked about. `dialog` belongs into the screen. */
+/** Adding somebody, or a place, by name; a second one of the same name is asked about. `dialog` belongs into the screen. */
 export function useAddPerson(onMade: (person: Schemas["Person"]) => void) {
   const queries = useQueryClient();
   const { fail } = useNotices();
-  const [same, setSame] = useState<{ name: string; words: string } | null>(null);
+  const [same, setSame] = useState<{ name: string; place: boolean; words: string } | null>(null);
   const make = useMutation({
-    mutationFn: ({ name, again }: { name: string; again: boolean }) =>
-      ask(api.POST("/api/people", { body: { name: name.trim(), again } })),
+    mutationFn: ({ name, place, again }: { name: string; place: boolean; again: boolean }) =>
+      ask(api.POST("/api/people", { body: { name: name.trim(), is_place: place, again } })),
     onSuccess: (person) => {
       setSame(null);
       queries.invalidateQueries({ queryKey: ["people"] });
       onMade(person);
     },
-    onError: (error, { name }) => {
-      if (error instanceof Problem && error.code === "same-name") setSame({ name, words: error.message });
+    onError: (error, { name, place }) => {
+      if (error instanceof Problem && error.code === "same-name") setSame({ name, place, words: error.message });
       else fail(error);
     },
   });
   const dialog = same && (
-    <Dialog title="The same person?" open onClose={() => setSame(null)}>
+    <Dialog title={same.place ? "The same place?" : "The same person?"} open onClose={() => setSame(null)}>
       <p>{same.words}</p>
       <div className="mt-4 flex gap-2">
         <Button look="primary" onClick={() => setSame(null)}>
-          It is the same, add nobody
+          It is the same, add nothing
         </Button>
-        <Button disabled={make.isPending} onClick={() => make.mutate({ name: same.name, again: true })}>
-          Another person, add
+        <Button
+          disabled={make.isPending}
+          onClick={() => make.mutate({ name: same.name, place: same.place, again: true })}
+        >
+          Another {same.place ? "place" : "person"}, add
         </Button>
       </div>
     </Dialog>
   );
   return {
-    ask: (name: string) => make.mutate({ name, again: false }),
+    ask: (name: string, place = false) => make.mutate({ name, place, again: false }),
     isPending: make.isPending,
     dialog,
   };

@@ -67,6 +67,7 @@ export default function PersonList({ label, onPick, look = "plain" }: PickPerson
                 >
                   <b className="font-medium">{p.name}</b>{" "}
                   <span className="text-soft">
+                    {p.is_place ? "place " : ""}
                     {p.number} {p.team}
                   </span>
                 </button>

@@ -58,6 +58,7 @@ class Person(Out):
     id: int
     number: str = Field(examples=["TF-0412"])
     name: str = Field(examples=["Ida Brandvik"])
+    is_place: bool = Field(default=False, description="a place where recorders stand; nothing personal is known of it")
     team: str = ""
     born: date | None = None
     sex: str | None = None
@@ -94,6 +95,7 @@ class NewPerson(BaseModel):
     model_config = ConfigDict(extra="forbid")
     name: Line = Field(min_length=1, max_length=200, examples=["Ida Brandvik"])
     number: Line | None = Field(default=None, max_length=40)
+    is_place: bool = False
     team: Line | None = Field(default=None, max_length=120)
     born: Birthday | None = None
     contact: Line | None = Field(default=None, max_length=400)

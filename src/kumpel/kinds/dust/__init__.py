@@ -91,6 +91,7 @@ Note what you did and where: cutting, sweeping, bagging, breaks."""
 
 
 KIND = Kind(
+    stands=True,
     key="dust",
     name="Dust",
     recorder_name="Dust monitor",

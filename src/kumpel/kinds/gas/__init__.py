@@ -146,6 +146,7 @@ If it shows a fault or a low battery, leave the area and have it changed."""
 
 
 KIND = Kind(
+    stands=True,
     key="gas",
     name="Gas",
     recorder_name="Gas monitor",

@@ -86,6 +86,7 @@ Note what you did and where: machines, tasks, breaks."""
 
 
 KIND = Kind(
+    stands=True,
     key="noise",
     name="Noise",
     recorder_name="Noise meter",

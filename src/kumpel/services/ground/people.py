@@ -1,16 +1,18 @@
-"""People and teams."""
+"""Whose sessions are: people, places where recorders stand; and teams."""
 
 from __future__ import annotations
 
 import secrets
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 from sqlalchemy import text
 from sqlmodel import Session as Db
 from sqlmodel import col, func, or_, select
 
 from kumpel.core.names import clean_line
+from kumpel.kinds.kind import Kind
 from kumpel.services.ground import deeds
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
@@ -38,6 +40,25 @@ def person_of(db: Db, person_id: int) -> Person:
     return person
 
 
+def somebody(db: Db, person_id: int) -> Person:
+    """A person, where a place will not do. ConflictError for a place."""
+    found = person_of(db, person_id)
+    if found.is_place:
+        raise ConflictError(f"{found.name} is a place. Nothing personal is kept of it.", code="place")
+    return found
+
+
+def owner_of(db: Db, person_id: int, kind: Kind | None) -> Person:
+    """Whom a recorder or a session of a kind can belong to. ConflictError for a place where a recorder of that kind cannot stand."""
+    found = person_of(db, person_id)
+    if found.is_place and (kind is None or not kind.stands):
+        what = kind.name if kind else "this"
+        raise ConflictError(
+            f"{found.name} is a place, and {what} is recorded of people only. Choose somebody.", code="place"
+        )
+    return found
+
+
 def _next_number(db: Db) -> str:
     while True:
         number = f"{NUMBER_PREFIX}-{db.connection().execute(text('select nextval(:s)'), {'s': 'person_number'}).scalar_one():04d}"
@@ -61,9 +82,16 @@ def team_named(db: Db, name: str) -> Team:
 
 
 def create_person(
-    db: Db, name: str, *, number: str | None = None, team: str | None = None, again: bool = False, **rest: Any
+    db: Db,
+    name: str,
+    *,
+    number: str | None = None,
+    team: str | None = None,
+    is_place: bool = False,
+    again: bool = False,
+    **rest: Any,
 ) -> Person:
-    """A person; a name is enough. ConflictError when the number belongs to somebody (even long gone), and when somebody has
+    """A person or a place; a name is enough. ConflictError when the number belongs to somebody (even long gone), and when somebody has
     the same name already, unless a second one is meant (`again`)."""
     deeds.ask(db, "person added", Whom("person", None))
     name = clean_line(name)
@@ -79,13 +107,16 @@ def create_person(
             x for x in (same[0].number, same[1] or "", f"born {same[0].born:%d %b %Y}" if same[0].born else "") if x
         )
         raise ConflictError(
-            f"{same[0].name} is on the register already ({who}). Is this the same person?", code="same-name"
+            f"{same[0].name} is on the register already ({who}). Is this the same {_word(same[0])}?", code="same-name"
         )
     number = (number or "").strip() or _next_number(db)
     taken = db.exec(select(Person).where(Person.number == number)).first()
     if taken:
         raise ConflictError(f"The number {number} belongs to {taken.name}. Numbers are never used twice.")
-    person = Person(name=name, number=number, **{k: v for k, v in rest.items() if v is not None})
+    known = {k: v for k, v in rest.items() if v is not None}
+    if is_place:
+        _nothing_personal(name, known)
+    person = Person(name=name, number=number, is_place=is_place, **known)
     if team and team.strip():
         person.team_id = team_named(db, team.strip()).id
     db.add(person)
@@ -95,6 +126,20 @@ def create_person(
     db.commit()
     db.refresh(person)
     return person
+
+
+def _word(person: Person) -> str:
+    return "place" if person.is_place else "person"
+
+
+OF_PLACES = frozenset({"name", "number", "team", "contact", "notes"})
+"""What is known of a place."""
+
+
+def _nothing_personal(name: str, facts: Mapping[str, Any]) -> None:
+    personal = [key for key, value in facts.items() if key not in OF_PLACES and value not in (None, "")]
+    if personal:
+        raise InvalidError(f"{name} is a place. Nothing personal is kept of it.", field=personal[0])
 
 
 def _facts(person: Person) -> dict[str, Any]:
@@ -107,6 +152,8 @@ def change_person(db: Db, person_id: int, changes: dict[str, Any]) -> Person:
     person = person_of(db, person_id)
     if person.real_name and "name" in changes:
         raise ConflictError(f"{person.name} is kept under a code. Show the name first, then change it.", code="coded")
+    if person.is_place:
+        _nothing_personal(person.name, changes)
     before = _facts(person)
     if "team" in changes:
         team = (changes.pop("team") or "").strip()
@@ -151,7 +198,7 @@ def put_code(db: Db, person_id: int, coded: bool) -> Person:
     The code takes the place of the name: on screens, recorders, paper, files and in mail. The name is on the person's card alone.
     """
     deeds.ask(db, "person changed", Whom("person", person_id))
-    person = person_of(db, person_id)
+    person = somebody(db, person_id)
     if coded == bool(person.real_name):
         return person
     if coded:
@@ -179,9 +226,16 @@ def like(words: str) -> str:
     return f"%{escaped}%"
 
 
-def list_people(db: Db, search: str = "", limit: int = 100, offset: int = 0) -> tuple[list[PersonRow], int]:
-    """People by name, with their team and number of sessions; and how many there are in all."""
+Which = Literal["", "people", "places"]
+
+
+def list_people(
+    db: Db, search: str = "", limit: int = 100, offset: int = 0, which: Which = ""
+) -> tuple[list[PersonRow], int]:
+    """People and places by name, with their team and number of sessions; and how many there are in all."""
     where: list[Any] = [col(Person.deleted_at).is_(None)]
+    if which:
+        where.append(col(Person.is_place) == (which == "places"))
     if search.strip():
         pattern = like(search.strip())
         # Teams are few: found first, so that an index finds the people.

@@ -16,7 +16,7 @@ from kumpel.kinds.registry import kind_of
 from kumpel.kinds.setup_fields import SetupField, SetupList, at_path, lists_of
 from kumpel.services.ground import personal
 from kumpel.services.ground.carriers import CourseOnIt, carriers
-from kumpel.services.ground.people import person_of
+from kumpel.services.ground.people import owner_of
 from kumpel.services.ground.problems import InvalidError, NotFoundError
 from kumpel.services.hand_out import kept_setups
 from kumpel.services.hand_out.kept_setups import Kept
@@ -103,7 +103,7 @@ def draft(db: Db, recorder_id: int, person_id: int | None, start: Start = Start(
     recorder = worn_recorder(db, recorder_id)
     kind = kind_of(recorder.kind)
     last = _last_slip(db, person_id, kind.key) if person_id else None
-    person = person_of(db, person_id) if person_id else None
+    person = owner_of(db, person_id, kind) if person_id else None
     settings, based_on, theirs = _begun(db, kind, recorder, last, start)
     own = holdings.with_own_names(kind, settings, person, theirs)
     as_given = start.recorder or (start.settings is not None and not start.fit)

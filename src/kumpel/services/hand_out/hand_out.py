@@ -22,7 +22,7 @@ from kumpel.link.messages import Code
 from kumpel.services.ground import deeds, personal
 from kumpel.services.ground.carriers import carriers
 from kumpel.services.ground.deeds import Whom
-from kumpel.services.ground.people import person_of
+from kumpel.services.ground.people import owner_of
 from kumpel.services.ground.problems import (
     ConflictError,
     InvalidError,
@@ -73,8 +73,8 @@ def hand_out(db: Db, slip: Slip, who: int | None, at: datetime | None = None) ->
     """
     deeds.ask(db, "handed out", Whom("recorder", slip.recorder_id))
     recorder = worn_recorder(db, slip.recorder_id)
-    person = person_of(db, slip.person_id)
     kind = kind_of(recorder.kind)
+    person = owner_of(db, slip.person_id, kind)
     model = checked(kind, slip.settings)
     holder = open_slip(db, recorder)
     if holder is not None:

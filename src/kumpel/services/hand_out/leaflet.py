@@ -103,7 +103,10 @@ def _document(db: Db, given: _Sheet, named: bool) -> Document:
     kind = kind_of(recorder.kind)
     team = db.get(Team, person.team_id) if person.team_id else None
     facts = [
-        Fact(label="Worn by", value=f"{person.name}, {person.number}" if named else person.number),
+        Fact(
+            label="Stands in" if person.is_place else "Worn by",
+            value=f"{person.name}, {person.number}" if named else person.number,
+        ),
         Fact(label="Recorder", value=f"{recorder.name or kind.recorder_name} ({recorder.token})"),
         Fact(label="Given", value=_moment(given.given_at)),
         Fact(label="Please bring it back", value=_moment(given.expected_at) if given.expected_at else "when asked for"),

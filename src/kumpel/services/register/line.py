@@ -53,7 +53,12 @@ def find(db: Db, words: str, most: int = 6) -> list[Hit]:
     if not words.strip():
         return []
     hits = [
-        Hit("person", row.person.id or 0, row.person.name, f"{row.person.number} {row.team}".strip())
+        Hit(
+            "person",
+            row.person.id or 0,
+            row.person.name,
+            " ".join(filter(None, ("place" if row.person.is_place else "", row.person.number, row.team))),
+        )
         for row in list_people(db, words, most)[0]
     ]
     pattern = like(words.strip())

@@ -13,7 +13,7 @@ from sqlmodel import col, or_, select
 from kumpel.core.names import clean_line
 from kumpel.services.ground import deeds
 from kumpel.services.ground.deeds import Whom
-from kumpel.services.ground.people import person_of
+from kumpel.services.ground.people import person_of, somebody
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.services.register.sessions import wall_start
 from kumpel.store.database import tell
@@ -63,7 +63,7 @@ def during(db: Db, session: Session) -> list[Medicine]:
 def add(db: Db, person_id: int, taken: Taken, who: int | None = None) -> Medicine:
     """Note a medicine. ConflictError when the same one is taken already: then its dose changes, or it ends."""
     deeds.ask(db, "medicine noted", Whom("person", person_id))
-    person_of(db, person_id)
+    somebody(db, person_id)
     good = _checked(taken)
     there = of_person(db, person_id)
     if len(there) >= MOST:

@@ -12,10 +12,11 @@ from sqlalchemy import Engine
 from sqlmodel import Session as Db
 from sqlmodel import col, delete
 
+from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import deeds, figures
 from kumpel.services.ground.carriers import carriers
 from kumpel.services.ground.deeds import Whom
-from kumpel.services.ground.people import person_of
+from kumpel.services.ground.people import owner_of
 from kumpel.services.ground.problems import ConflictError, InvalidError
 from kumpel.services.ground.recordings import locked_session, session_of
 from kumpel.services.ground.tags import tags_of
@@ -56,7 +57,8 @@ def change(db: Db, session_id: int, changes: dict[str, Any]) -> Session:
     if session.signed_at is not None and changes.keys() - {"note"}:
         raise ConflictError("This session is signed off. Open it again before changing it.", code="signed")
     if "person_id" in changes:
-        session.person_id = person_of(db, changes["person_id"]).id if changes["person_id"] else None
+        given = changes["person_id"]
+        session.person_id = owner_of(db, given, KINDS.get(session.kind)).id if given else None
     if "note" in changes:
         session.note = changes["note"]
     if "clock_shift_s" in changes:

@@ -182,7 +182,7 @@ def person_facts(db: Db, person: Person | None) -> dict[str, str]:
     if person is None:
         return {"Person": "unclaimed"}
     team = db.get(Team, person.team_id) if person.team_id else None
-    facts = {"Person": person.name, "Number": person.number}
+    facts = {"Place" if person.is_place else "Person": person.name, "Number": person.number}
     if team:
         facts["Team"] = team.name
     if person.born:

@@ -23,7 +23,7 @@ from kumpel.link.messages import Piece
 from kumpel.services.recorders import begun_hand_overs
 from kumpel.store import samples
 from kumpel.store.database import tell
-from kumpel.store.tables import Block, Channel, Event, HandOver, Session, Tag, Writing, now
+from kumpel.store.tables import Block, Channel, Event, HandOver, Person, Session, Tag, Writing, now
 
 
 class DifferentError(Exception):
@@ -213,16 +213,25 @@ def _file(db: Db, session: Session, session_id: int, head: krec.Head) -> None:
     wish = session.wish
     if given is not None:
         session.hand_over_id = given.id
-    if wish.get("person_id"):
-        session.person_id = wish["person_id"]
-    elif given is not None and not wish.get("unclaimed"):
-        session.person_id = given.person_id
+    wished = wish.get("person_id") or (given.person_id if given and not wish.get("unclaimed") else None)
+    session.person_id = _fitting(db, session, wished)
     tags = kind_of(session.kind).said(head.setup) | (given.tags if given else {}) | (wish.get("tags") or {})
     for key, value in tags.items():
         if str(value).strip():
             db.add(Tag(session_id=session_id, key=key, value=str(value).strip()))
     if wish.get("shift_clock") and session.clock_error_s:
         shift_clock(session, -session.clock_error_s)
+
+
+def _fitting(db: Db, session: Session, wished: int | None) -> int | None:
+    """Whom it was wished for; nobody, with a note, where that is a place that recordings of this kind cannot be of."""
+    owner = db.get(Person, wished) if wished else None
+    kind = kind_of(session.kind)
+    if owner is None or not owner.is_place or kind.stands:
+        return wished
+    said = f"Was to belong to {owner.name}, a place; {kind.name.lower()} is recorded of people only."
+    session.note = " ".join(filter(None, (session.note, said)))
+    return None
 
 
 def shift_clock(session: Session, by_s: float) -> None:

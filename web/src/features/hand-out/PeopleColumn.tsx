@@ -16,8 +16,11 @@ function AddPerson({
   onMade: (id: number) => void;
 }) {
   const [typed, setTyped] = useState("");
+  const [place, setPlace] = useState(false);
   useEffect(() => {
-    if (open) setTyped(name);
+    if (!open) return;
+    setTyped(name);
+    setPlace(false);
   }, [open, name]);
   const add = useAddPerson((person) => {
     setOpen(false);
@@ -33,21 +36,28 @@ function AddPerson({
           className="grid gap-3"
           onSubmit={(e) => {
             e.preventDefault();
-            add.ask(typed);
+            add.ask(typed, place);
           }}
         >
           <input
             className={inputLook}
             aria-label="Name"
-            placeholder="first and last name"
+            placeholder={place ? "mill control room" : "first and last name"}
             value={typed}
             onChange={(e) => setTyped(e.target.value)}
             maxLength={200}
             required
           />
-          <p className="text-[13px] text-soft">
-            A number is made for them. Everything else can follow later, in People.
-          </p>
+          <label className="flex min-h-7 items-center gap-2">
+            <input
+              type="checkbox"
+              className="size-4 accent-(--act)"
+              checked={place}
+              onChange={(e) => setPlace(e.target.checked)}
+            />
+            a place where the recorder stands; nobody wears it
+          </label>
+          <p className="text-[13px] text-soft">A number is made. Everything else can follow later, in People.</p>
           <div>
             <Button look="primary" type="submit" disabled={!typed.trim() || add.isPending}>
               Add {typed.trim()}
@@ -100,7 +110,9 @@ export function PeopleColumn({ chosen, onChoose }: { chosen: number | null; onCh
             >
               <b className="block truncate font-medium">{p.name}</b>
               <span className="block truncate text-[12.5px] text-soft">
-                {[p.team, p.number, p.has_recorder ? "has a recorder" : ""].filter(Boolean).join(", ")}
+                {[p.is_place ? "place" : "", p.team, p.number, p.has_recorder ? "has a recorder" : ""]
+                  .filter(Boolean)
+                  .join(", ")}
               </span>
             </button>
           </li>

@@ -3,7 +3,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import type { Schemas } from "@/api/client";
 import { Button, Empty, inputLook, Trouble } from "@/ui/basics";
 import { moment } from "@/ui/format";
-import { More, useAddPerson, usePeople } from "@/ui/people";
+import { More, useAddPerson, usePeople, type Which } from "@/ui/people";
 import { type RegisterColumn, RegisterTable } from "@/ui/register";
 import { PersonPage } from "./PersonPage";
 
@@ -15,6 +15,7 @@ const COLUMNS: RegisterColumn<Schemas["Person"]>[] = [
     cell: (p) => (
       <Link className="block truncate px-2 py-1.5 font-medium" to={`/people/${p.id}`}>
         {p.name}
+        {p.is_place && <span className="ml-2 font-normal text-[12.5px] text-soft">place</span>}
       </Link>
     ),
   },
@@ -31,12 +32,39 @@ const COLUMNS: RegisterColumn<Schemas["Person"]>[] = [
 
 const inSight = (element: HTMLElement | null) => element?.scrollIntoView({ block: "nearest" });
 
-/** The register of people. */
+const WHICH: [Which, string][] = [
+  ["", "all"],
+  ["people", "people"],
+  ["places", "places"],
+];
+
+/** People, places where recorders stand, or both. */
+function WhichOnes({ which, onChoose }: { which: Which; onChoose: (which: Which) => void }) {
+  return (
+    <fieldset className="flex overflow-hidden rounded-md border border-line bg-panel">
+      <legend className="sr-only">Show</legend>
+      {WHICH.map(([value, words]) => (
+        <button
+          key={words}
+          type="button"
+          aria-pressed={which === value}
+          className={`min-h-[32px] px-2.5 text-[13px] ${which === value ? "bg-act-soft font-medium text-act" : "text-soft hover:bg-hair"}`}
+          onClick={() => onChoose(value)}
+        >
+          {words}
+        </button>
+      ))}
+    </fieldset>
+  );
+}
+
+/** The register of people and places. */
 export default function People() {
   const { id } = useParams();
   const navigate = useNavigate();
   const [words, setWords] = useState("");
-  const people = usePeople(words);
+  const [which, setWhich] = useState<Which>("");
+  const people = usePeople(words, which);
   const add = useAddPerson((made) => {
     setWords("");
     navigate(`/people/${made.id}`);
@@ -48,12 +76,13 @@ export default function People() {
     <div
       className={`sticky top-0 z-10 flex items-center gap-x-3 gap-y-2 bg-salt pt-[18px] pb-3 ${id ? "flex-wrap" : ""}`}
     >
-      <h1>People</h1>
+      <h1>{id ? "People" : "People and places"}</h1>
       <span className="text-soft">{people.total ?? "…"}</span>
+      <WhichOnes which={which} onChoose={setWhich} />
       <input
         className={`${inputLook} ${id ? "" : "ml-auto max-w-64"}`}
         placeholder="name, number or team"
-        aria-label="Find a person"
+        aria-label="Find a person or a place"
         value={words}
         onChange={(e) => setWords(e.target.value)}
       />
@@ -62,16 +91,22 @@ export default function People() {
           look="primary"
           className={id ? "max-w-full truncate" : ""}
           disabled={!words.trim() || add.isPending}
-          onClick={() => add.ask(words)}
+          onClick={() => add.ask(words, which === "places")}
         >
           Add {words.trim() ? `“${words.trim().slice(0, 24)}”` : "by name"}
+        </Button>
+      )}
+      {words.trim() && which === "" && (
+        <Button look="quiet" disabled={add.isPending} onClick={() => add.ask(words, true)}>
+          add as a place
         </Button>
       )}
     </div>
   );
   const empty = people.isSuccess && rows.length === 0 && (
     <Empty title={words ? "Nobody of that name" : "Nobody is here yet"}>
-      Type a name above and add it. A name is enough; a number is made, the rest can follow.
+      Type a name above and add it: a person, or a place where a recorder stands. A name is enough; a number is made,
+      the rest can follow.
     </Empty>
   );
   if (id)
@@ -94,7 +129,7 @@ export default function People() {
                 >
                   <span className="block truncate font-medium">{p.name}</span>
                   <span className="block truncate text-[12.5px] text-soft">
-                    {[p.number, p.team].filter(Boolean).join(", ")}
+                    {[p.is_place ? "place" : "", p.number, p.team].filter(Boolean).join(", ")}
                   </span>
                 </Link>
               </li>

@@ -1,13 +1,13 @@
 import { useState } from "react";
 import type { Schemas } from "@/api/client";
-import { CLINIC, CodeChoice, FIELDS, Field, StayChoice, useChangePerson } from "./fields";
+import { CLINIC, CodeChoice, FIELDS, Field, OF_PLACES, StayChoice, useChangePerson } from "./fields";
 import { PersonMedicines } from "./PersonMedicines";
 
 /** What is known of somebody, folded: of somebody new the form is what one came for, of all others their sessions are. */
 export function PersonAbout({ person: data, isNew }: { person: Schemas["Person"]; isNew: boolean }) {
   const change = useChangePerson(data.id);
   const [wished, setOpen] = useState<boolean | null>(null);
-  const fields = [...FIELDS.filter((f) => f.key !== "name" || !data.real_name), ...CLINIC];
+  const fields = data.is_place ? OF_PLACES : [...FIELDS.filter((f) => f.key !== "name" || !data.real_name), ...CLINIC];
   const known = fields.filter((f) => data[f.key]).length;
   const open = wished ?? isNew;
 
@@ -25,7 +25,7 @@ export function PersonAbout({ person: data, isNew }: { person: Schemas["Person"]
             ? "keeping …"
             : change.isSuccess
               ? "kept"
-              : `${known} of ${fields.length} facts known, medicines`}
+              : `${known} of ${fields.length} facts known${data.is_place ? "" : ", medicines"}`}
         </span>
       </button>
       {open && (
@@ -39,12 +39,18 @@ export function PersonAbout({ person: data, isNew }: { person: Schemas["Person"]
                 onKeep={(value) => change.mutateAsync({ [field.key]: value } as Schemas["PersonChange"])}
               />
             ))}
-            <StayChoice person={data} onKeep={(stay) => change.mutate({ stay } as Schemas["PersonChange"])} />
+            {!data.is_place && (
+              <StayChoice person={data} onKeep={(stay) => change.mutate({ stay } as Schemas["PersonChange"])} />
+            )}
           </div>
-          <div className="mt-2">
-            <CodeChoice person={data} />
-          </div>
-          <PersonMedicines person={data.id} />
+          {!data.is_place && (
+            <>
+              <div className="mt-2">
+                <CodeChoice person={data} />
+              </div>
+              <PersonMedicines person={data.id} />
+            </>
+          )}
         </div>
       )}
     </section>

@@ -171,13 +171,15 @@ export function PersonPage({ id }: { id: number }) {
         <div className="mb-2.5 flex flex-wrap items-center gap-x-3 gap-y-1">
           <h1 className="min-w-0 truncate">{data.name}</h1>
           <span className="text-soft">
-            {[data.number, data.team, data.born ? `born ${data.born.slice(0, 4)}` : ""].filter(Boolean).join(", ")}
+            {[data.is_place ? "place" : "", data.number, data.team, data.born ? `born ${data.born.slice(0, 4)}` : ""]
+              .filter(Boolean)
+              .join(", ")}
           </span>
           <Link
             className="ml-auto inline-flex min-h-[34px] items-center rounded-md border border-line bg-panel px-3.5 font-medium"
             to={`/hand-out?person=${id}`}
           >
-            Hand a recorder out
+            {data.is_place ? "Put a recorder up" : "Hand a recorder out"}
           </Link>
         </div>
         {found.isError && !years && <Trouble error={found.error} again={() => found.refetch()} />}

@@ -56,6 +56,11 @@ export const CLINIC: FieldWish[] = [
   { key: "complaint", label: "Complaint", type: "text" },
 ];
 
+/** What is known of a place where recorders stand. */
+export const OF_PLACES: FieldWish[] = FIELDS.filter((f) =>
+  ["name", "number", "team", "contact", "notes"].includes(f.key),
+);
+
 /** What can wait when somebody gets a recorder. */
 export const CAN_WAIT: FieldWish[] = [
   ...FIELDS.filter((f) => ["born", "sex", "height_cm", "weight_kg", "contact", "notes"].includes(f.key)),
