@@ -55,7 +55,6 @@ def asks_of(people: int, sessions: list[int], words: list[str]) -> Asks:
         "people": lambda n: f"/api/people?limit={100 + n % 50}",
         "people, words": lambda n: f"/api/people?limit=100&search={words[n % len(words)]}",
         "person, sessions": lambda n: f"/api/sessions?limit=60&person_id={person(n)}",
-        "person, trends": lambda n: f"/api/people/{person(n)}/trends",
         "recorders": lambda n: f"/api/recorders/register?limit=100&offset={100 * (n % 4)}&n={n}",
         "take-in": lambda n: f"/api/take-in?n={n}",
         "reports": lambda n: f"/api/reports?limit={50 + n % 50}",

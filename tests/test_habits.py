@@ -33,6 +33,7 @@ SERVICES: dict[str, set[str]] = {
     "register": {"ground", "recorders", "hand_out", "take_in"},
     "review": {"ground", "register"},
     "report": {"ground", "recorders", "register", "review"},
+    "groups": {"ground", "register", "report"},
     "yard": {"ground", "hand_out", "register"},
     "work": {"ground", "recorders", "take_in", "register", "report"},
 }

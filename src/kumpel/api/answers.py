@@ -25,7 +25,6 @@ from kumpel.services.register.session_list import Listed, listed
 from kumpel.services.report import conclusions, issued
 from kumpel.services.review import deciding
 from kumpel.services.review.comparison import Compared
-from kumpel.services.review.trends import Trend
 from kumpel.store import tables
 
 OF_RECORDER = (
@@ -224,15 +223,6 @@ def comparison(made: Compared) -> schemas.Comparison:
     )
 
 
-def trend(found: Trend) -> schemas.Trend:
-    return schemas.Trend(
-        kind=found.kind,
-        figure=found.figure.figure,
-        label=found.figure.label,
-        points=[schemas.TrendPoint.model_validate(point) for point in found.points],
-    )
-
-
 def all_settings(db: Db) -> schemas.Settings:
     words = [(w, "") for w in settings.OF_THE_SITE]
     words += [(w, known.key) for known in KINDS.values() for w in settings.words_of(known)]
@@ -315,12 +305,13 @@ def signature(db: Db, session: tables.Session, row: tables.Signature) -> schemas
     )
 
 
-def report(row: tables.Report, by: str, started: datetime) -> schemas.Report:
+def report(row: tables.Report, by: str, started: datetime | None) -> schemas.Report:
     return schemas.Report(
         id=row.id or 0,
         number=row.number,
         title=row.title,
         session_id=row.session_id,
+        group_id=row.group_id,
         session_started_at=started,
         pages=row.pages,
         sha256=row.sha256.hex(),

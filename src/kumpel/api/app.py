@@ -13,7 +13,20 @@ from fastapi.staticfiles import StaticFiles
 from starlette.middleware.gzip import GZipMiddleware
 
 from kumpel import __version__
-from kumpel.api import events, hand_out, people, reports, review, sensors, sessions, settings, sign_in, take_in, yard
+from kumpel.api import (
+    events,
+    groups,
+    hand_out,
+    people,
+    reports,
+    review,
+    sensors,
+    sessions,
+    settings,
+    sign_in,
+    take_in,
+    yard,
+)
 from kumpel.api import limits as limit_sets
 from kumpel.api.guard import Guard
 from kumpel.api.kept import Kept
@@ -25,7 +38,21 @@ from kumpel.services.work.background import STOPS_S, background, prepare
 from kumpel.services.work.children import children_for_answers
 from kumpel.services.work.jobs import Jobs
 
-ROUTERS = (sign_in, people, hand_out, sensors, take_in, sessions, review, limit_sets, reports, settings, yard, events)
+ROUTERS = (
+    sign_in,
+    people,
+    groups,
+    hand_out,
+    sensors,
+    take_in,
+    sessions,
+    review,
+    limit_sets,
+    reports,
+    settings,
+    yard,
+    events,
+)
 
 
 class Assets(StaticFiles):

@@ -13,7 +13,6 @@ from kumpel.services.ground.recordings import session_of
 from kumpel.services.register import line, medicines
 from kumpel.services.review import interventions
 from kumpel.services.review.spread import spread
-from kumpel.services.review.trends import trends_of
 from kumpel.services.review.years import years_of
 from kumpel.store.tables import Team
 
@@ -70,12 +69,6 @@ def channel_spread(
 ) -> schemas.Spread:
     """How long a channel stood at each whole value over the last sessions of a person."""
     return schemas.Spread.model_validate(spread(db, person_id, channel, last))
-
-
-@router.get("/people/{person_id}/trends")
-def trends(person_id: int, db: Database, who: Who) -> list[schemas.Trend]:
-    """What the kinds follow of a person, where at least two sessions have it."""
-    return [answers.trend(found) for found in trends_of(db, person_id)]
 
 
 @router.get("/people/{person_id}/years")

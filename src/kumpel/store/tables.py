@@ -655,12 +655,78 @@ class Signature(SQLModel, table=True):
     )
 
 
+class MeasuredGroup(SQLModel, table=True):
+    """A group of people whose measurements of a kind are looked at together; who and which, its versions say. The conclusion is kept here
+    while it is written."""
+
+    __tablename__ = "measured_group"
+    id: int | None = Field(default=None, primary_key=True)
+    name: str = Field(max_length=120)
+    kind: str = Field(max_length=40)
+    conclusion: str = Field(default="", sa_column=Column(Text, nullable=False, server_default=""))
+    conclusion_version: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    made_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (
+        CheckConstraint("length(trim(name)) > 0", name="measured_group_has_name"),
+        Index("measured_group_once", "name", unique=True, postgresql_where=text("removed_at is null")),
+    )
+
+
+class MeasuredGroupVersion(SQLModel, table=True):
+    """Who is in a group, which of their measurements count and against what; the highest number holds."""
+
+    __tablename__ = "measured_group_version"
+    id: int | None = Field(default=None, primary_key=True)
+    group_id: int = Field(sa_column=_to("measured_group.id", delete="CASCADE", nullable=False))
+    number: int
+    wish: dict[str, Any] = Field(sa_column=_json())
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    made_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    __table_args__ = (UniqueConstraint("group_id", "number", name="measured_group_version_once"),)
+
+
+class GroupSignature(SQLModel, table=True):
+    """A group's conclusion as it was signed: with the version of the group, each value that counted, and every part of its page."""
+
+    __tablename__ = "group_signature"
+    id: int | None = Field(default=None, primary_key=True)
+    group_id: int = Field(sa_column=_to("measured_group.id", nullable=False))
+    number: int
+    conclusion: str = Field(sa_column=Column(Text, nullable=False))
+    frozen: dict[str, Any] = Field(sa_column=_json())
+    signed_at: datetime = Field(default_factory=now, sa_column=_time())
+    signed_by: int = Field(sa_column=_to("account.id", nullable=False))
+    opened_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    opened_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    opened_why: str = Field(default="", max_length=400, sa_column_kwargs={"server_default": ""})
+    __table_args__ = (
+        CheckConstraint(
+            "opened_at is null or (opened_by is not null and length(trim(opened_why)) > 0)",
+            name="group_signature_opened_why",
+        ),
+        Index("group_signature_in_force", "group_id", unique=True, postgresql_where=text("opened_at is null")),
+    )
+
+
+class ReportSession(SQLModel, table=True):
+    """Which sessions stand in a report."""
+
+    __tablename__ = "report_session"
+    report_id: int = Field(sa_column=Column(ForeignKey("report.id", ondelete="CASCADE"), primary_key=True))
+    session_id: int = Field(
+        sa_column=Column(ForeignKey("session.id", ondelete="RESTRICT"), primary_key=True, index=True)
+    )
+
+
 class Report(SQLModel, table=True):
-    """An issued report: frozen with its bytes, hash, document and limits."""
+    """An issued report: frozen with its bytes, hash, document and limits. `session_id` is its (first) session; one of a group has none."""
 
     id: int | None = Field(default=None, primary_key=True)
     number: str = Field(unique=True, max_length=30)
-    session_id: int = Field(sa_column=_to("session.id", nullable=False))
+    session_id: int | None = Field(default=None, sa_column=_to("session.id"))
+    group_id: int | None = Field(default=None, sa_column=_to("measured_group.id"))
     person_id: int | None = Field(default=None, sa_column=_to("person.id"))
     title: str = Field(max_length=300)
     document: dict[str, Any] = Field(sa_column=_json())
@@ -672,6 +738,7 @@ class Report(SQLModel, table=True):
     issued_by: int | None = Field(default=None, sa_column=_to("account.id"))
     __table_args__ = (
         CheckConstraint("sha256(pdf) = sha256", name="report_frozen"),
+        CheckConstraint("session_id is not null or group_id is not null", name="report_of_something"),
         Index("report_newest", text("issued_at desc"), text("id desc")),
         Index(
             "report_by_words",

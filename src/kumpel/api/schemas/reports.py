@@ -34,8 +34,9 @@ class Report(BaseModel):
     id: int
     number: str = Field(examples=["R-2026-00017"])
     title: str
-    session_id: int
-    session_started_at: datetime
+    session_id: int | None = Field(description="the (first) session in it; a group's report has none")
+    group_id: int | None
+    session_started_at: datetime | None
     pages: int
     sha256: str
     issued_at: datetime

@@ -24,22 +24,6 @@ class Number(Out):
     verdict: VerdictWord
 
 
-class TrendPoint(Out):
-    session_id: int
-    started_at: datetime
-    utc_offset_min: int
-    number: Number
-
-
-class Trend(Out):
-    """A figure that a kind follows, over the sessions of one person, oldest first."""
-
-    kind: str
-    figure: str
-    label: str
-    points: list[TrendPoint]
-
-
 class Session(BaseModel):
     id: int
     kind: str

@@ -1,6 +1,6 @@
 """Groups of people with the same job (similar exposure groups): whether one is alike, and whether it stays below a limit."""
 
-from kumpel.core.groups.alike import Alike, Split, alike, proposed_split
+from kumpel.core.groups.alike import NOT_BY_CHANCE, Alike, Split, alike, proposed_split
 from kumpel.core.groups.compliance import (
     COMPLIES,
     EXCEEDS,
@@ -13,6 +13,7 @@ from kumpel.core.groups.compliance import (
     screening,
     u_t,
 )
+from kumpel.core.groups.daily_level import SOURCE as DAILY_SOURCE
 from kumpel.core.groups.daily_level import DailyLevel, daily_level
 from kumpel.core.groups.findings import Findings, findings
 from kumpel.core.groups.fitted import Fitted, fitted, p_normal
@@ -23,10 +24,12 @@ METHOD = "2"
 
 __all__ = [
     "COMPLIES",
+    "DAILY_SOURCE",
     "EXCEEDS",
     "METHOD",
     "MORE",
     "NOT_ALIKE",
+    "NOT_BY_CHANCE",
     "NO_LIMIT",
     "SOURCE",
     "Alike",

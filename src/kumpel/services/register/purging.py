@@ -21,7 +21,7 @@ from kumpel.store.tables import (
     Event,
     FigureValue,
     Pyramid,
-    Report,
+    ReportSession,
     Result,
     Session,
     Signature,
@@ -45,7 +45,7 @@ def purge(store: Engine) -> int:
         if not days:
             return 0
         signed = select(Signature.id).where(Signature.session_id == Session.id).exists()
-        reported = select(Report.id).where(Report.session_id == Session.id).exists()
+        reported = select(ReportSession.report_id).where(ReportSession.session_id == Session.id).exists()
         old = select(Session.id).where(
             col(Session.deleted_at) < now() - timedelta(days=days), col(Session.purged_at).is_(None), ~signed, ~reported
         )

@@ -20,7 +20,7 @@ from kumpel.services.ground.figures import REVIEWED
 from kumpel.services.ground.people import like
 from kumpel.services.ground.tags import tags_of
 from kumpel.store.database import among
-from kumpel.store.tables import FigureValue, Person, Recorder, Report, Result, Session
+from kumpel.store.tables import FigureValue, Person, Recorder, Report, ReportSession, Result, Session
 
 SORTS = {
     "started": col(Session.started_at),
@@ -223,8 +223,12 @@ def _with_all(db: Db, found: Sequence[RowMapping], keys: Set[str]) -> list[Liste
 
 def report_numbers(db: Db, ids: Sequence[int]) -> dict[int, str]:
     """The newest report of each session that has one."""
-    query = select(Report.session_id, func.max(Report.number)).where(among(col(Report.session_id), ids))
-    return dict(db.exec(query.group_by(col(Report.session_id))).all())
+    query = select(ReportSession.session_id, func.max(Report.number)).join(
+        Report, col(Report.id) == ReportSession.report_id
+    )
+    return dict(
+        db.exec(query.where(among(col(ReportSession.session_id), ids)).group_by(col(ReportSession.session_id))).all()
+    )
 
 
 def _page(db: Db, wanted: Filter, limit: int, offset: int) -> list[RowMapping]:

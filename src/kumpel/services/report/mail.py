@@ -77,7 +77,7 @@ def server(db: Db) -> Server:
 def post(db: Db, report_id: int, wish: Wish, who: int | None = None) -> Mail:
     """Put a report into the outbox. Refused at once: no address, no form, too much, no mail server."""
     report = report_of(db, report_id)
-    deeds.ask(db, "report mailed", Whom("session", report.session_id))
+    deeds.ask(db, "report mailed", about_what(report))
     recipient = address(wish.recipient, "recipient")
     sender = server(db).sender
     forms = list(dict.fromkeys(wish.forms))
@@ -106,11 +106,16 @@ def post(db: Db, report_id: int, wish: Wish, who: int | None = None) -> Mail:
         "size": size,
         "named": report.person_id is not None,
     }
-    deeds.keep(db, "report mailed", Whom("session", report.session_id), after=about, who=who)
+    deeds.keep(db, "report mailed", about_what(report), after=about, who=who)
     tell(db, "mails")
     db.commit()
     db.refresh(row)
     return row
+
+
+def about_what(report: Report) -> Whom:
+    """What a report is of: its (first) session, or its group."""
+    return Whom("session", report.session_id) if report.session_id is not None else Whom("group", report.group_id)
 
 
 def of_report(db: Db, report_id: int) -> list[Mail]:

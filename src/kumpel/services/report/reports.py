@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import text
 from sqlmodel import Session as Db
@@ -22,7 +24,7 @@ from kumpel.services.ground.problems import ConflictError, NotFoundError
 from kumpel.services.ground.recordings import locked_session, session_of
 from kumpel.services.report import conclusions, paper
 from kumpel.store.database import tell, without
-from kumpel.store.tables import Account, Report, Session, now
+from kumpel.store.tables import Account, Report, ReportSession, Session, now
 
 
 @dataclass(frozen=True)
@@ -97,24 +99,19 @@ def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
         raise ConflictError(
             "Sign the review off first: a report without a responsible person proves nothing.", code="unsigned"
         )
-    number = f"R-{now():%Y}-{_next(db):05d}"
+    number = next_number(db)
     signed, limits = paper_of(db, session, options)
     logo = settings.logo_svg(db, signed.house.logo)
     whole = paper.document(session.kind, signed, options.parts, named=options.named, number=number, logo=logo)
-    made, data, count = apart.call("The report", _frozen, whole, _is_one_page(session.kind, options))
-    report = Report(
-        number=number,
-        session_id=session_id,
+    made, data, count = apart.call("The report", frozen, whole, _is_one_page(session.kind, options))
+    report = put_on_record(
+        db,
+        Frozen(number, made, data, count),
+        sessions=[session_id],
         person_id=session.person_id if options.named else None,
-        title=f"{made.title}, {made.subtitle}",
-        document=made.model_dump(mode="json"),
         limits=limit_set_data(limits),
-        pages=count,
-        pdf=data,
-        sha256=hashlib.sha256(data).digest(),
-        issued_by=who,
+        who=who,
     )
-    db.add(report)
     about = {"number": number, "sha256": report.sha256.hex(), "parts": list(options.parts), "named": options.named}
     deeds.keep(db, "report issued", Whom("session", session_id), after=about, who=who)
     tell(db, "reports", session=session_id)
@@ -123,7 +120,50 @@ def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
     return report
 
 
-def _frozen(whole: Document, one_page: bool) -> tuple[Document, bytes, int]:
+@dataclass(frozen=True)
+class Frozen:
+    """A report that has its number and its pages, before it is on record."""
+
+    number: str
+    document: Document
+    pdf: bytes
+    pages: int
+
+
+def put_on_record(
+    db: Db,
+    frozen: Frozen,
+    *,
+    sessions: Sequence[int],
+    limits: dict[str, Any],
+    person_id: int | None = None,
+    group_id: int | None = None,
+    who: int | None = None,
+) -> Report:
+    """The report with the sessions that stand in it, in the transaction that took its number. The caller commits."""
+    report = Report(
+        number=frozen.number,
+        session_id=sessions[0] if sessions and group_id is None else None,
+        group_id=group_id,
+        person_id=person_id,
+        title=f"{frozen.document.title}, {frozen.document.subtitle}"[:300],
+        document=frozen.document.model_dump(mode="json"),
+        limits=limits,
+        pages=frozen.pages,
+        pdf=frozen.pdf,
+        sha256=hashlib.sha256(frozen.pdf).digest(),
+        issued_by=who,
+    )
+    db.add(report)
+    db.flush()
+    if group_id is None:
+        # What stands on a group's page is not reported for that: its people get their own.
+        db.add_all(ReportSession(report_id=report.id or 0, session_id=each) for each in sessions)
+    db.flush()
+    return report
+
+
+def frozen(whole: Document, one_page: bool) -> tuple[Document, bytes, int]:
     """A document as it can be printed, its PDF, and of how many pages."""
     made, _ = pages.printable(whole)
     if one_page:
@@ -132,10 +172,10 @@ def _frozen(whole: Document, one_page: bool) -> tuple[Document, bytes, int]:
     return made, data, pages.page_count(data)
 
 
-def _next(db: Db) -> int:
+def next_number(db: Db) -> str:
     """The next report number. Its row is held until the report is on record: what fails leaves no hole."""
     taken = text("update counter set value = value + 1 where name = 'report' returning value")
-    return int(db.connection().execute(taken).scalar_one())
+    return f"R-{now():%Y}-{int(db.connection().execute(taken).scalar_one()):05d}"
 
 
 MOST_COUNTED = 5_000
@@ -143,10 +183,13 @@ MOST_COUNTED = 5_000
 
 def list_reports(
     db: Db, search: str = "", limit: int = 50, offset: int = 0, session_id: int | None = None
-) -> tuple[list[tuple[Report, str, datetime]], int]:
-    """Issued reports (of one session), newest first, with who issued them and when the session began, without their bytes; and how many
+) -> tuple[list[tuple[Report, str, datetime | None]], int]:
+    """Issued reports (of one session), newest first, with who issued them and when the (first) session began, without their bytes; and how many
     there are, counted to MOST_COUNTED beyond the page."""
-    where = [] if session_id is None else [col(Report.session_id) == session_id]
+    where: list[Any] = []
+    if session_id is not None:
+        mine = select(ReportSession.report_id).where(ReportSession.session_id == session_id)
+        where.append(col(Report.id).in_(mine))
     if search.strip():
         pattern = like(search.strip())
         where.append(or_(col(Report.title).ilike(pattern), col(Report.number).ilike(pattern)))
@@ -155,7 +198,7 @@ def list_reports(
     found = db.exec(
         select(Report, Account.name, Session.started_at)
         .outerjoin(Account, col(Report.issued_by) == Account.id)
-        .join(Session, col(Report.session_id) == Session.id)
+        .outerjoin(Session, col(Report.session_id) == Session.id)
         .where(*where)
         .options(*without(Report.pdf, Report.document))
         .order_by(col(Report.issued_at).desc(), col(Report.id).desc())
