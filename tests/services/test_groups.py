@@ -15,7 +15,7 @@ from kumpel.services.ground import limits, people
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.services.groups import concluding, findings, issuing, kept, paper
 from kumpel.services.groups.findings import Look
-from kumpel.services.groups.kept import LeftOut, Wish
+from kumpel.services.groups.kept import GroupWish, LeftOut
 from kumpel.services.register import sessions
 from kumpel.services.report import conclusions, reports
 from kumpel.store.tables import FigureValue, Person, Report, ReportSession, Session
@@ -54,7 +54,7 @@ class GroupTest(DatabaseTest):
 
     def group(self, **wish: Any) -> int:
         wish = {"team": "Crusher hall"} | wish
-        return kept.create(self.db, f"Group {len(kept.groups(self.db))}", "noise", Wish(**wish), self.who).id or 0
+        return kept.create(self.db, f"Group {len(kept.groups(self.db))}", "noise", GroupWish(**wish), self.who).id or 0
 
     def look(self, group: int) -> Look:
         self.db.expire_all()
@@ -109,7 +109,7 @@ class Members(GroupTest):
             why,
             {counted.id: "plugs fell out", waiting.id: "not signed off yet", spoilt.id: "not assessable"},
         )
-        kept.change(self.db, group, 1, Wish(team="Crusher hall", unsigned=True), who=self.who)
+        kept.change(self.db, group, 1, GroupWish(team="Crusher hall", unsigned=True), who=self.who)
         self.assertEqual(self.levels(group), [84.0, 82.0])
 
     def test_what_is_wrong_is_said_and_nothing_kept(self) -> None:
@@ -122,12 +122,12 @@ class Members(GroupTest):
                 self.group(**wish)
             self.assertEqual(caught.exception.field, field)
         with self.assertRaises(InvalidError):
-            kept.create(self.db, "Cuffs", "blood_pressure", Wish(team="Mill"), self.who)
+            kept.create(self.db, "Cuffs", "blood_pressure", GroupWish(team="Mill"), self.who)
         with self.assertRaises(NotFoundError):
             self.group(people=[9999])
-        kept.create(self.db, "Mill", "noise", Wish(team="Mill"), self.who)
+        kept.create(self.db, "Mill", "noise", GroupWish(team="Mill"), self.who)
         with self.assertRaises(ConflictError):
-            kept.create(self.db, "MILL", "noise", Wish(team="Mill"), self.who)
+            kept.create(self.db, "MILL", "noise", GroupWish(team="Mill"), self.who)
         self.assertEqual([group.name for group, _ in kept.groups(self.db)], ["Mill"])
 
 
@@ -164,16 +164,16 @@ class Said(GroupTest):
     def test_a_split_of_a_name_that_is_taken_changes_nothing(self) -> None:
         self.measured()
         group = self.group()
-        kept.create(self.db, "Control room", "noise", Wish(team="Mill"), self.who)
+        kept.create(self.db, "Control room", "noise", GroupWish(team="Mill"), self.who)
         with self.assertRaises(ConflictError):
             kept.split(self.db, group, 1, [self.hall[0].id or 0], [self.hall[1].id or 0], "Control room", self.who)
         self.assertEqual(len(self.levels(group)), 6)
 
     def test_two_people_at_once(self) -> None:
         group = self.group()
-        kept.change(self.db, group, 1, Wish(team="Mill"), who=self.who)
+        kept.change(self.db, group, 1, GroupWish(team="Mill"), who=self.who)
         with self.assertRaises(ConflictError) as caught:
-            kept.change(self.db, group, 1, Wish(team="Crusher hall", floor=1.0), who=self.who)
+            kept.change(self.db, group, 1, GroupWish(team="Crusher hall", floor=1.0), who=self.who)
         self.assertEqual(caught.exception.code, "stale-group")
         self.assertEqual(kept.wish_of(kept.version_of(self.db, group)).team, "Mill")
 
@@ -222,7 +222,7 @@ class Follows(GroupTest):
         people.change_person(self.db, self.hall[0].id or 0, {"name": "Ida Somebody-Else"})
         self.assertEqual(paper.document(issuing.paper_of(self.db, group), named=True).model_dump(), before)
         with self.assertRaises(ConflictError):
-            kept.change(self.db, group, 1, Wish(team="Mill"), who=self.who)
+            kept.change(self.db, group, 1, GroupWish(team="Mill"), who=self.who)
         with self.assertRaises(ConflictError):
             concluding.conclude(self.db, group, "Other words", self.who, 1)
         concluding.open_again(self.db, group, self.who, "a shift was missing")
@@ -235,7 +235,7 @@ class Follows(GroupTest):
         for version, conclusion in ((1, 0), (2, 1)):
             with self.assertRaises(ConflictError):
                 concluding.sign(self.db, group, version, conclusion, self.who)
-        empty = kept.create(self.db, "Nobody yet", "noise", Wish(team="Mill"), self.who).id or 0
+        empty = kept.create(self.db, "Nobody yet", "noise", GroupWish(team="Mill"), self.who).id or 0
         with self.assertRaisesRegex(ConflictError, "nothing to conclude"):
             concluding.sign(self.db, empty, 1, 0, self.who)
 

@@ -13,6 +13,7 @@ from kumpel.api import schemas
 from kumpel.core.assessment import Assessment
 from kumpel.core.recording import POINT
 from kumpel.kinds.kind import Kind, StretchWord
+from kumpel.kinds.over_people import over_people
 from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import decisions, settings
 from kumpel.services.ground.as_json import for_screen
@@ -180,6 +181,8 @@ def _as_shipped(key: str) -> schemas.Kind:
         reaches=known.reaches,
         patient=known.patient,
         compares=known.compares is not None,
+        stands=known.stands,
+        groups=[schemas.Followed(figure=figure, label=label) for figure, label in over_people(known)],
         blocks=[],
         recorder_name=known.recorder_name,
         main_channel=known.main_channel,

@@ -12,6 +12,8 @@ from fastapi.responses import Response
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Who
 from kumpel.api.downloads import attachment
+from kumpel.kinds.over_people import over_people
+from kumpel.kinds.registry import kind_of
 from kumpel.services.groups import concluding, findings, issuing, kept, paper
 from kumpel.services.groups.findings import Look
 
@@ -31,7 +33,7 @@ def create_group(wish: schemas.NewGroup, db: Database, who: Who) -> schemas.Made
 
 
 @router.get("/groups/{group_id}")
-def look(group_id: int, db: Database, who: Who) -> schemas.GroupLook:
+def look_at_group(group_id: int, db: Database, who: Who) -> schemas.GroupLook:
     """Everything that a group's measurements say now, and what was signed of it."""
     return _look(db, findings.look(db, group_id))
 
@@ -40,7 +42,7 @@ def look(group_id: int, db: Database, who: Who) -> schemas.GroupLook:
 def change_group(group_id: int, wish: schemas.GroupChange, db: Database, who: Who) -> schemas.GroupLook:
     """A new version: who is in it, what counts, what is left out by hand."""
     kept.change(db, group_id, wish.version, wish.wish, wish.name, who.id)
-    return look(group_id, db, who)
+    return look_at_group(group_id, db, who)
 
 
 @router.post("/groups/{group_id}/split", status_code=201)
@@ -60,38 +62,38 @@ def restore_group(group_id: int, db: Database, who: Who) -> None:
 
 
 @router.put("/groups/{group_id}/conclusion")
-def conclude(group_id: int, wish: schemas.GroupConclusion, db: Database, who: Who) -> schemas.GroupConclusion:
+def conclude_group(group_id: int, wish: schemas.GroupConclusion, db: Database, who: Who) -> schemas.GroupConclusion:
     """Keep the conclusion while it is written."""
     group = concluding.conclude(db, group_id, wish.text, who.id, wish.version)
     return schemas.GroupConclusion(text=group.conclusion, version=group.conclusion_version)
 
 
 @router.post("/groups/{group_id}/sign", status_code=204)
-def sign(group_id: int, wish: schemas.GroupSign, db: Database, who: Who) -> None:
+def sign_group(group_id: int, wish: schemas.GroupSign, db: Database, who: Who) -> None:
     """Sign just what was seen."""
     concluding.sign(db, group_id, wish.version, wish.conclusion_version, who.id or 0)
 
 
 @router.post("/groups/{group_id}/open", status_code=204)
-def open_again(group_id: int, wish: schemas.Opening, db: Database, who: Who) -> None:
+def open_group_again(group_id: int, wish: schemas.Opening, db: Database, who: Who) -> None:
     concluding.open_again(db, group_id, who.id or 0, wish.why)
 
 
 @router.post("/groups/{group_id}/report-pages")
-def preview(group_id: int, wish: schemas.GroupReportWish, db: Database, who: Who) -> schemas.Pages:
+def preview_group(group_id: int, wish: schemas.GroupReportWish, db: Database, who: Who) -> schemas.Pages:
     """The true pages of the group's report."""
     drawn = issuing.preview(db, group_id, wish.named)
     return schemas.Pages(notes=[], pages=["data:image/png;base64," + base64.b64encode(page).decode() for page in drawn])
 
 
 @router.post("/groups/{group_id}/reports", status_code=201)
-def issue(group_id: int, wish: schemas.GroupReportWish, db: Database, who: Who) -> schemas.Report:
+def issue_group(group_id: int, wish: schemas.GroupReportWish, db: Database, who: Who) -> schemas.Report:
     """Issue the group's report: frozen from now on."""
     return answers.report(issuing.issue(db, group_id, wish.named, who.id), who.name, None)
 
 
 @router.get("/groups/{group_id}/table.xlsx", response_class=Response, responses={200: {"content": {XLSX: {}}}})
-def table(group_id: int, db: Database, who: Who, named: Annotated[bool, Query()] = True) -> Response:
+def group_table(group_id: int, db: Database, who: Who, named: Annotated[bool, Query()] = True) -> Response:
     """What leads to the verdict and every measurement, as a workbook."""
     name, data = issuing.table(db, group_id, named)
     return Response(data, media_type=XLSX, headers={"Content-Disposition": attachment(name)})
@@ -166,5 +168,5 @@ def _look(db: Database, seen: Look) -> schemas.GroupLook:
         )
         if signed
         else None,
-        figures=[schemas.GroupChoice(key=key, label=label) for key, label in findings.figures_of(seen.group.kind)],
+        figures=[schemas.GroupChoice(key=key, label=label) for key, label in over_people(kind_of(seen.group.kind))],
     )

@@ -20,6 +20,8 @@ from kumpel.kinds.noise import NoiseSetup
 from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import accounts, figures, settings
 from kumpel.services.ground.people import create_person
+from kumpel.services.groups import kept as groups
+from kumpel.services.groups.kept import GroupWish
 from kumpel.services.report import conclusions, reports
 from kumpel.services.review import interventions
 from kumpel.services.take_in import take_in
@@ -95,13 +97,16 @@ def load_behind(db: Db, amount: Callable[[int, int], None] = lambda done, of: No
 
 
 def _changes(db: Db, who: int) -> None:
-    """What was changed in these months, so that it stands through the lanes of whoever it touches."""
+    """What was changed in these months, so that it stands through the lanes of whoever it touches; and who is looked at together."""
     today = last_early_shift().date()
     for days, words, team, place in (
         (31, "new liner at the crusher", "", "crusher hall"),
         (58, "bagging moved indoors", "Mill", ""),
     ):
         interventions.note(db, interventions.Wish(today - timedelta(days=days), words, None, team, place), who)
+    since = today - timedelta(days=45)
+    groups.create(db, "Crusher hall operators", "noise", GroupWish(team="Crusher hall", since=since), who)
+    groups.create(db, "Bagging and mill floor, dust", "dust", GroupWish(team="", place="mill"), who)
 
 
 @dataclass(frozen=True)

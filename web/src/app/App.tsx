@@ -15,6 +15,7 @@ const SCREENS = {
   review: fetched(() => import("@/features/review/Review")),
   report: fetched(() => import("@/features/report/Report")),
   people: fetched(() => import("@/features/people/People")),
+  groups: fetched(() => import("@/features/groups/Groups")),
   recorders: fetched(() => import("@/features/recorders/Recorders")),
   sensors: fetched(() => import("@/features/sensors/Sensors")),
   sessions: fetched(() => import("@/features/sessions/Sessions")),
@@ -29,6 +30,7 @@ const Review = lazy(SCREENS.review);
 const Compare = lazy(fetched(() => import("@/features/review/Compare")));
 const Report = lazy(SCREENS.report);
 const People = lazy(SCREENS.people);
+const Groups = lazy(SCREENS.groups);
 const Recorders = lazy(SCREENS.recorders);
 const Sensors = lazy(SCREENS.sensors);
 const Sessions = lazy(SCREENS.sessions);
@@ -76,6 +78,7 @@ export function App() {
               <Route path="/review/:id/compare" element={<Compare />} />
               <Route path="/report/:id?" element={<Report />} />
               <Route path="/people/:id?" element={<People />} />
+              <Route path="/groups/:id?" element={<Groups />} />
               <Route path="/recorders" element={<Recorders />} />
               <Route path="/recorders/:id/sensors" element={<Sensors />} />
               <Route path="/vehicles" element={<Yard />} />

@@ -167,7 +167,7 @@ export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode
               key={to}
               to={to}
               className={({ isActive }) =>
-                isActive
+                isActive || (to === "/people" && at.startsWith("/groups"))
                   ? "text-white underline decoration-[#b98a2e] decoration-2 underline-offset-8"
                   : "hover:text-white"
               }

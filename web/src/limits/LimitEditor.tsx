@@ -2,6 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import type { Schemas } from "@/api/client";
 import type { LimitPlace } from "@/charts/limitLine";
 import { Field, inputLook } from "@/ui/basics";
+import { DateField } from "@/ui/date-field";
 import { numberOf } from "@/ui/entry";
 import { unitWords } from "@/ui/format";
 import { counted, edge, type LimitSet, type Rule, rulesOf, sameRule } from "./rules";
@@ -123,12 +124,7 @@ export function LimitEditor({
           />
         </Field>
         <Field label="Valid from">
-          <input
-            type="date"
-            className={inputLook}
-            value={about.validFrom}
-            onChange={(e) => e.target.value && setAbout({ ...about, validFrom: e.target.value })}
-          />
+          <DateField value={about.validFrom} required onChange={(validFrom) => setAbout({ ...about, validFrom })} />
         </Field>
         <Field label="Least coverage, %">
           <input

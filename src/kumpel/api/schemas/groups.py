@@ -7,7 +7,7 @@ from datetime import date, datetime
 from pydantic import BaseModel, ConfigDict, Field
 
 from kumpel.api.schemas.common import Id, Line, Out, Text, example
-from kumpel.services.groups.kept import Wish as GroupWish
+from kumpel.services.groups.kept import GroupWish
 
 
 class GroupMember(Out):

@@ -108,6 +108,8 @@ class Kind(Out):
     reaches: bool = Field(description="the scale of a lane reaches to its nearest limit")
     patient: bool = Field(description="worn by a patient: medicines, doctor and complaint are shown")
     compares: bool = Field(description="two recordings of one person can be compared")
+    stands: bool = Field(description="a recorder may stand in a room; then its sessions belong to a place")
+    groups: list[Followed] = Field(description="figures that are looked at over the people of a group")
     blocks: list[str] = Field(description="the house's own text blocks for a conclusion")
     channels: list[ChannelWord]
     readings: list[str]

@@ -15,7 +15,7 @@ from kumpel.core import groups as core
 from kumpel.kinds.registry import kind_of
 from kumpel.services.ground.deeds import Whom, ask
 from kumpel.services.groups import kept
-from kumpel.services.groups.kept import Wish
+from kumpel.services.groups.kept import GroupWish
 from kumpel.services.groups.measured import Measured, Measurements, Step, measurements
 from kumpel.store.tables import Account, GroupSignature, MeasuredGroup
 
@@ -29,7 +29,7 @@ class Look:
 
     group: MeasuredGroup
     version: int
-    wish: Wish
+    wish: GroupWish
     found: Measurements
     step: Step | None
     logarithmic: bool
@@ -48,7 +48,7 @@ def look(db: Db, group_id: int) -> Look:
     return look_of(db, group, version.number, kept.wish_of(version))
 
 
-def look_of(db: Db, group: MeasuredGroup, number: int, wish: Wish) -> Look:
+def look_of(db: Db, group: MeasuredGroup, number: int, wish: GroupWish) -> Look:
     found = measurements(db, group.kind, wish)
     rule = next(r for r in kind_of(group.kind).groups if r.figure == wish.figure)
     step = _step(found.steps, wish.step)
@@ -85,20 +85,6 @@ def _computed(
     """The same numbers say the same."""
     values = [np.array(each, dtype=np.float64) for each in by_person]
     return core.findings(values, limit, logarithmic=logarithmic, quantification_limit=floor)
-
-
-def figures_of(kind: str) -> list[tuple[str, str]]:
-    """The figures that a kind looks at over people, as key and name."""
-    known = kind_of(kind)
-    labels = {each.figure: each.label for each in (*known.registers, *known.trends)}
-    # What one sensor's figure is called, the same figure of another is called after that sensor.
-    measures = {key.partition(".")[2]: label.partition(", ")[2] for key, label in labels.items() if "." in key}
-    return [(rule.figure, labels.get(rule.figure) or _called(rule.figure, measures)) for rule in known.groups]
-
-
-def _called(figure: str, measures: Mapping[str, str]) -> str:
-    sensor, _, measure = figure.partition(".")
-    return f"{sensor.upper()}, {measures.get(measure, measure)}" if measure else figure
 
 
 @dataclass(frozen=True)

@@ -29,7 +29,7 @@ class LeftOut(BaseModel):
     why: str = Field(min_length=1, max_length=200)
 
 
-class Wish(BaseModel):
+class GroupWish(BaseModel):
     """Who is in a group and what counts of them.
 
     The people by name (`people`), or everybody of a team; of their sessions those with the task, at the place, within the days (the last
@@ -76,11 +76,11 @@ def version_of(db: Db, group_id: int) -> MeasuredGroupVersion:
     return db.exec(mine.order_by(col(MeasuredGroupVersion.number).desc()).limit(1)).one()
 
 
-def wish_of(version: MeasuredGroupVersion) -> Wish:
-    return Wish.model_validate(version.wish)
+def wish_of(version: MeasuredGroupVersion) -> GroupWish:
+    return GroupWish.model_validate(version.wish)
 
 
-def create(db: Db, name: str, kind: str, wish: Wish, who: int | None = None) -> MeasuredGroup:
+def create(db: Db, name: str, kind: str, wish: GroupWish, who: int | None = None) -> MeasuredGroup:
     """A group of a kind that looks at people together. InvalidError names what is missing, ConflictError a name that is taken."""
     deeds.ask(db, "group made", Whom("team", wish.team or None))
     name = clean_line(name).strip()
@@ -111,7 +111,7 @@ def _name_is_free(db: Db, name: str, but: int | None) -> None:
         raise ConflictError(f"There is a group “{name}” already. Choose another name.", code="same-name")
 
 
-def _checked(db: Db, kind: str, wish: Wish) -> Wish:
+def _checked(db: Db, kind: str, wish: GroupWish) -> GroupWish:
     known = [rule.figure for rule in kind_of(kind).groups]
     figure = wish.figure or known[0]
     if figure not in known:
@@ -145,7 +145,7 @@ def signature_of(db: Db, group_id: int) -> GroupSignature | None:
 
 
 def change(
-    db: Db, group_id: int, seen: int, wish: Wish, name: str | None = None, who: int | None = None
+    db: Db, group_id: int, seen: int, wish: GroupWish, name: str | None = None, who: int | None = None
 ) -> MeasuredGroupVersion:
     """A new version; `seen` is the one that it was made from. ConflictError when somebody was faster, or the conclusion is signed."""
     deeds.ask(db, "group changed", Whom("group", group_id))

@@ -14,7 +14,7 @@ from sqlmodel import Session as Db
 from sqlmodel import col, func, or_, select
 
 from kumpel.services.ground.deeds import Whom, ask
-from kumpel.services.groups.kept import Wish
+from kumpel.services.groups.kept import GroupWish
 from kumpel.services.register.session_list import Filter, conditions
 from kumpel.store.database import among
 from kumpel.store.tables import FigureValue, Person, Result, Session, Tag, Team
@@ -90,7 +90,7 @@ class Measurements:
         return [each for each in self.measured if each.person_id == person_id]
 
 
-def measurements(db: Db, kind: str, wish: Wish) -> Measurements:
+def measurements(db: Db, kind: str, wish: GroupWish) -> Measurements:
     """What a group has now. A new session of somebody in it is in at the next look."""
     rows = _sessions(db, kind, wish)
     members = _members(db, wish, {row.person_id for row in rows})
@@ -126,7 +126,7 @@ def _judgement(judgements: Any, figure: str) -> dict[str, Any] | None:
     return next((each for each in judgements or [] if each.get("figure") == figure), None)
 
 
-def _why_not(row: Any, judged: dict[str, Any] | None, lead: dict[str, Any], wish: Wish) -> str:
+def _why_not(row: Any, judged: dict[str, Any] | None, lead: dict[str, Any], wish: GroupWish) -> str:
     if not row.signed and not wish.unsigned:
         return WAITS
     if row.value is None:
@@ -138,7 +138,7 @@ def _why_not(row: Any, judged: dict[str, Any] | None, lead: dict[str, Any], wish
     return ""
 
 
-def _sessions(db: Db, kind: str, wish: Wish) -> Sequence[Any]:
+def _sessions(db: Db, kind: str, wish: GroupWish) -> Sequence[Any]:
     of_session = aliased(Result)
     newest = (
         select(of_session.id)
@@ -178,14 +178,14 @@ def _sessions(db: Db, kind: str, wish: Wish) -> Sequence[Any]:
     return db.execute(query).all()
 
 
-def _who(wish: Wish) -> list[Any]:
+def _who(wish: GroupWish) -> list[Any]:
     if wish.people:
         return [among(col(Session.person_id), wish.people)]
     of_team = select(Team.id).where(Team.name == wish.team)
     return [col(Person.team_id).in_(of_team)] if wish.team.strip() else []
 
 
-def _which(wish: Wish) -> list[Any]:
+def _which(wish: GroupWish) -> list[Any]:
     """The days are those on the wall where a session was recorded."""
     where: list[Any] = []
     day = func.date(
@@ -206,7 +206,7 @@ def _which(wish: Wish) -> list[Any]:
     return where
 
 
-def _members(db: Db, wish: Wish, measured: set[int]) -> list[Member]:
+def _members(db: Db, wish: GroupWish, measured: set[int]) -> list[Member]:
     """The people by name; of a team everybody, measured or not; else whoever has a session that fits."""
     who = [among(col(Person.id), wish.people or [*measured])]
     if not wish.people and wish.team.strip():

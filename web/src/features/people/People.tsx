@@ -5,6 +5,7 @@ import { Button, Empty, inputLook, Trouble } from "@/ui/basics";
 import { moment } from "@/ui/format";
 import { More, useAddPerson, usePeople, type Which } from "@/ui/people";
 import { type RegisterColumn, RegisterTable } from "@/ui/register";
+import { Segmented } from "@/ui/segmented";
 import { PersonPage } from "./PersonPage";
 
 const COLUMNS: RegisterColumn<Schemas["Person"]>[] = [
@@ -38,26 +39,6 @@ const WHICH: [Which, string][] = [
   ["places", "places"],
 ];
 
-/** People, places where recorders stand, or both. */
-function WhichOnes({ which, onChoose }: { which: Which; onChoose: (which: Which) => void }) {
-  return (
-    <fieldset className="flex overflow-hidden rounded-md border border-line bg-panel">
-      <legend className="sr-only">Show</legend>
-      {WHICH.map(([value, words]) => (
-        <button
-          key={words}
-          type="button"
-          aria-pressed={which === value}
-          className={`min-h-[32px] px-2.5 text-[13px] ${which === value ? "bg-act-soft font-medium text-act" : "text-soft hover:bg-hair"}`}
-          onClick={() => onChoose(value)}
-        >
-          {words}
-        </button>
-      ))}
-    </fieldset>
-  );
-}
-
 /** The register of people and places. */
 export default function People() {
   const { id } = useParams();
@@ -78,7 +59,12 @@ export default function People() {
     >
       <h1>{id ? "People" : "People and places"}</h1>
       <span className="text-soft">{people.total ?? "…"}</span>
-      <WhichOnes which={which} onChoose={setWhich} />
+      {!id && (
+        <Link className="text-act hover:underline" to="/groups">
+          groups of them
+        </Link>
+      )}
+      <Segmented label="Show" value={which} choices={WHICH} onChange={setWhich} />
       <input
         className={`${inputLook} ${id ? "" : "ml-auto max-w-64"}`}
         placeholder="name, number or team"

@@ -3,16 +3,14 @@ import { useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import { MedicineDialog } from "@/features/review/panel/Medicines";
 import { Button } from "@/ui/basics";
+import { DateField } from "@/ui/date-field";
+import { today } from "@/ui/days";
 import { Dialog } from "@/ui/dialog";
 import { dayMonth } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 
 type Medicine = Schemas["Medicine"];
 
-const today = () => {
-  const now = new Date();
-  return new Date(now.getTime() - now.getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
-};
 const onDay = (iso: string) => dayMonth(`${iso}T12:00:00`);
 
 function days(m: Medicine): string {
@@ -51,15 +49,10 @@ function Change({ row, person, onClose }: { row: Medicine; person: number; onClo
           <>
             <Button onClick={() => setDosing(true)}>Another dose or other times …</Button>
             <span className="flex flex-wrap items-end gap-2">
-              <label className="grid gap-1 text-[13px] text-soft">
+              <span className="grid gap-1 text-[13px] text-soft">
                 Not taken any more from
-                <input
-                  type="date"
-                  className="min-h-[34px] rounded-md border border-line bg-panel px-2"
-                  value={until}
-                  onChange={(e) => setUntil(e.target.value)}
-                />
-              </label>
+                <DateField label="Not taken any more from" value={until} onChange={setUntil} />
+              </span>
               <Button disabled={!until} onClick={() => end.mutate(until)}>
                 It ends
               </Button>

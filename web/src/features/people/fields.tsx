@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import { Refused } from "@/ui/basics";
+import { dayOf, dayWords } from "@/ui/days";
 import { type Entry, numberOf, wallTimeOf } from "@/ui/entry";
 import { useNotices } from "@/ui/notices";
 import { useTyped } from "@/ui/typed";
@@ -25,6 +26,11 @@ function heightOf(text: string): Entry {
   return entry;
 }
 
+function bornOf(text: string): { value: string | null } | { wrong: string } {
+  const day = dayOf(text);
+  return day === null ? { wrong: "This is no day: 12 sep 1984 is one." } : { value: day || null };
+}
+
 const wholeOf = (text: string, low: number, high: number): Entry => {
   const entry = numberOf(text, { unit: "/min", low, high, empty: true });
   return "value" in entry && entry.value !== null ? { value: Math.round(entry.value) } : entry;
@@ -37,7 +43,7 @@ export const FIELDS: FieldWish[] = [
   { key: "name", label: "Name", type: "text" },
   { key: "number", label: "Number", type: "text" },
   { key: "team", label: "Team", type: "text" },
-  { key: "born", label: "Born", type: "date" },
+  { key: "born", label: "Born", type: "date", parse: bornOf },
   { key: "sex", label: "Sex", type: "text" },
   { key: "height_cm", label: "Height, cm", type: "number", parse: heightOf },
   { key: "weight_kg", label: "Weight, kg", type: "number", parse: (t) => numberOf(t, WEIGHT) },
@@ -86,7 +92,7 @@ export function Field({
       ? parse(typed)
       : NEEDED.includes(key) && !typed.trim()
         ? { wrong: `A ${key} is needed.` }
-        : { value: typed.trim() || (type === "date" ? null : "") };
+        : { value: typed.trim() };
     // What cannot be taken stays in the field with the reason beside it; what was on record stays on record.
     if ("wrong" in entry) return setWrong(entry.wrong);
     setWrong(null);
@@ -109,11 +115,11 @@ export function Field({
       <span>
         <input
           id={`person-${key}`}
-          type={type === "date" ? "date" : "text"}
+          type="text"
           inputMode={type === "number" ? "decimal" : undefined}
           className={`min-h-7 w-full border-0 border-b bg-transparent hover:border-soft ${wrong ? "border-above" : "border-line"}`}
           aria-invalid={wrong !== null}
-          value={text}
+          value={type === "date" && typed === null ? dayWords(text) : text}
           onChange={(e) => setText(e.target.value)}
           onBlur={commit}
           onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}

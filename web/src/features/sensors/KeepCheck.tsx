@@ -2,9 +2,10 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask } from "@/api/client";
 import { Button, Field, inputLook } from "@/ui/basics";
+import { DateField } from "@/ui/date-field";
+import { today } from "@/ui/days";
 import { Dialog } from "@/ui/dialog";
 
-const today = () => new Date().toISOString().slice(0, 10);
 const noon = (date: string) => new Date(`${date}T12:00:00`).toISOString();
 
 /** A check that was made elsewhere: what, when, until when it holds, its certificate. */
@@ -74,17 +75,10 @@ export function KeepCheck({ recorder, token, onKept }: { recorder: number; token
               <input className={inputLook} value={sensor} maxLength={40} onChange={(e) => setSensor(e.target.value)} />
             </Field>
             <Field label="On">
-              <input
-                type="date"
-                className={inputLook}
-                value={at}
-                max={today()}
-                required
-                onChange={(e) => setAt(e.target.value)}
-              />
+              <DateField value={at} latest={today()} required onChange={setAt} />
             </Field>
             <Field label="Next one due">
-              <input type="date" className={inputLook} value={due} min={at} onChange={(e) => setDue(e.target.value)} />
+              <DateField value={due} earliest={at} onChange={setDue} />
             </Field>
           </div>
           <Field label="Certificate">

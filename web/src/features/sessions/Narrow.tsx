@@ -1,5 +1,6 @@
 import { DropdownMenu } from "radix-ui";
 import { Button, inputLook } from "@/ui/basics";
+import { DateField } from "@/ui/date-field";
 import { unitWords } from "@/ui/format";
 import { COLUMNS } from "./columns";
 import { type SessionList, STANDINGS } from "./useSessionList";
@@ -66,24 +67,24 @@ export function Narrow({ list }: { list: SessionList }) {
           ))}
         </select>
       )}
-      <label className="flex items-center gap-1.5 text-soft">
+      <span className="flex items-center gap-1.5 text-soft">
         from
-        <input
-          type="date"
-          className={select}
+        <DateField
+          label="From which day"
+          look={`${select} w-28`}
           value={narrowed.since}
-          onChange={(e) => narrow({ since: e.target.value })}
+          onChange={(since) => narrow({ since })}
         />
-      </label>
-      <label className="flex items-center gap-1.5 text-soft">
+      </span>
+      <span className="flex items-center gap-1.5 text-soft">
         to
-        <input
-          type="date"
-          className={select}
+        <DateField
+          label="To which day"
+          look={`${select} w-28`}
           value={narrowed.until}
-          onChange={(e) => narrow({ until: e.target.value })}
+          onChange={(until) => narrow({ until })}
         />
-      </label>
+      </span>
     </>
   );
 }

@@ -2,6 +2,8 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import { Button, inputLook } from "@/ui/basics";
+import { DateField } from "@/ui/date-field";
+import { today } from "@/ui/days";
 import { dayMonth } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 
@@ -71,10 +73,7 @@ export function Changes({ person, years }: { person: Schemas["Person"]; years: S
 }
 
 function NoteForm({ person, onDone, onNoted }: { person: Schemas["Person"]; onDone: () => void; onNoted: () => void }) {
-  const today = new Date();
-  const [day, setDay] = useState(
-    `${today.getFullYear()}-${String(today.getMonth() + 1).padStart(2, "0")}-${String(today.getDate()).padStart(2, "0")}`,
-  );
+  const [day, setDay] = useState(today);
   const [words, setWords] = useState("");
   const [whom, setWhom] = useState<"person" | "team" | "place">("person");
   const [place, setPlace] = useState("");
@@ -114,14 +113,7 @@ function NoteForm({ person, onDone, onNoted }: { person: Schemas["Person"]; onDo
         onChange={(event) => setWords(event.target.value)}
         required
       />
-      <input
-        type="date"
-        aria-label="On which day"
-        className={select}
-        value={day}
-        onChange={(event) => setDay(event.target.value)}
-        required
-      />
+      <DateField label="On which day" look={select} value={day} onChange={setDay} required />
       <select
         aria-label="For whom"
         className={select}
