@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from datetime import UTC, date, datetime, timedelta
+from datetime import date
 from typing import Any
 
 import openpyxl
@@ -11,47 +11,18 @@ import pypdf
 from sqlmodel import select
 
 from kumpel.core import groups as core
-from kumpel.services.ground import limits, people
+from kumpel.services.ground import people
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.services.groups import concluding, findings, issuing, kept, paper
 from kumpel.services.groups.findings import Look
 from kumpel.services.groups.kept import GroupWish, LeftOut
 from kumpel.services.register import sessions
-from kumpel.services.report import conclusions, reports
-from kumpel.store.tables import FigureValue, Person, Report, ReportSession, Session
-from tests.support import DatabaseTest
-
-FIRST = datetime(2026, 9, 7, 5, 0, tzinfo=UTC)
+from kumpel.services.report import reports
+from kumpel.store.tables import Report, ReportSession, Session
+from tests.services.crusher_hall import CrusherHall
 
 
-class GroupTest(DatabaseTest):
-    def setUp(self) -> None:
-        super().setUp()
-        limits.put_shipped(self.db)
-        self.hall = [
-            self.person(name, team="Crusher hall") for name in ("Ida Brandvik", "Leila Haddad", "Oskar Nyland")
-        ]
-        self.fenna = self.person("Fenna de Wit", team="Crusher hall")
-        self.mill = self.person("Tomas Ek", team="Mill")
-        self.seed = 0
-
-    def shift(self, person: Person, level: float, *, day: int = 0, signed: bool = True, **tags: str) -> Session:
-        """A shift of a daily level; its figure is put there by hand, so that the arithmetic is plain."""
-        self.seed += 1
-        start = (FIRST + timedelta(days=day)).timestamp()
-        session = self.session(22_000, person, seed=self.seed, start=start)
-        if tags:
-            sessions.change(self.db, session.id or 0, {"tags": tags})
-        value = self.db.get_one(FigureValue, (session.id, "lex8h"))
-        value.value, value.verdict = level, "within"
-        session.verdict = "within"
-        self.db.add(value)
-        self.db.add(session)
-        self.db.commit()
-        if signed:
-            conclusions.sign(self.db, session.id or 0, session.review_version, self.who)
-        return session
-
+class GroupTest(CrusherHall):
     def group(self, **wish: Any) -> int:
         wish = {"team": "Crusher hall"} | wish
         return kept.create(self.db, f"Group {len(kept.groups(self.db))}", "noise", GroupWish(**wish), self.who).id or 0
@@ -62,12 +33,6 @@ class GroupTest(DatabaseTest):
 
     def levels(self, group: int) -> list[float | None]:
         return [each.value for each in self.look(group).counted]
-
-    def measured(self) -> None:
-        for number, (person, level) in enumerate(
-            ((0, 84.0), (0, 85.0), (1, 82.0), (1, 83.0), (2, 83.5), (2, 84.5)), start=1
-        ):
-            self.shift(self.hall[person], level, day=number)
 
 
 class Members(GroupTest):

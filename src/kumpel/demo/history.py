@@ -127,8 +127,8 @@ def _shifts() -> list[_Shift]:
     day = last_early_shift()
     for week in range(12, -1, -1):
         for index, (name, (_, base, loud)) in enumerate(NOISE_WEARERS.items()):
-            start = day - timedelta(days=week * 7 + 1 + index % 4)
-            if start.weekday() >= 5 or rng.random() < 0.22:
+            start = _working_day(day - timedelta(days=week * 7 + 1 + index % 4))
+            if rng.random() < 0.22:
                 continue
             improved = 1.5 if week < 4 and name == "Oskar Nyland" else 0.0
             wish = {"seed": int(rng.integers(1, 2**31)), "base_db": base, "loud_db": loud - improved}
@@ -139,6 +139,11 @@ def _shifts() -> list[_Shift]:
             length = int(wish.get("worn_s", rng.integers(27_000, 28_500)))
             found.append(_Shift(week, index, name, start, length, wish))
     return found
+
+
+def _working_day(start: datetime) -> datetime:
+    """The day itself, else the Friday before it: whatever day today is, everybody who wears a meter was measured."""
+    return start - timedelta(days=max(start.weekday() - 4, 0))
 
 
 def _history(db: Db, who: int, shifts: Sequence[_Shift]) -> Iterator[Session]:

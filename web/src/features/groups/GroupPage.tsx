@@ -322,7 +322,7 @@ export function GroupPage({ id }: { id: number }) {
         className="overflow-auto border-line border-l bg-panel px-4 py-[18px]"
       >
         <h2 className="mb-1">What the rule says</h2>
-        <p>{group.told}</p>
+        <p>{group.told.charAt(0).toUpperCase() + group.told.slice(1)}.</p>
         {group.split && (
           <div className="mt-2 grid gap-2">
             <p className="text-[13px]">{group.split_words}</p>

@@ -35,7 +35,7 @@ function GroupLink({ row, here }: { row: Schemas["GroupRow"]; here: boolean }) {
         <Verdict verdict={row.verdict as VerdictWord} words={row.words} bare />
       </span>
       <span className="block text-[12.5px] text-soft">
-        {kindName(row.kind)}, {row.counted} of {row.people} people, {row.words}
+        {kindName(row.kind)}, {row.counted} measurement{row.counted === 1 ? "" : "s"}, {row.people} people; {row.words}
       </span>
       <span className="block text-[12.5px] text-soft">
         {row.signed ? (row.changed ? `signed; ${row.changed} changed since` : "signed") : "no conclusion signed yet"}

@@ -72,7 +72,7 @@ export function useGroup(id: number) {
       queries.setQueryData<Group>(["groups", "one", id], (group) =>
         group ? { ...group, conclusion: now.text, conclusion_version: now.version } : group,
       );
-      return now.version;
+      return now;
     },
     sign: async (version: number, conclusionVersion: number) => {
       await ask(

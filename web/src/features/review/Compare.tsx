@@ -7,11 +7,12 @@ import { newest } from "@/limits/rules";
 import { type Assessed, isAssessed, settingOf } from "@/sheet/assessed";
 import { Heading } from "@/sheet/Heading";
 import { Button, Empty, Loading, Trouble, Verdict, Warn } from "@/ui/basics";
+import type { Kept } from "@/ui/conclusion";
 import { day, number, unitWords } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
 import { reviewOf } from "./ahead";
-import { Conclusion, type Kept } from "./Conclusion";
+import { Conclusion } from "./Conclusion";
 import { useReview } from "./useReview";
 
 type Session = Schemas["Session"];

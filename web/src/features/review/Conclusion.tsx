@@ -1,38 +1,14 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { type RefObject, useCallback, useEffect, useImperativeHandle, useRef, useState } from "react";
-import { Problem, type Schemas } from "@/api/client";
+import { type RefObject, useState } from "react";
+import type { Schemas } from "@/api/client";
 import { useKindWords } from "@/kinds/kinds";
-import { Button, inputLook, Warn } from "@/ui/basics";
+import { ConclusionField, type Kept } from "@/ui/conclusion";
 import type { ReviewActions } from "./useReview";
-
-/** What the panel asks of the field before signing: the version on record of just the text that is shown. */
-export interface Kept {
-  settle: () => Promise<number>;
-}
-
-interface Draft {
-  text: string;
-  version: number;
-}
 
 /** Of a session and a person: at a counter where several sign in, nobody's draft becomes another one's text. */
 const draftKey = (id: number, login: string) => `kumpel.conclusion.${id}.${login}`;
-const PAUSE_MS = 500;
-const AGAIN_MS = 3000;
 
-function readDraft(key: string): Draft | null {
-  try {
-    const found = JSON.parse(localStorage.getItem(key) ?? "null") as Draft | null;
-    return found && typeof found.text === "string" && typeof found.version === "number" ? found : null;
-  } catch {
-    return null;
-  }
-}
-
-/**
- * The text is kept while it is written, and in this browser until it is: a reload, an absent server or an expired sign-in
- * lose nothing. It has a version: what somebody else has written meanwhile is shown, never overwritten unseen.
- */
+/** The conclusion on a session. */
 export function Conclusion({
   review,
   actions,
@@ -49,173 +25,16 @@ export function Conclusion({
   const [key] = useState(() =>
     draftKey(review.session.id, queries.getQueryData<Schemas["State"]>(["state"])?.me?.login ?? ""),
   );
-  const [text, setText] = useState(() => (locked ? null : readDraft(key)?.text) ?? review.conclusion);
-  const [state, setState] = useState<"kept" | "typing" | "failed" | "conflict">(() =>
-    !locked && readDraft(key) ? "typing" : "kept",
-  );
-  const [why, setWhy] = useState("");
-  const base = useRef(locked ? review.conclusion_version : (readDraft(key)?.version ?? review.conclusion_version));
-  const shown = useRef(text);
-  shown.current = text;
-  const begun = useRef(state === "typing");
-  const onRecord = useRef<string | null>(state === "kept" ? review.conclusion : null);
-  const timer = useRef<number | undefined>(undefined);
-  const running = useRef<Promise<number> | null>(null);
-  const conclude = useRef(actions.conclude);
-  conclude.current = actions.conclude;
-  const again = useRef(() => {});
-  again.current = () => void actions.query.refetch();
-
-  /** Keep what is shown; one request at a time, until what is on record is what is shown. */
-  const settle = useCallback((): Promise<number> => {
-    window.clearTimeout(timer.current);
-    if (running.current) return running.current;
-    const work = async () => {
-      while (onRecord.current !== shown.current) {
-        const sent = shown.current;
-        base.current = (await conclude.current(sent, base.current)).version;
-        onRecord.current = sent;
-      }
-      localStorage.removeItem(key);
-      return base.current;
-    };
-    running.current = work()
-      .then((version) => {
-        setState("kept");
-        return version;
-      })
-      .catch((error: unknown) => {
-        const stale = error instanceof Problem && error.code === "stale-conclusion";
-        setState(stale ? "conflict" : "failed");
-        setWhy(error instanceof Error ? error.message : "");
-        const refused = error instanceof Problem && error.status === 422;
-        if (stale) again.current();
-        if (!stale && !refused) timer.current = window.setTimeout(() => void settle().catch(() => {}), AGAIN_MS);
-        throw error;
-      })
-      .finally(() => {
-        running.current = null;
-      });
-    return running.current;
-  }, [key]);
-
-  useImperativeHandle(kept, () => ({ settle }), [settle]);
-
-  // What was typed before a reload is kept now, if nobody else has written since.
-  useEffect(() => {
-    if (begun.current && !locked) void settle().catch(() => {});
-    return () => {
-      window.clearTimeout(timer.current);
-      if (!locked && onRecord.current !== shown.current) void settle().catch(() => {});
-    };
-  }, [settle, locked]);
-
-  // Somebody else's text shows when nothing of one's own is waiting.
-  useEffect(() => {
-    if (review.conclusion_version <= base.current) return;
-    if (review.conclusion === shown.current) {
-      // One's own text whose answer got lost.
-      base.current = review.conclusion_version;
-      onRecord.current = review.conclusion;
-      localStorage.removeItem(key);
-      setState("kept");
-    } else if (onRecord.current === shown.current && !running.current) {
-      base.current = review.conclusion_version;
-      onRecord.current = review.conclusion;
-      setText(review.conclusion);
-    }
-  }, [review.conclusion_version, review.conclusion, key]);
-
-  const change = (now: string) => {
-    setText(now);
-    shown.current = now;
-    localStorage.setItem(key, JSON.stringify({ text: now, version: base.current } satisfies Draft));
-    if (state === "conflict") return;
-    setState("typing");
-    window.clearTimeout(timer.current);
-    timer.current = window.setTimeout(() => void settle().catch(() => {}), PAUSE_MS);
-  };
-  const takeTheirs = () => {
-    base.current = review.conclusion_version;
-    onRecord.current = review.conclusion;
-    shown.current = review.conclusion;
-    setText(review.conclusion);
-    localStorage.removeItem(key);
-    setState("kept");
-  };
-  const keepMine = () => {
-    base.current = review.conclusion_version;
-    onRecord.current = null;
-    void settle().catch(() => {});
-  };
   const blocks = useKindWords().data?.find((k) => k.key === review.session.kind)?.blocks ?? [];
-  const field = useRef<HTMLTextAreaElement>(null);
-  /** A text block where the cursor stands, with what it needs to stand apart. */
-  const insert = (block: string) => {
-    const element = field.current;
-    const [from, to] = [element?.selectionStart ?? text.length, element?.selectionEnd ?? text.length];
-    const before = text.slice(0, from);
-    const apart = before && !/\s$/.test(before) ? " " : "";
-    change(`${before}${apart}${block}${text.slice(to)}`);
-    const at = from + apart.length + block.length;
-    requestAnimationFrame(() => {
-      element?.focus();
-      element?.setSelectionRange(at, at);
-    });
-  };
   return (
-    <>
-      <textarea
-        ref={field}
-        aria-label="Conclusion"
-        className={`${inputLook} min-h-[92px] py-2 text-[13.5px]`}
-        placeholder="what this means, and what is to be done"
-        value={text}
-        readOnly={locked}
-        maxLength={20000}
-        onChange={(e) => change(e.target.value)}
-        onBlur={() => state === "typing" && void settle().catch(() => {})}
-      />
-      {!locked && blocks.length > 0 && (
-        <details className="text-[13px]">
-          <summary className="min-h-6 cursor-pointer text-act">text blocks</summary>
-          <ul className="max-h-40 overflow-auto">
-            {blocks.map((block) => (
-              <li key={block}>
-                <button
-                  type="button"
-                  className="block min-h-7 w-full border-hair border-t py-1 text-left hover:bg-act-soft"
-                  onClick={() => insert(block)}
-                >
-                  {block}
-                </button>
-              </li>
-            ))}
-          </ul>
-        </details>
-      )}
-      {state === "conflict" ? (
-        <Warn>
-          <b>{review.conclusion_by || "Somebody else"} has written meanwhile:</b>
-          <span className="my-1 block max-h-32 overflow-auto whitespace-pre-wrap">
-            {review.conclusion || "nothing"}
-          </span>
-          <span className="flex gap-2">
-            <Button size="small" onClick={takeTheirs}>
-              Take this
-            </Button>
-            <Button size="small" onClick={keepMine}>
-              Keep mine
-            </Button>
-          </span>
-        </Warn>
-      ) : (
-        <p className={`min-h-4 text-[12px] ${state === "failed" ? "text-action" : "text-soft"}`} role="status">
-          {state === "typing" && "keeping …"}
-          {state === "kept" && text && "kept"}
-          {state === "failed" && `not kept yet; it is safe in this browser. ${why}`}
-        </p>
-      )}
-    </>
+    <ConclusionField
+      storeKey={key}
+      record={{ text: review.conclusion, version: review.conclusion_version, by: review.conclusion_by }}
+      blocks={blocks}
+      locked={locked}
+      conclude={actions.conclude}
+      again={actions.query.refetch}
+      kept={kept}
+    />
   );
 }
