@@ -34,8 +34,9 @@ SERVICES: dict[str, set[str]] = {
     "review": {"ground", "register"},
     "report": {"ground", "recorders", "register", "review"},
     "groups": {"ground", "register", "report"},
+    "batches": {"ground", "register", "report", "groups"},
     "yard": {"ground", "hand_out", "register"},
-    "work": {"ground", "recorders", "take_in", "register", "report"},
+    "work": {"ground", "recorders", "take_in", "register", "report", "batches"},
 }
 
 # The same in the browser's part. Kinds know each other as little as features know what lies above them.

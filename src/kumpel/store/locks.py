@@ -18,6 +18,7 @@ HAND_OUT: Final = 7245006
 MAIL: Final = 7245007
 LOOKOUT: Final = 7245008
 RECORDER: Final = 7245009
+BATCH: Final = 7245010
 """First halves of the locks, one a kind of work; the second half is the row that is worked on."""
 
 

@@ -807,3 +807,39 @@ class Mail(SQLModel, table=True):
         CheckConstraint("(state = 'sent') = (sent_at is not null)", name="mail_sent"),
         Index("mail_waiting", "next_at", postgresql_where=text("state = 'waiting'")),
     )
+
+
+class ReportBatch(SQLModel, table=True):
+    """Reports for many in one go: what was wished, by whom, how far it is. `stopped` ones go on when somebody wishes it."""
+
+    __tablename__ = "report_batch"
+    id: int | None = Field(default=None, primary_key=True)
+    name: str = Field(max_length=200)
+    wish: dict[str, Any] = Field(sa_column=_json())
+    state: str = Field(default="going", max_length=10)
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    made_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    ended_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (CheckConstraint("state in ('going', 'stopped', 'done')", name="report_batch_state"),)
+
+
+class ReportBatchItem(SQLModel, table=True):
+    """One report of a batch, in their order: of one or several sessions of somebody, or of a group; what became of it, and of its mail."""
+
+    __tablename__ = "report_batch_item"
+    id: int | None = Field(default=None, primary_key=True)
+    batch_id: int = Field(sa_column=_to("report_batch.id", delete="CASCADE", nullable=False))
+    at: int
+    who: str = Field(max_length=200)
+    sessions: list[int] = Field(default_factory=list, sa_column=_json())
+    group_id: int | None = Field(default=None, sa_column=_to("measured_group.id"))
+    recipient: str = Field(default="", max_length=254)
+    state: str = Field(default="waiting", max_length=10)
+    problem: str = Field(default="", max_length=400)
+    report_id: int | None = Field(default=None, sa_column=_to("report.id"))
+    mail_id: int | None = Field(default=None, sa_column=_to("mail.id"))
+    __table_args__ = (
+        UniqueConstraint("batch_id", "at", name="report_batch_item_order"),
+        CheckConstraint("state in ('waiting', 'issued', 'failed')", name="report_batch_item_state"),
+        CheckConstraint("(state = 'issued') = (report_id is not null)", name="report_batch_item_issued"),
+    )

@@ -16,6 +16,7 @@ from kumpel.api.schemas.assessments import (
     TableColumn,
     Why,
 )
+from kumpel.api.schemas.batches import Batch, BatchItem, BatchWish, Candidate, CandidatesWish
 from kumpel.api.schemas.common import Birthday, Id, Line, Out, Problem, Tags, Text, VerdictWord
 from kumpel.api.schemas.comparisons import CompareQuestion, Comparison, DaySpan, Differing, FigureChange, TakenBoth
 from kumpel.api.schemas.groups import (
@@ -195,12 +196,17 @@ from kumpel.api.schemas.years import (
 __all__ = [
     "Arrangement",
     "Assessment",
+    "Batch",
+    "BatchItem",
+    "BatchWish",
     "Bay",
     "Begun",
     "BinSheet",
     "Birthday",
     "CalibrationPoint",
     "CalibrationWish",
+    "Candidate",
+    "CandidatesWish",
     "Capture",
     "CaptureWish",
     "Changed",

@@ -41,6 +41,14 @@ def _preview(db: Db, group_id: int, named: bool) -> list[bytes]:
 
 def issue(db: Db, group_id: int, named: bool, who: int | None) -> Report:
     """Freeze the group's report. Only a signed conclusion can be issued."""
+    report = made_of(db, group_id, named, who)
+    db.commit()
+    db.refresh(report)
+    return report
+
+
+def made_of(db: Db, group_id: int, named: bool, who: int | None) -> Report:
+    """The report of a group with a signed conclusion, on record with the transaction. The caller commits."""
     deeds.ask(db, "report issued", Whom("group", group_id))
     kept.locked(db, group_id)
     if kept.signature_of(db, group_id) is None:
@@ -57,8 +65,6 @@ def issue(db: Db, group_id: int, named: bool, who: int | None) -> Report:
     about = {"number": number, "sha256": report.sha256.hex(), "named": named}
     deeds.keep(db, "report issued", Whom("group", group_id), after=about, who=who)
     tell(db, "reports", group=group_id)
-    db.commit()
-    db.refresh(report)
     return report
 
 

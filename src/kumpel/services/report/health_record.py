@@ -29,6 +29,10 @@ def _document_of(db: Db, report_id: int) -> tuple[str, bytes]:
     report = reports.report_of(db, report_id)
     if report.session_id is None:
         raise ConflictError("This report is of a group: no document about a person can be made of it.", code="no-file")
+    if len(reports.sessions_in(db, report_id)) > 1:
+        raise ConflictError(
+            "This report is of several recordings: a document is made of one. Issue one for each.", code="no-file"
+        )
     session = session_of(db, report.session_id)
     signature = _signature(db, report)
     outcome = conclusions.signed_outcome(db, signature) if signature else None

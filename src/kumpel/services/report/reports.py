@@ -93,12 +93,16 @@ def _too_much(kind: str, pages_of: paper.Paper, options: Options) -> str:
 
 def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
     """Freeze the report: bytes, hash, limits, who, when. Only a signed session can be issued."""
+    report = made_of(db, session_id, options, who)
+    db.commit()
+    db.refresh(report)
+    return report
+
+
+def made_of(db: Db, session_id: int, options: Options, who: int | None) -> Report:
+    """The report of a signed session, on record with the transaction. The caller commits."""
     deeds.ask(db, "report issued", Whom("session", session_id))
-    session = locked_session(db, session_id)
-    if session.signed_at is None:
-        raise ConflictError(
-            "Sign the review off first: a report without a responsible person proves nothing.", code="unsigned"
-        )
+    session = signed_session(db, session_id)
     number = next_number(db)
     signed, limits = paper_of(db, session, options)
     logo = settings.logo_svg(db, signed.house.logo)
@@ -115,9 +119,19 @@ def issue(db: Db, session_id: int, options: Options, who: int | None) -> Report:
     about = {"number": number, "sha256": report.sha256.hex(), "parts": list(options.parts), "named": options.named}
     deeds.keep(db, "report issued", Whom("session", session_id), after=about, who=who)
     tell(db, "reports", session=session_id)
-    db.commit()
-    db.refresh(report)
     return report
+
+
+def signed_session(db: Db, session_id: int) -> Session:
+    """A session that can be issued, held. ConflictError when it is not signed off, or gone."""
+    session = locked_session(db, session_id)
+    if session.signed_at is None:
+        raise ConflictError(
+            "Sign the review off first: a report without a responsible person proves nothing.", code="unsigned"
+        )
+    if session.deleted_at is not None:
+        raise ConflictError("This session is deleted. Bring it back first.", code="deleted")
+    return session
 
 
 @dataclass(frozen=True)
@@ -206,6 +220,12 @@ def list_reports(
         .offset(offset)
     ).all()
     return [(r, name or "", started) for r, name, started in found], total
+
+
+def sessions_in(db: Db, report_id: int) -> list[int]:
+    """The sessions that stand in a report."""
+    mine = select(ReportSession.session_id).where(ReportSession.report_id == report_id)
+    return list(db.exec(mine.order_by(col(ReportSession.session_id))).all())
 
 
 def report_of(db: Db, report_id: int) -> Report:

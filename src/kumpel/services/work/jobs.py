@@ -15,6 +15,7 @@ from sqlalchemy import text
 from sqlmodel import Session as Db
 from sqlmodel import select
 
+from kumpel.services.batches import batch
 from kumpel.services.ground import figures
 from kumpel.services.ground.apart import Children
 from kumpel.services.report import mail
@@ -25,7 +26,7 @@ from kumpel.store.tables import Recorder
 
 log = logging.getLogger("kumpel.jobs")
 POLLS_S = 6.0
-"""A new job is told to its worker; looking for one by itself is for the note that was lost, and four queues look."""
+"""A new job is told to its worker; looking for one by itself is for the note that was lost, and five queues look."""
 BEATS_S = 5.0
 STALLED_S = 20.0
 """A worker says every five seconds that it is there; one that has not for so long is gone, and what it worked on is free."""
@@ -35,9 +36,9 @@ HUGE, HUGE_BYTES = "huge", 32 * 2**20
 """Sessions of this size have one lane together; the others pass them."""
 SLOW_BYTES_PER_S = 65_536.0
 """A link that carries less has a place among the slow ones: however long they take, they hold up nobody else."""
-TAKE_IN, SLOW, FIGURES, MAIL = "take-in", "take-in-slow", "figures", "mail"
+TAKE_IN, SLOW, FIGURES, MAIL, REPORTS = "take-in", "take-in-slow", "figures", "mail", "reports"
 AT_MACHINE, MACHINE_SHARE = "at-machine", 16
-SHARES = {TAKE_IN: 6, SLOW: 24, FIGURES: 2, MAIL: 1}
+SHARES = {TAKE_IN: 6, SLOW: 24, FIGURES: 2, MAIL: 1, REPORTS: 1}
 """Queues by kind of work, and how much of each is done at a time: none waits for another kind."""
 
 
@@ -82,6 +83,9 @@ class Jobs:
         async def mail_job(mail_id: int) -> None:
             await self._in(MAIL, lambda: mail.run(engine(url), mail_id))
 
+        async def reports_job(batch_id: int) -> None:
+            await self._in(REPORTS, lambda: batch.run(engine(url), batch_id, self.start_mail))
+
         self.app.task(name="take-in", queue=TAKE_IN)(take_in_job)
         self.app.task(name="take-all", queue=TAKE_IN)(take_all_job)
         self.app.task(name="take-all-slow", queue=SLOW)(slow_take_all_job)
@@ -89,6 +93,7 @@ class Jobs:
         self.app.task(name="assess", queue=FIGURES)(assess_job)
         self.app.task(name="clear", queue=TAKE_IN)(clear_job)
         self.app.task(name="mail", queue=MAIL)(mail_job)
+        self.app.task(name="reports", queue=REPORTS)(reports_job)
 
     async def _in(self, queue: str, work: Callable[[], bool | None]) -> bool | None:
         """Work on a thread of its queue: the usual pool of threads is small, and shared by all."""
@@ -175,6 +180,12 @@ class Jobs:
         with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
             job.defer(mail_id=mail_id)
 
+    def start_reports(self, batch_id: int) -> None:
+        """Issue the reports of a batch; one waiting job a batch at most."""
+        job = self._sync.configure_task("reports", queue=REPORTS, queueing_lock=f"reports {batch_id}")
+        with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
+            job.defer(batch_id=batch_id)
+
     def go_on(self, db: Db, serial: str | None = None, *, stopped_too: bool = True) -> None:
         """Go on with what was cut, for one recorder or for all; a job that finds somebody at work ends at once."""
         self.start_take_in(take_in.unfinished(db, serial, stopped_too))
@@ -187,6 +198,8 @@ class Jobs:
                 self.start_assess(session_id)
             for mail_id in mail.waiting(db):
                 self.start_mail(mail_id)
+            for batch_id in batch.unfinished(db):
+                self.start_reports(batch_id)
 
     async def work(self, shares: Mapping[str, int] = SHARES) -> None:
         """Work on jobs until cancelled, each queue with its own share; what a dead worker held is set free all the time."""
