@@ -14,6 +14,7 @@ from starlette.middleware.gzip import GZipMiddleware
 
 from kumpel import __version__
 from kumpel.api import (
+    batches,
     events,
     groups,
     hand_out,
@@ -42,6 +43,7 @@ ROUTERS = (
     sign_in,
     people,
     groups,
+    batches,
     hand_out,
     sensors,
     take_in,

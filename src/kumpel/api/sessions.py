@@ -16,7 +16,7 @@ from kumpel.api.downloads import attachment
 from kumpel.api.people import Limit, Offset
 from kumpel.services.ground import recordings
 from kumpel.services.ground.as_json import for_screen
-from kumpel.services.register import session_list, sessions
+from kumpel.services.register import many, session_list, sessions
 from kumpel.services.report import exports
 from kumpel.store.database import engine
 
@@ -56,6 +56,29 @@ def list_sessions(
     rows, total = session_list.list_sessions(db, wanted, limit, offset, show)
     more = total >= offset + limit + session_list.most_counted(wanted)
     return schemas.SessionList(sessions=[answers.session(row) for row in rows], total=total, more=more)
+
+
+@router.patch("/sessions")
+def change_many(wish: schemas.ManyChanges, db: Database, who: Who) -> schemas.ManyDone:
+    """Many sessions in one asking: given to somebody, tagged. What is signed off stays, and is counted."""
+    wishes = {each.id: each.model_dump(exclude_unset=True, exclude={"id"}) for each in wish.each}
+    return _done(many.change(db, wishes))
+
+
+@router.post("/sessions/delete")
+def delete_many(wish: schemas.ManySessions, db: Database, who: Who) -> schemas.ManyDone:
+    """Take many off the lists; they can be brought back."""
+    return _done(many.delete(db, wish.sessions))
+
+
+@router.post("/sessions/restore")
+def restore_many(wish: schemas.ManySessions, db: Database, who: Who) -> schemas.ManyDone:
+    return _done(many.restore(db, wish.sessions))
+
+
+def _done(found: many.Done) -> schemas.ManyDone:
+    before = [schemas.ChangeOfOne.model_validate({"id": i} | was) for i, was in found.before.items()]
+    return schemas.ManyDone(done=found.done, signed=found.signed, before=before)
 
 
 @router.get("/kinds/{kind}/figures")

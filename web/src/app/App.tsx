@@ -15,6 +15,7 @@ const SCREENS = {
   review: fetched(() => import("@/features/review/Review")),
   report: fetched(() => import("@/features/report/Report")),
   people: fetched(() => import("@/features/people/People")),
+  many: fetched(() => import("@/features/report/Many")),
   groups: fetched(() => import("@/features/groups/Groups")),
   recorders: fetched(() => import("@/features/recorders/Recorders")),
   sensors: fetched(() => import("@/features/sensors/Sensors")),
@@ -31,6 +32,7 @@ const Compare = lazy(fetched(() => import("@/features/review/Compare")));
 const Report = lazy(SCREENS.report);
 const People = lazy(SCREENS.people);
 const Groups = lazy(SCREENS.groups);
+const Many = lazy(SCREENS.many);
 const Recorders = lazy(SCREENS.recorders);
 const Sensors = lazy(SCREENS.sensors);
 const Sessions = lazy(SCREENS.sessions);
@@ -76,6 +78,7 @@ export function App() {
               <Route path="/take-in" element={<TakeIn />} />
               <Route path="/review/:id?" element={<Review />} />
               <Route path="/review/:id/compare" element={<Compare />} />
+              <Route path="/report/many/:batch?" element={<Many />} />
               <Route path="/report/:id?" element={<Report />} />
               <Route path="/people/:id?" element={<People />} />
               <Route path="/groups/:id?" element={<Groups />} />

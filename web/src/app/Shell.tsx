@@ -161,6 +161,14 @@ export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode
               {waiting.data?.assessing} <span className="hidden min-[1180px]:inline">being computed</span>
             </span>
           )}
+          {(waiting.data?.issuing ?? 0) > 0 && (
+            <NavLink
+              to="/report/many"
+              className="whitespace-nowrap rounded-full bg-[#3b5460] px-2.5 py-0.5 text-[13px] text-white"
+            >
+              {waiting.data?.issuing} <span className="hidden min-[1180px]:inline">reports to issue</span>
+            </NavLink>
+          )}
           <LoadedSoFar />
           {REGISTERS.map(([to, name]) => (
             <NavLink

@@ -36,6 +36,7 @@ const STALE: Record<string, string[]> = {
   settings: ["settings", "kinds", "limit-sets", "recorders", "years"],
   "limit-sets": ["limit-sets", "years"],
   mails: ["mails"],
+  batches: ["batches", "line"],
 };
 
 /** Notes of a second are one: a list is asked for again once a second at the most, however much happens. */

@@ -45,6 +45,7 @@ class Waiting(Out):
     report: int
     arriving: int
     assessing: int
+    issuing: int
 
 
 class Hit(Out):

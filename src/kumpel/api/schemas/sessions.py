@@ -121,3 +121,30 @@ class Shifted(BaseModel):
     """Those that moved; signed ones and those whose clock is not known stay."""
 
     sessions: list[int]
+
+
+class ChangeOfOne(BaseModel):
+    """Whose one session becomes, or what is said of it; only what is named changes."""
+
+    model_config = ConfigDict(extra="forbid")
+    id: Id
+    person_id: Id | None = None
+    tags: Tags = Field(default_factory=dict)
+
+
+class ManyChanges(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    each: list[ChangeOfOne] = Field(min_length=1, max_length=1_000)
+
+
+class ManySessions(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    sessions: list[Id] = Field(min_length=1, max_length=1_000)
+
+
+class ManyDone(BaseModel):
+    """What was done, what stayed because it is signed off, and what each was before: to take it back in one asking."""
+
+    done: list[int]
+    signed: list[int]
+    before: list[ChangeOfOne]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from sqlmodel import Session as Db
-from sqlmodel import col, or_, select
+from sqlmodel import col, func, or_, select
 
 from kumpel.services.ground import figures
 from kumpel.services.ground.people import like, list_people
@@ -13,7 +13,7 @@ from kumpel.services.recorders import bays
 from kumpel.services.recorders.recorders import ready_count
 from kumpel.services.register.session_list import Filter, count_sessions, list_sessions
 from kumpel.services.take_in import take_in
-from kumpel.store.tables import Recorder
+from kumpel.store.tables import Recorder, ReportBatch, ReportBatchItem
 
 
 @dataclass(frozen=True)
@@ -26,6 +26,7 @@ class Waiting:
     report: int
     arriving: int
     assessing: int
+    issuing: int = 0
 
 
 def waiting(db: Db) -> Waiting:
@@ -37,7 +38,18 @@ def waiting(db: Db) -> Waiting:
         count_sessions(db, Filter(standing="unreported")),
         take_in.arriving_count(db),
         figures.waiting_count(db),
+        _issuing(db),
     )
+
+
+def _issuing(db: Db) -> int:
+    """Reports of many that are still to be made."""
+    query = (
+        select(func.count())
+        .select_from(ReportBatchItem)
+        .join(ReportBatch, col(ReportBatch.id) == ReportBatchItem.batch_id)
+    )
+    return int(db.exec(query.where(ReportBatch.state == "going", ReportBatchItem.state == "waiting")).one())
 
 
 @dataclass(frozen=True)

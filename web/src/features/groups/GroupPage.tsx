@@ -235,6 +235,15 @@ function GroupReport({ group, actions }: { group: Group; actions: ReturnType<typ
         </a>
       </div>
       {!group.signed && <p className="text-[13px] text-soft">Sign the conclusion, then it can be issued.</p>}
+      <Link
+        className="mt-1 block text-act hover:underline"
+        to={`/report/many?group=${group.id}&name=${encodeURIComponent(group.name)}&sessions=${group.measured
+          .filter((m) => !m.by_hand)
+          .map((m) => m.session_id)
+          .join(",")}`}
+      >
+        a report for each of them
+      </Link>
       {made && (
         <p className="mt-1 text-[13px]">
           {made.number}:{" "}

@@ -1,6 +1,6 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import { api, ask } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
 import { Button, Empty, inputLook, Loading, Trouble, Verdict, Warn } from "@/ui/basics";
@@ -30,6 +30,14 @@ function Ready({ chosen }: { chosen: number | null }) {
     <>
       <h2 className="px-4 pb-2">Signed, no report yet</h2>
       {ready.data?.total === 0 && <p className="px-4 pb-2 text-soft">None.</p>}
+      {(ready.data?.sessions.length ?? 0) > 1 && (
+        <Link
+          className="block px-4 pb-2 text-act hover:underline"
+          to={`/report/many?sessions=${ready.data?.sessions.map((s) => s.id).join(",")}`}
+        >
+          all {ready.data?.sessions.length} in one go
+        </Link>
+      )}
       <ul>
         {ready.data?.sessions.map((s) => (
           <li key={s.id}>

@@ -1,8 +1,11 @@
 import { useState } from "react";
+import { useNavigate } from "react-router";
 import { Button, Empty, Loading, Trouble } from "@/ui/basics";
+import { ChosenBar } from "@/ui/chosen-bar";
 import { PersonPicker } from "@/ui/person-picker";
 import { ColumnsMenu, Narrow } from "./Narrow";
 import { SessionTable } from "./SessionTable";
+import { TagMany } from "./TagMany";
 import { useSessionDeeds } from "./useSessionDeeds";
 import { PAGE, type SessionList, useSessionList } from "./useSessionList";
 
@@ -39,7 +42,9 @@ function Nothing({ list }: { list: SessionList }) {
 /** One list over all sessions: search, filter, sort, pick columns; give, delete with a way back. */
 export default function Sessions() {
   const list = useSessionList();
+  const navigate = useNavigate();
   const [picked, setPicked] = useState<number[]>([]);
+  const [tagging, setTagging] = useState(false);
   const { sessions, narrowed } = list;
   const rows = sessions.data?.sessions ?? [];
   const deeds = useSessionDeeds(rows, () => setPicked([]));
@@ -53,7 +58,7 @@ export default function Sessions() {
     return <Trouble view="Sessions" error={sessions.error} again={() => sessions.refetch()} />;
   if (!sessions.data) return <Loading view="Sessions" what="the sessions" />;
   return (
-    <main className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
+    <main className="grid h-full grid-rows-[auto_minmax(0,1fr)_auto]">
       <div className="flex flex-wrap items-center gap-2 px-5 pt-[18px] pb-3">
         <h1>Sessions</h1>
         <span className="mr-2 text-soft" role="status">
@@ -62,18 +67,6 @@ export default function Sessions() {
         </span>
         <Narrow list={list} />
         <span className="ml-auto" />
-        {picked.length > 0 && (
-          <>
-            <PersonPicker label={`Give ${picked.length} to …`} onPick={(person) => deeds.give(picked, person)} />
-            {narrowed.standing === "deleted" ? (
-              <Button onClick={() => deeds.restore(picked)}>Bring {picked.length} back</Button>
-            ) : (
-              <Button disabled={deeds.remove.isPending} onClick={() => deeds.remove.mutate(picked)}>
-                {deeds.remove.isPending ? "Deleting …" : `Delete ${picked.length} here`}
-              </Button>
-            )}
-          </>
-        )}
         <ColumnsMenu list={list} />
       </div>
       <div className="overflow-auto px-5 pb-5">
@@ -84,6 +77,34 @@ export default function Sessions() {
         )}
         <Pager list={list} />
       </div>
+      {picked.length > 0 && (
+        <ChosenBar what={`${picked.length} chosen`} onNone={() => setPicked([])}>
+          {narrowed.standing === "deleted" ? (
+            <Button onClick={() => void deeds.restore(picked)}>Bring {picked.length} back</Button>
+          ) : (
+            <>
+              <Button look="primary" onClick={() => navigate(`/report/many?sessions=${picked.join(",")}`)}>
+                Report{picked.length === 1 ? "" : "s"} …
+              </Button>
+              <PersonPicker label={`Give ${picked.length} to …`} onPick={(person) => deeds.give(picked, person)} />
+              <Button onClick={() => setTagging(true)}>Tag …</Button>
+              <Button disabled={deeds.remove.isPending} onClick={() => deeds.remove.mutate(picked)}>
+                {deeds.remove.isPending ? "Deleting …" : `Delete ${picked.length} here`}
+              </Button>
+            </>
+          )}
+        </ChosenBar>
+      )}
+      {tagging && (
+        <TagMany
+          count={picked.length}
+          onClose={() => setTagging(false)}
+          onTag={(key, value) => {
+            setTagging(false);
+            deeds.tag(picked, key, value);
+          }}
+        />
+      )}
     </main>
   );
 }

@@ -1,63 +1,59 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { api, ask, Problem, type Schemas } from "@/api/client";
+import { api, ask, type Schemas } from "@/api/client";
 import { useNotices } from "@/ui/notices";
 import type { Session } from "./columns";
 
-/** What can be done to several sessions at once; `settled` is called when it is done. */
+type Change = Schemas["ChangeOfOne"];
+
+const amount = (count: number) => `${count} session${count === 1 ? "" : "s"}`;
+
+/** What can be done to several sessions: one asking, and one step back. `settled` is called when it is done. */
 export function useSessionDeeds(rows: Session[], settled: () => void) {
   const queries = useQueryClient();
   const { say, fail } = useNotices();
-  /** One after the other; those that were done. Signed sessions that refuse are left as they are and counted. */
-  const each = async (ids: number[], work: (id: number) => Promise<unknown>) => {
-    const done: number[] = [];
-    let signed = 0;
-    try {
-      for (const id of ids)
-        try {
-          await work(id);
-          done.push(id);
-        } catch (error) {
-          if (!(error instanceof Problem && error.code === "signed")) throw error;
-          signed++;
-        }
-    } catch (error) {
-      fail(error);
-    }
+  const done = () => {
     settled();
-    queries.invalidateQueries();
-    return { done, signed };
+    void queries.invalidateQueries();
   };
-  const amount = (count: number) => `${count} session${count === 1 ? "" : "s"}`;
-  const restore = (ids: number[]) =>
-    each(ids, (id) => ask(api.POST("/api/sessions/{session_id}/restore", { params: { path: { session_id: id } } })));
-  const remove = useMutation({
-    mutationFn: async (ids: number[]) => {
-      const shut = new Set(rows.filter((s) => s.signed_at !== null).map((s) => s.id));
-      const { done } = await each(ids, (id) =>
-        ask(api.DELETE("/api/sessions/{session_id}", { params: { path: { session_id: id } } })),
-      );
-      return { done, signed: done.filter((id) => shut.has(id)).length };
+  const changeEach = (each: Change[]) => ask(api.PATCH("/api/sessions", { body: { each } }));
+  const back = (each: Change[]) => () => void changeEach(each).then(done, fail);
+  const change = useMutation({
+    mutationFn: ({ each }: { each: Change[]; said: string }) => changeEach(each),
+    onSuccess: (found, { said }) => {
+      const left = found.signed.length
+        ? ` ${found.signed.length} signed off and left as ${found.signed.length === 1 ? "it is" : "they are"}: open again first.`
+        : "";
+      if (found.done.length === 0) say(`Nothing was changed.${left}`);
+      else say(`${amount(found.done.length)} ${said}.${left}`, back(found.before));
+      done();
     },
-    onSuccess: ({ done, signed }) => {
-      if (done.length === 0) return;
-      const reports = signed ? ` ${signed} of them signed off; their reports stay.` : "";
-      say(`${amount(done.length)} deleted here.${reports} Nothing happened on a recorder.`, () => restore(done));
-    },
+    onError: fail,
   });
-  const giveEach = (ids: number[], to: (id: number) => number | null) =>
-    each(ids, (id) =>
-      ask(
-        api.PATCH("/api/sessions/{session_id}", { params: { path: { session_id: id } }, body: { person_id: to(id) } }),
-      ),
-    );
-  const give = async (picked: number[], person: Schemas["Person"]) => {
-    const before = new Map(rows.map((s) => [s.id, s.person_id]));
-    const { done, signed } = await giveEach(picked, () => person.id);
-    const left = signed
-      ? ` ${signed} signed off and left as ${signed === 1 ? "it is" : "they are"}: open again first.`
-      : "";
-    if (done.length === 0) return say(`Nothing was given to ${person.name}.${left}`);
-    say(`${amount(done.length)} given to ${person.name}.${left}`, () => giveEach(done, (id) => before.get(id) ?? null));
+  const restore = (sessions: number[]) =>
+    ask(api.POST("/api/sessions/restore", { body: { sessions } })).then(done, fail);
+  const remove = useMutation({
+    mutationFn: (sessions: number[]) => ask(api.POST("/api/sessions/delete", { body: { sessions } })),
+    onSuccess: (found) => {
+      const signed = rows.filter((s) => s.signed_at !== null && found.done.includes(s.id)).length;
+      const reports = signed ? ` ${signed} of them signed off; their reports stay.` : "";
+      say(
+        `${amount(found.done.length)} deleted here.${reports} Nothing happened on a recorder.`,
+        () => void restore(found.done),
+      );
+      done();
+    },
+    onError: fail,
+  });
+  return {
+    give: (picked: number[], person: Schemas["Person"]) =>
+      change.mutate({ each: picked.map((id) => ({ id, person_id: person.id })), said: `given to ${person.name}` }),
+    tag: (picked: number[], key: string, value: string) =>
+      change.mutate({
+        each: picked.map((id) => ({ id, tags: { [key]: value } })),
+        said: value ? `tagged ${key}: ${value}` : `without the tag ${key}`,
+      }),
+    isChanging: change.isPending,
+    restore,
+    remove,
   };
-  return { give, restore, remove };
 }
