@@ -89,7 +89,7 @@ def _document(
         token="",
         verdict=verdict.value,
         words=next(each.words for each in papers if each.verdict == verdict.value),
-        footer=f"Kumpel, report {number}. " + "; ".join(dict.fromkeys(each.origin for each in papers))[:300],
+        footer=f"Kumpel, report {number}. {_origins(papers)}",
         draft=False,
         house=papers[-1].house.name,
         address=papers[-1].house.address,
@@ -97,6 +97,13 @@ def _document(
         parts=whole,
     )
     return document, list(limits.values())
+
+
+def _origins(papers: Sequence[Paper]) -> str:
+    """The limits of all, each set once, then what each recording is known by."""
+    halves = [each.origin.partition(" Recording SHA-256 ") for each in papers]
+    limits = " ".join(dict.fromkeys(limits for limits, _, _ in halves))
+    return f"{limits} Recordings SHA-256 {', '.join(known for _, _, known in halves)}"
 
 
 def _head(found: Paper, *, first: bool) -> TextPart:

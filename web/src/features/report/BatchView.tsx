@@ -7,7 +7,6 @@ import { useNotices } from "@/ui/notices";
 
 type Batch = Schemas["Batch"];
 
-const WORDS = { going: "being issued", stopped: "stopped", done: "issued" };
 const howFar = (batch: Batch) =>
   `${batch.issued} of ${batch.total} issued${batch.failed ? `, ${batch.failed} failed` : ""}${batch.state === "stopped" ? ", stopped" : ""}`;
 
@@ -67,7 +66,7 @@ export function BatchView({ id }: { id: number }) {
       <div className="flex flex-wrap items-center gap-3">
         <h1 className="min-w-0 truncate">{batch.name}</h1>
         <span className="text-soft" role="status">
-          {WORDS[batch.state]}: {howFar(batch)}
+          {howFar(batch)}
         </span>
         <span className="ml-auto flex gap-2">
           {batch.state === "going" && (
