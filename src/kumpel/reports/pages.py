@@ -111,11 +111,20 @@ TIGHTER = (0.88, 0.76, 0.64, 0.54)
 
 def on_one(document: Document) -> Document:
     """The document on one page, its pictures as large as that allows; as it was when nothing helps."""
+    return one_page(document)[0]
+
+
+def one_page(document: Document) -> tuple[Document, bytes]:
+    """The same with its PDF, which was made to see how long it is."""
+    first: bytes | None = None
     for share in (document.tight, *TIGHTER):
         tried = document.model_copy(update={"tight": share})
-        if page_count(pdf(tried)) == 1:
-            return tried
-    return document
+        data = pdf(tried)
+        if page_count(data) == 1:
+            return tried, data
+        first = first or data
+    assert first is not None
+    return document, first
 
 
 def page_count(data: bytes) -> int:

@@ -7,7 +7,9 @@ from datetime import datetime
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
+from kumpel.core.assessment import LimitSet
 from kumpel.core.names import clean_line
+from kumpel.kinds.limit_sets import limit_set_from
 from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import decisions, deeds, figures
 from kumpel.services.ground.deeds import Whom
@@ -184,6 +186,14 @@ def signed_outcome(db: Db, signature: Signature) -> figures.Outcome | None:
     """The results that were signed; None for a signature from before results were kept."""
     recorded, reviewed = (db.get(Result, i) if i else None for i in (signature.recorded_id, signature.reviewed_id))
     return figures.outcome_of(recorded, reviewed)
+
+
+def signed_limits(db: Db, signature: Signature) -> LimitSet:
+    """The limits that were signed with the results. ConflictError for a signature from before results were kept."""
+    kept = db.exec(select(Result.limits).where(Result.id == signature.reviewed_id)).first()
+    if kept is None:
+        raise ConflictError("No figures were kept with this signature. Open the session again and sign it anew.")
+    return limit_set_from(kept)
 
 
 def standing(db: Db, session: Session) -> figures.Outcome | None:

@@ -47,10 +47,7 @@ def paper_of(db: Db, session: Session, options: Options) -> tuple[paper.Paper, L
     if signature is None:
         made, found = paper.now_of(db, session, options.parts)
         return made, found.limits
-    found_then = conclusions.signed_outcome(db, signature)
-    if found_then is None:
-        raise ConflictError("No figures were kept with this signature. Open the session again and sign it anew.")
-    return conclusions.signed_paper(db, session, signature), found_then.limits
+    return conclusions.signed_paper(db, session, signature), conclusions.signed_limits(db, signature)
 
 
 def preview(db: Db, session_id: int, options: Options) -> tuple[list[bytes], list[str]]:
@@ -180,9 +177,7 @@ def put_on_record(
 def frozen(whole: Document, one_page: bool) -> tuple[Document, bytes, int]:
     """A document as it can be printed, its PDF, and of how many pages."""
     made, _ = pages.printable(whole)
-    if one_page:
-        made = pages.on_one(made)
-    data = pages.pdf(made)
+    made, data = pages.one_page(made) if one_page else (made, pages.pdf(made))
     return made, data, pages.page_count(data)
 
 
