@@ -6,6 +6,7 @@ import statistics
 import sys
 import threading
 import time
+from pathlib import Path
 
 import httpx
 from sqlalchemy import text
@@ -21,8 +22,8 @@ ASKED = ("/api/line", "/api/sessions?limit=50", "/api/people?limit=100")
 
 
 def resident_mb(pid: int) -> float:
-    with open(f"/proc/{pid}/status") as status:
-        return next(int(line.split()[1]) / 1024 for line in status if line.startswith("VmRSS"))
+    lines = Path(f"/proc/{pid}/status").read_text().splitlines()
+    return next(int(line.split()[1]) / 1024 for line in lines if line.startswith("VmRSS"))
 
 
 class Batch(CrusherHall, ServerTest):
@@ -80,20 +81,8 @@ class Batch(CrusherHall, ServerTest):
         )
 
     def processes(self) -> list[int]:
-        mine = str(self.mother.process.pid) if hasattr(self.mother, "process") else ""
-        found = []
-        import os
-
-        for name in os.listdir("/proc"):
-            if name.isdigit():
-                try:
-                    with open(f"/proc/{name}/cmdline") as line:
-                        words = line.read()
-                except OSError:
-                    continue
-                if "tests.forks" in words or (mine and name == mine):
-                    found.append(int(name))
-        return found or [os.getpid()]
+        """The server under test, which works on its jobs itself."""
+        return [self.server.pid]
 
     def asked(self, client: httpx.Client, seconds: float) -> list[float]:
         """How long answers take, as a browser asks: a list, the line, the register, some times a second."""

@@ -843,3 +843,54 @@ class ReportBatchItem(SQLModel, table=True):
         CheckConstraint("state in ('waiting', 'issued', 'failed')", name="report_batch_item_state"),
         CheckConstraint("(state = 'issued') = (report_id is not null)", name="report_batch_item_issued"),
     )
+
+
+class PlanRule(SQLModel, table=True):
+    """Who is to be measured how often: each of a team, or one person, `count` recordings of a kind every `every_days`; or once so many days
+    `after` a change of medicine. `starts`: before that day nobody is late."""
+
+    __tablename__ = "plan_rule"
+    id: int | None = Field(default=None, primary_key=True)
+    kind: str = Field(max_length=40)
+    team_id: int | None = Field(default=None, sa_column=_to("team.id"))
+    person_id: int | None = Field(default=None, sa_column=_to("person.id"))
+    count: int = 1
+    every_days: int
+    after: str = Field(default="", max_length=20)
+    starts: date
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    made_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (
+        CheckConstraint("(team_id is not null)::int + (person_id is not null)::int = 1", name="plan_rule_of_one"),
+        CheckConstraint("count between 1 and 100", name="plan_rule_count"),
+        CheckConstraint("every_days between 1 and 4000", name="plan_rule_every"),
+        CheckConstraint("after in ('', 'medicine')", name="plan_rule_after"),
+    )
+
+
+class PlanDay(SQLModel, table=True):
+    """The day that somebody chose for a person under a rule; it holds until that measurement is done, or the day is over."""
+
+    __tablename__ = "plan_day"
+    rule_id: int = Field(sa_column=Column(ForeignKey("plan_rule.id", ondelete="CASCADE"), primary_key=True))
+    person_id: int = Field(sa_column=Column(ForeignKey("person.id", ondelete="CASCADE"), primary_key=True, index=True))
+    day: date
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    made_by: int | None = Field(default=None, sa_column=_to("account.id"))
+
+
+class Token(SQLModel, table=True):
+    """A secret word that opens one thing without a sign-in, such as a calendar feed; only its hash is kept."""
+
+    __tablename__ = "token"
+    id: int | None = Field(default=None, primary_key=True)
+    hash: bytes = Field(sa_column=Column(LargeBinary, nullable=False, unique=True))
+    what: str = Field(max_length=20)
+    named: bool = False
+    name: str = Field(default="", max_length=120)
+    account_id: int = Field(sa_column=_to("account.id", nullable=False))
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    used_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (CheckConstraint("octet_length(hash) = 32", name="token_hash"),)
