@@ -22,6 +22,9 @@ from kumpel.services.ground import accounts, figures, settings
 from kumpel.services.ground.people import create_person
 from kumpel.services.groups import kept as groups
 from kumpel.services.groups.kept import GroupWish
+from kumpel.services.plan import rules as plan_rules
+from kumpel.services.plan.rules import MEDICINE
+from kumpel.services.plan.rules import Wish as RuleWish
 from kumpel.services.report import conclusions, reports
 from kumpel.services.review import interventions
 from kumpel.services.take_in import take_in
@@ -106,6 +109,14 @@ def _changes(db: Db, who: int) -> None:
         interventions.note(db, interventions.Wish(today - timedelta(days=days), words, None, team, place), who)
     since = today - timedelta(days=45)
     groups.create(db, "Crusher hall operators", "noise", GroupWish(team="Crusher hall", since=since), who)
+    for wish in (
+        RuleWish("noise", 365, 3, "Crusher hall", starts=today - timedelta(days=340)),
+        RuleWish("noise", 730, 2, "Mill", starts=today - timedelta(days=700)),
+        RuleWish("blood_pressure", 42, team="Works clinic", after=MEDICINE, starts=today - timedelta(days=400)),
+        RuleWish("training", 28, team="Rescue squad", starts=today - timedelta(days=30)),
+        RuleWish("gas", 91, 1, "Blasting crew", starts=today - timedelta(days=75)),
+    ):
+        plan_rules.make(db, wish, today, who)
     groups.create(db, "Bagging and mill floor, dust", "dust", GroupWish(team="", place="mill"), who)
 
 

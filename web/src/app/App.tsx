@@ -16,6 +16,7 @@ const SCREENS = {
   report: fetched(() => import("@/features/report/Report")),
   people: fetched(() => import("@/features/people/People")),
   many: fetched(() => import("@/features/report/Many")),
+  plan: fetched(() => import("@/features/plan/PlanPage")),
   groups: fetched(() => import("@/features/groups/Groups")),
   recorders: fetched(() => import("@/features/recorders/Recorders")),
   sensors: fetched(() => import("@/features/sensors/Sensors")),
@@ -32,6 +33,7 @@ const Compare = lazy(fetched(() => import("@/features/review/Compare")));
 const Report = lazy(SCREENS.report);
 const People = lazy(SCREENS.people);
 const Groups = lazy(SCREENS.groups);
+const PlanPage = lazy(SCREENS.plan);
 const Many = lazy(SCREENS.many);
 const Recorders = lazy(SCREENS.recorders);
 const Sensors = lazy(SCREENS.sensors);
@@ -81,6 +83,7 @@ export function App() {
               <Route path="/report/many/:batch?" element={<Many />} />
               <Route path="/report/:id?" element={<Report />} />
               <Route path="/people/:id?" element={<People />} />
+              <Route path="/plan" element={<PlanPage />} />
               <Route path="/groups/:id?" element={<Groups />} />
               <Route path="/recorders" element={<Recorders />} />
               <Route path="/recorders/:id/sensors" element={<Sensors />} />

@@ -20,6 +20,7 @@ const PLACES: Choice[] = [
   ["Review", "what waits for a look", "/review"],
   ["Report", "issue and find again", "/report"],
   ["People", "register", "/people"],
+  ["Plan", "who is due, and when", "/plan"],
   ["Groups", "people looked at together", "/groups"],
   ["Recorders", "register", "/recorders"],
   ["Vehicles and courses", "register", "/vehicles"],

@@ -19,13 +19,27 @@ const STATIONS = [
 ] as const;
 
 const REGISTERS = [
+  ["/plan", "Plan"],
   ["/people", "People"],
   ["/recorders", "Recorders"],
   ["/sessions", "Sessions"],
   ["/limits", "Limits"],
 ] as const;
 
-function Station({ to, name, count, means }: { to: string; name: string; count: number | undefined; means: string }) {
+function Station({
+  to,
+  name,
+  count,
+  means,
+  late = 0,
+}: {
+  to: string;
+  name: string;
+  count: number | undefined;
+  means: string;
+  /** People who are overdue under the plan. */
+  late?: number;
+}) {
   const here = useLocation().pathname.startsWith(to);
   return (
     <NavLink
@@ -45,6 +59,19 @@ function Station({ to, name, count, means }: { to: string; name: string; count: 
         </em>
       )}
       <span className="sr-only"> {means}</span>
+      {late > 0 && (
+        <span
+          title={`${late} ${late === 1 ? "person is" : "people are"} overdue under the plan`}
+          className="absolute top-[9px] left-[72px] flex items-center gap-1 font-narrow font-semibold text-[#e8b354] text-[12.5px]"
+        >
+          <i
+            className="inline-block size-[10px] rounded-full border-2 border-[#e8b354]"
+            style={{ background: "linear-gradient(90deg, #e8b354 50%, transparent 50%)" }}
+          />
+          {late}
+          <span className="sr-only"> people overdue</span>
+        </span>
+      )}
     </NavLink>
   );
 }
@@ -112,6 +139,7 @@ export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode
   const [finding, setFinding] = useState(false);
   const [listing, setListing] = useState<Key[] | null>(null);
   const waiting = useQuery({ queryKey: ["line"], queryFn: () => ask(api.GET("/api/line")) });
+  const late = useQuery({ queryKey: ["plan", "overdue"], queryFn: () => ask(api.GET("/api/plan/overdue")) });
   const keys = useMemo<Key[]>(
     () => [
       ...STATIONS.map((s, i) => ({ keys: String(i + 1), does: `go to ${s.name}`, run: () => navigate(s.to) })),
@@ -138,7 +166,14 @@ export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode
         <nav aria-label="The line" className="relative flex">
           <span className="absolute top-[21px] right-[70px] left-[10px] min-[960px]:right-[100px] h-0.5 bg-[#4b6470]" />
           {STATIONS.map((s) => (
-            <Station key={s.to} to={s.to} name={s.name} means={s.means} count={waiting.data?.[s.count]} />
+            <Station
+              key={s.to}
+              to={s.to}
+              name={s.name}
+              means={s.means}
+              count={waiting.data?.[s.count]}
+              late={s.to === "/hand-out" ? late.data?.people : 0}
+            />
           ))}
         </nav>
         <nav

@@ -4,7 +4,7 @@ import { Link, useNavigate } from "react-router";
 import { api, ask } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
 import { Empty, Loading, Token, Trouble, Verdict, type VerdictWord } from "@/ui/basics";
-import { day, moment, unitWords } from "@/ui/format";
+import { day, dayMonth, moment, unitWords } from "@/ui/format";
 import { useTitle } from "@/ui/title";
 import { PersonAbout } from "./PersonAbout";
 import { Changes } from "./years/Changes";
@@ -100,6 +100,42 @@ function OutHere({ person }: { person: number }) {
             <span className="whitespace-nowrap text-soft">
               {slip.expected_at ? `due ${moment(slip.expected_at)}` : `since ${day(slip.given_at)}`}
             </span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** What is due next under the plan. */
+function DueNext({ person }: { person: number }) {
+  const due = useQuery({
+    queryKey: ["due", person],
+    queryFn: () => ask(api.GET("/api/people/{person_id}/due", { params: { path: { person_id: person } } })),
+  });
+  if (!due.data?.length) return null;
+  return (
+    <section aria-label="Due next" className="mt-4">
+      <h2 className="mb-1 flex items-baseline">
+        Due next
+        <Link className="ml-auto font-normal text-[13px] text-act hover:underline" to="/plan">
+          plan
+        </Link>
+      </h2>
+      <ul className="text-[13px]">
+        {due.data.map((each) => (
+          <li key={each.rule_id} className="flex items-baseline gap-2 border-hair border-t py-1">
+            <span className="min-w-0 flex-1">
+              <b className="font-semibold">{kindName(each.kind)}</b>
+              <span className="block text-soft">{each.words}</span>
+            </span>
+            {each.state === "overdue" ? (
+              <Verdict verdict="action level reached" words={`since ${dayMonth(each.deadline)}`} />
+            ) : (
+              <span className="text-soft">
+                {each.state === "done" ? "done until" : "by"} {dayMonth(each.deadline)}
+              </span>
+            )}
           </li>
         ))}
       </ul>
@@ -204,6 +240,7 @@ export function PersonPage({ id }: { id: number }) {
       <aside aria-label="Person" className="overflow-auto border-line border-l bg-panel px-4 py-[18px]">
         {lane && marks.length > 0 && <Pair lane={lane} marks={marks} onClear={() => setChosen([])} />}
         {years && years.lanes.length > 0 && <Ways years={years} />}
+        <DueNext person={id} />
         <OutHere person={id} />
         {years && <Changes person={data} years={years} />}
         <div className="mt-4">
