@@ -72,6 +72,7 @@ class PlanCheck(Out):
     recorder_id: int
     token: str
     kind: str
+    sensor: str
     label: str
     on: date
     overdue: bool

@@ -70,6 +70,7 @@ class Changed(Out):
     day: date
     words: str
     of: str = Field(description="person, team or place")
+    whom: str = Field(description="which team or place")
 
 
 class Years(Out):

@@ -76,6 +76,7 @@ class CheckDue:
     recorder_id: int
     token: str
     kind: str
+    sensor: str
     label: str
     on: date
     overdue: bool
@@ -351,13 +352,13 @@ def _checks(db: Db, recorders: Sequence[Recorder], today: date, last: date) -> l
                 continue
             if each.state == "never" and on is None:
                 continue
-            label = " ".join(filter(None, (each.label, each.sensor)))
             found.append(
                 CheckDue(
                     recorder.id or 0,
                     recorder.token,
                     recorder.kind,
-                    label,
+                    each.sensor,
+                    each.label,
                     on or today,
                     each.state != "right",
                     each.words,

@@ -11,6 +11,8 @@ from typing import Literal
 State = Literal["done", "due", "overdue"]
 DAY = timedelta(days=1)
 SATURDAY = 5
+LATE_ROOM = 14 * DAY
+"""Who is late already can wait so long for a recorder, if there is none."""
 
 
 @dataclass(frozen=True)
@@ -45,7 +47,7 @@ def every(days: Sequence[date], count: int, every_days: int, starts: date, today
         counted = sum(starts <= day for day in known) if deadline >= today else counted
     done = min(counted, count)
     if deadline < today:
-        return Due("overdue", deadline, max(count - done, 1), done, today, today)
+        return Due("overdue", deadline, max(count - done, 1), done, today, today + LATE_ROOM)
     if deadline <= today + timedelta(days=horizon_days):
         return Due("due", deadline, max(count - done, 1), done, today, deadline)
     return Due("done", deadline, 0, count if len(known) >= count else done, today, deadline)
@@ -69,7 +71,8 @@ def after(changes: Sequence[date], days: Sequence[date], after_days: int, today:
         state = "due"
     else:
         return Due("done", deadline, 0, 0, deadline - room, deadline + room)
-    return Due(state, deadline, 1, 0, max(deadline - room, today), max(deadline + room, today))
+    last = today + LATE_ROOM if state == "overdue" else deadline + room
+    return Due(state, deadline, 1, 0, max(deadline - room, today), last)
 
 
 def working_day(day: date, closed: frozenset[date] = frozenset(), step: int = 1) -> date:

@@ -26,7 +26,7 @@ def calendar(plan: Plan, house: str, *, named: bool, at: datetime | None = None)
         made.add_component(_event(f"rule-{item.rule_id}-{item.person_id}", item.day, *_words(item, named), stamp))
     for check in plan.checks:
         day = max(check.on, plan.today)
-        uid = f"check-{check.recorder_id}-{check.label.replace(' ', '-')}"
+        uid = "-".join(f"check {check.recorder_id} {check.label} {check.sensor}".split())
         made.add_component(_event(uid, day, *_check_words(check), stamp))
     return bytes(made.to_ical())
 

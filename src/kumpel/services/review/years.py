@@ -26,7 +26,7 @@ from kumpel.services.register import medicines
 from kumpel.services.register.session_list import Filter, conditions
 from kumpel.services.review import interventions
 from kumpel.store.database import among
-from kumpel.store.tables import FigureValue, LimitSetRow, Medicine, Result, Session
+from kumpel.store.tables import FigureValue, LimitSetRow, Medicine, Result, Session, Team
 
 DAY_S = 86_400.0
 NOT_ASSESSABLE = "not assessable"
@@ -109,12 +109,13 @@ class Lane:
 
 @dataclass(frozen=True)
 class Changed:
-    """Something that was changed, and for whom it was: "person", "team" or "place"."""
+    """Something that was changed, and for whom it was: "person", "team" or "place", and which one."""
 
     id: int
     day: date
     words: str
     of: str
+    whom: str = ""
 
 
 @dataclass(frozen=True)
@@ -140,8 +141,15 @@ def years_of(db: Db, person_id: int, wanted: Mapping[str, str] | None = None) ->
         db, person_id, {(kind, key) for kind, figure in figure_of.items() for key in (figure.figure, figure.low) if key}
     )
     sets = _limit_sets(db, rows)
+    teams = dict(db.exec(select(Team.id, Team.name)).all())
     changed = [
-        Changed(row.id or 0, row.day, row.words, "place" if row.place else "team" if row.team_id else "person")
+        Changed(
+            row.id or 0,
+            row.day,
+            row.words,
+            "place" if row.place else "team" if row.team_id else "person",
+            row.place or (teams.get(row.team_id, "") if row.team_id else ""),
+        )
         for row in interventions.of_person(db, person_id)
     ]
     lanes = [

@@ -79,7 +79,7 @@ export function Calendar({
                           y={y(wanted)}
                           width={wide - 3}
                           height={y(there) - y(wanted)}
-                          className="hatch-over fill-none stroke-action"
+                          className="fill-[color-mix(in_srgb,var(--action)_30%,transparent)] stroke-action"
                         />
                         <text
                           x={x(at) + wide / 2}

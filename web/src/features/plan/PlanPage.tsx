@@ -184,12 +184,12 @@ function Checks({ plan }: { plan: Plan }) {
       <h2 className="mb-1">Checks of recorders</h2>
       <ul className="text-[13px]">
         {plan.checks.map((check) => (
-          <li key={`${check.recorder_id} ${check.label}`} className="flex items-center gap-2 border-hair border-t py-1">
+          <li
+            key={`${check.recorder_id} ${check.label} ${check.sensor}`}
+            className="flex items-center gap-2 border-hair border-t py-1"
+          >
             <Token name={check.token} size="small" />
-            <span className="min-w-0 flex-1">
-              <span className="block truncate">{check.label}</span>
-              <span className="block text-soft">{check.words}</span>
-            </span>
+            <span className="min-w-0 flex-1">{check.overdue ? check.words : check.label}</span>
             {check.overdue ? (
               <Verdict verdict="action level reached" words="overdue" bare />
             ) : (
@@ -221,7 +221,7 @@ export default function PlanPage() {
   const shown = open ?? clash ?? (first && { kind: first.kind, day: first.day });
   const late = plan.items.filter((item) => item.state === "overdue");
   return (
-    <main className="grid h-full grid-cols-[200px_minmax(0,1fr)] min-[1100px]:grid-cols-[250px_minmax(0,1fr)_290px]">
+    <main className="grid h-full grid-cols-[200px_minmax(0,1fr)] max-[1099px]:grid-rows-[minmax(0,3fr)_minmax(0,2fr)] min-[1100px]:grid-cols-[250px_minmax(0,1fr)_290px]">
       <section aria-label="Rules" className="overflow-auto border-line border-r">
         <div className="flex items-center px-4 pt-[18px] pb-2">
           <h1>Plan</h1>

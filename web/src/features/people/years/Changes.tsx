@@ -55,7 +55,7 @@ export function Changes({ person, years }: { person: Schemas["Person"]; years: S
               </Button>
             </span>
             <span className="block text-[12.5px] text-soft">
-              {each.of === "person" ? "" : `for the whole ${each.of}; `}
+              {each.of === "person" ? "" : `${each.of === "team" ? "everybody of" : "at"} ${each.whom}; `}
               {followed(each.id).join("; ") || "nothing measured on both sides of it yet"}
             </span>
           </li>
