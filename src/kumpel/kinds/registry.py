@@ -16,6 +16,7 @@ from types import ModuleType
 
 from kumpel.core.bounds import ANY, Bounds
 from kumpel.kinds.kind import Kind
+from kumpel.kinds.usual import with_usual
 
 FURTHER = "KUMPEL_KINDS"
 """Names folders (separated as in PATH) whose packages are kinds, too."""
@@ -64,7 +65,7 @@ def _all() -> dict[str, Kind]:
             raise BrokenKindError(f"{module.__file__} declares no KIND")
         if kind.key in found:
             raise BrokenKindError(f"{module.__file__}: there is a kind “{kind.key}” already")
-        found[kind.key] = kind
+        found[kind.key] = with_usual(kind)
     return found
 
 

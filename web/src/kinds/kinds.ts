@@ -36,10 +36,12 @@ export function panelOf(key: string): ComponentType<PanelProps> | null {
 
 const compares = new Map<string, ComponentType<CompareProps>>();
 
-/** What lays two recordings of a kind side by side; null where nothing does. */
-export function compareOf(key: string): ComponentType<CompareProps> | null {
+const PlainCompare = lazy(fetched(() => import("@/sheet/PlainCompare")));
+
+/** What lays two recordings of a kind side by side: its own, else the plain one. */
+export function compareOf(key: string): ComponentType<CompareProps> {
   const load = PARTS.get(key)?.compare;
-  if (!load) return null;
+  if (!load) return PlainCompare;
   const made = compares.get(key) ?? lazy(fetched(load));
   compares.set(key, made);
   return made;

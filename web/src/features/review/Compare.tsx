@@ -289,7 +289,7 @@ function Pair({
           </div>
         )}
         <Suspense fallback={<Loading what="the pictures" />}>
-          {Own && <Own before={a} after={b} comparison={comparison} kind={kind} />}
+          <Own before={a} after={b} comparison={comparison} kind={kind} />
         </Suspense>
       </section>
       <Side

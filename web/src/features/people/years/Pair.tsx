@@ -1,5 +1,4 @@
 import { Link } from "react-router";
-import { useKindWords } from "@/kinds/kinds";
 import { Button, Verdict, type VerdictWord } from "@/ui/basics";
 import { day, number, unitWords } from "@/ui/format";
 import type { Lane, Mark } from "./draw";
@@ -7,9 +6,7 @@ import { decimals, endsOf } from "./YearsPicture";
 
 /** The sessions that were chosen: one to open, or two against each other. */
 export function Pair({ lane, marks, onClear }: { lane: Lane; marks: Mark[]; onClear: () => void }) {
-  const kinds = useKindWords().data ?? [];
   const [a, b] = marks;
-  const compares = kinds.find((kind) => kind.key === lane.kind)?.compares;
   const less = (from: number | null | undefined, of: number | null | undefined) =>
     from == null || of == null ? [] : [`${of > from ? "+" : ""}${number(of - from, decimals(lane))}`];
   const apart = [...less(a?.value, b?.value), ...less(a?.low, b?.low)].join("/");
@@ -43,7 +40,7 @@ export function Pair({ lane, marks, onClear }: { lane: Lane; marks: Mark[]; onCl
         </p>
       )}
       <p className="mt-1 flex gap-1">
-        {a && b && compares && (
+        {a && b && (
           <Link
             className="inline-flex min-h-[34px] items-center whitespace-nowrap rounded-md bg-act px-3 font-medium text-panel"
             to={`/review/${b.session_id}/compare?with=${a.session_id}`}
