@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
@@ -81,6 +82,21 @@ class OverYears(DatabaseTest):
         self.assertIn("(3 before, 3 after)", first.told.words)
         self.assertIn("(3 before, 3 after)", second.told.words)
 
+    def test_a_week_has_a_figure_only_when_every_day_of_it_was_measured(self) -> None:
+        monday = datetime(2026, 11, 9, 6, tzinfo=UTC)
+        for day in range(5):
+            self.session(22_000, self.ida, seed=day + 1, start=(monday + timedelta(days=day)).timestamp())
+        self.session(22_000, self.ida, seed=9, start=(monday + timedelta(days=8)).timestamp())
+        lane = self.lane()
+        levels = [mark.value or 0.0 for mark in lane.marks[:5]]
+        wanted = 10 * math.log10(sum(10 ** (level / 10) for level in levels) / 5)
+        self.assertEqual(
+            [(w.monday, w.measured, w.of) for w in lane.weeks], [(date(2026, 11, 9), 5, 5), (date(2026, 11, 16), 1, 5)]
+        )
+        self.assertAlmostEqual(lane.weeks[0].value or 0.0, wanted, delta=0.051)
+        self.assertIsNone(lane.weeks[1].value)
+        self.assertEqual((lane.weekly, self.lane(noise="lcpeak").weeks), ("LEX,40h", ()))
+
     def test_a_kind_that_follows_nothing_has_no_lane_and_takes_nothing_away(self) -> None:
         self.shifts(1)
         self.stored(krec.write_recording(SIGNALS["training"](2).recording), self.ida)
@@ -117,7 +133,13 @@ class OverYears(DatabaseTest):
         value = self.db.exec(
             select(FigureValue.value).where(FigureValue.session_id == run.id, FigureValue.key == "load")
         ).one()
-        self.assertIsNotNone(value, "an empty load would prove nothing")
+        assert value is not None, "an empty load would prove nothing"
+        # One session: nothing before it has weight, so its own mean begins with it and falls by days of rest, where it is known.
+        training = next(lane for lane in self.years().lanes if lane.kind == "training")
+        self.assertEqual([curve.name for curve in training.curves], ["7 days", "42 days"])
+        for curve in training.curves:
+            self.assertTrue(all(each is None or 0 <= each <= value for each in curve.values))
+            self.assertEqual(curve.first, (run.started_at + timedelta(minutes=run.utc_offset_min)).date())
 
     def test_what_was_changed_stands_with_everybody_it_touches_and_with_nobody_else(self) -> None:
         ruth = self.person("Ruth Amsel")

@@ -12,7 +12,7 @@ from kumpel.core.assessment import Assessment, BothWays, LimitSet, Rule, Table
 from kumpel.core.bounds import ANY, Bounds
 from kumpel.core.comparison import Comparison, Side
 from kumpel.core.laps_wish import LapsWish
-from kumpel.core.recording import Channel, ChannelWord, Recording
+from kumpel.core.recording import Channel, ChannelWord, Floats, Recording
 from kumpel.core.review import Review
 from kumpel.kinds import plain_report
 from kumpel.kinds.plain_report import ReportPart
@@ -201,6 +201,15 @@ class Followed:
     """The figure of its lower end, of what has two; empty otherwise."""
 
 
+@dataclass(frozen=True)
+class Weekly:
+    """A figure of a week made of a daily one, where every working day was measured."""
+
+    figure: str
+    label: str
+    of: Callable[[Floats], float]
+
+
 CompareOf = Callable[[Side, Side, Sequence[Mapping[str, float]], Mapping[str, float]], Comparison]
 
 
@@ -258,6 +267,9 @@ class Kind:
     trends: tuple[Followed, ...] = ()
     load: str = ""
     """The figure that is a load of the body, to be summed by days (`core.load`); empty where none is."""
+    weekly: Weekly | None = None
+    by_course: tuple[str, ...] = ()
+    """Figures that are told by course and day: of what is driven."""
     stands: bool = False
     """Whether a recorder may stand in a room that nobody wears it in: then its sessions belong to the place."""
     plan: PlanOf | None = None

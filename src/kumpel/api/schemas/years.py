@@ -52,6 +52,32 @@ class SinceThen(Out):
     told: Told
 
 
+class YearsWeek(Out):
+    """A week: its figure where every working day was measured, else on how many."""
+
+    monday: date
+    measured: int
+    of: int
+    value: float | None
+
+
+class YearsCurve(Out):
+    """A mean over so many days, a value a day from the first on."""
+
+    name: str
+    first: date
+    values: list[float | None]
+
+
+class OnCourse(Out):
+    """What was driven on a course on a day: best and theoretical best lap."""
+
+    session_id: int
+    course: str
+    day: date
+    values: list[float | None]
+
+
 class YearsLane(Out):
     kind: str
     figure: str
@@ -63,6 +89,10 @@ class YearsLane(Out):
     trend: Told
     since: list[SinceThen]
     load: str = Field(description="the load of the last days in words, of a kind that has one")
+    weekly: str
+    weeks: list[YearsWeek]
+    curves: list[YearsCurve]
+    courses: list[OnCourse]
 
 
 class Changed(Out):

@@ -8,9 +8,10 @@ from pydantic import BaseModel
 
 from kumpel.core.bounds import Bounds
 from kumpel.core.noise.assess import assess
+from kumpel.core.noise.exposure import weekly_exposure_level
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, Followed, GroupRule, Kind, StretchWord
+from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, Followed, GroupRule, Kind, StretchWord, Weekly
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.noise import report
 from kumpel.kinds.plan import Plan, PlanFact, Situation, recorded
@@ -110,6 +111,7 @@ KIND = Kind(
         ChannelWord("motion", "Motion", "flag", reduce="any"),
         ChannelWord("overload", "Overload", "flag", reduce="any"),
     ),
+    weekly=Weekly("lex8h", "LEX,40h", weekly_exposure_level),
     groups=(GroupRule("lex8h", logarithmic=False),),
     check_list=(
         "Is it switched on? Press and hold the power key for 2 s.",

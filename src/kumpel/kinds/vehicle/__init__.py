@@ -280,6 +280,7 @@ KIND = Kind(
         Followed("consistency", "Consistency"),
         Followed("laps", "Laps"),
     ),
+    by_course=("best", "theoretical"),
     trends=(
         Followed("best", "Best lap"),
         Followed("consistency", "Consistency"),

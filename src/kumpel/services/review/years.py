@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from functools import lru_cache
 from typing import Any
@@ -16,7 +16,7 @@ from sqlalchemy import tuple_
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
-from kumpel.core import load, over_time
+from kumpel.core import load, over_time, weeks
 from kumpel.core.over_time import Interval
 from kumpel.kinds.kind import Followed, Kind
 from kumpel.kinds.registry import KINDS
@@ -93,6 +93,35 @@ class Since:
 
 
 @dataclass(frozen=True)
+class Week:
+    """A week: on how many of its working days something was measured, and its figure where it was all of them."""
+
+    monday: date
+    measured: int
+    of: int
+    value: float | None
+
+
+@dataclass(frozen=True)
+class Curve:
+    """A mean over so many days, on each day from the first on; None where it is not known."""
+
+    name: str
+    first: date
+    values: tuple[float | None, ...]
+
+
+@dataclass(frozen=True)
+class OnCourse:
+    """What was driven on a course on a day: a session with its figures, in the order of the kind's (`Kind.by_course`)."""
+
+    session_id: int
+    course: str
+    day: date
+    values: tuple[float | None, ...]
+
+
+@dataclass(frozen=True)
 class Lane:
     kind: str
     figure: str
@@ -105,6 +134,11 @@ class Lane:
     since: tuple[Since, ...]
     load: str
     """The load of the last days in words, of a kind that has one; else empty."""
+    weekly: str = ""
+    """What the figure of a week is called, of a lane that has one."""
+    weeks: tuple[Week, ...] = ()
+    curves: tuple[Curve, ...] = ()
+    courses: tuple[OnCourse, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -152,10 +186,20 @@ def years_of(db: Db, person_id: int, wanted: Mapping[str, str] | None = None) ->
         )
         for row in interventions.of_person(db, person_id)
     ]
-    lanes = [
-        _lane(KINDS[kind], figure_of[kind], by_kind[kind], values, sets, changed, _load(db, KINDS[kind], by_kind[kind]))
-        for kind in sorted(figure_of, key=lambda key: -len(by_kind[key]))
-    ]
+    lanes = []
+    for key in sorted(figure_of, key=lambda key: -len(by_kind[key])):
+        kind, rows_of = KINDS[key], by_kind[key]
+        daily = _daily_load(db, kind, rows_of)
+        lane = _lane(kind, figure_of[key], rows_of, values, sets, changed, load.load_words(daily) if kind.load else "")
+        lanes.append(
+            replace(
+                lane,
+                weekly=kind.weekly.label if kind.weekly and kind.weekly.figure == lane.figure else "",
+                weeks=tuple(_weeks(kind, lane)),
+                curves=tuple(_curves(daily, rows_of)) if kind.load and kind.load == lane.figure else (),
+                courses=tuple(_courses(db, kind, rows_of)),
+            )
+        )
     return Years(tuple(lanes), tuple(changed), tuple(medicines.of_person(db, person_id)))
 
 
@@ -236,16 +280,72 @@ def _lane(
     )  # fmt: skip
 
 
-def _load(db: Db, kind: Kind, rows: Sequence[Any]) -> str:
+def _daily_load(db: Db, kind: Kind, rows: Sequence[Any]) -> np.ndarray[Any, Any]:
+    """The load of each day from the first session to today; empty of a kind that has none."""
     if not kind.load:
-        return ""
-    asked = select(FigureValue.session_id, FigureValue.value).where(
-        FigureValue.key == kind.load, among(col(FigureValue.session_id), [row.id for row in rows])
-    )
-    loads = dict(db.exec(asked).all())
+        return np.empty(0)
+    loads = _of_sessions(db, rows, (kind.load,))
     days = [_wall_day(row).toordinal() for row in rows]
-    known = [math.nan if (value := loads.get(row.id)) is None else value for row in rows]
-    return load.load_words(load.by_day(days, known, datetime.now().astimezone().date().toordinal()))
+    known = [math.nan if (value := loads.get((row.id, kind.load))) is None else value for row in rows]
+    return load.by_day(days, known, datetime.now().astimezone().date().toordinal())
+
+
+def _of_sessions(db: Db, rows: Sequence[Any], keys: Sequence[str]) -> dict[tuple[int, str], float | None]:
+    """Figures of sessions, by session and key."""
+    asked = select(FigureValue.session_id, FigureValue.key, FigureValue.value).where(
+        col(FigureValue.key).in_(keys), among(col(FigureValue.session_id), [row.id for row in rows])
+    )
+    return {(session_id, key): value for session_id, key, value in db.exec(asked).all()}
+
+
+def _weeks(kind: Kind, lane: Lane) -> list[Week]:
+    if kind.weekly is None or kind.weekly.figure != lane.figure:
+        return []
+    known = [(_wall_day(mark).toordinal(), float(mark.value or 0.0)) for mark in lane.marks if mark.counts]
+    found = weeks.weeks([day for day, _ in known], [value for _, value in known], kind.weekly.of)
+    return [
+        Week(
+            date.fromordinal(each.monday),
+            each.measured,
+            weeks.WORKING_DAYS,
+            round(each.value, 1) if math.isfinite(each.value) else None,
+        )
+        for each in found
+    ]
+
+
+def _curves(daily: np.ndarray[Any, Any], rows: Sequence[Any]) -> list[Curve]:
+    """The load lately and usually, day by day."""
+    if not len(daily):
+        return []
+    first = min(_wall_day(row) for row in rows)
+    return [
+        Curve(
+            f"{days} days",
+            first,
+            tuple(round(v, 1) if math.isfinite(v) else None for v in load.weighted(daily, days).tolist()),
+        )
+        for days in (load.LATELY_D, load.USUALLY_D)
+    ]
+
+
+def _courses(db: Db, kind: Kind, rows: Sequence[Any]) -> list[OnCourse]:
+    """What was driven where, the newest day first."""
+    if not kind.by_course:
+        return []
+    named = dict(
+        db.exec(
+            select(Session.id, Session.course).where(
+                among(col(Session.id), [row.id for row in rows]), Session.course != ""
+            )
+        ).all()
+    )
+    values = _of_sessions(db, [row for row in rows if row.id in named], kind.by_course)
+    return [
+        OnCourse(row.id, named[row.id], _wall_day(row), tuple(values.get((row.id, key)) for key in kind.by_course))
+        for row in reversed(rows)
+        if row.id in named
+    ]
 
 
 def _in_force(marks: Sequence[Mark], figure: Followed, sets: Mapping[int, LimitSetRow]) -> list[InForce]:

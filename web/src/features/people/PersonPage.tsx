@@ -84,6 +84,78 @@ function Ways({ years }: { years: Years }) {
   );
 }
 
+/** Weeks with a figure of their own, and how far the others were measured. */
+function Weeks({ years }: { years: Years }) {
+  const lane = years.lanes.find((each) => each.weekly && each.weeks.length > 0);
+  if (!lane) return null;
+  const whole = lane.weeks.filter((week) => week.value !== null).reverse();
+  const parts = lane.weeks.filter((week) => week.value === null);
+  const most = Math.max(0, ...parts.map((week) => week.measured));
+  const of = lane.weeks[0]?.of ?? 5;
+  return (
+    <section aria-label={`Weeks, ${lane.weekly}`} className="mt-4">
+      <h2 className="mb-1">Weeks, {lane.weekly}</h2>
+      <ul className="text-[13px]">
+        {whole.slice(0, 8).map((week) => (
+          <li key={week.monday} className="flex border-hair border-t py-1">
+            week of {dayMonth(week.monday)}, {week.measured} of {week.of} days
+            <b className="ml-auto font-semibold">
+              {week.value} {unitWords(lane.unit)}
+            </b>
+          </li>
+        ))}
+        {parts.length > 0 && (
+          <li className="flex border-hair border-t py-1 text-soft">
+            {parts.length} other week{parts.length === 1 ? "" : "s"}, at most {most} of {of} days
+            <span className="ml-auto">not known</span>
+          </li>
+        )}
+      </ul>
+    </section>
+  );
+}
+
+/** Best and theoretical best lap by course and day. */
+function Courses({ years }: { years: Years }) {
+  const rows = years.lanes.flatMap((lane) => lane.courses);
+  if (rows.length === 0) return null;
+  const names = [...new Set(rows.map((row) => row.course))];
+  const lap = (value: number | null | undefined) => (value == null ? "–" : `${value.toFixed(2)} s`);
+  return (
+    <section aria-label="Laps by course" className="mt-4">
+      <h2 className="mb-1">Laps by course</h2>
+      {names.map((name) => (
+        <table key={name} className="mb-2 w-full text-[13px]">
+          <caption className="text-left font-semibold">{name}</caption>
+          <thead>
+            <tr className="text-right text-soft">
+              <th className="text-left font-normal">Day</th>
+              <th className="font-normal">Best</th>
+              <th className="font-normal">Possible</th>
+            </tr>
+          </thead>
+          <tbody>
+            {rows
+              .filter((row) => row.course === name)
+              .slice(0, 12)
+              .map((row) => (
+                <tr key={row.session_id} className="border-hair border-t text-right">
+                  <td className="py-1 text-left">
+                    <Link className="hover:underline" to={`/review/${row.session_id}`}>
+                      {dayMonth(row.day)}
+                    </Link>
+                  </td>
+                  <td>{lap(row.values[0])}</td>
+                  <td>{lap(row.values[1])}</td>
+                </tr>
+              ))}
+          </tbody>
+        </table>
+      ))}
+    </section>
+  );
+}
+
 /** What is with somebody now. */
 function OutHere({ person }: { person: number }) {
   const out = useQuery({ queryKey: ["hand-overs"], queryFn: () => ask(api.GET("/api/hand-overs")) });
@@ -240,6 +312,8 @@ export function PersonPage({ id }: { id: number }) {
       <aside aria-label="Person" className="overflow-auto border-line border-l bg-panel px-4 py-[18px]">
         {lane && marks.length > 0 && <Pair lane={lane} marks={marks} onClear={() => setChosen([])} />}
         {years && years.lanes.length > 0 && <Ways years={years} />}
+        {years && <Weeks years={years} />}
+        {years && <Courses years={years} />}
         <DueNext person={id} />
         <OutHere person={id} />
         {years && <Changes person={data} years={years} />}

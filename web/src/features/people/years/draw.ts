@@ -46,7 +46,11 @@ interface Drawing {
 
 /** The range of a lane: its values, and the limits that are not far from them. */
 export function rangeOf(lane: Lane): [number, number] {
-  const values = lane.marks.flatMap((mark) => [mark.value, mark.low].filter((value) => value !== null));
+  const values = [
+    ...lane.marks.flatMap((mark) => [mark.value, mark.low]),
+    ...lane.curves.flatMap((curve) => curve.values),
+    ...lane.weeks.map((week) => week.value),
+  ].filter((value) => value !== null);
   if (values.length === 0) return [0, 1];
   let [low, high] = [Math.min(...values), Math.max(...values)];
   const reach = Math.max(high - low, Math.abs(high) * 0.15, 1e-6);
@@ -229,6 +233,8 @@ function drawLane(drawing: Drawing, lane: Lane, index: number, picture: Picture)
   context.rect(LEFT - 8, top, right - LEFT + 16, tall);
   context.clip();
   force(drawing, lane, picture, top + tall, y, range);
+  curves(drawing, lane, y);
+  weeks(drawing, lane, y);
   for (const mark of lane.marks)
     drawMark(
       context,
@@ -240,6 +246,44 @@ function drawLane(drawing: Drawing, lane: Lane, index: number, picture: Picture)
     );
   context.restore();
   limitNames(drawing, lane, y, range);
+}
+
+const dayS = (day: string) => secondsOf(`${day}T12:00`);
+
+/** What somebody was used to and had lately, as lines: broken where it is not known. */
+function curves({ context, x }: Drawing, lane: Lane, y: (value: number) => number) {
+  lane.curves.forEach((curve, n) => {
+    const first = dayS(curve.first);
+    context.strokeStyle = token(n ? "--brass" : "--act");
+    context.lineWidth = n ? 2 : 1.4;
+    context.beginPath();
+    let pen = false;
+    curve.values.forEach((value, at) => {
+      if (value === null) {
+        pen = false;
+        return;
+      }
+      const place: [number, number] = [x(first + at * DAY_S), y(value)];
+      if (pen) context.lineTo(...place);
+      else context.moveTo(...place);
+      pen = true;
+    });
+    context.stroke();
+  });
+}
+
+/** Weeks of which every working day was measured, as bars over their days. */
+function weeks({ context, x }: Drawing, lane: Lane, y: (value: number) => number) {
+  context.strokeStyle = token("--brass");
+  context.lineWidth = 4;
+  for (const week of lane.weeks) {
+    if (week.value === null) continue;
+    const from = dayS(week.monday);
+    context.beginPath();
+    context.moveTo(x(from - DAY_S / 2), y(week.value));
+    context.lineTo(x(from + 4.5 * DAY_S), y(week.value));
+    context.stroke();
+  }
 }
 
 /** A session without a value stands at the foot of its lane. */
