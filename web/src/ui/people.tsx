@@ -95,7 +95,7 @@ export function useAddPerson(onMade: (person: Schemas["Person"]) => void) {
       <p>{same.words}</p>
       <div className="mt-4 flex gap-2">
         <Button look="primary" onClick={() => setSame(null)}>
-          It is the same, add nothing
+          It is the same, add {same.place ? "nothing" : "nobody"}
         </Button>
         <Button
           disabled={make.isPending}

@@ -169,7 +169,8 @@ def put_on_record(
     db.flush()
     if group_id is None:
         # What stands on a group's page is not reported for that: its people get their own.
-        db.add_all(ReportSession(report_id=report.id or 0, session_id=each) for each in sessions)
+        # The first one is put there by the database itself.
+        db.add_all(ReportSession(report_id=report.id or 0, session_id=each) for each in sessions[1:])
     db.flush()
     return report
 

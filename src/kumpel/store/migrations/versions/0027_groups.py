@@ -21,8 +21,18 @@ begin
     return null;
 end $$;
 create trigger report_of_session after insert on report_session for each row execute function report_is_of_its_session();
+
+create function report_has_its_session() returns trigger language plpgsql as $$
+begin
+    insert into report_session (report_id, session_id) values (new.id, new.session_id) on conflict do nothing;
+    return null;
+end $$;
+create trigger report_session_first after insert on report
+    for each row when (new.session_id is not null) execute function report_has_its_session();
 """
 BACK = """
+drop trigger report_session_first on report;
+drop function report_has_its_session();
 drop trigger report_of_session on report_session;
 drop function report_is_of_its_session();
 create function report_is_of_its_session() returns trigger language plpgsql as $$
