@@ -51,19 +51,6 @@ def cuff(page: Page) -> None:
         page.keyboard.press("ArrowRight")
 
 
-def watch(page: Page) -> None:
-    _slip(page, "arne", "Arne Skogheim", "W-02")
-    page.get_by_role("button", name="add a value").click()
-    page.get_by_role("slider", name="zone 5 begins").focus()
-    for _ in range(5):
-        page.keyboard.press("ArrowRight")
-
-
-def logger(page: Page) -> None:
-    _slip(page, "hedda", "Hedda Morke", "V-02")
-    page.get_by_role("checkbox", name=re.compile("^Infield")).check()
-
-
 def take_in(page: Page) -> None:
     page.get_by_role("row").filter(has_text="Ida Brandvik").get_by_role("button").first.click()
     page.get_by_label("shift this session").check()
@@ -143,16 +130,6 @@ def laps(page: Page) -> None:
     page.get_by_role("slider", name="Place on the course").focus()
 
 
-def mixture(page: Page) -> None:
-    page.get_by_role("radio", name="Mixture").click()
-    page.get_by_role("region", name="Table").wait_for()
-    for label, value in (("Target from", "0.85"), ("Target to", "0.95")):
-        page.get_by_label(label).fill(value)
-        page.get_by_label(label).press("Enter")
-        page.wait_for_timeout(500)
-    page.get_by_role("region", name="Cells off target").get_by_role("button").first.click()
-
-
 def sensors(page: Page) -> None:
     """A logger whose wheel is turned by itself: the first position captured, the live values coming."""
     row = page.get_by_role("row").filter(has_text="Logger, kart K-1")
@@ -180,6 +157,17 @@ def person(page: Page) -> None:
     page.get_by_role("heading", name="Petter Lunde").click()
 
 
+def group(page: Page) -> None:
+    page.get_by_role("link", name=re.compile("^Crusher hall operators")).first.click()
+    page.get_by_role("heading", name="Everybody on one scale").wait_for()
+
+
+def many(page: Page) -> None:
+    """All that are signed, before they are issued."""
+    page.get_by_role("link", name=re.compile("in one go")).click()
+    page.get_by_role("img", name=re.compile("Page 1 of the report")).wait_for()
+
+
 def copying(page: Page) -> None:
     """A limit set that is being copied, tried on the newest sessions."""
     article = page.get_by_role("article", name="EU noise directive")
@@ -197,17 +185,17 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("review-pressure", "/review", pressure),
     ("review-compare", "", compare),
     ("review-laps", "/review", laps),
-    ("review-mixture", "", mixture),
     ("report", "/report", nothing),
     ("sessions", "/sessions", nothing),
     ("people", "/people", person),
+    ("group", "/groups", group),
+    ("plan", "/plan", nothing),
+    ("reports", "/report", many),
     ("recorders", "/recorders", nothing),
     ("sensors", "/recorders", sensors),
     ("limits", "/limits", copying),
     ("settings", "/settings", nothing),
     ("hand-out-cuff", "/hand-out", cuff),
-    ("hand-out-watch", "/hand-out", watch),
-    ("hand-out-logger", "/hand-out", logger),
     ("vehicles", "/vehicles", nothing),
 ]
 
