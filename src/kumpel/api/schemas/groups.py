@@ -115,9 +115,7 @@ class GroupRow(BaseModel):
 
 
 class NewGroup(BaseModel):
-    model_config = example(name="Crusher hall operators", kind="noise", wish={"team": "Crusher hall"}) | ConfigDict(
-        extra="forbid"
-    )
+    model_config = example(name="Crusher hall operators", wish={"team": "Crusher hall"}) | ConfigDict(extra="forbid")
     name: Line = Field(min_length=1, max_length=120)
     kind: str = Field(max_length=40)
     wish: GroupWish

@@ -13,7 +13,7 @@ from kumpel.api.schemas.common import Day, Id, Line, Out, example
 class NewRule(BaseModel):
     """For each of a team, or for one person or place."""
 
-    model_config = example(kind="noise", team="Crusher hall", count=3, every_days=365) | ConfigDict(extra="forbid")
+    model_config = example(team="Crusher hall", count=3, every_days=365) | ConfigDict(extra="forbid")
     kind: str = Field(max_length=40)
     every_days: int = Field(ge=1, le=4000)
     count: int = Field(1, ge=1, le=100)

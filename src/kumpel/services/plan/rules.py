@@ -92,7 +92,7 @@ def rules(db: Db) -> list[tuple[PlanRule, str]]:
 def words(rule: PlanRule) -> str:
     """What a rule wants, in a sentence without whom.
 
-    >>> words(PlanRule(kind="noise", count=3, every_days=365, starts=date(2026, 1, 1)))
+    >>> words(PlanRule(count=3, every_days=365, starts=date(2026, 1, 1)))
     '3 each, every 12 months'
     """
     span = span_words(rule.every_days)

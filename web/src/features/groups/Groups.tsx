@@ -65,7 +65,7 @@ export default function Groups() {
     return <Trouble view="Groups" error={groups.error} again={() => groups.refetch()} />;
   if (!groups.data) return <Loading what="the groups" view="Groups" />;
   const rows = groups.data;
-  const first = kinds.data?.find((kind) => kind.groups.length > 0)?.key ?? "noise";
+  const first = kinds.data?.find((kind) => kind.groups.length > 0)?.key ?? "";
   const open = id ? Number(id) : null;
   return (
     <main

@@ -14,7 +14,7 @@ const SPANS = { days: 1, weeks: 7, months: 30.4375 } as const;
 export function RuleForm({ onMade, onClose }: { onMade: () => void; onClose: () => void }) {
   const kinds = useKindWords();
   const teams = useQuery({ queryKey: ["people", "teams"], queryFn: () => ask(api.GET("/api/teams")) });
-  const [kind, setKind] = useState("noise");
+  const [wished, setKind] = useState<string | null>(null);
   const [team, setTeam] = useState("");
   const [person, setPerson] = useState<Schemas["Person"] | null>(null);
   const [count, setCount] = useState("1");
@@ -22,6 +22,7 @@ export function RuleForm({ onMade, onClose }: { onMade: () => void; onClose: () 
   const [span, setSpan] = useState<keyof typeof SPANS>("months");
   const [after, setAfter] = useState(false);
   const [starts, setStarts] = useState("");
+  const kind = wished ?? kinds.data?.find((each) => each.groups.length > 0)?.key ?? kinds.data?.[0]?.key ?? "";
   const patient = kinds.data?.find((each) => each.key === kind)?.patient ?? false;
   const days =
     span === "months" && Number(number) % 12 === 0

@@ -32,9 +32,13 @@ export function useSessionDeeds(rows: Session[], settled: () => void) {
   const restore = (sessions: number[]) =>
     ask(api.POST("/api/sessions/restore", { body: { sessions } })).then(done, fail);
   const remove = useMutation({
-    mutationFn: (sessions: number[]) => ask(api.POST("/api/sessions/delete", { body: { sessions } })),
-    onSuccess: (found) => {
-      const signed = rows.filter((s) => s.signed_at !== null && found.done.includes(s.id)).length;
+    mutationFn: async (sessions: number[]) => {
+      // Counted before they go: the list may be without them when the answer comes.
+      const shut = new Set(rows.filter((s) => s.signed_at !== null).map((s) => s.id));
+      const found = await ask(api.POST("/api/sessions/delete", { body: { sessions } }));
+      return { ...found, signed: found.done.filter((id) => shut.has(id)).length };
+    },
+    onSuccess: ({ signed, ...found }) => {
       const reports = signed ? ` ${signed} of them signed off; their reports stay.` : "";
       say(
         `${amount(found.done.length)} deleted here.${reports} Nothing happened on a recorder.`,
