@@ -226,7 +226,11 @@ function Newest({ person }: { person: number }) {
     <section aria-label="Sessions" className="mt-4">
       <h2 className="mb-1 flex items-baseline gap-2">
         Sessions <span className="font-normal text-[13px] text-soft">{sessions.data?.total}</span>
-        {waiting > 0 && <span className="ml-auto font-normal text-[13px] text-soft">{waiting} wait for a look</span>}
+        {waiting > 0 && (
+          <span className="ml-auto font-normal text-[13px] text-soft">
+            {waiting} wait{waiting === 1 ? "s" : ""} for a look
+          </span>
+        )}
       </h2>
       {sessions.data?.total === 0 && <p className="text-soft">None yet.</p>}
       <ul>

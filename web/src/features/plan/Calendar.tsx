@@ -35,7 +35,7 @@ export function Calendar({
         {plan.days.map((day, at) => (
           <g key={day}>
             {weekend(day) && <rect x={x(at)} y={HEAD} width={wide} height={bottom - HEAD} className="fill-hair" />}
-            {(at === 0 || monday(day)) && (
+            {(at === 0 || (monday(day) && plan.days.length - at > 3)) && (
               <text x={x(at)} y={13} className="fill-soft font-narrow text-[11.5px]">
                 {dayMonth(day)}
               </text>

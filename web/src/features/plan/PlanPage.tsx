@@ -108,7 +108,7 @@ function OfDay({
               </td>
               <td className="px-2">
                 {item.state === "overdue" && <Verdict verdict="action level reached" words="overdue" />}
-                {item.moved_to && <span className="text-act">better {dayMonth(item.moved_to)}</span>}
+                {item.moved_to && <span className="ml-2 text-act">better {dayMonth(item.moved_to)}</span>}
               </td>
               <td className="w-36 py-1 text-right">
                 <DateField
