@@ -87,6 +87,24 @@ class ManyReports(CrusherHall, BrowserTest):
         done = page.get_by_role("region", name="Reports in one go")
         expect(done.get_by_text(re.compile("5 of [56] issued"))).to_be_visible()
 
+    def test_two_of_one_person_are_compared_from_the_register(self) -> None:
+        page = self.sign_in()
+        page.goto(f"{self.address}/sessions")
+        expect(page.get_by_role("checkbox", name=re.compile("Choose Ida Brandvik"))).to_have_count(2)
+        for box in page.get_by_role("checkbox", name=re.compile("Choose Ida Brandvik")).all():
+            box.check()
+        page.get_by_role("button", name="Compare the two").click()
+        both = page.get_by_role("region", name="Comparison")
+        expect(both.get_by_role("region", name="Both on one axis")).to_be_visible()
+        first, second = self.of(self.hall[0].id)
+        row = both.get_by_role("row").filter(has_text="LEX,8h").first
+        for session in (first, second):
+            expect(row).to_contain_text(session.key_figure.removeprefix("LEX,8h "))
+        expect(row).to_contain_text("not known")
+        both.get_by_role("radio", name="time of day").click()
+        expect(both.get_by_role("radio", name="time of day")).to_be_checked()
+        expect(both.get_by_text("06:00").last).to_be_visible()
+
     def test_one_deed_on_many_and_one_step_back(self) -> None:
         page = self.register()
         requests: list[str] = []

@@ -216,12 +216,13 @@ function DueNext({ person }: { person: number }) {
 }
 
 /** The newest sessions, to open: what the picture shows, for whoever does not see it. */
-function Newest({ person }: { person: number }) {
+function Newest({ person, name }: { person: number; name: string }) {
   const sessions = useQuery({
     queryKey: ["sessions", "of", person],
     queryFn: () => ask(api.GET("/api/sessions", { params: { query: { person_id: person, limit: 60 } } })),
   });
   const waiting = sessions.data?.sessions.filter((s) => s.signed_at === null).length ?? 0;
+  const signed = sessions.data?.sessions.filter((s) => s.signed_at !== null) ?? [];
   return (
     <section aria-label="Sessions" className="mt-4">
       <h2 className="mb-1 flex items-baseline gap-2">
@@ -233,6 +234,14 @@ function Newest({ person }: { person: number }) {
         )}
       </h2>
       {sessions.data?.total === 0 && <p className="text-soft">None yet.</p>}
+      {signed.length > 1 && (
+        <Link
+          className="mb-1 block text-[13px] text-act hover:underline"
+          to={`/report/many?name=${encodeURIComponent(name)}&sessions=${signed.map((s) => s.id).join(",")}`}
+        >
+          several of them in one report
+        </Link>
+      )}
       <ul>
         {sessions.data?.sessions.map((s) => (
           <li key={s.id}>
@@ -324,7 +333,7 @@ export function PersonPage({ id }: { id: number }) {
         <div className="mt-4">
           <PersonAbout person={data} isNew={years !== undefined && years.lanes.length === 0} />
         </div>
-        <Newest person={id} />
+        <Newest person={id} name={data.name} />
       </aside>
     </>
   );

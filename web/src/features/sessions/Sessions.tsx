@@ -3,6 +3,7 @@ import { useNavigate } from "react-router";
 import { Button, Empty, Loading, Trouble } from "@/ui/basics";
 import { ChosenBar } from "@/ui/chosen-bar";
 import { PersonPicker } from "@/ui/person-picker";
+import type { Session } from "./columns";
 import { ColumnsMenu, Narrow } from "./Narrow";
 import { SessionTable } from "./SessionTable";
 import { TagMany } from "./TagMany";
@@ -39,6 +40,13 @@ function Nothing({ list }: { list: SessionList }) {
   );
 }
 
+/** Two sessions of one person and one kind, the older first; null where they are not. */
+function pairOf(chosen: Session[]) {
+  const [before, after] = [...chosen].sort((a, b) => a.started_at.localeCompare(b.started_at));
+  if (!before || !after || chosen.length !== 2 || before.person_id === null) return null;
+  return before.person_id === after.person_id && before.kind === after.kind ? { before, after } : null;
+}
+
 /** One list over all sessions: search, filter, sort, pick columns; give, delete with a way back. */
 export default function Sessions() {
   const list = useSessionList();
@@ -47,6 +55,7 @@ export default function Sessions() {
   const [tagging, setTagging] = useState(false);
   const { sessions, narrowed } = list;
   const rows = sessions.data?.sessions ?? [];
+  const pair = pairOf(rows.filter((row) => picked.includes(row.id)));
   const deeds = useSessionDeeds(rows, () => setPicked([]));
   const [seen, setSeen] = useState(narrowed);
   if (seen !== narrowed) {
@@ -86,6 +95,11 @@ export default function Sessions() {
               <Button look="primary" onClick={() => navigate(`/report/many?sessions=${picked.join(",")}`)}>
                 Report{picked.length === 1 ? "" : "s"} …
               </Button>
+              {pair && (
+                <Button onClick={() => navigate(`/review/${pair.after.id}/compare?with=${pair.before.id}`)}>
+                  Compare the two
+                </Button>
+              )}
               <PersonPicker label={`Give ${picked.length} to …`} onPick={(person) => deeds.give(picked, person)} />
               <Button onClick={() => setTagging(true)}>Tag …</Button>
               <Button disabled={deeds.remove.isPending} onClick={() => deeds.remove.mutate(picked)}>
