@@ -124,7 +124,7 @@ class NewGroup(BaseModel):
 class GroupChange(BaseModel):
     """A new version, made from the one that was seen."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = example(version=1, wish={"team": "Crusher hall"}) | ConfigDict(extra="forbid")
     version: int
     wish: GroupWish
     name: Line | None = Field(default=None, max_length=120)
@@ -133,7 +133,7 @@ class GroupChange(BaseModel):
 class GroupSplitWish(BaseModel):
     """Who goes into a group of their own, and who stays."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = example(version=1, name="Control room", go=[4], stay=[1, 2]) | ConfigDict(extra="forbid")
     version: int
     name: Line = Field(min_length=1, max_length=120)
     go: list[Id] = Field(min_length=1, max_length=500)
@@ -141,19 +141,19 @@ class GroupSplitWish(BaseModel):
 
 
 class GroupConclusion(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+    model_config = example(text="The liner carries the week.", version=0) | ConfigDict(extra="forbid")
     text: Text = Field(max_length=20_000)
     version: int
 
 
 class GroupSign(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+    model_config = example(version=1, conclusion_version=1) | ConfigDict(extra="forbid")
     version: int
     conclusion_version: int
 
 
 class GroupReportWish(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+    model_config = example(named=True) | ConfigDict(extra="forbid")
     named: bool = True
 
 

@@ -98,7 +98,7 @@ class PlannedDay(BaseModel):
 
 
 class PlannedDays(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+    model_config = example(days=[{"rule_id": 1, "person_id": 2, "day": "2026-12-03"}]) | ConfigDict(extra="forbid")
     days: list[PlannedDay] = Field(min_length=1, max_length=1_000)
 
 

@@ -133,12 +133,12 @@ class ChangeOfOne(BaseModel):
 
 
 class ManyChanges(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+    model_config = example(each=[{"id": 12, "person_id": 3}]) | ConfigDict(extra="forbid")
     each: list[ChangeOfOne] = Field(min_length=1, max_length=1_000)
 
 
 class ManySessions(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+    model_config = example(sessions=[12, 13]) | ConfigDict(extra="forbid")
     sessions: list[Id] = Field(min_length=1, max_length=1_000)
 
 

@@ -8,10 +8,14 @@ import { PeopleColumn } from "./PeopleColumn";
 import { Ready } from "./Ready";
 import { Slip } from "./Slip";
 
+const HERE = "/hand-out";
+
 function useNumber(name: string): [number | null, (value: number | null) => void] {
   const [params, setParams] = useSearchParams();
   const value = params.get(name);
-  const set = (now: number | null) =>
+  const set = (now: number | null) => {
+    // What ends after one has gone elsewhere (a slip that was written) brings nobody back here.
+    if (window.location.pathname !== HERE) return;
     setParams(
       (old) => {
         if (now === null) old.delete(name);
@@ -21,6 +25,7 @@ function useNumber(name: string): [number | null, (value: number | null) => void
       // At once: whoever reads that it is done works on from there, not from a slip that still goes away.
       { replace: true, flushSync: true },
     );
+  };
   return [value ? Number(value) : null, set];
 }
 
