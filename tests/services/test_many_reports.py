@@ -217,6 +217,19 @@ class Sent(Many):
         self.run_batch(made)
         self.assertEqual(len(self.db.exec(select(Mail)).all()), 2)
 
+    def test_killed_between_a_mail_and_its_step_it_goes_once(self) -> None:
+        self.mail_server()
+        made = self.begin(mail_to={self.hall[0].id or 0: "ida@tarnfels.example"})
+        self.run_batch(made)
+        first = batch.items_of(self.db, made)[0][0]
+        first.mail_id = None
+        self.db.add(first)
+        self.db.commit()
+        batch.go_on(self.db, made)
+        self.run_batch(made)
+        [mail] = self.db.exec(select(Mail)).all()
+        self.assertEqual(batch.items_of(self.db, made)[0][0].mail_id, mail.id)
+
     def test_a_mail_that_fails_undoes_no_issue(self) -> None:
         self.mail_server()
         made = self.begin(mail_to={self.hall[0].id or 0: "ida@tarnfels.example"})

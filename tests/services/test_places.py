@@ -25,12 +25,13 @@ class Places(DatabaseTest):
         self.ida = self.person("Ida Brandvik", team="Mill")
 
     def test_registers_find_places_people_or_both(self) -> None:
-        for which, names in (
+        expected: list[tuple[people.Which, list[str]]] = [
             ("", ["Ida Brandvik", "Mill control room"]),
             ("people", ["Ida Brandvik"]),
             ("places", ["Mill control room"]),
-        ):
-            rows, total = people.list_people(self.db, "mill", which=which)  # type: ignore[arg-type]
+        ]
+        for which, names in expected:
+            rows, total = people.list_people(self.db, "mill", which=which)
             self.assertEqual(([row.person.name for row in rows], total), (names, len(names)))
         [hit] = [hit for hit in line.find(self.db, "control") if hit.what == "person"]
         self.assertTrue(hit.about.startswith("place "), hit.about)

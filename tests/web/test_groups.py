@@ -6,7 +6,7 @@ import re
 import openpyxl
 import pypdf
 from playwright.sync_api import Page, expect
-from sqlmodel import select
+from sqlmodel import col, select
 
 from kumpel.services.groups import concluding, findings, kept
 from kumpel.services.groups.findings import Look
@@ -26,7 +26,7 @@ class GroupScreen(CrusherHall, BrowserTest):
 
     def seen(self) -> Look:
         self.db.expire_all()
-        group = self.db.exec(select(MeasuredGroup).order_by(MeasuredGroup.id)).first()  # type: ignore[arg-type]
+        group = self.db.exec(select(MeasuredGroup).order_by(col(MeasuredGroup.id))).first()
         assert group is not None
         return findings.look(self.db, group.id or 0)
 

@@ -9,7 +9,7 @@ from fastapi.responses import Response
 
 from kumpel.api import schemas
 from kumpel.api.dependencies import Database, Who
-from kumpel.services.ground import settings, tokens
+from kumpel.services.ground import deeds, settings, tokens
 from kumpel.services.plan import ahead, feed, rules
 from kumpel.store.tables import Token
 
@@ -98,6 +98,8 @@ def remove_feed(feed_id: int, db: Database, who: Who) -> None:
 def calendar(word: str, db: Database) -> Response:
     """The plan as a calendar, for whoever has the address."""
     token = tokens.opened_by(db, tokens.CALENDAR, word)
+    # It shows what the one who made it may see.
+    deeds.work_for(db, token.account_id)
     found = ahead.ahead(db, ahead.here_today())
     data = feed.calendar(found, str(settings.value_of(db, settings.NAME)), named=token.named)
     return Response(data, media_type=ICS)

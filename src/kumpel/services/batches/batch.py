@@ -253,7 +253,9 @@ def _failed(db: Db, item_id: int | None, words: str) -> None:
 def _mail(db: Db, batch: ReportBatch, item: ReportBatchItem, sent: Callable[[int], None]) -> None:
     item_id, wish = item.id, mail.Wish(item.recipient, tuple(batch.wish["forms"]), str(batch.wish["note"]))
     try:
-        row = mail.post(db, item.report_id or 0, wish, batch.made_by)
+        # Where the process ended between the mail and this step, it lies in the outbox already.
+        known = [each for each in mail.of_report(db, item.report_id or 0) if each.recipient == item.recipient]
+        row = known[0] if known else mail.post(db, item.report_id or 0, wish, batch.made_by)
     except ProblemError as error:
         db.rollback()
         found = db.get_one(ReportBatchItem, item_id)

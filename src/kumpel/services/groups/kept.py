@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import date
+from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 from sqlmodel import Session as Db
@@ -43,7 +44,7 @@ class GroupWish(BaseModel):
     team: str = Field(default="", max_length=120)
     task: str = Field(default="", max_length=200)
     place: str = Field(default="", max_length=200)
-    people: list[int] = Field(default_factory=list, max_length=MOST_PEOPLE)
+    people: list[Annotated[int, Field(gt=0, lt=2**31)]] = Field(default_factory=list, max_length=MOST_PEOPLE)
     since: date | None = None
     until: date | None = None
     floor: float | None = Field(default=None, gt=0, lt=1e9, allow_inf_nan=False)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
 
+import sqlalchemy
 from sqlalchemy import cast, exists
 from sqlalchemy.dialects.postgresql import JSONB, JSONPATH
 from sqlalchemy.orm import aliased
@@ -138,6 +139,21 @@ def _why_not(row: Any, judged: dict[str, Any] | None, lead: dict[str, Any], wish
     return ""
 
 
+SEEN: list[Any] = [
+    Session.id,
+    Session.person_id,
+    Session.started_at,
+    Session.utc_offset_min,
+    Session.length_s,
+    Session.verdict,
+    col(Session.signed_at).is_not(None).label("signed"),
+    FigureValue.value,
+    FigureValue.unit,
+    col(FigureValue.verdict).label("figure_verdict"),
+    col(Result.content)["judgements"].label("judgements"),
+]
+
+
 def _sessions(db: Db, kind: str, wish: GroupWish) -> Sequence[Any]:
     of_session = aliased(Result)
     newest = (
@@ -155,20 +171,7 @@ def _sessions(db: Db, kind: str, wish: GroupWish) -> Sequence[Any]:
         type_=JSONB,
     )
     query = (
-        select(  # type: ignore[call-overload]
-            Session.id,
-            Session.person_id,
-            Session.started_at,
-            Session.utc_offset_min,
-            Session.length_s,
-            Session.verdict,
-            col(Session.signed_at).is_not(None).label("signed"),
-            FigureValue.value,
-            FigureValue.unit,
-            col(FigureValue.verdict).label("figure_verdict"),
-            col(Result.content)["judgements"].label("judgements"),
-            named.label("figure_name"),
-        )
+        sqlalchemy.select(*SEEN, named.label("figure_name"))
         .join(Person, col(Person.id) == Session.person_id)
         .outerjoin(Result, col(Result.id) == newest)
         .outerjoin(FigureValue, (col(FigureValue.session_id) == Session.id) & (FigureValue.key == wish.figure))
