@@ -98,34 +98,22 @@ def ahead(db: Db, today: date, weeks: int = WEEKS) -> Plan:
     """The plan from today on. Only what is signed off and assessable counts as done."""
     days = tuple(today + timedelta(days=n) for n in range(weeks * 7))
     ask(db, "looked at", Whom("plan", None))
-    found = rules.rules(db)
-    people = _people(db, [rule for rule, _ in found])
-    measured = _measured(db, {p.id or 0 for whose in people.values() for p, _ in whose})
-    changes = _changes(db, people, [rule for rule, _ in found])
+    by_rule = _stands(db, rules.rules(db), today, len(days))
+    rows = [_rule_row(rule, who, [each.due for each in mine]) for rule, who, mine in by_rule]
+    late = [each for _, _, mine in by_rule for each in mine if each.due.state != "done"]
     chosen = {(row.rule_id, row.person_id): row.day for row in db.exec(select(PlanDay)).all() if row.day >= today}
     recorders = list(db.exec(select(Recorder).order_by(col(Recorder.token))).all())
     out = _out(db)
     there = _there(recorders, out, days, today)
-    stands: list[tuple[PlanRule, Person, str, Due]] = []
-    rows = []
-    for rule, who in found:
-        mine = [
-            (rule, person, team, due)
-            for person, team in people[rule.id or 0]
-            if (due := _due(rule, person, measured, changes, today, len(days))) is not None
-        ]
-        stands += mine
-        rows.append(_rule_row(rule, who, [due for *_, due in mine]))
-    late = [each for each in stands if each[3].state != "done"]
     wanted = [
         Wanted(
-            (rule.id or 0, person.id or 0),
-            rule.kind,
-            chosen.get((rule.id or 0, person.id or 0)) or reckoned.proposed_day(due, today),
-            due.first,
-            due.last,
+            each.key,
+            each.rule.kind,
+            chosen.get(each.key) or reckoned.proposed_day(each.due, today),
+            each.due.first,
+            each.due.last,
         )
-        for rule, person, _, due in late
+        for each in late
     ]
     moves = reckoned.moves([each for each in wanted if each.key not in chosen], _left(there, wanted, chosen), today)
     to = {move.key: move.day for move in moves}
@@ -151,35 +139,66 @@ def ahead(db: Db, today: date, weeks: int = WEEKS) -> Plan:
     )
 
 
+@dataclass(frozen=True)
+class Stand:
+    """Somebody under a rule."""
+
+    rule: PlanRule
+    person: Person
+    team: str
+    due: Due
+
+    @property
+    def key(self) -> tuple[int, int]:
+        return self.rule.id or 0, self.person.id or 0
+
+
+def _stands(
+    db: Db, wanted: Sequence[tuple[PlanRule, str]], today: date, horizon_days: int, person_id: int | None = None
+) -> list[tuple[PlanRule, str, list[Stand]]]:
+    """Each rule, whom it is for in a word, and how everybody (or one person) stands under it. Recorders are not asked for."""
+    found = [rule for rule, _ in wanted]
+    people = _people(db, found, person_id)
+    measured = _measured(db, {person.id or 0 for whose in people.values() for person, _ in whose})
+    changes = _changes(db, people, found)
+    return [
+        (
+            rule,
+            who,
+            [
+                Stand(rule, person, team, due)
+                for person, team in people[rule.id or 0]
+                if (due := _due(rule, person, measured, changes, today, horizon_days)) is not None
+            ],
+        )
+        for rule, who in wanted
+    ]
+
+
 def overdue(db: Db, today: date) -> int:
-    """How many people are late under some rule."""
-    return len({item.person_id for item in ahead(db, today).items if item.due.state == "overdue"})
+    """How many people are late under some rule. It stands beside the line on every screen: nothing else is worked out for it."""
+    ask(db, "looked at", Whom("plan", None))
+    stands = _stands(db, rules.rules(db), today, WEEKS * 7)
+    return len({each.person.id for _, _, mine in stands for each in mine if each.due.state == "overdue"})
 
 
 def of_person(db: Db, person_id: int, today: date) -> list[tuple[PlanRule, str, Due]]:
     """How somebody stands under each rule that is for them."""
     ask(db, "looked at", Whom("person", person_id))
-    found = []
-    for rule, _ in rules.rules(db):
-        people = _people(db, [rule])
-        mine = [person for person, _ in people[rule.id or 0] if person.id == person_id]
-        if not mine:
-            continue
-        measured = _measured(db, {person_id})
-        due = _due(rule, mine[0], measured, _changes(db, {rule.id or 0: [(mine[0], "")]}, [rule]), today, WEEKS * 7)
-        if due is not None:
-            found.append((rule, rules.words(rule), due))
-    return found
+    stands = _stands(db, rules.rules(db), today, WEEKS * 7, person_id)
+    return [(rule, rules.words(rule), each.due) for rule, _, mine in stands for each in mine]
 
 
-def _people(db: Db, wanted: Sequence[PlanRule]) -> dict[int, list[tuple[Person, str]]]:
-    """Whom each rule is for, with their team."""
+def _people(db: Db, wanted: Sequence[PlanRule], person_id: int | None = None) -> dict[int, list[tuple[Person, str]]]:
+    """Whom each rule is for (one person alone, where one is named), with their team."""
+    only = [] if person_id is None else [Person.id == person_id]
     teams = {rule.team_id for rule in wanted if rule.team_id is not None}
     ids = {rule.person_id for rule in wanted if rule.person_id is not None}
     rows = db.exec(
         select(Person, Team.name)
         .outerjoin(Team, col(Team.id) == Person.team_id)
         .where(
+            *only,
             col(Person.deleted_at).is_(None),
             or_(among(col(Person.team_id), teams), among(col(Person.id), ids)),
         )
@@ -296,7 +315,7 @@ def _left(
 
 def _with_recorders(
     db: Db,
-    late: Sequence[tuple[PlanRule, Person, str, Due]],
+    late: Sequence[Stand],
     wanted: Sequence[Wanted],
     to: Mapping[tuple[int, int], date],
     chosen: Mapping[tuple[int, int], date],
@@ -312,26 +331,27 @@ def _with_recorders(
     ]
     full = bays.not_taken_in(db, ready) if ready else {}
     free = [recorder for recorder in ready if not full.get(recorder.serial)]
-    order = sorted(zip(late, wanted, strict=True), key=lambda pair: (pair[1].day, pair[0][3].deadline, pair[0][1].name))
+    order = sorted(
+        zip(late, wanted, strict=True), key=lambda pair: (pair[1].day, pair[0].due.deadline, pair[0].person.name)
+    )
     found = []
-    for (rule, person, team, due), each in order:
-        holds = with_them.get((person.id or 0, rule.kind), "")
+    for stand, each in order:
+        holds = with_them.get((stand.person.id or 0, stand.rule.kind), "")
         mine = None
         if each.day <= today and not holds:
-            mine = next((recorder for recorder in free if recorder.kind == rule.kind), None)
+            mine = next((recorder for recorder in free if recorder.kind == stand.rule.kind), None)
             if mine is not None:
                 free.remove(mine)
-        key = (rule.id or 0, person.id or 0)
         found.append(
             Item(
-                *key,
-                person.name,
-                team,
-                rule.kind,
-                due,
+                *stand.key,
+                stand.person.name,
+                stand.team,
+                stand.rule.kind,
+                stand.due,
                 each.day,
-                key in chosen,
-                to.get(key),
+                stand.key in chosen,
+                to.get(stand.key),
                 mine,
                 holds,
             )
