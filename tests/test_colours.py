@@ -44,6 +44,12 @@ class Colours(unittest.TestCase):
                     with self.subTest(look=look, text=text, ground=ground):
                         self.assertGreaterEqual(contrast(colours[text], colours[ground]), LEAST)
 
+    def test_none_is_a_colour_here_and_no_way_to_leave_a_shape_empty(self) -> None:
+        """`--none` is the grey of what cannot be assessed: a drawing that wants nothing inside is transparent."""
+        for path in (ROOT / "web" / "src").rglob("*.tsx"):
+            with self.subTest(path=path.name):
+                self.assertEqual(re.findall(r"\b(?:fill|stroke)-none\b", path.read_text()), [])
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -30,8 +30,15 @@ def compare(
     """
     asked = questions(before, after)
     why_not = withheld(asked)
+    named = {key for key, _ in figures[:FOREMOST]}
     found = () if why_not else changes(before.found, after.found, _of_both(before, after, figures), earlier, as_set)
-    return Comparison(found, asked, differing(before, after), why_not, "" if why_not else in_words(found[:FOREMOST]))
+    return Comparison(
+        found,
+        asked,
+        differing(before, after),
+        why_not,
+        "" if why_not else in_words([c for c in found if c.figure in named] or found[:FOREMOST]),
+    )
 
 
 def _of_both(before: Side, after: Side, figures: Sequence[tuple[str, str]]) -> list[tuple[str, str]]:
@@ -89,7 +96,8 @@ def _span(seconds: float) -> str:
 def _same_tag(before: Side, after: Side, key: str) -> Question:
     a, b = before.tags.get(key, ""), after.tags.get(key, "")
     holds = None if not a or not b else a.lower() == b.lower()
-    return Question(f"the same {key}", holds, "" if holds else " and ".join(x or "not said" for x in (a, b)))
+    said = " and ".join(dict.fromkeys(x or "not said" for x in (a, b)))
+    return Question(f"the same {key}", holds, "" if holds else said)
 
 
 def differing(before: Side, after: Side) -> tuple[tuple[str, str, str], ...]:

@@ -220,6 +220,8 @@ class Compares:
 
     figures: tuple[Followed, ...]
     compare: CompareOf
+    of_all: bool = False
+    """Whether every figure is held against earlier recordings, not those of `figures` alone."""
 
 
 @dataclass(frozen=True)

@@ -24,4 +24,6 @@ def with_usual(kind: Kind) -> Kind:
         return plain_comparison.compare(before, after, [(f.figure, f.label) for f in foremost], earlier, as_set)
 
     parts = kind.parts if any(part.key == COMPARISON.key for part in kind.parts) else (*kind.parts, COMPARISON)
-    return replace(kind, compares=Compares(tuple(Followed(f.figure, f.label) for f in foremost), compare), parts=parts)
+    return replace(
+        kind, compares=Compares(tuple(Followed(f.figure, f.label) for f in foremost), compare, of_all=True), parts=parts
+    )

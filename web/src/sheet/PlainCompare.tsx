@@ -15,6 +15,7 @@ const FOOT = 20;
 const MOST_LANES = 6;
 const POINTS = 700;
 const DISTANCE = "distance";
+const SPEED = "speed";
 const FOREMOST = 8;
 
 type Along = "hour" | "start" | "distance";
@@ -96,6 +97,19 @@ function placesOf(view: View, along: Along, review: Assessed, distance: View | u
   });
 }
 
+/** The way as it was recorded, else the sum of the speed: not known from where the speed is not. */
+function wayOf(all: View[]): View | undefined {
+  const recorded = all.find((view) => view.key === DISTANCE);
+  const speed = all.find((view) => view.key === SPEED);
+  if (recorded || !speed) return recorded;
+  let way: number | null = 0;
+  const mean = speed.mean.map((value) => {
+    if (way !== null) way = value === null ? null : way + value * speed.bin_s;
+    return way;
+  });
+  return { ...speed, key: DISTANCE, mean };
+}
+
 /** A line that is broken where nothing was measured. */
 function lineOf(
   view: View,
@@ -129,8 +143,10 @@ function Lanes({ before, after, kind }: Omit<CompareProps, "comparison">) {
   const { shown: chosen } = usePicked(kind, both);
   const keys = (chosen.length ? chosen : both.map((c) => c.key)).slice(0, MOST_LANES);
   const hasDistance = both.some((c) => c.key === DISTANCE);
+  // Where no distance was recorded it is the sum of the speed, as far as that is known.
+  const bySpeed = !hasDistance && both.some((c) => c.key === SPEED && c.unit === "m/s");
   const [along, setAlong] = useState<Along>("start");
-  const asked = [...new Set([...keys, ...(hasDistance ? [DISTANCE] : [])])].slice(0, 8);
+  const asked = [...new Set([...keys, ...(hasDistance ? [DISTANCE] : bySpeed ? [SPEED] : [])])].slice(0, 8);
   const views = useQueries({
     queries: [before, after].map(({ session }) => ({
       queryKey: ["view", session.id, "compared", asked],
@@ -153,7 +169,7 @@ function Lanes({ before, after, kind }: Omit<CompareProps, "comparison">) {
   ];
   const places = sides.map(({ all, review }) => {
     const first = of(all, keys[0] ?? "");
-    return first ? placesOf(first, along, review, of(all, DISTANCE)).filter((at): at is number => at !== null) : [];
+    return first ? placesOf(first, along, review, wayOf(all)).filter((at): at is number => at !== null) : [];
   });
   const ends = places.flat();
   const [low, high] = ends.length ? [Math.min(...ends), Math.max(...ends)] : [0, 1];
@@ -170,7 +186,7 @@ function Lanes({ before, after, kind }: Omit<CompareProps, "comparison">) {
           <Segmented
             label="Along"
             value={along}
-            choices={hasDistance ? [...AXES, ["distance", "distance"]] : AXES}
+            choices={hasDistance || bySpeed ? [...AXES, ["distance", "distance"]] : AXES}
             onChange={setAlong}
           />
         </span>
@@ -191,7 +207,7 @@ function Lanes({ before, after, kind }: Omit<CompareProps, "comparison">) {
               top + LANE - 4 - ((value - least) / Math.max(most - least, 1e-9)) * (LANE - 10);
             return (
               <g key={key}>
-                <rect x={LEFT} y={top} width={WIDE - LEFT} height={LANE} className="fill-none stroke-hair" />
+                <rect x={LEFT} y={top} width={WIDE - LEFT} height={LANE} className="fill-transparent stroke-hair" />
                 <text x={0} y={top + 16} className="fill-ink font-narrow font-semibold text-[12.5px]">
                   {channel ? nameOf(kind, channel) : key}
                 </text>
@@ -207,8 +223,8 @@ function Lanes({ before, after, kind }: Omit<CompareProps, "comparison">) {
                 {pairs.map(({ view, all, review, look, dash }) => (
                   <path
                     key={review.session.id}
-                    d={lineOf(view, placesOf(view, along, review, of(all, DISTANCE)), x, y)}
-                    className={`fill-none ${look}`}
+                    d={lineOf(view, placesOf(view, along, review, wayOf(all)), x, y)}
+                    className={`fill-transparent ${look}`}
                     strokeWidth={1.2}
                     strokeDasharray={dash}
                   />

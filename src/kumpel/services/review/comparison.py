@@ -136,7 +136,7 @@ def _earlier(db: Db, how: Compares, before: Session, after: Session) -> list[Map
     rows = db.exec(
         select(FigureValue).where(
             col(FigureValue.session_id).in_(ids),
-            col(FigureValue.key).in_([f.figure for f in how.figures]),
+            *([] if how.of_all else [col(FigureValue.key).in_([f.figure for f in how.figures])]),
         )
     ).all()
     found: dict[int, dict[str, float]] = {i: {} for i in ids}

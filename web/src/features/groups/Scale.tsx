@@ -157,7 +157,7 @@ export function Scale({ group }: { group: Group }) {
             {whole.low !== null && whole.high !== null && (
               <path
                 d={`M${x(whole.low)} ${middle(rows.length) - 5}v10M${x(whole.low)} ${middle(rows.length)}H${x(whole.high)}M${x(whole.high)} ${middle(rows.length) - 5}v10`}
-                className="fill-none stroke-ink"
+                className="fill-transparent stroke-ink"
                 strokeWidth={2}
               />
             )}
@@ -222,12 +222,7 @@ function Dot({
   return (
     <Link to={`/review/${measured.session_id}`} aria-label={words}>
       <circle cx={x} cy={y} r={11} className="fill-transparent" />
-      <circle
-        cx={x}
-        cy={y}
-        r={5}
-        className={counts ? "fill-act stroke-panel" : "fill-panel stroke-none-ink stroke-soft"}
-      >
+      <circle cx={x} cy={y} r={5} className={counts ? "fill-act stroke-panel" : "fill-panel stroke-soft"}>
         <title>{words}</title>
       </circle>
     </Link>

@@ -91,7 +91,11 @@ export function Calendar({
                         </text>
                       </>
                     )}
-                    <path d={`M${x(at)} ${y(there)}h${wide}`} className="fill-none stroke-ink" strokeWidth={1.3} />
+                    <path
+                      d={`M${x(at)} ${y(there)}h${wide}`}
+                      className="fill-transparent stroke-ink"
+                      strokeWidth={1.3}
+                    />
                     {/* biome-ignore lint/a11y/useSemanticElements: a button cannot stand in a drawing */}
                     <rect
                       role="button"

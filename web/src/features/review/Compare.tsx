@@ -95,8 +95,7 @@ function notAChange(comparison: Comparison): string[] {
   const within = foremost.filter((c) => c.standing === "within").map(words);
   const unknown = foremost.filter((c) => c.standing === "not known" && c.difference !== null);
   const said = [];
-  if (within.length > 0)
-    said.push(`${within.join(", ")}: so much it moves from day to day without a change of treatment.`);
+  if (within.length > 0) said.push(`${within.join(", ")}: so much it moves from day to day by itself.`);
   if (unknown.length > 0) {
     const most = Math.max(...unknown.map((c) => c.span.recordings));
     const there = `${most} recording${most === 1 ? "" : "s"} up to the first of the two, 3 needed`;
@@ -164,6 +163,9 @@ function Side({
           {comparison.differing.map((d) => row(d.what, d.before, d.after, false))}
         </tbody>
       </table>
+      {comparison.medicines.length + comparison.differing.length === 0 && (
+        <p className="text-[13px] text-soft">Nothing that was said of them.</p>
+      )}
       {comparison.changed_on && (
         <p className="border-hair border-t py-1 text-[13px] text-soft">
           What is taken changed last on {day(`${comparison.changed_on}T12:00:00Z`, 0, true)}.

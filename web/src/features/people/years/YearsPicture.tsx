@@ -83,6 +83,14 @@ function Heads({ lanes, onFigure }: { lanes: Lane[]; onFigure: (kind: string, fi
               .filter(Boolean)
               .join(", ")}
           </span>
+          {lane.curves.length > 1 && (
+            <span className="block text-[12px] text-soft">
+              thin: {lane.curves[0]?.name}; broad: {lane.curves[1]?.name}
+            </span>
+          )}
+          {lane.weeks.some((week) => week.value !== null) && (
+            <span className="block text-[12px] text-soft">bars: whole weeks, {lane.weekly}</span>
+          )}
         </div>
       ))}
     </div>
