@@ -83,9 +83,9 @@ class Declared(AxeTest):
         proof.get_by_role("button", name=re.compile("^Checked, valid to")).click()
         expect(page.get_by_text("Brake line pressure: checked.")).to_be_visible()
 
-        page.goto(f"{self.address}/limits")
-        vehicles_set = page.get_by_role("article", name="Vehicle and driver", exact=True)
-        vehicles_set.get_by_role("button", name="Copy and change").click()
+        page.goto(f"{self.address}/limits?set=vehicle")
+        expect(page.get_by_role("heading", name="Vehicle and driver", exact=True)).to_be_visible()
+        page.get_by_role("button", name="Copy and change").click()
         offered = page.get_by_label("Add a rule")
         expect(offered.get_by_role("option", name="Brake line pressure", exact=True)).to_have_count(1)
         offered.select_option(label="Brake line pressure")

@@ -19,6 +19,7 @@ from kumpel.services.ground import decisions, settings
 from kumpel.services.ground.as_json import for_screen
 from kumpel.services.ground.limits import limits_of
 from kumpel.services.ground.people import PersonRow
+from kumpel.services.ground.wall import wall_day
 from kumpel.services.hand_out import hand_out
 from kumpel.services.recorders import bays, checks
 from kumpel.services.recorders.reaching import is_elsewhere, is_folder
@@ -249,7 +250,11 @@ def all_settings(db: Db) -> schemas.Settings:
 def full_review(db: Db, found: tables.Session, limit_set_id: int | None = None) -> schemas.Review:
     assert found.id is not None
     standing = conclusions.standing(db, found)
-    limits, both = (standing.limit_set_id, standing.both) if standing else (limits_of(db, found.kind, None)[0].id, None)
+    limits, both = (
+        (standing.limit_set_id, standing.both)
+        if standing
+        else (limits_of(db, found.kind, None, wall_day(found))[0].id, None)
+    )
     if limit_set_id is not None and both is not None:
         limits, both = limit_set_id, deciding.supposed(db, found, (), (), limit_set_id)
     undo, redo = deciding.next_steps(db, found.id)

@@ -1,23 +1,21 @@
-"""Limit sets: those on record, copies and versions of the house, and what they would do to sessions."""
+"""Limit sets: those on record, copies and versions of the house, and what they would do to the sessions of a year."""
 
 from __future__ import annotations
 
-import asyncio
+from datetime import date, timedelta
+from typing import Annotated
 
-from fastapi import APIRouter, Request
-from sqlalchemy import Engine
+from fastapi import APIRouter, Query
 from sqlmodel import Session as Db
 
 from kumpel.api import schemas
-from kumpel.api.dependencies import Database, SignedIn, Who
-from kumpel.core.assessment import LimitSet
+from kumpel.api.dependencies import Database, Who
+from kumpel.core.assessment import LimitSet, Step, Verdict
 from kumpel.services.ground import limits
-from kumpel.services.ground.problems import ProblemError
-from kumpel.services.ground.recordings import session_of
-from kumpel.services.review import deciding, own_limits
-from kumpel.store.database import engine
+from kumpel.services.review import measured_against, own_limits
 
 router = APIRouter(tags=["limits"])
+Finite = Annotated[float, Query(allow_inf_nan=False)]
 
 
 @router.get("/limit-sets")
@@ -43,43 +41,38 @@ def change_limits(limit_set_id: int, wish: schemas.LimitWish, db: Database, who:
     return schemas.LimitSet.model_validate(own_limits.changed(db, limit_set_id, _wish(wish), who.id))
 
 
-@router.post("/preview")
-async def suppose_many(wish: schemas.SupposedOfMany, request: Request, browser: SignedIn) -> list[schemas.Effect]:
-    """What would become of several sessions; nothing is kept. Ends when the browser no longer waits for it."""
-    store = engine(request.app.state.config.database_url)
-    await asyncio.to_thread(_check, store, wish)
-    found = []
-    for session_id in dict.fromkeys(wish.sessions):
-        if await request.is_disconnected():
-            break
-        found.append(await asyncio.to_thread(_effect, store, session_id, wish))
-    return found
+@router.get("/limit-sets/in-use")
+def limits_in_use(db: Database, who: Who) -> schemas.LimitSets:
+    """Which sets are held against: the usual one of each kind, and those that vehicles have of their own."""
+    return schemas.LimitSets.model_validate(measured_against.in_use(db))
 
 
-def _check(store: Engine, wish: schemas.SupposedOfMany) -> None:
-    """What is wrong with the limits is said once, not once a session."""
-    with Db(store) as db:
-        wished_limits(db, wish.limits)
+@router.get("/limit-sets/{limit_set_id}/measured")
+def limits_measured(limit_set_id: int, db: Database, who: Who, since: date | None = None) -> schemas.LimitsMeasured:
+    """How the sessions of the last year lie on the scales of a set, from stored figures; nothing is computed anew."""
+    since = since or date.today() - timedelta(days=365)
+    return schemas.LimitsMeasured.model_validate(measured_against.measured(db, limit_set_id, since))
 
 
-def _effect(store: Engine, session_id: int, wish: schemas.SupposedOfMany) -> schemas.Effect:
-    with Db(store) as db:
-        session = session_of(db, session_id)
-        now, step_now = session.verdict or "not assessable", session.verdict_step
-        try:
-            made = deciding.supposed(db, session, (), (), wish.limit_set_id, wished_limits(db, wish.limits)).reviewed
-        except ProblemError as error:
-            return schemas.Effect(
-                session_id=session_id, verdict="not assessable", words="", now=now, step_now=step_now, why=error.detail
-            )
-        return schemas.Effect(
-            session_id=session_id,
-            verdict=made.verdict.value,
-            words=made.words,
-            step=made.step,
-            now=now,
-            step_now=step_now,
-        )
+@router.get("/limit-sets/{limit_set_id}/hit")
+def limits_hit(
+    limit_set_id: int,
+    db: Database,
+    who: Who,
+    key: Annotated[str, Query(max_length=160)],
+    before: Finite,
+    after: Finite,
+    since: date,
+    below: bool = False,
+    beyond_before: bool = False,
+    beyond_after: bool = False,
+) -> list[schemas.LimitHit]:
+    """Whom a moved step would hit: people and places of whom another number of sessions reaches it."""
+    steps = [
+        Step(at, Verdict.ABOVE, "", beyond, below) for at, beyond in ((before, beyond_before), (after, beyond_after))
+    ]
+    found = measured_against.hit(db, limit_set_id, key, steps[0], steps[1], since)
+    return [schemas.LimitHit.model_validate(each) for each in found]
 
 
 def wished_limits(db: Db, wish: schemas.LimitWish | None) -> LimitSet | None:
@@ -89,4 +82,6 @@ def wished_limits(db: Db, wish: schemas.LimitWish | None) -> LimitSet | None:
 
 def _wish(wish: schemas.LimitWish) -> own_limits.Wish:
     rules = [rule.model_dump() for rule in wish.rules]
-    return own_limits.Wish(wish.based_on, wish.name, wish.issuer, wish.valid_from, wish.minimum_coverage, rules)
+    return own_limits.Wish(
+        wish.based_on, wish.name, wish.issuer, wish.valid_from, wish.minimum_coverage, rules, wish.why
+    )

@@ -381,7 +381,9 @@ class Session(SQLModel, table=True):
         Index("session_by_length", "length_s", "id", postgresql_where=text(_LISTED)),
         Index("session_by_verdict", "verdict", "id", postgresql_where=text(_LISTED)),
         Index("session_urgent", "verdict", "started_at", postgresql_where=text(f"{_LISTED} and signed_at is null")),
-        Index("session_by_kind", "kind", *_NEWEST_FIRST, postgresql_where=text(_LISTED)),
+        Index(
+            "session_by_kind", "kind", *_NEWEST_FIRST, postgresql_include=["person_id"], postgresql_where=text(_LISTED)
+        ),
         Index("session_of_person", "person_id", *_NEWEST_FIRST, postgresql_where=text(_LISTED)),
         Index(
             "session_unreported",
@@ -516,7 +518,7 @@ class Intervention(SQLModel, table=True):
 
 
 class LimitSetRow(SQLModel, table=True):
-    """A version of a limit set. Shipped ones are read-only."""
+    """A version of a limit set: it holds for what starts on its day or later. Shipped ones are read-only."""
 
     __tablename__ = "limit_set"
     id: int | None = Field(default=None, primary_key=True)
@@ -528,6 +530,7 @@ class LimitSetRow(SQLModel, table=True):
     valid_from: date
     shipped: bool = True
     data: dict[str, Any] = Field(sa_column=_json())
+    why: str = Field(default="", max_length=200, sa_column_kwargs={"server_default": ""})
     __table_args__ = (UniqueConstraint("key", "version", name="limit_set_version_once"),)
 
 
@@ -599,7 +602,7 @@ class FigureValue(SQLModel, table=True):
     kind: str = Field(max_length=40)
     __table_args__ = (
         Index("figure_value_by_number", "key", "value", "session_id"),
-        Index("figure_value_by_kind", "key", "kind", "value", "session_id"),
+        Index("figure_value_by_kind", "key", "kind", "value", "session_id", postgresql_include=["verdict", "coverage"]),
     )
 
 

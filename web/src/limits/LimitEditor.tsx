@@ -1,49 +1,11 @@
 import { useEffect, useRef, useState } from "react";
-import type { Schemas } from "@/api/client";
 import type { LimitPlace } from "@/charts/limitLine";
 import { Field, inputLook } from "@/ui/basics";
 import { DateField } from "@/ui/date-field";
-import { numberOf } from "@/ui/entry";
 import { unitWords } from "@/ui/format";
 import { counted, edge, type LimitSet, type Rule, rulesOf, sameRule } from "./rules";
-
-export type LimitWish = Schemas["LimitWish"];
-type Typed = Omit<Rule, "steps"> & { steps: (Omit<Rule["steps"][number], "value"> & { text: string })[] };
-
-const small = "min-h-7 rounded border border-line bg-panel px-1.5";
-
-function typedOf(rule: Rule): Typed {
-  return { ...rule, steps: rule.steps.map(({ value, ...s }) => ({ ...s, text: String(value) })) };
-}
-
-/** The wish that was typed, or what is wrong with it. */
-function wishOf(
-  base: LimitSet,
-  about: { name: string; issuer: string; validFrom: string; coverage: string },
-  rules: Typed[],
-): LimitWish | string {
-  const coverage = numberOf(about.coverage, { unit: "%", low: 1, high: 100 });
-  if ("wrong" in coverage || coverage.value === null) return "Coverage: a number from 1 to 100 %.";
-  if (!about.name.trim()) return "A name is needed.";
-  const found: LimitWish["rules"] = [];
-  for (const rule of rules) {
-    const steps: LimitWish["rules"][number]["steps"] = [];
-    for (const { text, ...step } of rule.steps) {
-      const value = numberOf(text, { unit: rule.unit });
-      if ("wrong" in value || value.value === null) return `${rule.name}: “${text}” is not a number.`;
-      steps.push({ ...step, value: value.value });
-    }
-    found.push({ figure: rule.figure, name: rule.name, parameters: rule.parameters, steps });
-  }
-  return {
-    based_on: base.id,
-    name: about.name.trim(),
-    issuer: about.issuer.trim(),
-    valid_from: about.validFrom,
-    minimum_coverage: coverage.value / 100,
-    rules: found,
-  };
-}
+import { StepFields, small } from "./StepFields";
+import { aboutOf, type LimitWish, type Typed, typedOf, wishOf } from "./typedLimits";
 
 /** A limit set as a form: steps typed, added, taken away; every change says at once what it would do. */
 export function LimitEditor({
@@ -69,12 +31,7 @@ export function LimitEditor({
   onWish: (wish: LimitWish) => void;
   actions: (wish: LimitWish | null) => React.ReactNode;
 }) {
-  const [about, setAbout] = useState({
-    name: base.shipped ? `${base.name}, own` : base.name,
-    issuer: base.shipped ? "" : base.issuer,
-    validFrom: new Date().toISOString().slice(0, 10),
-    coverage: String(Math.round(Number(base.data.minimum_coverage ?? 0.75) * 100)),
-  });
+  const [about, setAbout] = useState(() => aboutOf(base));
   const [rules, setRules] = useState<Typed[]>(() => rulesOf(base).map(typedOf));
   const now = wishOf(base, about, rules);
   const change = (next: Typed[]) => {
@@ -187,72 +144,7 @@ export function LimitEditor({
                 take away
               </button>
             </span>
-            <span className="grid gap-1">
-              {rule.steps.map((step, i) => (
-                // biome-ignore lint/suspicious/noArrayIndexKey: a step is known by its place alone
-                <span key={i} className="flex flex-wrap items-center gap-1.5">
-                  <select
-                    aria-label={`${rule.name}, step ${i + 1}: reached`}
-                    className={small}
-                    value={step.beyond ? "beyond" : "at"}
-                    onChange={(e) => changeStep(at, i, { beyond: e.target.value === "beyond" })}
-                  >
-                    <option value="at">{step.below ? "down to" : "from"}</option>
-                    <option value="beyond">{step.below ? "below" : "above"}</option>
-                  </select>
-                  <input
-                    aria-label={`${rule.name}, step ${i + 1}: value`}
-                    className={`${small} w-20 text-right`}
-                    value={step.text}
-                    onChange={(e) => changeStep(at, i, { text: e.target.value })}
-                  />
-                  <select
-                    aria-label={`${rule.name}, step ${i + 1}: what it is`}
-                    className={small}
-                    value={step.verdict}
-                    onChange={(e) => changeStep(at, i, { verdict: e.target.value as typeof step.verdict })}
-                  >
-                    <option value="action level reached">action level</option>
-                    <option value="above limit">limit</option>
-                  </select>
-                  <input
-                    aria-label={`${rule.name}, step ${i + 1}: name`}
-                    className={`${small} min-w-32 flex-1`}
-                    value={step.name}
-                    maxLength={80}
-                    onChange={(e) => changeStep(at, i, { name: e.target.value })}
-                  />
-                  {rule.steps.length > 1 && (
-                    <button
-                      type="button"
-                      className="min-h-6 min-w-6 text-act hover:underline"
-                      onClick={() =>
-                        change(rules.map((r, n) => (n === at ? { ...r, steps: r.steps.filter((_, m) => m !== i) } : r)))
-                      }
-                      aria-label={`Take step ${i + 1} of ${rule.name} away`}
-                    >
-                      –
-                    </button>
-                  )}
-                  {i === rule.steps.length - 1 && rule.steps.length < 6 && (
-                    <button
-                      type="button"
-                      className="min-h-6 min-w-6 text-act hover:underline"
-                      onClick={() =>
-                        change(
-                          rules.map((r, n) =>
-                            n === at ? { ...r, steps: [...r.steps, { ...step, name: "", text: "" }] } : r,
-                          ),
-                        )
-                      }
-                      aria-label={`Add a step to ${rule.name}`}
-                    >
-                      +
-                    </button>
-                  )}
-                </span>
-              ))}
-            </span>
+            <StepFields rule={rule} onChange={(next) => change(rules.map((r, n) => (n === at ? next : r)))} />
           </li>
         ))}
       </ul>

@@ -2,8 +2,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { api, ask } from "@/api/client";
 import { useNotices } from "@/ui/notices";
-import type { LimitWish } from "./LimitEditor";
 import { type LimitSet, type Rule, rulesOf, sameRule } from "./rules";
+import type { LimitWish } from "./typedLimits";
 
 /** Every rule that a set of a kind may have: those of the sets on record, then those of further sensors of vehicles. */
 export function useRulesKnown(sets: LimitSet[], kind: string): Rule[] {

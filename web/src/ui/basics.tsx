@@ -72,7 +72,7 @@ function Shape({ verdict }: { verdict: VerdictWord }) {
       />
     );
   if (verdict === "above limit") return <i className={`${size} bg-above`} />;
-  return <i className={`${size} hatched border border-none`} />;
+  return <i className={`${size} hatched border border-[var(--none)]`} />;
 }
 
 /** Shape, colour and words, never colour alone. Without visible words the verdict is still read out. */

@@ -69,7 +69,16 @@ from kumpel.api.schemas.laps import (
     Quantity,
     TimeLost,
 )
-from kumpel.api.schemas.limits import Effect, FurtherRule, LimitRule, LimitSet, LimitStep, LimitWish, SupposedOfMany
+from kumpel.api.schemas.limits import (
+    FurtherRule,
+    LimitHit,
+    LimitRule,
+    LimitSet,
+    LimitSets,
+    LimitsMeasured,
+    LimitStep,
+    LimitWish,
+)
 from kumpel.api.schemas.people import (
     Coded,
     FirstAdministrator,
@@ -265,7 +274,6 @@ __all__ = [
     "DraftWish",
     "Drawn",
     "DueOfPerson",
-    "Effect",
     "Event",
     "EventWord",
     "Feed",
@@ -310,10 +318,13 @@ __all__ = [
     "LeafletWish",
     "LearntCourse",
     "Level",
+    "LimitHit",
     "LimitRule",
     "LimitSet",
+    "LimitSets",
     "LimitStep",
     "LimitWish",
+    "LimitsMeasured",
     "Line",
     "LineOn",
     "LiveChannel",
@@ -412,7 +423,6 @@ __all__ = [
     "StretchWord",
     "Suggestion",
     "Supposed",
-    "SupposedOfMany",
     "Swap",
     "Table",
     "TableColumn",

@@ -19,6 +19,7 @@ class LimitSet(Out):
     version: str
     valid_from: date
     shipped: bool
+    why: str
     data: dict[str, Any]
 
 
@@ -86,24 +87,41 @@ class LimitWish(BaseModel):
     valid_from: date
     minimum_coverage: float = Field(gt=0, le=1)
     rules: list[LimitRule] = Field(min_length=1, max_length=60)
+    why: Line = Field(default="", max_length=200)
 
 
-class SupposedOfMany(BaseModel):
-    """The same for several sessions of a kind."""
+class Scale(Out):
+    """A rule's figure over the sessions: each value with its number of sessions, each person's extreme with its number of people."""
 
-    model_config = example(sessions=[4, 7]) | ConfigDict(extra="forbid")
-    sessions: list[Id] = Field(min_length=1, max_length=50)
-    limit_set_id: Id | None = None
-    limits: LimitWish | None = None
+    figure: str
+    key: str
+    values: list[tuple[float, int]]
+    extremes: list[tuple[float, int]]
+    unknown: int
 
 
-class Effect(BaseModel):
-    """What would become of a session: its verdict and the step that leads, now and then; `why` when nothing could be computed."""
+class LimitsMeasured(Out):
+    """How the sessions since a day lie on the scales of a set, in the order of its rules; `shares`: % measured, and how many."""
 
-    session_id: int
-    verdict: str
-    words: str
-    step: str = ""
-    now: str
-    step_now: str
-    why: str = ""
+    since: date
+    sessions: int
+    people: int
+    signed: int
+    scales: list[Scale]
+    shares: list[tuple[float, int]]
+
+
+class LimitHit(Out):
+    """Somebody of whom so many more sessions would reach a moved step (fewer, when negative); `others`: some reach it either way."""
+
+    person_id: int
+    name: str
+    more: int
+    others: bool
+
+
+class LimitSets(Out):
+    """Which sets are in use: the usual one of each kind by its key, and how many vehicles have one of their own."""
+
+    usual: dict[str, str]
+    vehicles: dict[str, int]

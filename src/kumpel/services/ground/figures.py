@@ -25,6 +25,7 @@ from kumpel.services.ground.carriers import carriers
 from kumpel.services.ground.limits import limits_of
 from kumpel.services.ground.recordings import recording_of
 from kumpel.services.ground.tags import tags_of
+from kumpel.services.ground.wall import wall_day
 from kumpel.store import locks
 from kumpel.store.database import tell
 from kumpel.store.tables import Decision, FigureValue, LimitSetRow, Result, Session, Tag, metadata
@@ -65,7 +66,7 @@ def compute(
     Raises ValueError with a sentence when the recording cannot be assessed.
     """
     chosen = limit_set_id or decisions.setting(rows, decisions.LIMIT_SET) or carriers().limit_set_id(db, session)
-    row, limits = limits_of(db, session.kind, chosen)
+    row, limits = limits_of(db, session.kind, chosen, wall_day(session))
     limits = wished or limits
     review = decisions.review_of(rows)
     return row, limits, review, kind_of(session.kind).assess(recording_of(db, session), review, limits)

@@ -61,17 +61,25 @@ def all_limit_sets(db: Db, kind: str | None = None) -> list[LimitSetRow]:
     return sorted(rows, key=lambda row: order.index(row.kind) if row.kind in order else len(order))
 
 
-def usual(db: Db, kind: str) -> LimitSetRow | None:
-    """The set that sessions of a kind are held against: the newest version of the one set for the kind, else the first shipped."""
+def usual_key(db: Db, kind: str) -> str:
+    """The set that is usual for a kind, by its key; empty where nobody said."""
     word = next(w for w in settings.words_of(KINDS[kind]) if w.key == settings.USUAL_LIMITS)
-    key = settings.value_of(db, word, kind=kind)
+    return str(settings.value_of(db, word, kind=kind) or "")
+
+
+def usual(db: Db, kind: str, day: date | None = None) -> LimitSetRow | None:
+    """The set that sessions of a kind are held against: of the one set for the kind, else the first shipped, the version that holds
+    on a day (today when none is given). Before its first day the first version holds: no session is without limits."""
+    key = usual_key(db, kind)
     rows = all_limit_sets(db, kind)
-    return next((row for row in reversed(rows) if row.key == key), next(iter(rows), None))
+    versions = [row for row in rows if row.key == key] or rows[:1]
+    at = day or date.today()
+    return next((row for row in reversed(versions) if row.valid_from <= at), next(iter(versions), None))
 
 
-def limits_of(db: Db, kind: str, limit_set_id: int | None) -> tuple[LimitSetRow, LimitSet]:
-    """A limit set by id, or the kind's usual one. NotFoundError when it is not one of this kind."""
-    row = db.get(LimitSetRow, limit_set_id) if limit_set_id else usual(db, kind)
+def limits_of(db: Db, kind: str, limit_set_id: int | None, day: date | None = None) -> tuple[LimitSetRow, LimitSet]:
+    """A limit set by id, or the kind's usual one as it holds on a day. NotFoundError when it is not one of this kind."""
+    row = db.get(LimitSetRow, limit_set_id) if limit_set_id else usual(db, kind, day)
     if row is None or row.kind != kind:
         raise NotFoundError("This limit set is not on record for this kind of recording.")
     return row, limit_set_from(row.data)

@@ -375,15 +375,16 @@ def keep(db: Db, key: str, scope: str, of: str, value: Any, version: int, who: i
         )
     db.add(Setting(key=key, scope=scope, of=of, value=good, made_by=who))
     if key == USUAL_LIMITS:
-        _wait_for_usual(db, of)
+        wait_for_usual(db, of)
     shown = {"value": UNSHOWN[word.type] if word.type in UNSHOWN and good else good}
     deeds.keep(db, "setting changed", whom, {"value": _shown(word, before)}, shown, who)
     tell(db, "settings")
     db.commit()
 
 
-def _wait_for_usual(db: Db, kind: str) -> None:
-    """Sessions that are not signed and have no limit set of their own are held against the new one."""
+def wait_for_usual(db: Db, kind: str, since: datetime | None = None) -> None:
+    """Sessions (that began since then) that are not signed and have no limit set of their own are held against the new one."""
+    begun = () if since is None else (col(Session.started_at) >= since,)
     own = select(Decision.session_id).where(Decision.key == LIMIT_SET, col(Decision.removed_at).is_(None))
     db.exec(
         update(Session)
@@ -392,6 +393,7 @@ def _wait_for_usual(db: Db, kind: str) -> None:
             col(Session.figures) == "assessed",
             col(Session.signed_at).is_(None),
             col(Session.id).not_in(own),
+            *begun,
         )
         .values(figures="waiting")
     )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from typing import Any
 
 import sqlalchemy
@@ -15,6 +15,7 @@ from sqlmodel import Session as Db
 from sqlmodel import col, func, or_, select
 
 from kumpel.services.ground.deeds import Whom, ask
+from kumpel.services.ground.wall import wall_day
 from kumpel.services.groups.kept import GroupWish
 from kumpel.services.register.session_list import Filter, conditions
 from kumpel.store.database import among
@@ -72,7 +73,7 @@ class Measured:
     @property
     def day(self) -> date:
         """The day on the wall where it began."""
-        return (self.started_at + timedelta(minutes=self.utc_offset_min)).date()
+        return wall_day(self)
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import UTC, date, datetime, time, timedelta
 from itertools import pairwise
 from typing import Any
 
@@ -19,14 +19,18 @@ from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import deeds
 from kumpel.services.ground.decisions import is_finite
 from kumpel.services.ground.deeds import Whom
-from kumpel.services.ground.limits import all_limit_sets
+from kumpel.services.ground.limits import all_limit_sets, usual_key
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.ground.settings import wait_for_usual
 from kumpel.store import locks
 from kumpel.store.database import tell
 from kumpel.store.tables import LimitSetRow, Vehicle
 
 REACHED = (Verdict.ACTION, Verdict.ABOVE)
 MOST_STEPS = 6
+MOST_WHY = 200
+A_DAY = timedelta(days=1)
+"""The day of a session is that on its own wall: so much earlier by UTC at the most."""
 
 
 @dataclass(frozen=True)
@@ -39,6 +43,7 @@ class Wish:
     valid_from: date
     minimum_coverage: float
     rules: Sequence[dict[str, Any]]
+    why: str = ""
 
 
 def wished(db: Db, wish: Wish, key: str = "own", version: str = "1") -> LimitSet:
@@ -123,7 +128,8 @@ def copied(db: Db, wish: Wish, who: int | None = None) -> LimitSetRow:
     stem = re.sub(r"[^a-z0-9]+", "-", wish.name.lower()).strip("-")[:40] or "set"
     taken = set(db.exec(select(LimitSetRow.key)).all())
     key = next(k for k in (f"own-{stem}", *(f"own-{stem}-{n}" for n in range(2, 10_000))) if k not in taken)
-    return _keep(db, wished(db, wish, key, "version 1"), "limit set made", {"based_on": wish.based_on}, who)
+    limits = wished(db, wish, key, "version 1")
+    return _keep(db, limits, "limit set made", {"based_on": wish.based_on}, who, _why(wish))
 
 
 def changed(db: Db, limit_set_id: int, wish: Wish, who: int | None = None) -> LimitSetRow:
@@ -140,10 +146,29 @@ def changed(db: Db, limit_set_id: int, wish: Wish, who: int | None = None) -> Li
             "There is a newer version of this limit set. It was read again; please repeat your change.",
             code="stale-limits",
         )
-    return _keep(db, wished(db, wish, row.key, f"version {len(versions) + 1}"), "limit set changed", row.data, who)
+    if wish.valid_from < row.valid_from:
+        raise InvalidError(
+            f"valid_from: the version before holds from {row.valid_from.isoformat()}; a newer one cannot hold earlier."
+        )
+    limits = wished(db, wish, row.key, f"version {len(versions) + 1}")
+    _wait_for_version(db, row, wish.valid_from)
+    return _keep(db, limits, "limit set changed", row.data, who, _why(wish))
 
 
-def _keep(db: Db, limits: LimitSet, deed: str, before: dict[str, Any], who: int | None) -> LimitSetRow:
+def _why(wish: Wish) -> str:
+    why = clean_line(wish.why)
+    if len(why) > MOST_WHY:
+        raise InvalidError(f"why: up to {MOST_WHY} characters.")
+    return why
+
+
+def _wait_for_version(db: Db, row: LimitSetRow, day: date) -> None:
+    """What starts on the day or later, is not signed and is held against the usual set waits for its new figures."""
+    if usual_key(db, row.kind) == row.key:
+        wait_for_usual(db, row.kind, datetime.combine(day, time(), UTC) - A_DAY)
+
+
+def _keep(db: Db, limits: LimitSet, deed: str, before: dict[str, Any], who: int | None, why: str) -> LimitSetRow:
     row = LimitSetRow(
         key=limits.key,
         kind=limits.kind,
@@ -152,6 +177,7 @@ def _keep(db: Db, limits: LimitSet, deed: str, before: dict[str, Any], who: int 
         version=limits.version,
         valid_from=date.fromisoformat(limits.valid_from),
         shipped=False,
+        why=why,
         data=limit_set_data(limits),
     )
     db.add(row)

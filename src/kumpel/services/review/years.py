@@ -6,7 +6,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from functools import lru_cache
 from typing import Any
 
@@ -22,6 +22,7 @@ from kumpel.kinds.kind import Followed, Kind
 from kumpel.kinds.registry import KINDS
 from kumpel.services.ground.deeds import Whom, ask
 from kumpel.services.ground.people import person_of
+from kumpel.services.ground.wall import wall_day
 from kumpel.services.register import medicines
 from kumpel.services.register.session_list import Filter, conditions
 from kumpel.services.review import interventions
@@ -285,7 +286,7 @@ def _daily_load(db: Db, kind: Kind, rows: Sequence[Any]) -> np.ndarray[Any, Any]
     if not kind.load:
         return np.empty(0)
     loads = _of_sessions(db, rows, (kind.load,))
-    days = [_wall_day(row).toordinal() for row in rows]
+    days = [wall_day(row).toordinal() for row in rows]
     known = [math.nan if (value := loads.get((row.id, kind.load))) is None else value for row in rows]
     return load.by_day(days, known, datetime.now().astimezone().date().toordinal())
 
@@ -301,7 +302,7 @@ def _of_sessions(db: Db, rows: Sequence[Any], keys: Sequence[str]) -> dict[tuple
 def _weeks(kind: Kind, lane: Lane) -> list[Week]:
     if kind.weekly is None or kind.weekly.figure != lane.figure:
         return []
-    known = [(_wall_day(mark).toordinal(), float(mark.value or 0.0)) for mark in lane.marks if mark.counts]
+    known = [(wall_day(mark).toordinal(), float(mark.value or 0.0)) for mark in lane.marks if mark.counts]
     found = weeks.weeks([day for day, _ in known], [value for _, value in known], kind.weekly.of)
     return [
         Week(
@@ -318,7 +319,7 @@ def _curves(daily: np.ndarray[Any, Any], rows: Sequence[Any]) -> list[Curve]:
     """The load lately and usually, day by day."""
     if not len(daily):
         return []
-    first = min(_wall_day(row) for row in rows)
+    first = min(wall_day(row) for row in rows)
     return [
         Curve(
             f"{days} days",
@@ -342,7 +343,7 @@ def _courses(db: Db, kind: Kind, rows: Sequence[Any]) -> list[OnCourse]:
     )
     values = _of_sessions(db, [row for row in rows if row.id in named], kind.by_course)
     return [
-        OnCourse(row.id, named[row.id], _wall_day(row), tuple(values.get((row.id, key)) for key in kind.by_course))
+        OnCourse(row.id, named[row.id], wall_day(row), tuple(values.get((row.id, key)) for key in kind.by_course))
         for row in reversed(rows)
         if row.id in named
     ]
@@ -380,15 +381,9 @@ def _trend(marks: Sequence[Mark], unit: str) -> Told:
     return _told(found, over_time.trend_words(found, span, unit, _decimals(values)))
 
 
-def _wall_day(of: Any) -> date:
-    """The day on the wall where a session began."""
-    day: date = (of.started_at + timedelta(minutes=of.utc_offset_min)).date()
-    return day
-
-
 def _since(marks: Sequence[Mark], unit: str, changed: Sequence[Changed]) -> list[Since]:
     """Each change against the sessions since the one before it, and until the next: what else was changed would be mixed up with it."""
-    known = [(_wall_day(mark), float(mark.value or 0.0)) for mark in marks if mark.counts]
+    known = [(wall_day(mark), float(mark.value or 0.0)) for mark in marks if mark.counts]
     days = sorted({each.day for each in changed})
     found = []
     for each in changed:

@@ -1,7 +1,8 @@
 import { useEffect, useRef, useState } from "react";
 import type { LimitPlace } from "@/charts/limitLine";
-import { LimitEditor, type LimitWish } from "@/limits/LimitEditor";
+import { LimitEditor } from "@/limits/LimitEditor";
 import type { LimitSet } from "@/limits/rules";
+import type { LimitWish } from "@/limits/typedLimits";
 import { useKeepLimits, useRulesKnown } from "@/limits/useKeepLimits";
 import type { Assessed } from "@/sheet/assessed";
 import type { Supposed } from "@/sheet/useSupposed";

@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
-import type { LimitWish } from "@/limits/LimitEditor";
 import { type LimitSet, rulesOf } from "@/limits/rules";
+import type { LimitWish } from "@/limits/typedLimits";
 import type { Supposed } from "@/sheet/useSupposed";
 import { numberOf } from "@/ui/entry";
 import type { Period } from "./readings";
@@ -38,6 +38,7 @@ function wishOf(base: LimitSet, pairs: Record<Period, [number, number]>): LimitW
     name: `${base.name}, ${pairs.awake.join("/")} and ${pairs.asleep.join("/")}`,
     issuer: base.shipped ? "" : base.issuer,
     valid_from: new Date().toISOString().slice(0, 10),
+    why: "",
     minimum_coverage: Number(base.data.minimum_coverage ?? 0.7),
     rules: rulesOf(base).map((rule) => ({
       figure: rule.figure,
