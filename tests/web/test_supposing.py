@@ -183,7 +183,7 @@ class Supposing(BrowserTest):
         expect(page.get_by_role("button", name="Keep as a set of the house")).to_be_disabled()
         box.fill("60")
         expect(told.get_by_role("status")).to_contain_text(f"{reached[0]} → {len(rows)}")
-moved = {row.person_id for row, value in zip(rows, values, strict=True) if 60 <= value < 80 and row.person_id}
+        moved = {row.person_id for row, value in zip(rows, values, strict=True) if 60 <= value < 80 and row.person_id}
         expect(told.get_by_role("list", name="Whom it hits").get_by_role("listitem")).to_have_count(len(moved))
         page.get_by_label("Name", exact=True).fill("Levels of the mill")
         self.assertEqual([s for s in limits.all_limit_sets(self.db, "noise") if not s.shipped], [])
