@@ -31,7 +31,7 @@ class Calibrating(BrowserTest):
     def opened(self) -> Locator:
         """The sensors of the logger, its live values coming."""
         page = self.sign_in()
-        page.goto(f"{self.address}/recorders")
+        page.goto(f"{self.address}/recorders?as=list")
         page.get_by_role("row", name=re.compile("Logger 2")).get_by_role("link", name=re.compile("due|Sensors")).click()
         expect(page.get_by_role("region", name="Live now")).to_contain_text("ten times a second")
         return page.get_by_role("region", name="Steering angle, positions")

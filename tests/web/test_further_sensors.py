@@ -61,7 +61,7 @@ class Declared(AxeTest):
             [there] = link.setup().setup["further"]
         self.assertEqual((there["name"], there["on"], there["high"]), ("Brake line pressure", True, 80.5))
 
-        page.goto(f"{self.address}/recorders")
+        page.goto(f"{self.address}/recorders?as=list")
         page.get_by_role("row", name=re.compile("Logger 2")).get_by_role("link", name=re.compile("due|Sensors")).click()
         page.get_by_role("button", name="Brake line pressure").click()
         positions = page.get_by_role("region", name="Brake line pressure, positions")

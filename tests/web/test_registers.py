@@ -36,7 +36,7 @@ class ManyRecorders(BrowserTest):
 
     def test_a_page_at_a_time_to_the_last_one(self) -> None:
         page = self.page
-        page.goto(f"{self.address}/recorders")
+        page.goto(f"{self.address}/recorders?as=list")
         rows = page.get_by_role("row")
         expect(page.get_by_role("status").filter(has_text=str(MANY))).to_be_visible()
         expect(page.get_by_text("N-001", exact=True)).to_be_visible()
@@ -48,9 +48,39 @@ class ManyRecorders(BrowserTest):
         expect(rows).to_have_count(MANY + 1)
         expect(page.get_by_text(f"N-{MANY}", exact=True)).to_be_visible()
 
-    def test_narrowed_and_sorted(self) -> None:
+    def test_a_board_of_many_folds_and_finds_and_several_are_chosen(self) -> None:
         page = self.page
         page.goto(f"{self.address}/recorders")
+        head = page.get_by_role("columnheader")
+        told = [int(re.findall(r"\d+", head.nth(n).inner_text())[0]) for n in range(1, 6)]
+        self.assertEqual(sum(told), MANY, "the heads add up to all")
+        # 23 in reach are too many for tokens; a press opens them beneath.
+        page.get_by_role("row", name=re.compile("^Noise")).get_by_role("button", name=re.compile("^207|^206")).click()
+        listed = page.get_by_role("region", name="Noise, away")
+        expect(listed.get_by_role("button", name=re.compile("^N-"))).to_have_count(told[4])
+        page.get_by_label("Find recorders").fill("N-03")
+        tokens = page.get_by_role("table").get_by_role("button", name=re.compile("^N-03"))
+        expect(tokens).to_have_count(10)
+        first = tokens.first
+        first.focus()
+        page.keyboard.press("Space")
+        expect(first).to_have_attribute("aria-pressed", "true")
+        tokens.nth(4).click(modifiers=["Shift"])
+        chosen = page.get_by_role("region", name=re.compile("chosen$"))
+        expect(chosen).to_be_visible()
+        chosen.get_by_role("button", name="Set right what needs no hand").click()
+        expect(page.get_by_text(re.compile("Nothing was done. N-03"))).to_be_visible()
+        page.keyboard.press("Escape")
+        expect(chosen).to_have_count(0)
+        page.get_by_label("Find recorders").fill("Ida")
+        page.get_by_role("button", name=re.compile("^N-007")).click()
+        life = page.get_by_role("complementary", name="Noise meter 7")
+        expect(life).to_contain_text("with Ida Brandvik")
+        expect(life.get_by_role("row", name=re.compile("^Held last"))).to_contain_text("Ida Brandvik")
+
+    def test_narrowed_and_sorted(self) -> None:
+        page = self.page
+        page.goto(f"{self.address}/recorders?as=list")
         rows = page.get_by_role("row")
         page.get_by_label("Where they are").select_option("in reach")
         expect(rows).to_have_count(MANY // 10 + 1)
@@ -77,8 +107,8 @@ class ManyRecorders(BrowserTest):
         expect(page.get_by_role("dialog").get_by_role("button", name="N-123")).to_be_visible()
         page.keyboard.press("Enter")
         expect(page.get_by_label("Find recorders")).to_have_value("N-123")
-        expect(page.get_by_role("row")).to_have_count(2)
-        expect(page.get_by_role("row").nth(1)).to_contain_text("Noise meter 123")
+        expect(page.get_by_role("table").get_by_role("button", name=re.compile("^N-"))).to_have_count(1)
+        expect(page.get_by_role("complementary", name="Noise meter 123")).to_be_visible()
 
 
 class LoadedBehind(BrowserTest):

@@ -400,7 +400,7 @@ class Supposing(BrowserTest):
         networks.fill("127.0.0.0/8\n198.51.100.9/24")
         networks.blur()
         expect(networks).to_have_value("127.0.0.0/8\n198.51.100.0/24")
-        page.goto(f"{self.address}/recorders")
+        page.goto(f"{self.address}/recorders?as=list")
         where = page.get_by_role("region", name="Looked in")
         expect(where).to_contain_text("this machine, none in reach")
         expect(where).to_contain_text("198.51.100.0/24: the server has no address in it now")

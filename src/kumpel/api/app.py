@@ -15,6 +15,7 @@ from starlette.middleware.gzip import GZipMiddleware
 from kumpel import __version__
 from kumpel.api import (
     batches,
+    board,
     events,
     groups,
     hand_out,
@@ -46,6 +47,7 @@ ROUTERS = (
     groups,
     batches,
     plan,
+    board,
     hand_out,
     sensors,
     take_in,

@@ -17,6 +17,7 @@ from kumpel.api.schemas.assessments import (
     Why,
 )
 from kumpel.api.schemas.batches import Batch, BatchItem, BatchWish, Candidate, CandidatesWish
+from kumpel.api.schemas.board import CheckedOnce, Held, OnBoard, Recorded, RecorderLife, RecordersChosen, Righted
 from kumpel.api.schemas.common import Birthday, Id, Line, Out, Problem, Tags, Text, VerdictWord
 from kumpel.api.schemas.comparisons import CompareQuestion, Comparison, DaySpan, Differing, FigureChange, TakenBoth
 from kumpel.api.schemas.groups import (
@@ -243,6 +244,7 @@ __all__ = [
     "CheckInput",
     "CheckStanding",
     "CheckWord",
+    "CheckedOnce",
     "Choice",
     "Clear",
     "Cleared",
@@ -303,6 +305,7 @@ __all__ = [
     "GroupSplitWish",
     "GroupStep",
     "HandOver",
+    "Held",
     "Hit",
     "Id",
     "InForce",
@@ -357,6 +360,7 @@ __all__ = [
     "Noted",
     "Number",
     "OffTarget",
+    "OnBoard",
     "Opening",
     "OtherSession",
     "Out",
@@ -385,14 +389,18 @@ __all__ = [
     "Quantity",
     "RawRange",
     "ReadingBar",
+    "Recorded",
     "Recorder",
+    "RecorderLife",
     "RecorderList",
+    "RecordersChosen",
     "Replaced",
     "Report",
     "ReportChoices",
     "ReportList",
     "ReportOptions",
     "Review",
+    "Righted",
     "Sensor",
     "SensorBench",
     "SensorCheck",
