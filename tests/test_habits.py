@@ -56,7 +56,7 @@ WEB: dict[str, set[str]] = {
 FEATURES: dict[str, set[str]] = {
     "hand-out": {"people", "settings"},
     "people": {"review"},
-    "recorders": {"settings"},
+    "recorders": {"plan", "settings"},
     "review": {"settings"},
     "take-in": {"settings"},
 }

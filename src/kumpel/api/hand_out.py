@@ -114,6 +114,12 @@ def start_picture(recorder_id: int, db: Database, who: Who) -> schemas.Drawn:
     return schemas.Drawn.model_validate(displays.picture_of(db, recorder_id))
 
 
+@router.get("/people/{person_id}/hand-overs")
+def hand_overs_of(person_id: int, db: Database, who: Who) -> list[schemas.HandOver]:
+    """What somebody has and had."""
+    return [answers.slip(*each) for each in hand_out.of_person(db, person_id)]
+
+
 @router.get("/hand-overs")
 def out_now(db: Database, who: Who) -> list[schemas.HandOver]:
     """Who has what now."""

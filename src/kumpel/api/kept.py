@@ -33,7 +33,7 @@ from kumpel.services.ground.accounts import token_hash
 from kumpel.store.database import plain_url
 
 KEEPS: Final = re.compile(
-    r"/api/(line|kinds|take-in|people|teams|recorders(/register)?|sessions|vehicles|courses|limit-sets|sessions/\d+(/(review|view|laps|bins|comparison))?|people/\d+(/(years|due))?|groups(/\d+)?|plan(/overdue)?)"
+    r"/api/(line|kinds|take-in|people|teams|recorders(/(register|board|\d+/life))?|sessions|vehicles|courses|limit-sets(/(in-use|\d+/(measured|hit)))?|sessions/\d+(/(review|view|laps|bins|comparison))?|people/\d+(/(years|due|hand-overs))?|groups(/\d+)?|plan(/overdue)?)"
 )
 """Addresses whose answers depend on the database alone, and not on who asks as long as somebody is signed in."""
 FRESH_S: Final = 5.0

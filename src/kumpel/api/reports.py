@@ -42,9 +42,15 @@ def issue(session_id: int, wish: schemas.ReportOptions, db: Database, who: Who) 
 
 @router.get("/reports")
 def list_reports(
-    db: Database, who: Who, search: str = "", limit: Limit = 50, offset: Offset = 0, session_id: int | None = None
+    db: Database,
+    who: Who,
+    search: str = "",
+    limit: Limit = 50,
+    offset: Offset = 0,
+    session_id: int | None = None,
+    person_id: int | None = None,
 ) -> schemas.ReportList:
-    rows, total = reports.list_reports(db, search, limit, offset, session_id)
+    rows, total = reports.list_reports(db, search, limit, offset, session_id, person_id)
     return schemas.ReportList(reports=[answers.report(*row) for row in rows], total=total)
 
 

@@ -272,6 +272,8 @@ class Kind:
     weekly: Weekly | None = None
     by_course: tuple[str, ...] = ()
     """Figures that are told by course and day: of what is driven."""
+    efforts: tuple[Followed, ...] = ()
+    """Figures whose lowest over all sessions is somebody's best: times over distances."""
     stands: bool = False
     """Whether a recorder may stand in a room that nobody wears it in: then its sessions belong to the place."""
     plan: PlanOf | None = None

@@ -32,10 +32,10 @@ const STALE: Record<string, string[]> = {
   reports: ["reports", "line", "sessions"],
   people: ["people", "years", "groups", "plan", "due"],
   setups: ["draft"],
-  vehicles: ["vehicles"],
+  vehicles: ["vehicles", "limits"],
   courses: ["courses", "draft"],
-  settings: ["settings", "kinds", "limit-sets", "recorders", "years"],
-  "limit-sets": ["limit-sets", "years"],
+  settings: ["settings", "kinds", "limit-sets", "limits", "recorders", "years"],
+  "limit-sets": ["limit-sets", "limits", "years"],
   mails: ["mails"],
   batches: ["batches", "line"],
 };

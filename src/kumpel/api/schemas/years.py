@@ -78,6 +78,19 @@ class OnCourse(Out):
     values: list[float | None]
 
 
+class Effort(Out):
+    """The best over a distance ever and lately, in s, each with its session."""
+
+    figure: str
+    label: str
+    unit: str
+    session_id: int
+    day: date
+    value: float
+    lately_id: int | None
+    lately: float | None
+
+
 class YearsLane(Out):
     kind: str
     figure: str
@@ -93,6 +106,7 @@ class YearsLane(Out):
     weeks: list[YearsWeek]
     curves: list[YearsCurve]
     courses: list[OnCourse]
+    efforts: list[Effort]
 
 
 class Changed(Out):

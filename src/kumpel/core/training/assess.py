@@ -36,6 +36,7 @@ from kumpel.core.training.course import (
     course_of,
     moving_s,
 )
+from kumpel.core.training.efforts import EFFORTS_M, best_effort, effort_words
 from kumpel.core.training.heart import (
     LOAD_SOURCE,
     ZONE_SOURCE,
@@ -73,6 +74,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
     left_out_s = float(np.diff(base.edges_s)[~course.counted].sum())
     reckoning = Reckoning(share, n, n - int(course.counted.sum()), left_out_s)
     _movement(reckoning, recording, review, base, course)
+    _efforts(reckoning, course)
     _heart(reckoning, rate, course.lengths_s, elapsed, wearer)
     _strokes(reckoning, recording, review, base, course)
     marks = sorted(
@@ -192,6 +194,27 @@ def _movement(reckoning: Reckoning, recording: Recording, review: Review, base: 
         SOURCE,
         note=none,
     )
+
+
+def _efforts(reckoning: Reckoning, course: Course) -> None:
+    """The fastest time over each distance that was covered; a distance that was not has no figure."""
+    cover = min(course.measured_s / float(course.time_s[-1]), 1.0) if course.time_s[-1] > 0 else 0.0
+    for length_m in EFFORTS_M:
+        taken, began = best_effort(course.edges_s, course.distance_m, course.counted, length_m)
+        if math.isnan(taken):
+            continue
+        reckoning.put(
+            f"effort.{length_m:g}",
+            f"Fastest {effort_words(length_m)}",
+            taken,
+            "s",
+            1,
+            "min over a of t(d(a) + L) - t(a)",
+            SOURCE,
+            Put("L", "length", length_m, "m"),
+            at_s=began,
+            coverage=cover,
+        )
 
 
 def _ascent(recording: Recording, base: Base, course: Course) -> tuple[float, float]:

@@ -12,6 +12,7 @@ from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.core.training.assess import assess
+from kumpel.core.training.efforts import EFFORTS_M, effort_words
 from kumpel.core.training.heart import wearer_of, zone_edges
 from kumpel.kinds.kind import PLACE, DecisionWord, EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
@@ -140,7 +141,7 @@ KIND = Kind(
     setup_library=LIBRARY,
     plan=plan,
     assess=assess,
-    method="3",
+    method="4",
     main_channel="heart_rate",
     bounds=Bounds(14 * DAY_S, 50.0, 64, 60_000_000, 250_000),
     limit_sets=shipped(__name__),
@@ -180,6 +181,7 @@ KIND = Kind(
         Followed("load", "Load"),
     ),
     load="load",
+    efforts=tuple(Followed(f"effort.{m:g}", effort_words(m)) for m in EFFORTS_M),
     trends=(
         Followed("load", "Load"),
         Followed("distance", "Distance"),

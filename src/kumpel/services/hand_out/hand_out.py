@@ -22,7 +22,7 @@ from kumpel.link.messages import Code
 from kumpel.services.ground import deeds, personal
 from kumpel.services.ground.carriers import carriers
 from kumpel.services.ground.deeds import Whom
-from kumpel.services.ground.people import owner_of
+from kumpel.services.ground.people import owner_of, person_of
 from kumpel.services.ground.problems import (
     ConflictError,
     InvalidError,
@@ -363,6 +363,22 @@ def out_now(db: Db) -> list[tuple[HandOver, Recorder, Person]]:
             .order_by(col(HandOver.given_at))
         ).all()
     ]
+
+
+MOST_OF_ONE = 200
+
+
+def of_person(db: Db, person_id: int) -> list[tuple[HandOver, Recorder, Person]]:
+    """What somebody has and had, the newest first; what is still out stands before the rest."""
+    owner = person_of(db, person_id)
+    found = db.exec(
+        select(HandOver, Recorder)
+        .join(Recorder, col(HandOver.recorder_id) == Recorder.id)
+        .where(HandOver.person_id == person_id)
+        .order_by(col(HandOver.returned_at).is_(None).desc(), col(HandOver.given_at).desc())
+        .limit(MOST_OF_ONE)
+    ).all()
+    return [(slip, recorder, owner) for slip, recorder in found]
 
 
 def take_back(db: Db, hand_over_id: uuid.UUID) -> HandOver:

@@ -192,14 +192,21 @@ MOST_COUNTED = 5_000
 
 
 def list_reports(
-    db: Db, search: str = "", limit: int = 50, offset: int = 0, session_id: int | None = None
+    db: Db,
+    search: str = "",
+    limit: int = 50,
+    offset: int = 0,
+    session_id: int | None = None,
+    person_id: int | None = None,
 ) -> tuple[list[tuple[Report, str, datetime | None]], int]:
-    """Issued reports (of one session), newest first, with who issued them and when the (first) session began, without their bytes; and how many
+    """Issued reports (of one session, or of one person), newest first, with who issued them and when the (first) session began, without their bytes; and how many
     there are, counted to MOST_COUNTED beyond the page."""
     where: list[Any] = []
     if session_id is not None:
         mine = select(ReportSession.report_id).where(ReportSession.session_id == session_id)
         where.append(col(Report.id).in_(mine))
+    if person_id is not None:
+        where.append(Report.person_id == person_id)
     if search.strip():
         pattern = like(search.strip())
         where.append(or_(col(Report.title).ilike(pattern), col(Report.number).ilike(pattern)))

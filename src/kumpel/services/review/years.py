@@ -6,7 +6,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from functools import lru_cache
 from typing import Any
 
@@ -123,6 +123,20 @@ class OnCourse:
 
 
 @dataclass(frozen=True)
+class Effort:
+    """The best of somebody over a distance, s, ever and lately (`core.load.USUALLY_D` days), each with its session."""
+
+    figure: str
+    label: str
+    unit: str
+    session_id: int
+    day: date
+    value: float
+    lately_id: int | None
+    lately: float | None
+
+
+@dataclass(frozen=True)
 class Lane:
     kind: str
     figure: str
@@ -140,6 +154,7 @@ class Lane:
     weeks: tuple[Week, ...] = ()
     curves: tuple[Curve, ...] = ()
     courses: tuple[OnCourse, ...] = ()
+    efforts: tuple[Effort, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -199,6 +214,7 @@ def years_of(db: Db, person_id: int, wanted: Mapping[str, str] | None = None) ->
                 weeks=tuple(_weeks(kind, lane)),
                 curves=tuple(_curves(daily, rows_of)) if kind.load and kind.load == lane.figure else (),
                 courses=tuple(_courses(db, kind, rows_of)),
+                efforts=tuple(_efforts(db, kind, rows_of)),
             )
         )
     return Years(tuple(lanes), tuple(changed), tuple(medicines.of_person(db, person_id)))
@@ -347,6 +363,28 @@ def _courses(db: Db, kind: Kind, rows: Sequence[Any]) -> list[OnCourse]:
         for row in reversed(rows)
         if row.id in named
     ]
+
+
+def _efforts(db: Db, kind: Kind, rows: Sequence[Any]) -> list[Effort]:
+    """The best over each distance; of two that are the same the first."""
+    if not kind.efforts:
+        return []
+    values = _of_sessions(db, rows, [each.figure for each in kind.efforts])
+    last = datetime.now().astimezone().date() - timedelta(days=load.USUALLY_D)
+    found = []
+    for each in kind.efforts:
+        known = [(value, row) for row in rows if (value := values.get((row.id, each.figure))) is not None]
+        if not known:
+            continue
+        value, row = min(known, key=lambda pair: pair[0])
+        lately = min((pair for pair in known if wall_day(pair[1]) > last), key=lambda pair: pair[0], default=None)
+        found.append(
+            Effort(
+                each.figure, each.label, "s", row.id, wall_day(row), value,
+                lately[1].id if lately else None, lately[0] if lately else None,
+            )
+        )  # fmt: skip
+    return found
 
 
 def _in_force(marks: Sequence[Mark], figure: Followed, sets: Mapping[int, LimitSetRow]) -> list[InForce]:

@@ -8,7 +8,7 @@ const REST_MS = 250;
 /** How the sessions of the last year lie on the scales of a set. */
 export const useMeasured = (id: number) =>
   useQuery({
-    queryKey: ["limits-measured", id],
+    queryKey: ["limits", "measured", id],
     queryFn: () => ask(api.GET("/api/limit-sets/{limit_set_id}/measured", { params: { path: { limit_set_id: id } } })),
     staleTime: 60_000,
   });
@@ -16,7 +16,7 @@ export const useMeasured = (id: number) =>
 export type Measured = NonNullable<ReturnType<typeof useMeasured>["data"]>;
 
 export const useInUse = () =>
-  useQuery({ queryKey: ["limits-in-use"], queryFn: () => ask(api.GET("/api/limit-sets/in-use")) });
+  useQuery({ queryKey: ["limits", "in-use"], queryFn: () => ask(api.GET("/api/limit-sets/in-use")) });
 
 export interface Moved {
   key: string;
@@ -28,7 +28,7 @@ export interface Moved {
 export function useHit(id: number, since: string, moved: Moved | null) {
   const rested = useRested(moved, REST_MS);
   return useQuery({
-    queryKey: ["limits-hit", id, since, rested],
+    queryKey: ["limits", "hit", id, since, rested],
     enabled: rested !== null && since !== "",
     placeholderData: keepPreviousData,
     queryFn: () => {

@@ -3,9 +3,10 @@ import { useMemo, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, ask } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
-import { Empty, Loading, Token, Trouble, Verdict, type VerdictWord } from "@/ui/basics";
-import { day, dayMonth, moment, unitWords } from "@/ui/format";
+import { Empty, Loading, Trouble, Verdict, type VerdictWord } from "@/ui/basics";
+import { day, moment, unitWords } from "@/ui/format";
 import { useTitle } from "@/ui/title";
+import { Courses, DueNext, Efforts, HandOvers, OutHere, Reports, Weeks } from "./Beside";
 import { PersonAbout } from "./PersonAbout";
 import { Changes } from "./years/Changes";
 import { type Event, type Mark, secondsOf } from "./years/draw";
@@ -77,137 +78,6 @@ function Ways({ years }: { years: Years }) {
             <b className="font-semibold">{kindName(lane.kind)}</b>, {lane.label}:{" "}
             <span className={lane.trend.shows ? "" : "text-soft"}>{lane.trend.words}</span>
             {lane.load && <span className="block">Load: {lane.load}</span>}
-          </li>
-        ))}
-      </ul>
-    </section>
-  );
-}
-
-/** Weeks with a figure of their own, and how far the others were measured. */
-function Weeks({ years }: { years: Years }) {
-  const lane = years.lanes.find((each) => each.weekly && each.weeks.length > 0);
-  if (!lane) return null;
-  const whole = lane.weeks.filter((week) => week.value !== null).reverse();
-  const parts = lane.weeks.filter((week) => week.value === null);
-  const most = Math.max(0, ...parts.map((week) => week.measured));
-  const of = lane.weeks[0]?.of ?? 5;
-  return (
-    <section aria-label={`Weeks, ${lane.weekly}`} className="mt-4">
-      <h2 className="mb-1">Weeks, {lane.weekly}</h2>
-      <ul className="text-[13px]">
-        {whole.slice(0, 8).map((week) => (
-          <li key={week.monday} className="flex border-hair border-t py-1">
-            week of {dayMonth(week.monday)}, {week.measured} of {week.of} days
-            <b className="ml-auto font-semibold">
-              {week.value} {unitWords(lane.unit)}
-            </b>
-          </li>
-        ))}
-        {parts.length > 0 && (
-          <li className="flex border-hair border-t py-1 text-soft">
-            {parts.length} other week{parts.length === 1 ? "" : "s"}, at most {most} of {of} days
-            <span className="ml-auto">not known</span>
-          </li>
-        )}
-      </ul>
-    </section>
-  );
-}
-
-/** Best and theoretical best lap by course and day. */
-function Courses({ years }: { years: Years }) {
-  const rows = years.lanes.flatMap((lane) => lane.courses);
-  if (rows.length === 0) return null;
-  const names = [...new Set(rows.map((row) => row.course))];
-  const lap = (value: number | null | undefined) => (value == null ? "–" : `${value.toFixed(2)} s`);
-  return (
-    <section aria-label="Laps by course" className="mt-4">
-      <h2 className="mb-1">Laps by course</h2>
-      {names.map((name) => (
-        <table key={name} className="mb-2 w-full text-[13px]">
-          <caption className="text-left font-semibold">{name}</caption>
-          <thead>
-            <tr className="text-right text-soft">
-              <th className="text-left font-normal">Day</th>
-              <th className="font-normal">Best</th>
-              <th className="font-normal">Possible</th>
-            </tr>
-          </thead>
-          <tbody>
-            {rows
-              .filter((row) => row.course === name)
-              .slice(0, 12)
-              .map((row) => (
-                <tr key={row.session_id} className="border-hair border-t text-right">
-                  <td className="py-1 text-left">
-                    <Link className="hover:underline" to={`/review/${row.session_id}`}>
-                      {dayMonth(row.day)}
-                    </Link>
-                  </td>
-                  <td>{lap(row.values[0])}</td>
-                  <td>{lap(row.values[1])}</td>
-                </tr>
-              ))}
-          </tbody>
-        </table>
-      ))}
-    </section>
-  );
-}
-
-/** What is with somebody now. */
-function OutHere({ person }: { person: number }) {
-  const out = useQuery({ queryKey: ["hand-overs"], queryFn: () => ask(api.GET("/api/hand-overs")) });
-  const own = (out.data ?? []).filter((slip) => slip.person_id === person);
-  if (own.length === 0) return null;
-  return (
-    <section aria-label="Out now" className="mt-4">
-      <h2 className="mb-1">Out now</h2>
-      <ul className="text-[13px]">
-        {own.map((slip) => (
-          <li key={slip.id} className="flex items-center gap-2 border-hair border-t py-1">
-            <Token name={slip.token} size="small" />
-            <span className="min-w-0 flex-1 truncate">{slip.recorder_name}</span>
-            <span className="whitespace-nowrap text-soft">
-              {slip.expected_at ? `due ${moment(slip.expected_at)}` : `since ${day(slip.given_at)}`}
-            </span>
-          </li>
-        ))}
-      </ul>
-    </section>
-  );
-}
-
-/** What is due next under the plan. */
-function DueNext({ person }: { person: number }) {
-  const due = useQuery({
-    queryKey: ["due", person],
-    queryFn: () => ask(api.GET("/api/people/{person_id}/due", { params: { path: { person_id: person } } })),
-  });
-  if (!due.data?.length) return null;
-  return (
-    <section aria-label="Due next" className="mt-4">
-      <h2 className="mb-1 flex items-baseline">
-        Due next
-        <Link className="ml-auto font-normal text-[13px] text-act hover:underline" to="/plan">
-          plan
-        </Link>
-      </h2>
-      <ul className="text-[13px]">
-        {due.data.map((each) => (
-          <li key={each.rule_id} className="flex items-baseline gap-2 border-hair border-t py-1">
-            <span className="min-w-0 flex-1">
-              <b className="font-semibold">{kindName(each.kind)}</b>
-              <span className="block text-soft">{each.words}</span>
-            </span>
-            {each.state === "overdue" ? (
-              <Verdict verdict="action level reached" words={`since ${dayMonth(each.deadline)}`} />
-            ) : (
-              <span className="text-soft">
-                {each.state === "done" ? "done until" : "by"} {dayMonth(each.deadline)}
-              </span>
-            )}
           </li>
         ))}
       </ul>
@@ -326,6 +196,7 @@ export function PersonPage({ id }: { id: number }) {
         {lane && marks.length > 0 && <Pair lane={lane} marks={marks} onClear={() => setChosen([])} />}
         {years && years.lanes.length > 0 && <Ways years={years} />}
         {years && <Weeks years={years} />}
+        {years && <Efforts years={years} />}
         {years && <Courses years={years} />}
         <DueNext person={id} />
         <OutHere person={id} />
@@ -333,6 +204,8 @@ export function PersonPage({ id }: { id: number }) {
         <div className="mt-4">
           <PersonAbout person={data} isNew={years !== undefined && years.lanes.length === 0} />
         </div>
+        <Reports person={id} />
+        <HandOvers person={id} />
         <Newest person={id} name={data.name} />
       </aside>
     </>
