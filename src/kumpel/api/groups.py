@@ -18,6 +18,7 @@ from kumpel.services.groups import concluding, findings, issuing, kept, paper
 from kumpel.services.groups.findings import Look
 
 router = APIRouter(tags=["groups"])
+Without = Annotated[tuple[int, ...], Query(max_length=500)]
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 
@@ -33,9 +34,9 @@ def create_group(wish: schemas.NewGroup, db: Database, who: Who) -> schemas.Made
 
 
 @router.get("/groups/{group_id}")
-def look_at_group(group_id: int, db: Database, who: Who) -> schemas.GroupLook:
-    """Everything that a group's measurements say now, and what was signed of it."""
-    return _look(db, findings.look(db, group_id))
+def look_at_group(group_id: int, db: Database, who: Who, without: Without = ()) -> schemas.GroupLook:
+    """Everything that a group's measurements say now, and what was signed of it; `without` some people for this look alone."""
+    return _look(db, findings.look(db, group_id, without))
 
 
 @router.put("/groups/{group_id}")

@@ -30,6 +30,7 @@ const HandOut = lazy(SCREENS["hand-out"]);
 const TakeIn = lazy(SCREENS["take-in"]);
 const Review = lazy(SCREENS.review);
 const Compare = lazy(fetched(() => import("@/features/review/Compare")));
+const Several = lazy(fetched(() => import("@/features/review/Several")));
 const Report = lazy(SCREENS.report);
 const People = lazy(SCREENS.people);
 const Groups = lazy(SCREENS.groups);
@@ -80,6 +81,7 @@ export function App() {
               <Route path="/take-in" element={<TakeIn />} />
               <Route path="/review/:id?" element={<Review />} />
               <Route path="/review/:id/compare" element={<Compare />} />
+              <Route path="/compare" element={<Several />} />
               <Route path="/report/many/:batch?" element={<Many />} />
               <Route path="/report/:id?" element={<Report />} />
               <Route path="/people/:id?" element={<People />} />

@@ -89,6 +89,7 @@ class Effort(Out):
     value: float
     lately_id: int | None
     lately: float | None
+    of: int
 
 
 class YearsLane(Out):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -41,15 +41,15 @@ class Look:
         return [each for each in self.found.measured if each.counts]
 
 
-def look(db: Db, group_id: int) -> Look:
-    """A group with everything that its measurements say now."""
+def look(db: Db, group_id: int, without: Collection[int] = ()) -> Look:
+    """A group with everything that its measurements say now; `without` some people as if they were not in it, for this look alone."""
     ask(db, "looked at", Whom("group", group_id))
     group, version = kept.group_of(db, group_id), kept.version_of(db, group_id)
-    return look_of(db, group, version.number, kept.wish_of(version))
+    return look_of(db, group, version.number, kept.wish_of(version), without)
 
 
-def look_of(db: Db, group: MeasuredGroup, number: int, wish: GroupWish) -> Look:
-    found = measurements(db, group.kind, wish)
+def look_of(db: Db, group: MeasuredGroup, number: int, wish: GroupWish, without: Collection[int] = ()) -> Look:
+    found = measurements(db, group.kind, wish).without(without)
     rule = next(r for r in kind_of(group.kind).groups if r.figure == wish.figure)
     step = _step(found.steps, wish.step)
     made, why_not = _findings(found, step, rule.logarithmic, wish.floor)

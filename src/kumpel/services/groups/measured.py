@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 from typing import Any
 
@@ -22,6 +22,7 @@ from kumpel.store.database import among
 from kumpel.store.tables import FigureValue, Person, Result, Session, Tag, Team
 
 NOT_ASSESSABLE = "not assessable"
+FOR_A_MOMENT = "left out for this look"
 WAITS, BLOCKED, NOT_MEASURED, OTHER_RULE = (
     "not signed off yet",
     "not assessable",
@@ -87,6 +88,16 @@ class Measurements:
     rule: str
     unit: str
     steps: tuple[Step, ...]
+
+    def without(self, people: Collection[int]) -> Measurements:
+        """The same, with what these people measured counting for nothing."""
+        if not people:
+            return self
+        left = [
+            replace(each, why_not=each.why_not or FOR_A_MOMENT) if each.person_id in people else each
+            for each in self.measured
+        ]
+        return replace(self, measured=tuple(left))
 
     def of(self, person_id: int) -> list[Measured]:
         return [each for each in self.measured if each.person_id == person_id]

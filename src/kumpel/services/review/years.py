@@ -134,6 +134,8 @@ class Effort:
     value: float
     lately_id: int | None
     lately: float | None
+    of: int
+    """Sessions that have this figure: one that was signed before it existed has none."""
 
 
 @dataclass(frozen=True)
@@ -381,7 +383,7 @@ def _efforts(db: Db, kind: Kind, rows: Sequence[Any]) -> list[Effort]:
         found.append(
             Effort(
                 each.figure, each.label, "s", row.id, wall_day(row), value,
-                lately[1].id if lately else None, lately[0] if lately else None,
+                lately[1].id if lately else None, lately[0] if lately else None, len(known),
             )
         )  # fmt: skip
     return found

@@ -12,6 +12,7 @@ import { GroupConclusion } from "./GroupConclusion";
 import { GroupForm } from "./GroupForm";
 import { Scale } from "./Scale";
 import { type Group, type Measured, useGroup } from "./useGroup";
+import { WhoIsAbove } from "./WhoIsAbove";
 
 const nameOf = (group: Group, id: number) => group.members.find((m) => m.id === id)?.name ?? "somebody";
 const LEAVE_OUT = ["not the group's work", "recorder not worn", "unusual day"];
@@ -237,7 +238,7 @@ function GroupReport({ group, actions }: { group: Group; actions: ReturnType<typ
       {!group.signed && <p className="text-[13px] text-soft">Sign the conclusion, then it can be issued.</p>}
       <Link
         className="mt-1 block text-act hover:underline"
-        to={`/report/many?group=${group.id}&name=${encodeURIComponent(group.name)}&sessions=${group.measured
+        to={`/report/many?group=${group.id}${group.signed ? "" : "&page=no"}&name=${encodeURIComponent(group.name)}&sessions=${group.measured
           .filter((m) => !m.by_hand)
           .map((m) => m.session_id)
           .join(",")}`}
@@ -266,7 +267,8 @@ function GroupReport({ group, actions }: { group: Group; actions: ReturnType<typ
 /** A group: everybody on one scale, the verdict with the numbers that lead to it, what does not count, the conclusion. */
 export function GroupPage({ id }: { id: number }) {
   const navigate = useNavigate();
-  const actions = useGroup(id);
+  const [without, setWithout] = useState<number[]>([]);
+  const actions = useGroup(id, without);
   const [editing, setEditing] = useState(false);
   const [splitting, setSplitting] = useState(false);
   const [leaving, setLeaving] = useState<Measured | null>(null);
@@ -314,6 +316,7 @@ export function GroupPage({ id }: { id: number }) {
         </div>
         <div className="mt-2.5">
           {group.numbers.length > 0 && <Numbers group={group} />}
+          <WhoIsAbove group={group} without={without} onWithout={setWithout} />
           <Measurements
             group={group}
             onLeaveOut={setLeaving}

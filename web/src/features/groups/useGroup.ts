@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, ask, type Schemas } from "@/api/client";
 import { useNotices } from "@/ui/notices";
 
@@ -11,12 +11,13 @@ const path = (id: number) => ({ params: { path: { group_id: id } } });
 export const useGroups = () => useQuery({ queryKey: ["groups"], queryFn: () => ask(api.GET("/api/groups")) });
 
 /** A group as it stands, and what can be done to it; each change is a version, and can be taken back by the one before. */
-export function useGroup(id: number) {
+export function useGroup(id: number, without: number[] = []) {
   const queries = useQueryClient();
   const { say, fail } = useNotices();
   const found = useQuery({
-    queryKey: ["groups", "one", id],
-    queryFn: () => ask(api.GET("/api/groups/{group_id}", path(id))),
+    queryKey: without.length ? ["groups", "one", id, without] : ["groups", "one", id],
+    queryFn: () => ask(api.GET("/api/groups/{group_id}", { params: { path: { group_id: id }, query: { without } } })),
+    placeholderData: keepPreviousData,
   });
   const anew = () => queries.invalidateQueries({ queryKey: ["groups"] });
   const put = async (wish: Wish, name?: string) => {

@@ -57,8 +57,7 @@ export function Scale({
 }) {
   const range = useMemo(() => rangeOf(counted, now), [counted, now]);
   const [low, high] = range;
-  const drawing = useRef<SVGSVGElement>(null);
-  const wide = useWidth(drawing, 680);
+  const { of: drawing, element, wide } = useWidth<SVGSVGElement>(680);
   const x = (value: number) =>
     INSET + ((Math.min(Math.max(value, low), high) - low) / (high - low || 1)) * (wide - 2 * INSET);
   const columns = columnsOf(counted, range, now, then);
@@ -152,7 +151,7 @@ export function Scale({
                 fine={fine}
                 range={range}
                 valueAt={(clientX) => {
-                  const box = drawing.current?.getBoundingClientRect();
+                  const box = element?.getBoundingClientRect();
                   if (!box) return step.value;
                   const at = ((clientX - box.left) / box.width) * wide;
                   return low + ((at - INSET) / (wide - 2 * INSET)) * (high - low);

@@ -155,7 +155,10 @@ export function effortTime(seconds: number): string {
 
 /** The fastest over each distance, ever and in the last six weeks; each opens the session it was in. */
 export function Efforts({ years }: { years: Years }) {
-  const rows = years.lanes.flatMap((lane) => lane.efforts);
+  const lane = years.lanes.find((each) => each.efforts.length > 0);
+  const rows = lane?.efforts ?? [];
+  const most = Math.max(0, ...rows.map((row) => row.of));
+  const without = (lane?.marks.length ?? 0) - most;
   if (rows.length === 0) return null;
   return (
     <section aria-label="Best efforts" className="mt-4">
@@ -196,6 +199,12 @@ export function Efforts({ years }: { years: Years }) {
           ))}
         </tbody>
       </table>
+      {without > 0 && (
+        <p className="mt-1 text-[12.5px] text-soft">
+          From {most} of {lane?.marks.length} sessions: {without} {without === 1 ? "has" : "have"} no such figure,
+          signed before there was one or too short.
+        </p>
+      )}
     </section>
   );
 }

@@ -173,7 +173,18 @@ function Parts({
 }
 
 /** Left who gets a report and who does not, middle the true page, right what goes in and where it goes. */
-function Desk({ ids, group, name }: { ids: number[]; group: number | null; name: string }) {
+function Desk({
+  ids,
+  group,
+  page,
+  name,
+}: {
+  ids: number[];
+  group: number | null;
+  /** Whether the page of the group is there to go along: its conclusion is signed. */
+  page: boolean;
+  name: string;
+}) {
   const queries = useQueryClient();
   const navigate = useNavigate();
   const { fail } = useNotices();
@@ -187,7 +198,7 @@ function Desk({ ids, group, name }: { ids: number[]; group: number | null; name:
   const [parts, setParts] = useState<Record<string, string[]>>({});
   const [named, setNamed] = useState(true);
   const [oneEach, setOneEach] = useState(true);
-  const [withGroup, setWithGroup] = useState(group !== null);
+  const [withGroup, setWithGroup] = useState(group !== null && page);
   const [groupNamed, setGroupNamed] = useState(true);
   const [mail, setMail] = useState<Record<number, string> | null>(null);
   const [note, setNote] = useState("");
@@ -385,7 +396,7 @@ export default function Many() {
     );
   return (
     <main className="grid h-full grid-cols-[200px_minmax(0,1fr)_230px] min-[1180px]:grid-cols-[270px_minmax(0,1fr)_290px]">
-      <Desk key={ids.join(",")} ids={ids} group={group} name={name} />
+      <Desk key={ids.join(",")} ids={ids} group={group} page={asked.get("page") !== "no"} name={name} />
     </main>
   );
 }

@@ -40,6 +40,8 @@ function Nothing({ list }: { list: SessionList }) {
   );
 }
 
+const MOST_COMPARED = 6;
+
 /** Two sessions of one person and one kind, the older first; null where they are not. */
 function pairOf(chosen: Session[]) {
   const [before, after] = [...chosen].sort((a, b) => a.started_at.localeCompare(b.started_at));
@@ -56,6 +58,9 @@ export default function Sessions() {
   const { sessions, narrowed } = list;
   const rows = sessions.data?.sessions ?? [];
   const pair = pairOf(rows.filter((row) => picked.includes(row.id)));
+  const ticked = rows.filter((row) => picked.includes(row.id));
+  const several =
+    !pair && picked.length > 1 && picked.length <= MOST_COMPARED && new Set(ticked.map((s) => s.kind)).size === 1;
   const deeds = useSessionDeeds(rows, () => setPicked([]));
   const [seen, setSeen] = useState(narrowed);
   if (seen !== narrowed) {
@@ -98,6 +103,11 @@ export default function Sessions() {
               {pair && (
                 <Button onClick={() => navigate(`/review/${pair.after.id}/compare?with=${pair.before.id}`)}>
                   Compare the two
+                </Button>
+              )}
+              {several && (
+                <Button onClick={() => navigate(`/compare?sessions=${picked.join(",")}`)}>
+                  Compare the {picked.length}
                 </Button>
               )}
               <PersonPicker label={`Give ${picked.length} to …`} onPick={(person) => deeds.give(picked, person)} />

@@ -60,6 +60,17 @@ export function Changes({ person, years }: { person: Schemas["Person"]; years: S
             </span>
           </li>
         ))}
+        {years.taken.map((each) => (
+          <li key={`medicine ${each.id}`} className="flex items-baseline gap-2 border-hair border-t py-1">
+            <span className="min-w-0 flex-1">
+              <b className="font-semibold">{each.name}</b> {each.dose}
+            </span>
+            <span className="text-right text-soft">
+              {each.since ? `since ${dayMonth(each.since)}` : "not known since when"}
+              {each.until ? `, until ${dayMonth(each.until)}` : ""}
+            </span>
+          </li>
+        ))}
       </ul>
       {noting ? (
         <NoteForm person={person} onDone={() => setNoting(false)} onNoted={anew} />
