@@ -14,7 +14,7 @@ from kumpel.core.review import Review
 from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import decisions, limits
 from kumpel.services.report import paper
-from kumpel.services.review import comparison, deciding
+from kumpel.services.review import deciding
 from kumpel.services.review.deciding import Wish
 from kumpel.standins.made import as_file
 from kumpel.standins.signals import SIGNALS
@@ -22,6 +22,7 @@ from kumpel.store.tables import Session
 from tests.core.test_noise_assess import recording
 from tests.support import DatabaseTest
 
+LONG = ("jaw_muscle", "vehicle")
 PLAIN = [key for key in KINDS if key != "blood_pressure"]
 
 
@@ -39,11 +40,21 @@ class EveryKind(DatabaseTest):
             found.append(self.stored(as_file(SIGNALS[kind](seed), f"{kind}-{seed}", start, 60, about), ida))
         return found[0], found[1]
 
+    def sides(self, kind: str) -> tuple[Side, Side]:
+        """Two recordings, assessed; a kind of which one is long to work out is compared with itself."""
+        word = KINDS[kind]
+        found = [
+            Side(made, word.assess(made, Review(), word.limit_sets[0]).reviewed, word.limit_sets[0], {})
+            for made in (SIGNALS[kind](seed).recording for seed in ((1,) if kind in LONG else (1, 2)))
+        ]
+        return found[0], found[-1]
+
     def test_each_figure_of_both_with_the_difference_of_what_is_stated(self) -> None:
         for kind in PLAIN:
             with self.subTest(kind=kind):
-                before, after = self.pair(kind)
-                found = comparison.compare(self.db, before.id or 0, after.id or 0).found
+                compares = KINDS[kind].compares
+                assert compares is not None
+                found = compares.compare(*self.sides(kind), [], {})
                 if found.why_not:
                     self.assertEqual(found.changes, ())
                     continue
