@@ -34,7 +34,7 @@ SERVICES: dict[str, set[str]] = {
     "review": {"ground", "register"},
     "report": {"ground", "recorders", "register", "review"},
     "groups": {"ground", "register", "report"},
-    "plan": {"ground", "recorders", "register"},
+    "plan": {"ground", "hand_out", "recorders", "register"},
     "batches": {"ground", "register", "report", "groups"},
     "yard": {"ground", "hand_out", "register"},
     "work": {"ground", "recorders", "take_in", "register", "report", "batches"},

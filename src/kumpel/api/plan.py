@@ -9,8 +9,8 @@ from fastapi.responses import Response
 
 from kumpel.api import schemas
 from kumpel.api.dependencies import Database, Who
-from kumpel.services.ground import deeds, settings, tokens
-from kumpel.services.plan import ahead, feed, rules
+from kumpel.services.ground import closed, deeds, settings, tokens
+from kumpel.services.plan import ahead, feed, giving, rules
 from kumpel.store.tables import Token
 
 router = APIRouter(tags=["plan"])
@@ -57,6 +57,30 @@ def restore_rule(rule_id: int, db: Database, who: Who) -> None:
 def choose_days(wish: schemas.PlannedDays, db: Database, who: Who) -> None:
     """Days that somebody chose, all of them or none."""
     rules.choose_days(db, [rules.Chosen(each.rule_id, each.person_id, each.day) for each in wish.days], who.id)
+
+
+@router.post("/plan/hand-out")
+def hand_out_planned(wish: schemas.PlannedOnes, db: Database, who: Who) -> list[schemas.Given]:
+    """Hand out to some who are planned for today, one after the other; who cannot have one is named and stops none of the others."""
+    keys = [(each.rule_id, each.person_id) for each in wish.wanted]
+    return [schemas.Given.model_validate(each) for each in giving.give(db, keys, ahead.here_today(), who.id)]
+
+
+@router.get("/people/{person_id}/away")
+def away_of(person_id: int, db: Database, who: Who) -> list[schemas.Away]:
+    """When somebody is and was away."""
+    return [schemas.Away.model_validate(row) for row in closed.of_person(db, person_id)]
+
+
+@router.post("/people/{person_id}/away", status_code=201)
+def note_away(person_id: int, wish: schemas.NewAway, db: Database, who: Who) -> schemas.Away:
+    """Nothing is planned for somebody on days on which they are away."""
+    return schemas.Away.model_validate(closed.note(db, person_id, wish.since, wish.until, wish.why, who.id))
+
+
+@router.delete("/away/{away_id}", status_code=204)
+def remove_away(away_id: int, db: Database, who: Who) -> None:
+    closed.remove(db, away_id, who.id)
 
 
 @router.get("/people/{person_id}/due")

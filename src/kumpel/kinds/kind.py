@@ -165,6 +165,7 @@ class SettingWord:
         "lines",
         "number",
         "networks",
+        "days",
         "addresses",
         "paths",
         "picture",

@@ -883,6 +883,21 @@ class PlanDay(SQLModel, table=True):
     made_by: int | None = Field(default=None, sa_column=_to("account.id"))
 
 
+class PersonAway(SQLModel, table=True):
+    """Days on which somebody is away, both ends counted; taken back by a mark."""
+
+    __tablename__ = "person_away"
+    id: int | None = Field(default=None, primary_key=True)
+    person_id: int = Field(sa_column=_to("person.id", delete="CASCADE", nullable=False))
+    since: date
+    until: date
+    why: str = Field(default="", max_length=80)
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    made_by: int | None = Field(default=None, sa_column=_to("account.id"))
+    removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (CheckConstraint("until >= since", name="person_away_order"),)
+
+
 class Token(SQLModel, table=True):
     """A secret word that opens one thing without a sign-in, such as a calendar feed; only its hash is kept."""
 

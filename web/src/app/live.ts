@@ -26,7 +26,7 @@ const STALE: Record<string, string[]> = {
   stored: ["take-in", "line", "sessions", "hand-overs", "recorders", "kinds", "years", "groups", "plan"],
   review: ["sessions", "line", "years", "groups", "plan", "due"],
   groups: ["groups"],
-  plan: ["plan", "due"],
+  plan: ["plan", "due", "years"],
   conclusion: [],
   sessions: ["sessions", "line", "take-in", "review", "years", "groups", "plan", "due"],
   reports: ["reports", "line", "sessions"],

@@ -100,8 +100,11 @@ from kumpel.api.schemas.people import (
     Waiting,
 )
 from kumpel.api.schemas.plan import (
+    Away,
     DueOfPerson,
     Feed,
+    Given,
+    NewAway,
     NewFeed,
     NewRule,
     Overdue,
@@ -111,6 +114,7 @@ from kumpel.api.schemas.plan import (
     PlanKind,
     PlannedDay,
     PlannedDays,
+    PlannedOnes,
     PlanRule,
 )
 from kumpel.api.schemas.recorders import (
@@ -224,6 +228,7 @@ from kumpel.api.schemas.years import (
 __all__ = [
     "Arrangement",
     "Assessment",
+    "Away",
     "Batch",
     "BatchItem",
     "BatchWish",
@@ -289,6 +294,7 @@ __all__ = [
     "FormulaWish",
     "Found",
     "FurtherRule",
+    "Given",
     "GroupChange",
     "GroupChoice",
     "GroupConclusion",
@@ -343,6 +349,7 @@ __all__ = [
     "Me",
     "Medicine",
     "MedicineEnd",
+    "NewAway",
     "NewCheck",
     "NewCourse",
     "NewDose",
@@ -379,6 +386,7 @@ __all__ = [
     "PlanRule",
     "PlannedDay",
     "PlannedDays",
+    "PlannedOnes",
     "Position",
     "Problem",
     "ProofStep",

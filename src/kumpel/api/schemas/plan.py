@@ -132,3 +132,43 @@ class Feed(BaseModel):
 
 class Overdue(BaseModel):
     people: int
+
+
+class PlannedOne(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    rule_id: Id
+    person_id: Id
+
+
+class PlannedOnes(BaseModel):
+    """People who are planned for today, each under a rule."""
+
+    model_config = example(wanted=[{"rule_id": 2, "person_id": 5}]) | ConfigDict(extra="forbid")
+    wanted: list[PlannedOne] = Field(min_length=1, max_length=200)
+
+
+class Given(Out):
+    """What became of somebody's hand-over: the recorder that they have now, or why they have none."""
+
+    rule_id: int
+    person_id: int
+    name: str
+    token: str
+    done: bool
+    why: str
+
+
+class NewAway(BaseModel):
+    model_config = example(since="2026-12-24", until="2027-01-01", why="leave") | ConfigDict(extra="forbid")
+    since: Day
+    until: Day
+    why: Line = Field(default="", max_length=80)
+
+
+class Away(Out):
+    """Days on which somebody is away, both ends counted."""
+
+    id: int
+    since: date
+    until: date
+    why: str

@@ -21,6 +21,7 @@ class SettingWord(Out):
         "lines",
         "number",
         "networks",
+        "days",
         "addresses",
         "paths",
         "picture",

@@ -19,6 +19,7 @@ from kumpel.kinds.registry import KINDS
 from kumpel.link.networks import THIS_MACHINE, address_words, network_words, path_words
 from kumpel.reports import pages
 from kumpel.services.ground import deeds, mail_address, naming
+from kumpel.services.ground.days import days_words
 from kumpel.services.ground.decisions import LIMIT_SET, is_finite
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
@@ -146,6 +147,14 @@ MAIL_FROM = SettingWord("mail.from", "Sent from", "line", "", "E-mail", "the add
 MAIL_USER = SettingWord("mail.user", "Sign-in name", "line", "", "E-mail", "empty: the server wants none")
 MAIL_PASSWORD = SettingWord("mail.password", "Password", "secret", "", "E-mail", "is never shown again")
 MAIL = (MAIL_SERVER, MAIL_SECURITY, MAIL_FROM, MAIL_USER, MAIL_PASSWORD)
+CLOSED = SettingWord(
+    "plan.closed",
+    "Days without work",
+    "days",
+    (),
+    "Plan",
+    "one a line, such as 2026-12-24 to 2027-01-01, between the years; nothing is planned for them, and a week is whole without them",
+)
 OF_THE_SITE = (
     NAME,
     ADDRESS,
@@ -162,6 +171,7 @@ OF_THE_SITE = (
     CONTACT_DOCKS,
     FILE_NAME,
     KEEPS_DELETED,
+    CLOSED,
     *MAIL,
 )
 USUAL_LIMITS = "limits.usual"
@@ -413,6 +423,8 @@ def _checked(db: Db, word: SettingWord, value: Any, of: str) -> Any:
         return _lines(word, value)
     if word.type == "networks":
         return _each(word, value, network_words, "is no network. Write it like 192.168.10.0/24, or fd00:10::/64")
+    if word.type == "days":
+        return _each(word, value, days_words, "is no day. Write it like 2026-12-24, or 2026-12-24 to 2027-01-01")
     if word.type == "addresses":
         return _each(
             word, value, address_words, "is no address. Write it like 192.168.10.20:7400, or [fd00:10::5]:7400"

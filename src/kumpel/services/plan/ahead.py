@@ -10,6 +10,7 @@ from sqlmodel import Session as Db
 from sqlmodel import col, or_, select
 
 from kumpel.kinds.registry import KINDS
+from kumpel.services.ground import closed
 from kumpel.services.ground.deeds import Whom, ask
 from kumpel.services.plan import due as reckoned
 from kumpel.services.plan import rules
@@ -20,6 +21,8 @@ from kumpel.store.database import among
 from kumpel.store.tables import HandOver, Medicine, Person, PlanDay, PlanRule, Recorder, SensorCheck, Session, Team
 
 WEEKS = 6
+AS_FAR = timedelta(days=400)
+"""So far ahead days of absence are looked at."""
 LATE_BACK_DAYS = 3
 """A recorder that should be back already is counted on again so many days from now."""
 SOON = timedelta(days=14)
@@ -102,6 +105,7 @@ def ahead(db: Db, today: date, weeks: int = WEEKS) -> Plan:
     rows = [_rule_row(rule, who, [each.due for each in mine]) for rule, who, mine in by_rule]
     late = [each for _, _, mine in by_rule for each in mine if each.due.state != "done"]
     chosen = {(row.rule_id, row.person_id): row.day for row in db.exec(select(PlanDay)).all() if row.day >= today}
+    shut = _closed(db, {each.person.id or 0 for each in late}, today)
     recorders = list(db.exec(select(Recorder).order_by(col(Recorder.token))).all())
     out = _out(db)
     there = _there(recorders, out, days, today)
@@ -109,9 +113,10 @@ def ahead(db: Db, today: date, weeks: int = WEEKS) -> Plan:
         Wanted(
             each.key,
             each.rule.kind,
-            chosen.get(each.key) or reckoned.proposed_day(each.due, today),
+            chosen.get(each.key) or reckoned.proposed_day(each.due, today, shut[each.person.id or 0]),
             each.due.first,
             each.due.last,
+            shut[each.person.id or 0],
         )
         for each in late
     ]
@@ -272,6 +277,13 @@ def _rule_row(rule: PlanRule, who: str, stands: Sequence[Due]) -> RuleRow:
         sum(min(due.done, rule.count) for due in stands),
         rule.count * len(stands),
     )
+
+
+def _closed(db: Db, people: set[int], today: date) -> dict[int, frozenset[date]]:
+    """The days on which nothing can be planned for each: the house is closed, or they are away."""
+    house = closed.closed_days(db)
+    away = closed.away_days(db, people, today, today + AS_FAR)
+    return {person: house | away.get(person, frozenset()) for person in people}
 
 
 def _out(db: Db) -> dict[int, HandOver]:

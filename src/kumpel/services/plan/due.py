@@ -86,21 +86,24 @@ def working_day(day: date, closed: frozenset[date] = frozenset(), step: int = 1)
     return day
 
 
-def proposed_day(due: Due, today: date) -> date:
-    """A week before it is too late where there is time, at once where there is none; always a working day."""
-    wished = working_day(max(min(due.deadline - 7 * DAY, due.last), due.first, today), step=-1)
-    return wished if wished >= today else working_day(today)
+def proposed_day(due: Due, today: date, closed: frozenset[date] = frozenset()) -> date:
+    """A week before it is too late where there is time, at once where there is none; always a day on which they work (`closed`: on which
+    nobody does, or they are away)."""
+    wished = working_day(max(min(due.deadline - 7 * DAY, due.last), due.first, today), closed, step=-1)
+    return wished if wished >= max(due.first, today) else working_day(max(due.first, today), closed)
 
 
 @dataclass(frozen=True)
 class Wanted:
-    """Something that wants a recorder of a kind on a day, and may have it from `first` to `last`. `key` tells it from others."""
+    """Something that wants a recorder of a kind on a day, and may have it from `first` to `last`, but for the `closed` days. `key` tells it
+    from others."""
 
     key: tuple[int, int]
     kind: str
     day: date
     first: date
     last: date
+    closed: frozenset[date] = frozenset()
 
 
 @dataclass(frozen=True)
@@ -140,13 +143,13 @@ def moves(wanted: Sequence[Wanted], there: Mapping[str, Mapping[date, int]], tod
 def _free(each: Wanted, load: Mapping[tuple[str, date], int], there: Mapping[date, int], today: date) -> date | None:
     day = each.day + DAY
     while day <= each.last:
-        day = working_day(day)
+        day = working_day(day, each.closed)
         if day <= each.last and load.get((each.kind, day), 0) < there.get(day, 0):
             return day
         day += DAY
     day = each.day - DAY
     while day >= max(each.first, today):
-        day = working_day(day, step=-1)
+        day = working_day(day, each.closed, step=-1)
         if day >= max(each.first, today) and load.get((each.kind, day), 0) < there.get(day, 0):
             return day
         day -= DAY

@@ -4,7 +4,7 @@ what was changed meanwhile."""
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from functools import lru_cache
@@ -20,6 +20,7 @@ from kumpel.core import load, over_time, weeks
 from kumpel.core.over_time import Interval
 from kumpel.kinds.kind import Followed, Kind
 from kumpel.kinds.registry import KINDS
+from kumpel.services.ground import closed
 from kumpel.services.ground.deeds import Whom, ask
 from kumpel.services.ground.people import person_of
 from kumpel.services.ground.wall import wall_day
@@ -204,6 +205,7 @@ def years_of(db: Db, person_id: int, wanted: Mapping[str, str] | None = None) ->
         )
         for row in interventions.of_person(db, person_id)
     ]
+    free = _free_days(db, person_id, rows)
     lanes = []
     for key in sorted(figure_of, key=lambda key: -len(by_kind[key])):
         kind, rows_of = KINDS[key], by_kind[key]
@@ -213,7 +215,7 @@ def years_of(db: Db, person_id: int, wanted: Mapping[str, str] | None = None) ->
             replace(
                 lane,
                 weekly=kind.weekly.label if kind.weekly and kind.weekly.figure == lane.figure else "",
-                weeks=tuple(_weeks(kind, lane)),
+                weeks=tuple(_weeks(kind, lane, free)),
                 curves=tuple(_curves(daily, rows_of)) if kind.load and kind.load == lane.figure else (),
                 courses=tuple(_courses(db, kind, rows_of)),
                 efforts=tuple(_efforts(db, kind, rows_of)),
@@ -317,16 +319,25 @@ def _of_sessions(db: Db, rows: Sequence[Any], keys: Sequence[str]) -> dict[tuple
     return {(session_id, key): value for session_id, key, value in db.exec(asked).all()}
 
 
-def _weeks(kind: Kind, lane: Lane) -> list[Week]:
+def _free_days(db: Db, person_id: int, rows: Sequence[Any]) -> frozenset[int]:
+    """The days, as numbers, on which somebody had not to work: the house was closed, or they were away."""
+    if not any(row.kind in KINDS and KINDS[row.kind].weekly for row in rows):
+        return frozenset()
+    first, last = wall_day(rows[0]), datetime.now().astimezone().date()
+    away = closed.away_days(db, [person_id], first - timedelta(days=7), last).get(person_id, frozenset())
+    return frozenset(day.toordinal() for day in closed.closed_days(db) | away)
+
+
+def _weeks(kind: Kind, lane: Lane, free: Collection[int]) -> list[Week]:
     if kind.weekly is None or kind.weekly.figure != lane.figure:
         return []
     known = [(wall_day(mark).toordinal(), float(mark.value or 0.0)) for mark in lane.marks if mark.counts]
-    found = weeks.weeks([day for day, _ in known], [value for _, value in known], kind.weekly.of)
+    found = weeks.weeks([day for day, _ in known], [value for _, value in known], kind.weekly.of, free)
     return [
         Week(
             date.fromordinal(each.monday),
             each.measured,
-            weeks.WORKING_DAYS,
+            each.working,
             round(each.value, 1) if math.isfinite(each.value) else None,
         )
         for each in found

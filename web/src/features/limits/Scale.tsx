@@ -27,7 +27,7 @@ const FILL: Record<string, string> = {
   within: "fill-within",
   "action level reached": "fill-action",
   "above limit": "fill-above",
-  "not assessable": "fill-none",
+  "not assessable": "fill-[var(--none)]",
 };
 
 /** Sessions as columns over a figure's scale, its steps as flags that are dragged or moved by arrows. */
@@ -90,7 +90,7 @@ export function Scale({
             <rect width={2.4} height={5} className="fill-ink" />
           </pattern>
           <pattern id="unjudged" width={5} height={5} patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-            <rect width={1.6} height={5} className="fill-none" />
+            <rect width={1.6} height={5} className="fill-[var(--none)]" />
           </pattern>
         </defs>
         {columns.map((column) => (
@@ -202,7 +202,7 @@ function Bars({
             y={y}
             width={Math.max(right - left - 1.5, 1)}
             height={height}
-            className={part.changed ? "stroke-ink" : (FILL[words(part.state)] ?? "fill-none")}
+            className={part.changed ? "stroke-ink" : (FILL[words(part.state)] ?? "fill-[var(--none)]")}
             fill={part.changed ? "url(#changes)" : undefined}
             opacity={part.changed ? 1 : 0.62}
           />
@@ -242,7 +242,7 @@ function Steps({
               y={BOTTOM + 2}
               width={Math.max(wide, 0)}
               height={BAR - 4}
-              className={FILL[words(state)] ?? "fill-none"}
+              className={FILL[words(state)] ?? "fill-[var(--none)]"}
               opacity={words(state) === "not assessable" ? 0.12 : 0.2}
             />
             {words(state) === "not assessable" && (

@@ -1,10 +1,13 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
-import { Token, Verdict } from "@/ui/basics";
+import { Button, Token, Verdict } from "@/ui/basics";
+import { DateField } from "@/ui/date-field";
+import { today } from "@/ui/days";
 import { day, dayMonth, moment, unitWords } from "@/ui/format";
+import { useNotices } from "@/ui/notices";
 
 type Years = Schemas["Years"];
 
@@ -204,6 +207,89 @@ export function Efforts({ years }: { years: Years }) {
           From {most} of {lane?.marks.length} sessions: {without} {without === 1 ? "has" : "have"} no such figure,
           signed before there was one or too short.
         </p>
+      )}
+    </section>
+  );
+}
+
+/** Days on which somebody is away: nothing is planned for them. */
+export function AwayDays({ person }: { person: number }) {
+  const queries = useQueryClient();
+  const { fail, say } = useNotices();
+  const [adding, setAdding] = useState(false);
+  const [since, setSince] = useState(today);
+  const [until, setUntil] = useState(today);
+  const path = { path: { person_id: person } };
+  const found = useQuery({
+    queryKey: ["plan", "away", person],
+    queryFn: () => ask(api.GET("/api/people/{person_id}/away", { params: path })),
+  });
+  const anew = () => {
+    void queries.invalidateQueries({ queryKey: ["plan"] });
+    void queries.invalidateQueries({ queryKey: ["years"] });
+  };
+  const note = useMutation({
+    mutationFn: () => ask(api.POST("/api/people/{person_id}/away", { params: path, body: { since, until, why: "" } })),
+    onSuccess: () => {
+      setAdding(false);
+      anew();
+    },
+    onError: fail,
+  });
+  const remove = useMutation({
+    mutationFn: (id: number) => ask(api.DELETE("/api/away/{away_id}", { params: { path: { away_id: id } } })),
+    onSuccess: () => {
+      say("They are there on these days.");
+      anew();
+    },
+    onError: fail,
+  });
+  const rows = (found.data ?? []).filter((each) => each.until >= today() || each === found.data?.[0]);
+  const box = "min-h-[30px] w-28 rounded-md border border-line bg-panel px-2";
+  return (
+    <section aria-label="Away" className="mt-4">
+      <h2 className="mb-1">Away</h2>
+      <ul className="text-[13px]">
+        {rows.map((each) => (
+          <li key={each.id} className="flex items-baseline gap-2 border-hair border-t py-1">
+            <span className="min-w-0 flex-1">
+              {dayMonth(each.since)} to {dayMonth(each.until)}
+              {each.why ? `, ${each.why}` : ""}
+            </span>
+            <Button
+              look="quiet"
+              size="small"
+              aria-label={`there on ${dayMonth(each.since)} after all`}
+              onClick={() => remove.mutate(each.id)}
+            >
+              ✕
+            </Button>
+          </li>
+        ))}
+      </ul>
+      {adding ? (
+        <form
+          aria-label="Note days away"
+          className="mt-1 flex flex-wrap items-center gap-2 text-[13px]"
+          onSubmit={(event) => {
+            event.preventDefault();
+            note.mutate();
+          }}
+        >
+          <DateField label="First day away" look={box} value={since} required onChange={setSince} />
+          to
+          <DateField label="Last day away" look={box} value={until} required earliest={since} onChange={setUntil} />
+          <Button size="small" type="submit" disabled={note.isPending}>
+            Note
+          </Button>
+          <Button look="quiet" size="small" onClick={() => setAdding(false)}>
+            Cancel
+          </Button>
+        </form>
+      ) : (
+        <Button look="quiet" size="small" onClick={() => setAdding(true)}>
+          note days away
+        </Button>
       )}
     </section>
   );

@@ -6,7 +6,7 @@ import { kindName } from "@/kinds/kinds";
 import { Empty, Loading, Trouble, Verdict, type VerdictWord } from "@/ui/basics";
 import { day, moment, unitWords } from "@/ui/format";
 import { useTitle } from "@/ui/title";
-import { Courses, DueNext, Efforts, HandOvers, OutHere, Reports, Weeks } from "./Beside";
+import { AwayDays, Courses, DueNext, Efforts, HandOvers, OutHere, Reports, Weeks } from "./Beside";
 import { PersonAbout } from "./PersonAbout";
 import { Changes } from "./years/Changes";
 import { type Event, type Mark, secondsOf } from "./years/draw";
@@ -200,6 +200,7 @@ export function PersonPage({ id }: { id: number }) {
         {years && <Courses years={years} />}
         <DueNext person={id} />
         <OutHere person={id} />
+        {!data.is_place && <AwayDays person={id} />}
         {years && <Changes person={data} years={years} />}
         <div className="mt-4">
           <PersonAbout person={data} isNew={years !== undefined && years.lanes.length === 0} />

@@ -130,7 +130,7 @@ function OfDay({
 }
 
 /** What goes out today: who, with which recorder; each by one press on the slip that is filled in. */
-function Today({ items, today }: { items: Item[]; today: string }) {
+function Today({ items, today, give }: { items: Item[]; today: string; give: ReturnType<typeof usePlan>["give"] }) {
   const now = items.filter((item) => item.day <= today);
   const ready = now.filter((item) => item.recorder_id !== null);
   return (
@@ -142,6 +142,18 @@ function Today({ items, today }: { items: Item[]; today: string }) {
         </span>
       </h2>
       {now.length === 0 && <p className="text-soft">Nobody today.</p>}
+      {ready.length > 0 && (
+        <>
+          <Button look="primary" disabled={give.isPending} onClick={() => give.mutate(ready)}>
+            {give.isPending
+              ? "Handing out …"
+              : `Hand out ${ready.length === 1 ? "the one" : `the ${ready.length}`} that ${ready.length === 1 ? "is" : "are"} ready`}
+          </Button>
+          <p className="mt-1 mb-1.5 text-[12.5px] text-soft">
+            Each with the settings that their slip begins with: what they had last, else the usual ones.
+          </p>
+        </>
+      )}
       <ul className="text-[13px]">
         {now.map((item) => (
           <li key={`${item.rule_id} ${item.person_id}`} className="flex items-center gap-2 border-hair border-t py-1">
@@ -204,7 +216,7 @@ function Checks({ plan }: { plan: Plan }) {
 
 /** Who, when, with what: rules at the left, six weeks in the middle, today at the right. */
 export default function PlanPage() {
-  const { found, anew, move, isMoving, removeRule } = usePlan();
+  const { found, anew, move, isMoving, removeRule, give } = usePlan();
   const [rule, setRule] = useState<number | null>(null);
   const [open, setOpen] = useState<{ kind: string; day: string } | null>(null);
   const [making, setMaking] = useState(false);
@@ -309,7 +321,7 @@ export default function PlanPage() {
         aria-label="Today"
         className="overflow-auto border-line border-l bg-panel px-4 py-[18px] max-[1099px]:col-span-2 max-[1099px]:border-t max-[1099px]:border-l-0"
       >
-        <Today items={plan.items} today={plan.today} />
+        <Today items={plan.items} today={plan.today} give={give} />
         {late.length > 0 && (
           <section aria-label="Overdue" className="mt-4">
             <h2 className="mb-1">Overdue {new Set(late.map((item) => item.person_id)).size}</h2>

@@ -32,7 +32,28 @@ export function usePlan() {
     },
     onError: fail,
   });
+  const give = useMutation({
+    mutationFn: (items: Item[]) =>
+      ask(
+        api.POST("/api/plan/hand-out", {
+          body: { wanted: items.map((item) => ({ rule_id: item.rule_id, person_id: item.person_id })) },
+        }),
+      ),
+    onSuccess: (found) => {
+      const done = found.filter((each) => each.done);
+      if (done.length) say(`Handed out: ${done.map((each) => `${each.token} to ${each.name}`).join(", ")}.`);
+      const left = found.filter((each) => !each.done).map((each) => `${each.name}: ${each.why}`);
+      if (left.length) fail(new Error(`Not handed out: ${left.join("; ")}`));
+    },
+    onError: fail,
+    onSettled: () => {
+      void anew();
+      void queries.invalidateQueries({ queryKey: ["recorders"] });
+      void queries.invalidateQueries({ queryKey: ["hand-overs"] });
+    },
+  });
   return {
+    give,
     found,
     anew,
     /** The days of some, and one step back to those before. */

@@ -44,7 +44,12 @@ export function SettingField({
   const from = inherited(settings, word, scope);
   const { text, awaited, typed, type, forget, send } = useTyped(shownAs(own));
   const [wrong, setWrong] = useState<string | null>(null);
-  const many = word.type === "lines" || word.type === "networks" || word.type === "addresses" || word.type === "paths";
+  const many =
+    word.type === "lines" ||
+    word.type === "networks" ||
+    word.type === "days" ||
+    word.type === "addresses" ||
+    word.type === "paths";
   const sets = useQuery({
     queryKey: ["limit-sets"],
     queryFn: () => ask(api.GET("/api/limit-sets")),
