@@ -8,7 +8,7 @@ import pypdf
 from playwright.sync_api import Page, expect
 from sqlmodel import col, select
 
-from kumpel.services.groups import concluding, kept
+from kumpel.services.groups import concluding, findings, kept
 from kumpel.services.groups.kept import GroupWish
 from kumpel.services.register import many, sessions
 from kumpel.services.report import conclusions
@@ -86,6 +86,31 @@ class ManyReports(CrusherHall, BrowserTest):
         page.get_by_role("button", name=re.compile("Issue [56] reports")).click()
         done = page.get_by_role("region", name="Reports in one go")
         expect(done.get_by_text(re.compile("5 of [56] issued"))).to_be_visible()
+
+    def test_people_who_are_ticked_get_their_reports_and_become_a_group(self) -> None:
+        page = self.sign_in()
+        page.goto(f"{self.address}/people")
+        for name in ("Ida Brandvik", "Oskar Nyland"):
+            page.get_by_label(f"Choose {name}").check()
+        bar = page.get_by_role("region", name="2 chosen")
+        bar.get_by_role("button", name="Make a group of them …").click()
+        form = page.get_by_role("form", name="Group")
+        form.get_by_label("Name").fill("The two of the feeder")
+        form.get_by_role("button", name="Make the group").click()
+        expect(page.get_by_role("heading", name="The two of the feeder", level=1)).to_be_visible()
+        made = next(group for group, _ in kept.groups(self.db) if group.name == "The two of the feeder")
+        members = findings.look(self.db, made.id or 0).found.members
+        self.assertEqual([m.name for m in members], ["Ida Brandvik", "Oskar Nyland"])
+        page.goto(f"{self.address}/people")
+        # Fenna's shift is not signed: there is nothing to print of her.
+        page.get_by_label("Choose Fenna de Wit").check()
+        page.get_by_role("button", name="Reports of what is not printed yet …").click()
+        expect(page.get_by_text("Nothing of them is signed and waits for a report.")).to_be_visible()
+        page.get_by_label("Choose Leila Haddad").check()
+        page.get_by_role("button", name="Reports of what is not printed yet …").click()
+        out = page.get_by_role("navigation", name="Who gets a report")
+        expect(out.get_by_role("checkbox", name=re.compile("^Report for Leila Haddad"))).to_have_count(2)
+        expect(out.get_by_role("checkbox", name=re.compile("^Report for"))).to_have_count(2)
 
     def test_two_of_one_person_are_compared_from_the_register(self) -> None:
         page = self.sign_in()

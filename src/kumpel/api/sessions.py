@@ -42,6 +42,7 @@ def list_sessions(
     figure: Annotated[str, Query(max_length=80)] = "",
     at_least: Annotated[float | None, Query(allow_inf_nan=False)] = None,
     at_most: Annotated[float | None, Query(allow_inf_nan=False)] = None,
+    people: Annotated[tuple[int, ...], Query(max_length=500)] = (),
     limit: Limit = 50,
     offset: Offset = 0,
 ) -> schemas.SessionList:
@@ -51,7 +52,7 @@ def list_sessions(
     those that have it are listed.
     """
     wanted = session_list.Filter(
-        search, person_id, kind, verdict, since, until, standing, sort, falling, figure, at_least, at_most
+        search, person_id, kind, verdict, since, until, standing, sort, falling, figure, at_least, at_most, people
     )
     rows, total = session_list.list_sessions(db, wanted, limit, offset, show)
     more = total >= offset + limit + session_list.most_counted(wanted)

@@ -61,6 +61,8 @@ class Filter:
     figure: str = ""
     at_least: float | None = None
     at_most: float | None = None
+    people: tuple[int, ...] = ()
+    """Those of several people; empty: of anybody."""
 
 
 def conditions(wanted: Filter) -> list[Any]:
@@ -89,6 +91,8 @@ def conditions(wanted: Filter) -> list[Any]:
             where.append(Session.aside != "")
     if wanted.person_id:
         where.append(Session.person_id == wanted.person_id)
+    if wanted.people:
+        where.append(among(col(Session.person_id), wanted.people))
     if wanted.kind:
         where.append(Session.kind == wanted.kind)
     if wanted.verdict:

@@ -16,7 +16,7 @@ export interface GroupDraft {
   wish: Wish;
 }
 
-type Named = { id: number; name: string };
+export type Named = { id: number; name: string };
 
 /** Who is in a group, which of their measurements count, and against what. */
 export function GroupForm({

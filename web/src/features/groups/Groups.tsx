@@ -1,11 +1,11 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
+import { Link, useLocation, useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { kindName, useKindWords } from "@/kinds/kinds";
 import { Button, Empty, Loading, Trouble, Verdict, type VerdictWord } from "@/ui/basics";
 import { useTitle } from "@/ui/title";
-import { type GroupDraft, GroupForm } from "./GroupForm";
+import { type GroupDraft, GroupForm, type Named } from "./GroupForm";
 import { GroupPage } from "./GroupPage";
 import { useGroups, type Wish } from "./useGroup";
 
@@ -51,6 +51,8 @@ export default function Groups() {
   const queries = useQueryClient();
   const groups = useGroups();
   const kinds = useKindWords();
+  const location = useLocation();
+  const [came, setCame] = useState("");
   const [making, setMaking] = useState<GroupDraft | null>(null);
   const make = useMutation({
     mutationFn: (draft: GroupDraft) => ask(api.POST("/api/groups", { body: draft })),
@@ -67,6 +69,12 @@ export default function Groups() {
   const rows = groups.data;
   const first = kinds.data?.find((kind) => kind.groups.length > 0)?.key ?? "";
   const open = id ? Number(id) : null;
+  // People who were chosen in their register come along with the way here.
+  const come = (location.state as { people?: Named[] } | null)?.people;
+  if (come && first && !making && came !== location.key) {
+    setCame(location.key);
+    setMaking({ name: "", kind: first, wish: { ...NOTHING, people: come.map((each) => each.id) } });
+  }
   return (
     <main
       className={`grid h-full ${open ? "grid-cols-[minmax(0,1fr)_280px] min-[1180px]:grid-cols-[220px_minmax(0,1fr)_280px]" : "grid-cols-1"}`}
@@ -104,7 +112,7 @@ export default function Groups() {
       {making && (
         <GroupForm
           draft={making}
-          people={[]}
+          people={come ?? []}
           steps={[]}
           isNew
           error={make.error}

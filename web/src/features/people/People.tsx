@@ -1,8 +1,11 @@
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import type { Schemas } from "@/api/client";
+import { api, ask, type Schemas } from "@/api/client";
 import { Button, Empty, inputLook, Trouble } from "@/ui/basics";
+import { ChosenBar } from "@/ui/chosen-bar";
 import { moment } from "@/ui/format";
+import { useNotices } from "@/ui/notices";
 import { More, useAddPerson, usePeople, type Which } from "@/ui/people";
 import { type RegisterColumn, RegisterTable } from "@/ui/register";
 import { Segmented } from "@/ui/segmented";
@@ -31,6 +34,64 @@ const COLUMNS: RegisterColumn<Schemas["Person"]>[] = [
   },
 ];
 
+interface Named {
+  id: number;
+  name: string;
+}
+
+/** A column of ticks: several are chosen for one deed. */
+const ticks = (picked: Named[], setPicked: (picked: Named[]) => void): RegisterColumn<Schemas["Person"]> => ({
+  key: "choose",
+  name: "Choose",
+  unseen: true,
+  look: "w-9 px-2",
+  cell: (p) => (
+    <label className="grid size-6 place-items-center">
+      <input
+        type="checkbox"
+        className="size-4 accent-(--act)"
+        aria-label={`Choose ${p.name}`}
+        checked={picked.some((each) => each.id === p.id)}
+        onChange={(event) =>
+          setPicked(
+            event.target.checked ? [...picked, { id: p.id, name: p.name }] : picked.filter((each) => each.id !== p.id),
+          )
+        }
+      />
+    </label>
+  ),
+});
+
+const MOST_SESSIONS = 200;
+
+/** What can be done with several people. */
+function Chosen({ picked, onNone }: { picked: Named[]; onNone: () => void }) {
+  const navigate = useNavigate();
+  const { fail } = useNotices();
+  const report = useMutation({
+    mutationFn: () =>
+      ask(
+        api.GET("/api/sessions", {
+          params: { query: { people: picked.map((each) => each.id), standing: "unreported", limit: MOST_SESSIONS } },
+        }),
+      ),
+    onSuccess: ({ sessions }) => {
+      if (sessions.length === 0)
+        fail(new Error("Nothing of them is signed and waits for a report. Sign in Review first."));
+      else navigate(`/report/many?sessions=${sessions.map((s) => s.id).join(",")}`);
+    },
+    onError: fail,
+  });
+  return (
+    <ChosenBar what={`${picked.length} chosen`} onNone={onNone}>
+      <Button look="primary" disabled={report.isPending} onClick={() => report.mutate()}>
+        Reports of what is not printed yet …
+      </Button>
+      <Button onClick={() => navigate("/groups", { state: { people: picked } })}>Make a group of them …</Button>
+    </ChosenBar>
+  );
+}
+
 const inSight = (element: HTMLElement | null) => element?.scrollIntoView({ block: "nearest" });
 
 const WHICH: [Which, string][] = [
@@ -41,6 +102,7 @@ const WHICH: [Which, string][] = [
 
 /** The register of people and places. */
 export default function People() {
+  const [picked, setPicked] = useState<Named[]>([]);
   const { id } = useParams();
   const navigate = useNavigate();
   const [words, setWords] = useState("");
@@ -128,13 +190,14 @@ export default function People() {
       </main>
     );
   return (
-    <main className="h-full">
-      <section aria-label="Register of people" className="h-full overflow-auto px-5 pb-[18px]">
+    <main className="grid h-full grid-rows-[minmax(0,1fr)_auto]">
+      <section aria-label="Register of people" className="overflow-auto px-5 pb-[18px]">
         {head}
         {empty}
-        {rows.length > 0 && <RegisterTable rows={rows} columns={COLUMNS} />}
+        {rows.length > 0 && <RegisterTable rows={rows} columns={[ticks(picked, setPicked), ...COLUMNS]} />}
         <More list={people} what="people" />
       </section>
+      {picked.length > 0 && <Chosen picked={picked} onNone={() => setPicked([])} />}
       {add.dialog}
     </main>
   );
