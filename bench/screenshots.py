@@ -169,12 +169,17 @@ def many(page: Page) -> None:
 
 
 def copying(page: Page) -> None:
-    """A limit set that is being copied, tried on the newest sessions."""
-    article = page.get_by_role("article", name="EU noise directive")
-    article.get_by_role("button", name="Copy and change").click()
-    article.scroll_into_view_if_needed()
-    article.get_by_label("Daily exposure, step 2: value").fill("83")
-    page.get_by_role("status").filter(has_text="would").wait_for()
+    """A limit that is moved, with whom it would hit."""
+    flag = page.get_by_role("slider", name="Daily exposure, upper action value")
+    for _ in range(20):
+        flag.press("ArrowLeft")
+    page.get_by_role("list", name="Whom it hits").wait_for()
+
+
+def board(page: Page) -> None:
+    """The board with the life of one that was out often."""
+    page.locator("[data-token=N-04]").click()
+    page.get_by_role("complementary", name="Noise meter 4").get_by_text("Held last").wait_for()
 
 
 SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
@@ -191,9 +196,9 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("group", "/groups", group),
     ("plan", "/plan", nothing),
     ("reports", "/report", many),
-    ("recorders", "/recorders", nothing),
-    ("sensors", "/recorders", sensors),
-    ("limits", "/limits", copying),
+    ("recorders", "/recorders", board),
+    ("sensors", "/recorders?as=list", sensors),
+    ("limits", "/limits?set=noise", copying),
     ("settings", "/settings", nothing),
     ("hand-out-cuff", "/hand-out", cuff),
     ("vehicles", "/vehicles", nothing),
