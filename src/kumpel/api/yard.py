@@ -11,7 +11,7 @@ from fastapi.responses import Response
 from kumpel.api import schemas
 from kumpel.api.dependencies import Database, Who
 from kumpel.api.downloads import attachment, shown
-from kumpel.services.yard import course_register, vehicles
+from kumpel.services.yard import course_register, months, vehicles
 
 router = APIRouter(tags=["yard"])
 
@@ -41,6 +41,12 @@ def arrange_vehicle(
 ) -> schemas.Vehicle:
     """Remember how sessions of this vehicle are looked at, such as which lanes are shown; null forgets it."""
     return schemas.Vehicle.model_validate(vehicles.arrange(db, vehicle_id, what, wish.value))
+
+
+@router.get("/vehicles/{vehicle_id}/months")
+def vehicle_months(vehicle_id: int, db: Database, who: Who) -> schemas.VehicleMonths:
+    """What was driven in a vehicle by month: hours, limits reached, best laps; and which check is due next."""
+    return schemas.VehicleMonths.model_validate(months.months_of(db, vehicle_id))
 
 
 @router.post("/formulas/check")

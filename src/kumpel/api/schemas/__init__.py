@@ -198,6 +198,7 @@ from kumpel.api.schemas.site import KeptSetting, Settings, SettingWish, SettingW
 from kumpel.api.schemas.taking_in import Bay, Begun, Clear, Cleared, Found, Stopped, TakeIn, TakeInWish
 from kumpel.api.schemas.yard import (
     Arrangement,
+    BestLap,
     Course,
     CourseChange,
     CourseDetail,
@@ -211,6 +212,8 @@ from kumpel.api.schemas.yard import (
     NewVehicle,
     Vehicle,
     VehicleChange,
+    VehicleMonth,
+    VehicleMonths,
 )
 from kumpel.api.schemas.years import (
     Changed,
@@ -234,6 +237,7 @@ __all__ = [
     "BatchWish",
     "Bay",
     "Begun",
+    "BestLap",
     "BinSheet",
     "Birthday",
     "CalibrationPoint",
@@ -454,6 +458,8 @@ __all__ = [
     "Unfinished",
     "Vehicle",
     "VehicleChange",
+    "VehicleMonth",
+    "VehicleMonths",
     "VerdictWord",
     "Version",
     "View",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -180,3 +180,28 @@ class LearntCourse(BaseModel):
     session_id: int
     lap: int
     name: Line = Field(default="", max_length=80)
+
+
+class BestLap(Out):
+    course: str
+    seconds: float
+    session_id: int
+
+
+class VehicleMonth(Out):
+    """A month from its first day on; `reached` and `actions` count sessions that reached a limit, or an action level."""
+
+    first: date
+    sessions: int
+    hours: float
+    reached: int
+    actions: int
+    best: list[BestLap]
+
+
+class VehicleMonths(Out):
+    """Newest first; `wrong`: what is wrong with the checks of its loggers now, in words."""
+
+    months: list[VehicleMonth]
+    next_check: datetime | None
+    wrong: list[str]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date
 
 from sqlmodel import Session as Db
@@ -73,8 +74,12 @@ def usual(db: Db, kind: str, day: date | None = None) -> LimitSetRow | None:
     key = usual_key(db, kind)
     rows = all_limit_sets(db, kind)
     versions = [row for row in rows if row.key == key] or rows[:1]
-    at = day or date.today()
-    return next((row for row in reversed(versions) if row.valid_from <= at), next(iter(versions), None))
+    return in_force(versions, day or date.today())
+
+
+def in_force(versions: Sequence[LimitSetRow], day: date) -> LimitSetRow | None:
+    """Of the versions of a set, oldest first, the one that holds on a day: before its first day the first does."""
+    return next((row for row in reversed(versions) if row.valid_from <= day), next(iter(versions), None))
 
 
 def limits_of(db: Db, kind: str, limit_set_id: int | None, day: date | None = None) -> tuple[LimitSetRow, LimitSet]:

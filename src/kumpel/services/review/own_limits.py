@@ -163,8 +163,14 @@ def _why(wish: Wish) -> str:
 
 
 def _wait_for_version(db: Db, row: LimitSetRow, day: date) -> None:
-    """What starts on the day or later, is not signed and is held against the usual set waits for its new figures."""
-    if usual_key(db, row.kind) == row.key:
+    """What starts on the day or later, is not signed and may be held against the set (the usual one, or a vehicle's) waits for its new
+    figures; one that is not gets the same again."""
+    of_a_vehicle = (
+        select(Vehicle.id)
+        .join(LimitSetRow, col(LimitSetRow.id) == Vehicle.limit_set_id)
+        .where(LimitSetRow.key == row.key, col(Vehicle.removed_at).is_(None))
+    )
+    if usual_key(db, row.kind) == row.key or db.exec(of_a_vehicle).first() is not None:
         wait_for_usual(db, row.kind, datetime.combine(day, time(), UTC) - A_DAY)
 
 

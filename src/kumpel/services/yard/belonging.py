@@ -6,11 +6,13 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from sqlmodel import Session as Db
-from sqlmodel import col, func, select
+from sqlmodel import col, select
 
 from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import KINDS, kind_of
+from kumpel.services.ground.limits import in_force
 from kumpel.services.ground.tags import tags_of
+from kumpel.services.ground.wall import wall_day
 from kumpel.store.tables import LimitSetRow, Recorder, Session, Vehicle
 
 MACHINE = "machine"
@@ -32,13 +34,14 @@ def _named(db: Db, name: str) -> Vehicle | None:
 
 
 def limit_set_id(db: Db, session: Session) -> int | None:
-    """The limit set that sessions of its vehicle are held against, in its newest version; None: that of the kind."""
+    """The limit set that sessions of its vehicle are held against, in the version that holds on its day; None: that of the kind."""
     vehicle = vehicle_of_session(db, session)
     chosen = db.get(LimitSetRow, vehicle.limit_set_id) if vehicle and vehicle.limit_set_id else None
     if chosen is None:
         return None
-    same = select(func.max(LimitSetRow.id)).where(LimitSetRow.key == chosen.key, LimitSetRow.kind == chosen.kind)
-    return db.exec(same).one()
+    same = select(LimitSetRow).where(LimitSetRow.key == chosen.key, LimitSetRow.kind == chosen.kind)
+    found = in_force(db.exec(same.order_by(col(LimitSetRow.id))).all(), wall_day(session))
+    return found.id if found else None
 
 
 def check_days(db: Db, recorders: Sequence[Recorder]) -> dict[int, Mapping[str, int]]:

@@ -10,6 +10,7 @@ import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
 import { DerivedChannels } from "./DerivedChannels";
 import { FurtherSensors, sensorsOf, typedSensors } from "./FurtherSensors";
+import { Months } from "./Months";
 import { OfItsSessions } from "./OfItsSessions";
 
 const PROFILES = ["kart", "geared kart", "car", "motorcycle", "hauler"] as const;
@@ -278,25 +279,28 @@ export default function Yard() {
         )}
         <ul>
           {vehicles.data.map((row) => (
-            <li key={row.id} className="flex items-baseline gap-3 border-line border-t py-1.5">
-              <button
-                type="button"
-                className="min-h-7 truncate text-left font-medium hover:underline"
-                onClick={() => setVehicle(row)}
-              >
-                {row.name}
-              </button>
-              <span className="min-w-0 flex-1 truncate text-soft">
-                {[row.number && `number ${row.number}`, row.profile, row.team, row.notes].filter(Boolean).join(", ")}
-              </span>
-              <Button
-                look="quiet"
-                size="small"
-                aria-label={`take off ${row.name}`}
-                onClick={() => noVehicle.mutate(row)}
-              >
-                take off
-              </Button>
+            <li key={row.id} className="border-line border-t">
+              <div className="flex items-baseline gap-3 py-1.5">
+                <button
+                  type="button"
+                  className="min-h-7 truncate text-left font-medium hover:underline"
+                  onClick={() => setVehicle(row)}
+                >
+                  {row.name}
+                </button>
+                <span className="min-w-0 flex-1 truncate text-soft">
+                  {[row.number && `number ${row.number}`, row.profile, row.team, row.notes].filter(Boolean).join(", ")}
+                </span>
+                <Button
+                  look="quiet"
+                  size="small"
+                  aria-label={`take off ${row.name}`}
+                  onClick={() => noVehicle.mutate(row)}
+                >
+                  take off
+                </Button>
+              </div>
+              <Months vehicle={row.id} />
             </li>
           ))}
         </ul>
