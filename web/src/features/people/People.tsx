@@ -1,5 +1,5 @@
 import { useMutation } from "@tanstack/react-query";
-import { useState } from "react";
+import { createContext, useContext, useMemo, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { Button, Empty, inputLook, Trouble } from "@/ui/basics";
@@ -39,28 +39,34 @@ interface Named {
   name: string;
 }
 
-/** A column of ticks: several are chosen for one deed. */
-const ticks = (picked: Named[], setPicked: (picked: Named[]) => void): RegisterColumn<Schemas["Person"]> => ({
-  key: "choose",
-  name: "Choose",
-  unseen: true,
-  look: "w-9 px-2",
-  cell: (p) => (
+/** Who is chosen. The columns stay the same ones, so that no tick is made anew, and loses the focus, when another is set. */
+const Picked = createContext<{ picked: Named[]; setPicked: (picked: Named[]) => void }>({
+  picked: [],
+  setPicked: () => undefined,
+});
+
+function Tick({ person }: { person: Named }) {
+  const { picked, setPicked } = useContext(Picked);
+  const others = picked.filter((each) => each.id !== person.id);
+  return (
     <label className="grid size-6 place-items-center">
       <input
         type="checkbox"
         className="size-4 accent-(--act)"
-        aria-label={`Choose ${p.name}`}
-        checked={picked.some((each) => each.id === p.id)}
+        aria-label={`Choose ${person.name}`}
+        checked={others.length < picked.length}
         onChange={(event) =>
-          setPicked(
-            event.target.checked ? [...picked, { id: p.id, name: p.name }] : picked.filter((each) => each.id !== p.id),
-          )
+          setPicked(event.target.checked ? [...others, { id: person.id, name: person.name }] : others)
         }
       />
     </label>
-  ),
-});
+  );
+}
+
+const TICKED: RegisterColumn<Schemas["Person"]>[] = [
+  { key: "choose", name: "Choose", unseen: true, look: "w-9 px-2", cell: (p) => <Tick person={p} /> },
+  ...COLUMNS,
+];
 
 const MOST_SESSIONS = 200;
 
@@ -103,6 +109,7 @@ const WHICH: [Which, string][] = [
 /** The register of people and places. */
 export default function People() {
   const [picked, setPicked] = useState<Named[]>([]);
+  const chosen = useMemo(() => ({ picked, setPicked }), [picked]);
   const { id } = useParams();
   const navigate = useNavigate();
   const [words, setWords] = useState("");
@@ -194,7 +201,11 @@ export default function People() {
       <section aria-label="Register of people" className="overflow-auto px-5 pb-[18px]">
         {head}
         {empty}
-        {rows.length > 0 && <RegisterTable rows={rows} columns={[ticks(picked, setPicked), ...COLUMNS]} />}
+        {rows.length > 0 && (
+          <Picked.Provider value={chosen}>
+            <RegisterTable rows={rows} columns={TICKED} />
+          </Picked.Provider>
+        )}
         <More list={people} what="people" />
       </section>
       {picked.length > 0 && <Chosen picked={picked} onNone={() => setPicked([])} />}
