@@ -36,7 +36,7 @@ SERVICES: dict[str, set[str]] = {
     "groups": {"ground", "register", "report"},
     "plan": {"ground", "hand_out", "recorders", "register"},
     "batches": {"ground", "register", "report", "groups"},
-    "yard": {"ground", "hand_out", "register"},
+    "yard": {"ground", "hand_out", "recorders", "register"},
     "work": {"ground", "recorders", "take_in", "register", "report", "batches"},
 }
 
