@@ -19,7 +19,7 @@ from kumpel.services.ground.wall import wall_day
 from kumpel.services.recorders import checks
 from kumpel.services.register.session_list import Filter, conditions
 from kumpel.services.yard import belonging
-from kumpel.services.yard.vehicles import vehicle_of
+from kumpel.services.yard.vehicles import YARD_VEHICLE, vehicle_of
 from kumpel.store.database import among
 from kumpel.store.tables import FigureValue, Recorder, Session, Tag
 
@@ -67,7 +67,7 @@ SEEN: list[Any] = [
 def months_of(db: Db, vehicle_id: int) -> Months:
     """Everything that was driven in a vehicle, by month. NotFoundError when it is not on record."""
     vehicle = vehicle_of(db, vehicle_id)
-    deeds.ask(db, "looked at", Whom("vehicle", vehicle_id))
+    deeds.ask(db, "looked at", Whom(YARD_VEHICLE, vehicle_id))
     kinds = [kind for kind in KINDS.values() if kind.tag_for(belonging.MACHINE) and kind.by_course]
     tags = [tag for kind in kinds if (tag := kind.tag_for(belonging.MACHINE))]
     named = select(Tag.session_id).where(col(Tag.key).in_(tags), Tag.value == vehicle.name)
