@@ -196,7 +196,7 @@ class Checks(unittest.TestCase):
 
     def test_what_was_changed_lately_is_noticed_when_it_is_broken(self) -> None:
         """As far as a minute goes; `tools/mutate` breaks every line of its list."""
-        self.run_tool(sys.executable, "tools/mutate", "--lately", "60")
+        self.run_tool(sys.executable, "tools/mutate", "--lately", "35")
 
     def test_the_states_name_tests_that_there_are(self) -> None:
         named = set(re.findall(r"`(test_\w+)`", (ROOT / "docs" / "states.md").read_text()))
