@@ -42,7 +42,7 @@ class PlanScreen(CrusherHall, BrowserTest):
         page.get_by_role("button", name="New rule").last.click()
         form = page.get_by_role("form", name="Rule")
         form.get_by_label("Each of the team").select_option("Crusher hall")
-        form.get_by_label("What", exact=True).select_option("noise")
+        form.get_by_role("combobox", name=re.compile("^What")).select_option("noise")
         form.get_by_label("How many each").fill("3")
         form.get_by_label("Holds from").fill("-340d")
         form.get_by_role("button", name="Make the rule").click()
