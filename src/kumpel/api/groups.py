@@ -12,13 +12,14 @@ from fastapi.responses import Response
 from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Who
 from kumpel.api.downloads import attachment
+from kumpel.api.schemas.common import AskedId
 from kumpel.kinds.over_people import over_people
 from kumpel.kinds.registry import kind_of
 from kumpel.services.groups import concluding, findings, issuing, kept, paper
 from kumpel.services.groups.findings import Look
 
 router = APIRouter(tags=["groups"])
-Without = Annotated[tuple[int, ...], Query(max_length=500)]
+Without = Annotated[tuple[AskedId, ...], Query(max_length=500)]
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 

@@ -10,6 +10,7 @@ from sqlmodel import Session as Db
 
 from kumpel.api import schemas
 from kumpel.api.dependencies import Database, Who
+from kumpel.api.schemas.common import Day
 from kumpel.core.assessment import LimitSet, Step, Verdict
 from kumpel.services.ground import limits
 from kumpel.services.review import measured_against, own_limits
@@ -48,7 +49,7 @@ def limits_in_use(db: Database, who: Who) -> schemas.LimitSets:
 
 
 @router.get("/limit-sets/{limit_set_id}/measured")
-def limits_measured(limit_set_id: int, db: Database, who: Who, since: date | None = None) -> schemas.LimitsMeasured:
+def limits_measured(limit_set_id: int, db: Database, who: Who, since: Day | None = None) -> schemas.LimitsMeasured:
     """How the sessions of the last year lie on the scales of a set, from stored figures; nothing is computed anew."""
     since = since or date.today() - timedelta(days=365)
     return schemas.LimitsMeasured.model_validate(measured_against.measured(db, limit_set_id, since))
@@ -62,7 +63,7 @@ def limits_hit(
     key: Annotated[str, Query(max_length=160)],
     before: Finite,
     after: Finite,
-    since: date,
+    since: Day,
     below: bool = False,
     beyond_before: bool = False,
     beyond_after: bool = False,

@@ -14,6 +14,7 @@ from kumpel.api import answers, schemas
 from kumpel.api.dependencies import Database, Queue, SignedIn, Who
 from kumpel.api.downloads import attachment
 from kumpel.api.people import Limit, Offset
+from kumpel.api.schemas.common import AskedId
 from kumpel.services.ground import recordings
 from kumpel.services.ground.as_json import for_screen
 from kumpel.services.register import many, session_list, sessions
@@ -42,7 +43,7 @@ def list_sessions(
     figure: Annotated[str, Query(max_length=80)] = "",
     at_least: Annotated[float | None, Query(allow_inf_nan=False)] = None,
     at_most: Annotated[float | None, Query(allow_inf_nan=False)] = None,
-    people: Annotated[tuple[int, ...], Query(max_length=500)] = (),
+    people: Annotated[tuple[AskedId, ...], Query(max_length=500)] = (),
     limit: Limit = 50,
     offset: Offset = 0,
 ) -> schemas.SessionList:

@@ -61,7 +61,7 @@ export function LimitEditor({
     <div>
       <div
         hidden={!named}
-        className="mb-3 grid grid-cols-2 gap-3 min-[900px]:grid-cols-[minmax(0,2fr)_minmax(0,1fr)_150px_110px] [&[hidden]]:hidden"
+        className="mb-3 grid grid-cols-2 gap-3 min-[900px]:grid-cols-[minmax(0,2fr)_minmax(0,1fr)_150px_minmax(0,1fr)_110px] [&[hidden]]:hidden"
       >
         <Field label="Name">
           <input
@@ -82,6 +82,14 @@ export function LimitEditor({
         </Field>
         <Field label="Valid from">
           <DateField value={about.validFrom} required onChange={(validFrom) => setAbout({ ...about, validFrom })} />
+        </Field>
+        <Field label="Why">
+          <input
+            className={inputLook}
+            value={about.why ?? ""}
+            maxLength={200}
+            onChange={(e) => setAbout({ ...about, why: e.target.value })}
+          />
         </Field>
         <Field label="Least coverage, %">
           <input

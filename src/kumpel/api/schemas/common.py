@@ -20,6 +20,8 @@ Line = Annotated[str, BeforeValidator(lambda value: clean_line(value) if isinsta
 """A text of one line, cleaned of control signs."""
 Text = Annotated[str, BeforeValidator(lambda value: clean_text(value) if isinstance(value, str) else value)]
 Id = Annotated[int, Field(ge=1, le=2**31 - 1, strict=True)]
+AskedId = Annotated[int, Field(ge=1, le=2**31 - 1)]
+"""The same in an address, where a number is text."""
 Tags = Annotated[
     dict[Annotated[Line, Field(min_length=1, max_length=30)], Annotated[Line, Field(max_length=200)]],
     Field(max_length=40),

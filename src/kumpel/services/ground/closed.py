@@ -20,10 +20,10 @@ from kumpel.store.tables import PersonAway, now
 DAY = timedelta(days=1)
 
 
-def closed_days(db: Db) -> frozenset[date]:
-    """The days on which the house is closed, as its setting says."""
+def closed_days(db: Db, first: date, last: date) -> frozenset[date]:
+    """The days between two on which the house is closed, as its setting says."""
     spans = (parts(line) for line in settings.value_of(db, settings.CLOSED))
-    return frozenset(day for first, last, _ in spans for day in _each(first, last))
+    return frozenset(day for since, until, _ in spans for day in _each(max(since, first), min(until, last)))
 
 
 def _each(first: date, last: date) -> Iterable[date]:

@@ -281,7 +281,7 @@ def _rule_row(rule: PlanRule, who: str, stands: Sequence[Due]) -> RuleRow:
 
 def _closed(db: Db, people: set[int], today: date) -> dict[int, frozenset[date]]:
     """The days on which nothing can be planned for each: the house is closed, or they are away."""
-    house = closed.closed_days(db)
+    house = closed.closed_days(db, today, today + AS_FAR)
     away = closed.away_days(db, people, today, today + AS_FAR)
     return {person: house | away.get(person, frozenset()) for person in people}
 

@@ -324,8 +324,9 @@ def _free_days(db: Db, person_id: int, rows: Sequence[Any]) -> frozenset[int]:
     if not any(row.kind in KINDS and KINDS[row.kind].weekly for row in rows):
         return frozenset()
     first, last = wall_day(rows[0]), datetime.now().astimezone().date()
-    away = closed.away_days(db, [person_id], first - timedelta(days=7), last).get(person_id, frozenset())
-    return frozenset(day.toordinal() for day in closed.closed_days(db) | away)
+    span = (first - timedelta(days=7), last + timedelta(days=7))  # whole weeks at both ends
+    away = closed.away_days(db, [person_id], *span).get(person_id, frozenset())
+    return frozenset(day.toordinal() for day in closed.closed_days(db, *span) | away)
 
 
 def _weeks(kind: Kind, lane: Lane, free: Collection[int]) -> list[Week]:

@@ -383,8 +383,16 @@ export function GroupPage({ id }: { id: number }) {
             </ul>
           </section>
         )}
-        <GroupConclusion key={`${group.id} ${group.signed ? "signed" : "open"}`} group={group} actions={actions} />
-        <GroupReport group={group} actions={actions} />
+        {without.length === 0 ? (
+          <>
+            <GroupConclusion key={`${group.id} ${group.signed ? "signed" : "open"}`} group={group} actions={actions} />
+            <GroupReport group={group} actions={actions} />
+          </>
+        ) : (
+          <p className="text-[13px] text-soft">
+            Conclusion and paper are of the whole group: they are here again with everybody in the look.
+          </p>
+        )}
         {!group.signed && (
           <Button
             look="quiet"
