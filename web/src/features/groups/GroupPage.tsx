@@ -269,6 +269,7 @@ export function GroupPage({ id }: { id: number }) {
   const navigate = useNavigate();
   const [without, setWithout] = useState<number[]>([]);
   const actions = useGroup(id, without);
+  const { found: whole } = useGroup(id);
   const [editing, setEditing] = useState(false);
   const [splitting, setSplitting] = useState(false);
   const [leaving, setLeaving] = useState<Measured | null>(null);
@@ -278,7 +279,9 @@ export function GroupPage({ id }: { id: number }) {
     return <Trouble error={actions.found.error} again={() => actions.found.refetch()} />;
   if (!group) return <Loading what="the group" />;
   const leftOut = group.wish.left_out ?? [];
-  const missing = group.members.filter((m) => !group.measured.some((each) => each.person_id === m.id && !each.why_not));
+  const missing = group.members.filter(
+    (m) => !without.includes(m.id) && !group.measured.some((each) => each.person_id === m.id && !each.why_not),
+  );
   const waiting = group.measured.filter((m) => !m.signed && !m.by_hand);
   return (
     <>
@@ -316,7 +319,7 @@ export function GroupPage({ id }: { id: number }) {
         </div>
         <div className="mt-2.5">
           {group.numbers.length > 0 && <Numbers group={group} />}
-          <WhoIsAbove group={group} without={without} onWithout={setWithout} />
+          <WhoIsAbove group={whole.data ?? group} without={without} onWithout={setWithout} />
           <Measurements
             group={group}
             onLeaveOut={setLeaving}

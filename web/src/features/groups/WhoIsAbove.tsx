@@ -7,6 +7,8 @@ interface Row {
   id: number;
   name: string;
   counted: Measured[];
+  /** How many do not count: left out, or not signed off yet. */
+  others: number;
   above: Measured[];
   /** The first of those above that every one since was above, too. */
   since: string | null;
@@ -17,13 +19,15 @@ function rowsOf(group: Group): Row[] {
   const limit = group.step?.value ?? Number.POSITIVE_INFINITY;
   return group.members
     .map((member) => {
-      const mine = group.measured.filter((m) => m.person_id === member.id && m.value !== null);
+      const all = group.measured.filter((m) => m.person_id === member.id);
+      const mine = all.filter((m) => !m.why_not && m.value !== null);
       const reaches = (m: Measured) => (m.value ?? 0) >= limit;
       const lastWithin = mine.findLastIndex((m) => !reaches(m));
       return {
         id: member.id,
         name: member.name,
         counted: mine,
+        others: all.length - mine.length,
         above: mine.filter(reaches),
         since: mine[lastWithin + 1]?.day ?? null,
       };
@@ -89,7 +93,7 @@ export function WhoIsAbove({
                 <td className="text-right">{row.counted.length ? number(highest, group.logarithmic ? 3 : 1) : "–"}</td>
                 <td className="pl-4">
                   {row.counted.length === 0 ? (
-                    <span className="text-soft">not measured</span>
+                    <span className="text-soft">{row.others ? "" : "not measured"}</span>
                   ) : row.above.length === 0 ? (
                     <Verdict verdict="within" words={`0 of ${row.counted.length}`} />
                   ) : (
@@ -97,6 +101,11 @@ export function WhoIsAbove({
                       verdict={(group.step?.verdict ?? "") as VerdictWord}
                       words={`${row.above.length} of ${row.counted.length}`}
                     />
+                  )}
+                  {row.others > 0 && (
+                    <span className="ml-2 text-[12.5px] text-soft">
+                      {row.others} more {row.others === 1 ? "does" : "do"} not count
+                    </span>
                   )}
                 </td>
                 <td>
