@@ -25,6 +25,7 @@ from fastapi import FastAPI
 
 from kumpel.api.app import create_app, set_up
 from kumpel.config import ROOT, Config
+from kumpel.serve import Server
 from kumpel.standins import dock
 
 
@@ -111,7 +112,8 @@ def _serve(wish: dict[str, Any], app: FastAPI) -> None:
         dock.main(wish["arguments"])
     else:
         set_up(app, Config.from_environment())
-        uvicorn.run(app, port=int(wish["arguments"][0]), log_level="warning", timeout_graceful_shutdown=1)
+        options = uvicorn.Config(app, port=int(wish["arguments"][0]), log_level="warning", timeout_graceful_shutdown=1)
+        Server(options, lambda: None).run()
 
 
 EARLY = ("kumpel.api", "kumpel.core", "kumpel.formats", "kumpel.kinds", "kumpel.services", "kumpel.standins")

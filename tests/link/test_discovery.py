@@ -1,5 +1,6 @@
 """Found by DNS-SD on loopback, and missed when it goes."""
 
+import contextlib
 import os
 import queue
 import subprocess
@@ -7,6 +8,7 @@ import sys
 import tempfile
 import threading
 import unittest
+from collections.abc import Iterator
 from pathlib import Path
 from unittest import mock
 
@@ -29,40 +31,53 @@ sys.stdin.read()
 """
 
 
+SAID_S = 20.0
+TRIES = 3
+"""Multicast promises nothing: on a machine with much to do the one goodbye may be lost, and what is announced stays for an hour."""
+
+
 class Discovery(unittest.TestCase):
     def test_appears_and_leaves(self) -> None:
-        environment = os.environ | {"PYTHONPATH": str(ROOT / "src"), "KUMPEL_SCOPE": SCOPE}
-        with tempfile.TemporaryDirectory() as folder:
-            # Both hear the announcement; the second looks in a network that the recorder is not in.
-            watch, elsewhere = (
-                subprocess.Popen(
-                    [sys.executable, "-c", WATCH, *networks],
-                    env=environment,
-                    stdin=subprocess.PIPE,
-                    stdout=subprocess.PIPE,
-                    text=True,
-                )
-                for networks in ((), ("198.51.100.0/24",))
-            )
-            for each in (watch, elsewhere):
-                self.assertEqual(self.line(each), "listening")
-            os.environ["KUMPEL_SCOPE"] = SCOPE
+        os.environ["KUMPEL_SCOPE"] = SCOPE
+        for _ in range(TRIES):
+            port, heard, heard_elsewhere = self.hear_one_come_and_go()
+            left = f"lost NM-DISC {SCOPE}"
+            if (heard, heard_elsewhere) == ([f"found NM-DISC {port}", left], [left]):
+                return
+        self.assertEqual(heard, [f"found NM-DISC {port}", left])
+        self.assertEqual(heard_elsewhere, [left], "that it left is all that is said of it")
+
+    def hear_one_come_and_go(self) -> tuple[int, list[str], list[str]]:
+        """Its port, what one said who listens in its network, and one who looks in a network that it is not in."""
+        with (
+            tempfile.TemporaryDirectory() as folder,
+            self.watching() as here,
+            self.watching("198.51.100.0/24") as there,
+        ):
             ensemble = Ensemble(Path(folder))
             try:
                 ensemble.launch((StandIn("N-1", "NM-DISC", "Noise meter"),))
                 port = ensemble.running["N-1"].link
-                self.assertEqual(self.line(watch), f"found NM-DISC {port}")
-                ensemble.stop()
-                self.assertEqual(self.line(watch), f"lost NM-DISC {SCOPE}")
-                self.assertEqual(
-                    self.line(elsewhere), f"lost NM-DISC {SCOPE}", "that it left is all that is said of it"
-                )
+                heard = [self.line(here)]
             finally:
                 ensemble.stop()
-                watch.kill()
-                elsewhere.kill()
-                for process in (watch, elsewhere):
-                    process.communicate()
+            return port, [*heard, self.line(here)], [self.line(there)]
+
+    @contextlib.contextmanager
+    def watching(self, *networks: str) -> "Iterator[subprocess.Popen[str]]":
+        process = subprocess.Popen(
+            [sys.executable, "-c", WATCH, *networks],
+            env=os.environ | {"PYTHONPATH": str(ROOT / "src")},
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            text=True,
+        )
+        try:
+            self.assertEqual(self.line(process), "listening")
+            yield process
+        finally:
+            process.kill()
+            process.communicate()
 
     def test_one_whose_answer_was_lost_is_asked_again(self) -> None:
         os.environ["KUMPEL_SCOPE"] = SCOPE
@@ -100,4 +115,6 @@ class Discovery(unittest.TestCase):
             got.put(next((each for each in out if "NM-DISC" in each or "listening" in each), ""))
 
         threading.Thread(target=read, daemon=True).start()
-        return got.get(timeout=15).strip()
+        with contextlib.suppress(queue.Empty):
+            return got.get(timeout=SAID_S).strip()
+        return ""
