@@ -27,7 +27,7 @@ def choices(kind: str, who: Who) -> schemas.ReportChoices:
 @router.post("/sessions/{session_id}/report-pages")
 def preview(session_id: int, wish: schemas.ReportOptions, db: Database, who: Who) -> schemas.Pages:
     """The true pages of the report as it stands now."""
-    pages, notes = reports.preview(db, session_id, reports.Options(tuple(wish.parts), wish.named))
+    pages, notes = reports.preview(db, session_id, reports.Options(tuple(wish.parts), wish.named, tuple(who.units)))
     return schemas.Pages(
         notes=notes, pages=["data:image/png;base64," + base64.b64encode(page).decode() for page in pages]
     )
@@ -36,7 +36,7 @@ def preview(session_id: int, wish: schemas.ReportOptions, db: Database, who: Who
 @router.post("/sessions/{session_id}/reports", status_code=201)
 def issue(session_id: int, wish: schemas.ReportOptions, db: Database, who: Who) -> schemas.Report:
     """Issue the report: frozen from now on."""
-    made = reports.issue(db, session_id, reports.Options(tuple(wish.parts), wish.named), who.id)
+    made = reports.issue(db, session_id, reports.Options(tuple(wish.parts), wish.named, tuple(who.units)), who.id)
     return answers.report(made, who.name, recordings.session_of(db, session_id).started_at)
 
 

@@ -13,7 +13,8 @@ from starlette.concurrency import run_in_threadpool
 
 from kumpel import __version__
 from kumpel.api import schemas
-from kumpel.api.dependencies import COOKIE, Database
+from kumpel.api.dependencies import COOKIE, Database, Who
+from kumpel.core.readers_units import CHOICES
 from kumpel.services.ground import accounts
 from kumpel.services.ground.problems import TooManyTriesError
 from kumpel.store.database import engine
@@ -92,6 +93,18 @@ async def sign_in(wish: schemas.SignIn, request: Request, response: Response) ->
         path="/",
     )
     return me
+
+
+@router.get("/units")
+def unit_choices(who: Who) -> list[schemas.UnitChoice]:
+    """The quantities that may be read in other units than what is kept."""
+    return [schemas.UnitChoice.model_validate(each) for each in CHOICES]
+
+
+@router.put("/me/units")
+def keep_units(wish: schemas.UnitsWish, db: Database, who: Who) -> schemas.Me:
+    """Choose the units that one reads, types and signs in; what is kept stays as it is."""
+    return schemas.Me.model_validate(accounts.keep_units(db, who.id or 0, wish.units))
 
 
 @router.post("/sign-out", status_code=204)

@@ -12,6 +12,7 @@ from kumpel.core.assessment import Assessment, BothWays, LimitSet, Rule, Table
 from kumpel.core.bounds import ANY, Bounds
 from kumpel.core.comparison import Comparison, Side
 from kumpel.core.laps_wish import LapsWish
+from kumpel.core.readers_units import AS_KEPT, ReadersUnits
 from kumpel.core.recording import Channel, ChannelWord, Floats, Recording
 from kumpel.core.review import Review
 from kumpel.kinds import plain_report
@@ -33,7 +34,7 @@ SheetsOf = Callable[[Recording, Review], Sequence[Table]]
 BriefOf = Callable[[Assessment], str]
 CourseOf = Callable[[Recording, Review], str]
 BinsOf = Callable[[Recording, Review, Mapping[str, Any]], Any]
-ReportParts = Callable[[Recording, Review, BothWays, LimitSet, Sequence[str]], list[Part]]
+ReportParts = Callable[[Recording, Review, BothWays, LimitSet, Sequence[str], ReadersUnits], list[Part]]
 
 
 LapsOf = Callable[[Recording, Review, LapsWish], Any]
@@ -298,18 +299,25 @@ class Kind:
     reaches: bool = False
 
     def report(
-        self, recording: Recording, review: Review, both: BothWays, limits: LimitSet, chosen: Sequence[str]
+        self,
+        recording: Recording,
+        review: Review,
+        both: BothWays,
+        limits: LimitSet,
+        chosen: Sequence[str],
+        units: ReadersUnits = AS_KEPT,
     ) -> list[Part]:
-        """The chosen parts of a report, each in its declared size: the kind's own, else the plain ones."""
+        """The chosen parts of a report, each in its declared size: the kind's own, else the plain ones; in the units of who reads it."""
         made = []
+        both = units.both(both, {key: channel.unit for key, channel in recording.channels.items()})
         for word in self.parts:
             if word.key not in chosen:
                 continue
             only = (word.key,)
             found = (
-                self.own_report(recording, review, both, limits, only)
+                self.own_report(recording, review, both, limits, only, units)
                 if self.own_report is not None
-                else plain_report.parts(self, recording, review, both, limits, only)
+                else plain_report.parts(self, recording, review, both, limits, only, units)
             )
             # Of several parts that stand on a page of their own, the first begins it.
             rest: Size = "wide" if word.size == "page" else word.size

@@ -10,6 +10,7 @@ from typing import Protocol
 import numpy as np
 
 from kumpel.core.assessment import CLOCK, Assessment, BothWays, Figure, LimitSet, Table, TableColumn
+from kumpel.core.readers_units import ReadersUnits
 from kumpel.core.reckoning import hours_minutes
 from kumpel.core.recording import Channel, ChannelWord, Event, Recording
 from kumpel.core.review import Review
@@ -87,16 +88,22 @@ def number(value: float, decimals: int | None) -> str:
 
 
 def parts(
-    kind: Declared, recording: Recording, review: Review, both: BothWays, limits: LimitSet, chosen: Sequence[str]
+    kind: Declared,
+    recording: Recording,
+    review: Review,
+    both: BothWays,
+    limits: LimitSet,
+    chosen: Sequence[str],
+    units: ReadersUnits,
 ) -> list[Part]:
-    """The chosen parts in their fixed order."""
+    """The chosen parts in their fixed order. `both` is in these units already, what is drawn of the recording is not."""
     leading = both.reviewed
     own = {part.key for part in kind.parts if part.key.startswith(TABLE)}
     alone = {f"{TABLE}{t.key}": t for t in leading.tables if f"{TABLE}{t.key}" in own}
     makers: dict[str, Callable[[], list[Part]]] = {
-        "checks": lambda: [_facts(recording)],
+        "checks": lambda: [_facts(recording, leading, units)],
         "figures": lambda: [_figures(leading, limits, _foremost(leading), "Figures")],
-        "lanes": lambda: _picture(kind, recording, review, leading),
+        "lanes": lambda: _picture(kind, recording, review, leading, units),
         "quality": lambda: [_quality(leading)],
         "left-out": lambda: [_left_out(recording, review)],
         "all-figures": lambda: _all_figures(leading, limits),
@@ -123,14 +130,17 @@ def _methods(leading: Assessment) -> TablePart:
     return TablePart(title="How each figure is computed", columns=["Formula", "Source"], rows=[list(r) for r in rows])
 
 
-def _facts(recording: Recording) -> Facts:
+def _facts(recording: Recording, found: Assessment, units: ReadersUnits) -> Facts:
     recorder = recording.recorder
+    read = {each.read for each in units.conversions}
+    shown = {figure.unit for figure in found.figures} & read | {c.unit for t in found.tables for c in t.columns} & read
     return told(
         {
             "Recorder": recorder.get("name", recorder.get("model")),
             "Serial number": recorder.get("serial"),
             "Setup": recording.setup.get("name"),
             "Length": f"{hours_minutes(recording.length_s)} h",
+            "Units": units.said(shown),
         }
     )
 
@@ -188,8 +198,10 @@ def _lines(found: Assessment, lane: str) -> list[LimitLine]:
     return lines
 
 
-def _picture(kind: Declared, recording: Recording, review: Review, found: Assessment) -> list[Part]:
-    lanes = lanes_of(kind, recording, found)
+def _picture(
+    kind: Declared, recording: Recording, review: Review, found: Assessment, units: ReadersUnits
+) -> list[Part]:
+    lanes = [replace(lane, channel=units.channel(lane.channel)) for lane in lanes_of(kind, recording, found)]
     if not lanes:
         return []
     clock = float(wall_clock(recording, np.array([0.0]))[0]) % 86_400

@@ -49,6 +49,8 @@ class Account(SQLModel, table=True):
     name: str = Field(max_length=120)
     password_hash: str
     role: str = Field(default="officer")
+    units: list[str] = Field(default_factory=list, sa_column=Column(JSONB, nullable=False, server_default="[]"))
+    """Quantities that they read in other units than what is kept (`core.readers_units`)."""
     failures: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
     failed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
     created_at: datetime = Field(default_factory=now, sa_column=_time())

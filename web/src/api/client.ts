@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import { inReadersUnits } from "./readers";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -42,6 +43,9 @@ client.use({
   },
 });
 
+/** Which address an answer is from: one told again from here has none of its own. */
+const addresses = new WeakMap<Response, string>();
+
 /** Answers by their address, as long as this page is open and no longer: what has not changed since is told in a line. */
 const MOST_KEPT = 60;
 const MOST_LETTERS = 400_000;
@@ -55,11 +59,15 @@ client.use({
     return request;
   },
   async onResponse({ request, response }) {
+    addresses.set(response, new URL(request.url).pathname);
     if (response.status === 401 || request.url.endsWith("/api/sign-out")) kept.clear();
     if (request.method !== "GET") return undefined;
     const known = kept.get(request.url);
-    if (response.status === 304 && known)
-      return new Response(known.text, { status: 200, headers: { "Content-Type": "application/json" } });
+    if (response.status === 304 && known) {
+      const again = new Response(known.text, { status: 200, headers: { "Content-Type": "application/json" } });
+      addresses.set(again, new URL(request.url).pathname);
+      return again;
+    }
     kept.delete(request.url);
     const tag = response.headers.get("ETag");
     if (!response.ok || !tag) return undefined;
@@ -99,7 +107,7 @@ export async function ask<T>(answer: Answer<T>): Promise<T> {
     if (problem.status === 401 && problem.code === "sign-in") window.dispatchEvent(new Event(SIGNED_OUT));
     throw problem;
   }
-  return got.data as T;
+  return inReadersUnits(addresses.get(got.response) ?? "", got.data as T);
 }
 
 export const api = client;

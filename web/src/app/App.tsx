@@ -3,6 +3,7 @@ import { lazy, Suspense, useEffect, useState } from "react";
 import { Navigate, Route, Routes } from "react-router";
 import { api, ask, type Schemas, SIGNED_OUT } from "@/api/client";
 import { ahead, fetched } from "@/api/fetched";
+import { readIn } from "@/api/readers";
 import { reviewAhead } from "@/features/review/ahead";
 import { Loading, Trouble } from "@/ui/basics";
 import { Boundary } from "./Boundary";
@@ -51,9 +52,17 @@ export function goAhead(queries: QueryClient) {
   if (wanted in SCREENS) ahead(SCREENS[wanted as keyof typeof SCREENS]);
 }
 
+/** Who is signed in; what was fetched ahead in other units than theirs is fetched anew. */
+async function stateIn(queries: QueryClient) {
+  const state = await ask(api.GET("/api/state"));
+  if (state.me && readIn(state.me.reads))
+    queries.removeQueries({ predicate: (query) => query.queryKey[0] !== "state" });
+  return state;
+}
+
 export function App() {
   const queries = useQueryClient();
-  const state = useQuery({ queryKey: ["state"], queryFn: () => ask(api.GET("/api/state")) });
+  const state = useQuery({ queryKey: ["state"], queryFn: () => stateIn(queries) });
   // Who was signed in last stays on the screen, with everything typed, while somebody signs in again over it.
   const [me, setMe] = useState<Schemas["Me"] | null>(null);
   useEffect(() => {

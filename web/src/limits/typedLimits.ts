@@ -1,10 +1,13 @@
 import type { Schemas } from "@/api/client";
+import { keptUnit, keptValue } from "@/api/readers";
 import { numberOf } from "@/ui/entry";
 import type { LimitSet, Rule } from "./rules";
 
 export type LimitWish = Schemas["LimitWish"];
 /** A rule while it is typed: its values are still text. */
-export type Typed = Omit<Rule, "steps"> & { steps: (Omit<Rule["steps"][number], "value"> & { text: string })[] };
+export type Typed = Omit<Rule, "steps"> & {
+  steps: (Omit<Rule["steps"][number], "value"> & { text: string; as?: { text: string; kept: number } })[];
+};
 
 /** What is typed about a set beside its rules. */
 export interface About {
@@ -16,7 +19,14 @@ export interface About {
 }
 
 export function typedOf(rule: Rule): Typed {
-  return { ...rule, steps: rule.steps.map(({ value, ...s }) => ({ ...s, text: String(value) })) };
+  return {
+    ...rule,
+    steps: rule.steps.map((step) => {
+      const { value, kept_value, ...rest } = step as typeof step & { kept_value?: number };
+      const text = String(value);
+      return kept_value === undefined ? { ...rest, text } : { ...rest, text, as: { text, kept: kept_value } };
+    }),
+  };
 }
 
 /** The wish that was typed, or what is wrong with it. */
@@ -27,10 +37,11 @@ export function wishOf(base: LimitSet, about: About, rules: Typed[]): LimitWish 
   const found: LimitWish["rules"] = [];
   for (const rule of rules) {
     const steps: LimitWish["rules"][number]["steps"] = [];
-    for (const { text, ...step } of rule.steps) {
-      const value = numberOf(text, { unit: rule.unit });
+    for (const { text, as, ...step } of rule.steps) {
+      const value = numberOf(text, { unit: rule.unit, kept: keptUnit(rule) });
       if ("wrong" in value || value.value === null) return `${rule.name}: “${text}” is not a number.`;
-      steps.push({ ...step, value: value.value });
+      // What nobody touched goes back as it is kept, not as it was read.
+      steps.push({ ...step, value: as?.text === text ? as.kept : keptValue(value.value, keptUnit(rule)) });
     }
     const rising = steps.every((s, i) => {
       const before = steps[i - 1];

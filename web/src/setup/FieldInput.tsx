@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { readText, readUnit } from "@/api/readers";
 import { Refused } from "@/ui/basics";
 import { enteredNumber, enteredText, isNumber } from "./entered";
 import { asHours, type SetupField } from "./settings";
@@ -16,7 +17,7 @@ export function FieldInput({
   const [typed, setTyped] = useState<string | null>(null);
   const [wrong, setWrong] = useState<string | null>(null);
   const { form } = field;
-  const unit = !bare && field.unit && <span className="text-soft">{field.unit}</span>;
+  const unit = !bare && field.unit && <span className="text-soft">{readUnit(field.unit)}</span>;
   if (bare && typeof field.value === "boolean")
     return (
       <input
@@ -48,7 +49,7 @@ export function FieldInput({
     );
   const isThere = field.value !== null && field.value !== undefined;
   const hours = asHours(field.value, field.unit);
-  const shown = typed ?? (isThere ? (hours ?? String(field.value)) : "");
+  const shown = typed ?? (isThere ? (hours ?? readText(field.value, field.unit)) : "");
   const commit = () => {
     if (typed === null) return;
     const entry = isNumber(field) ? enteredNumber(typed, field) : enteredText(typed, field);

@@ -1,8 +1,9 @@
 import { useQueries } from "@tanstack/react-query";
 import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
+import { keptUnit, keptValue } from "@/api/readers";
 import { Button } from "@/ui/basics";
-import { clock, day, number, unitWords } from "@/ui/format";
+import { clock, day, number, quantity, unitWords } from "@/ui/format";
 import { useRested } from "@/ui/rested";
 import { Segmented } from "@/ui/segmented";
 import { useWidth } from "@/ui/width";
@@ -57,8 +58,12 @@ function placesOf(view: View, along: Along, review: Assessed, distance: View | u
 
 /** The way as it was recorded, else the sum of the speed: not known from where the speed is not. */
 function wayOf(all: View[]): View | undefined {
-  const recorded = all.find((view) => view.key === DISTANCE);
-  const speed = all.find((view) => view.key === SPEED);
+  const asKept = (key: string) => {
+    const found = all.find((view) => view.key === key);
+    const kept = (value: number | null) => (found && value !== null ? keptValue(value, keptUnit(found)) : value);
+    return found && { ...found, mean: found.mean.map(kept) };
+  };
+  const [recorded, speed] = [asKept(DISTANCE), asKept(SPEED)];
   if (recorded || !speed) return recorded;
   let way: number | null = 0;
   const mean = speed.mean.map((value) => {
@@ -90,7 +95,7 @@ function lineOf(
 }
 
 function axisWords(at: number, along: Along): string {
-  if (along === "distance") return at >= 1000 ? `${number(at / 1000, 1)} km` : `${number(at, 0)} m`;
+  if (along === "distance") return at >= 1000 ? quantity(at / 1000, "km", 1) : quantity(at, "m");
   if (along === "hour") return clock(new Date(Math.round(at) * 1000).toISOString(), 0);
   return at >= 3600 ? `${number(at / 3600, 1)} h` : `${number(at / 60, 0)} min`;
 }
@@ -125,7 +130,7 @@ export function OverLanes({ of, kind, title }: { of: Assessed[]; kind: Kind; tit
   const keys = (chosen.length ? chosen : both.map((c) => c.key)).slice(0, MOST_LANES);
   const hasDistance = both.some((c) => c.key === DISTANCE);
   // Where no distance was recorded it is the sum of the speed, as far as that is known.
-  const bySpeed = !hasDistance && both.some((c) => c.key === SPEED && c.unit === "m/s");
+  const bySpeed = !hasDistance && both.some((c) => c.key === SPEED && keptUnit(c) === "m/s");
   const [along, setAlong] = useState<Along>("start");
   const [laid, setLaid] = useState<Laid>("over");
   const [seen, setSeen] = useState<Seen>(null);

@@ -1,10 +1,14 @@
 /** What people type for a number or a length of time: understood where it is clear, else refused in words. */
 
+import { isRead, keptValue, readUnit, readValue } from "@/api/readers";
+
 export type Entry = { value: number | null } | { wrong: string };
 
 interface NumberWish {
-  /** The unit the value is kept in; it may be typed behind the number. */
+  /** The unit the value is kept in, or already the reader's; it may be typed behind the number. A bare number is in the reader's. */
   unit: string;
+  /** Where `unit` is already the reader's: the one that it is kept in, which may be typed as well. */
+  kept?: string;
   /** Other units that may be typed, with what one of them is in the kept unit: { m: 100 } for cm. */
   also?: Record<string, number>;
   low?: number;
@@ -14,6 +18,9 @@ interface NumberWish {
 }
 
 const NUMBER = /^([-+\u2212]?)\s*(\d{1,3}(?:[\s'’]\d{3})+|\d+)?(?:[.,](\d+))?\s*(.*)$/u;
+
+/** A kept value in the reader's unit, with it. */
+const readWith = (value: number, unit: string) => `${readValue(value, unit, 1)} ${readUnit(unit)}`.trim();
 
 function plain(unit: string): string {
   return unit.toLowerCase().replace(/[\s().]/g, "");
@@ -30,21 +37,24 @@ export function numberOf(text: string, wish: NumberWish): Entry {
   let value = Number(`${whole.replace(/\D/g, "")}${part ? `.${part}` : ""}`);
   if (sign === "-" || sign === "−") value = -value;
   const given = plain(unit);
-  if (given && given !== plain(wish.unit) && given !== plain(wish.unit.split("(")[0] ?? "")) {
+  const own = given === plain(wish.unit) || given === plain(wish.unit.split("(")[0] ?? "");
+  if (isRead(wish.unit) && (!given || given === plain(readUnit(wish.unit)))) value = keptValue(value, wish.unit);
+  else if (wish.kept && given && !own && given === plain(wish.kept)) value = readValue(value, wish.kept, 6);
+  else if (given && !own) {
     const factor = Object.entries(wish.also ?? {}).find(([name]) => plain(name) === given)?.[1];
     if (factor === undefined) return { wrong: `“${unit.slice(0, 12)}” is not understood here. ${hint}` };
     value *= factor;
   }
   value = Math.round(value * 1e6) / 1e6;
-  if (wish.low !== undefined && value < wish.low) return { wrong: `At least ${wish.low} ${wish.unit}.`.trim() };
-  if (wish.high !== undefined && value > wish.high) return { wrong: `At most ${wish.high} ${wish.unit}.`.trim() };
+  if (wish.low !== undefined && value < wish.low) return { wrong: `At least ${readWith(wish.low, wish.unit)}.` };
+  if (wish.high !== undefined && value > wish.high) return { wrong: `At most ${readWith(wish.high, wish.unit)}.` };
   return { value };
 }
 
 function example({ unit, low, high }: NumberWish): string {
   if (!unit) return "Type a number.";
-  if (low === undefined || high === undefined) return `Type a number of ${unit}.`;
-  return `Type a number, such as ${Math.round((low + high) / 2)} ${unit}.`;
+  if (low === undefined || high === undefined) return `Type a number of ${readUnit(unit)}.`;
+  return `Type a number, such as ${readWith(Math.round((low + high) / 2), unit)}.`;
 }
 
 /** "7:30", "7 h 30", "7h30", "7,5", "7.5 h", "450 min" as seconds. */

@@ -1,3 +1,5 @@
+import { readDecimals, readUnit, readValue } from "@/api/readers";
+
 /** Dates and numbers in the user's locale; recorded times in the recorder's own offset from UTC. */
 
 const locale = navigator.language || "en";
@@ -180,6 +182,11 @@ export function unitWords(unit: string): string {
     .replace(/m([23])\b/g, (_, power) => (power === "2" ? "m²" : "m³"))
     .replace(/^u(?=[A-Z])/, "µ")
     .replace(/^deg$/, "°");
+}
+
+/** A kept quantity in the reader's unit, with it: "412 m", or "1,352 ft". */
+export function quantity(value: number, unit: string, decimals = 0): string {
+  return `${number(readValue(value, unit, decimals), readDecimals(decimals, unit))} ${unitWords(readUnit(unit))}`;
 }
 
 /** A share in percent; nothing when it is not known. */

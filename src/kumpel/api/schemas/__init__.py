@@ -82,6 +82,7 @@ from kumpel.api.schemas.limits import (
 )
 from kumpel.api.schemas.people import (
     Coded,
+    Conversion,
     FirstAdministrator,
     Hit,
     Me,
@@ -97,6 +98,8 @@ from kumpel.api.schemas.people import (
     Spread,
     State,
     TeamName,
+    UnitChoice,
+    UnitsWish,
     Waiting,
 )
 from kumpel.api.schemas.plan import (
@@ -262,6 +265,7 @@ __all__ = [
     "Comparison",
     "ConclusionKept",
     "ConclusionText",
+    "Conversion",
     "Course",
     "CourseChange",
     "CourseCorner",
@@ -456,6 +460,8 @@ __all__ = [
     "TimeLost",
     "Told",
     "Unfinished",
+    "UnitChoice",
+    "UnitsWish",
     "Vehicle",
     "VehicleChange",
     "VehicleMonth",

@@ -95,6 +95,7 @@ class Scale(Out):
 
     figure: str
     key: str
+    unit: str
     values: list[tuple[float, int]]
     extremes: list[tuple[float, int]]
     unknown: int

@@ -5,13 +5,24 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, computed_field
 
 from kumpel.api.schemas.common import Birthday, Day, Line, Out, Text, example
+from kumpel.core.readers_units import ReadersUnits
 
 Stay = Literal["", "in-patient", "out-patient"]
 ShortLine = Annotated[Line, Field(max_length=20)]
 WALL_TIME = "^([01][0-9]|2[0-3]):[0-5][0-9]$"
+
+
+class Conversion(Out):
+    """How a kept unit is read: read = kept x factor + offset, with so many decimals more (or fewer)."""
+
+    kept: str
+    read: str
+    factor: float
+    offset: float
+    decimals: int
 
 
 class Me(Out):
@@ -19,6 +30,29 @@ class Me(Out):
     login: str
     name: str
     role: str
+    units: list[str]
+    """What they read in other units than what is kept: keys of `UnitChoice`."""
+
+    @computed_field
+    def reads(self) -> list[Conversion]:
+        """How each kept unit that is concerned is read."""
+        return [Conversion.model_validate(each) for each in ReadersUnits(self.units).conversions]
+
+
+class UnitChoice(Out):
+    """A quantity that may be read in other units: as it is kept, and the other."""
+
+    key: str
+    label: str
+    usual: str
+    other: str
+
+
+class UnitsWish(BaseModel):
+    """What is read in other units than what is kept; the others as they are kept."""
+
+    model_config = example(units=["distance", "temperature"])
+    units: list[str] = Field(max_length=20)
 
 
 class State(BaseModel):

@@ -12,6 +12,7 @@ from kumpel.core.blood_pressure.assess import assess, brief
 from kumpel.core.blood_pressure.compare import COMPARED, compare
 from kumpel.core.blood_pressure.plan import DayPlan, counts, planned_readings
 from kumpel.core.bounds import Bounds
+from kumpel.core.readers_units import ReadersUnits
 from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
@@ -123,7 +124,12 @@ Take it off only to wash; put it back on the same arm. If it hurts or the hand s
 
 
 def own_report(
-    recording: Recording, review: Review, both: BothWays, limits: LimitSet, chosen: Sequence[str]
+    recording: Recording,
+    review: Review,
+    both: BothWays,
+    limits: LimitSet,
+    chosen: Sequence[str],
+    units: ReadersUnits,
 ) -> list[Part]:
     """The plain parts, but for the picture of the day, the classes and the page for the patient."""
     found = both.reviewed
@@ -134,7 +140,7 @@ def own_report(
         PATIENT.key: lambda: patient_page(recording, review, found, limits),
     }
     plain = [key for key in chosen if key not in own]
-    made = plain_report.parts(KIND, recording, review, both, limits, plain)
+    made = plain_report.parts(KIND, recording, review, both, limits, plain, units)
     return made + [part for key, make in own.items() if key in chosen for part in make()]
 
 

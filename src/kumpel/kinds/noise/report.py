@@ -9,6 +9,7 @@ import numpy as np
 
 from kumpel.core.assessment import Assessment, BothWays, LimitSet
 from kumpel.core.noise.levels import mean_by_bin
+from kumpel.core.readers_units import ReadersUnits
 from kumpel.core.reckoning import hours_minutes
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review, samples_inside
@@ -50,8 +51,15 @@ def limit_lines(limits: LimitSet) -> list[pictures.LimitLine]:
     ]
 
 
-def parts(recording: Recording, review: Review, both: BothWays, limits: LimitSet, chosen: Sequence[str]) -> list[Part]:
-    """The chosen parts in their fixed order."""
+def parts(
+    recording: Recording,
+    review: Review,
+    both: BothWays,
+    limits: LimitSet,
+    chosen: Sequence[str],
+    units: ReadersUnits,
+) -> list[Part]:
+    """The chosen parts in their fixed order. Levels have one unit for everybody."""
     leading = both.reviewed
     makers: dict[str, Callable[[], list[Part]]] = {
         "checks": lambda: [_checks(recording)],

@@ -11,6 +11,7 @@ from pydantic import BaseModel, field_validator
 from kumpel.core.assessment import Assessment, BothWays, LimitSet, Table
 from kumpel.core.bounds import Bounds
 from kumpel.core.laps_wish import LapsWish
+from kumpel.core.readers_units import ReadersUnits
 from kumpel.core.recording import Channel, ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.rounding import stated
@@ -207,9 +208,14 @@ def sheets(recording: Recording, review: Review) -> Sequence[Table]:
 
 
 def own_report(
-    recording: Recording, review: Review, both: BothWays, limits: LimitSet, chosen: Sequence[str]
+    recording: Recording,
+    review: Review,
+    both: BothWays,
+    limits: LimitSet,
+    chosen: Sequence[str],
+    units: ReadersUnits,
 ) -> list[Part]:
-    return report.parts(KIND, recording, review, both, limits, chosen)
+    return report.parts(KIND, recording, review, both, limits, chosen, units)
 
 
 LEAFLET = """\

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from kumpel.core.assessment import Assessment, BothWays, LimitSet
+from kumpel.core.readers_units import ReadersUnits
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review
 from kumpel.core.rounding import shown
@@ -37,20 +38,30 @@ ACROSS = 3
 
 
 def parts(
-    kind: Declared, recording: Recording, review: Review, both: BothWays, limits: LimitSet, chosen: Sequence[str]
+    kind: Declared,
+    recording: Recording,
+    review: Review,
+    both: BothWays,
+    limits: LimitSet,
+    chosen: Sequence[str],
+    units: ReadersUnits,
 ) -> list[Part]:
     """The chosen parts in their fixed order."""
-    own = {COURSE: _course, NEXT: _next, LAPS: _laps}
+    own: dict[str, Callable[[Recording, Review, Assessment], list[Part]]] = {
+        COURSE: lambda recording, review, leading: _course(recording, review, units),
+        NEXT: _next,
+        LAPS: _laps,
+    }
     found: list[Part] = []
     for key in chosen:
         if key in own:
             found += own[key](recording, review, both.reviewed)
         else:
-            found += plain_report.parts(kind, recording, review, both, limits, (key,))
+            found += plain_report.parts(kind, recording, review, both, limits, (key,), units)
     return found
 
 
-def _course(recording: Recording, review: Review, leading: Assessment) -> list[Part]:
+def _course(recording: Recording, review: Review, units: ReadersUnits) -> list[Part]:
     # Imported here: SciPy's signal tools take longer to load than the server.
     from kumpel.core.vehicle.course_picture import course_loss
 
@@ -67,7 +78,7 @@ def _course(recording: Recording, review: Review, leading: Assessment) -> list[P
         [(corner.apex_m / length, str(corner.number)) for corner in picture.corners],
         seen.rate,
     )
-    title = f"{picture.name}, {length:.0f} m"
+    title = f"{picture.name}, {units.number(length, 'm', 0)} {units.unit('m')}"
     told = "lost outside, gained inside" if seen.rate is not None else ""
     # In the mean of the laps that count and are no longer than 115 % of the median, against the best one.
     words = f"The course {picture.name} with its {len(picture.corners)} corners{'; ' + told if told else ''}."

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import math
 import secrets
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -17,6 +17,7 @@ from sqlalchemy.exc import OperationalError
 from sqlmodel import Session as Db
 from sqlmodel import col, delete, func, select
 
+from kumpel.core.readers_units import CHOICES, ReadersUnits
 from kumpel.services.ground import deeds
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.problems import ConflictError, InvalidError, SignInError, TooManyTriesError
@@ -164,6 +165,20 @@ def still_signed_in(db: Db, browsers: Iterable[Browser]) -> set[str]:
     """The keys of those that have not signed out since."""
     hashes = {browser.token_hash for browser in browsers}
     return {token_hash(found) for found in db.exec(select(SignIn.token_hash).where(col(SignIn.token_hash).in_(hashes)))}
+
+
+def keep_units(db: Db, account_id: int, units: Sequence[str]) -> Account:
+    """What somebody reads in other units. InvalidError names one that nobody can choose."""
+    known = {choice.key for choice in CHOICES}
+    wrong = [key for key in units if key not in known]
+    if wrong:
+        raise InvalidError(f"There are no other units of “{wrong[0]}”.", field="units")
+    found = db.get_one(Account, account_id)
+    found.units = list(ReadersUnits(units).chosen)
+    db.add(found)
+    db.commit()
+    db.refresh(found)
+    return found
 
 
 def sign_out(db: Db, token: str | None) -> None:

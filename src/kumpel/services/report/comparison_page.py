@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 from sqlmodel import Session as Db
 
 from kumpel.core.comparison import Change, Span
+from kumpel.core.readers_units import ReadersUnits
 from kumpel.core.rounding import shown
 from kumpel.reports.document import Part, Picture, TablePart, TextPart
 from kumpel.reports.pictures import Moved, changes
@@ -21,7 +23,7 @@ STANDING = {"beyond": "more than from day to day", "within": "as from day to day
 DRAWN = 8
 
 
-def parts(db: Db, session: Session) -> list[Part]:
+def parts(db: Db, session: Session, units: ReadersUnits) -> list[Part]:
     """The comparison with the recording that the reviewer chose; none where nobody chose one."""
     other = decisions.setting(decisions.of_session(db, session.id or 0), decisions.COMPARED)
     if other is None:
@@ -30,7 +32,12 @@ def parts(db: Db, session: Session) -> list[Part]:
         found = comparison.compare(db, int(other), session.id or 0)
     except ProblemError as error:
         return [TextPart(title="Compared with another recording", text=str(error), size="page")]
-    made = _parts(found)
+    read = replace(
+        found.found,
+        changes=tuple(units.change(each) for each in found.found.changes),
+        in_words=units.words(found.found.in_words, differences=True),
+    )
+    made = _parts(replace(found, found=read))
     return [made[0].model_copy(update={"size": "page"}), *made[1:]]
 
 

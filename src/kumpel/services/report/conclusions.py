@@ -9,6 +9,7 @@ from sqlmodel import col, select
 
 from kumpel.core.assessment import LimitSet
 from kumpel.core.names import clean_line
+from kumpel.core.readers_units import ReadersUnits
 from kumpel.kinds.limit_sets import limit_set_from
 from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import decisions, deeds, figures
@@ -80,8 +81,8 @@ def sign(
             "The conclusion on record is not the one you see: it was not kept yet, or somebody else has written. Nothing was signed.",
             code="stale-conclusion",
         )
-    pages, found = paper.now_of(db, session)
     signer, at = db.get_one(Account, who), at or now()
+    pages, found = paper.now_of(db, session, units=ReadersUnits(signer.units))
     person = db.get(Person, session.person_id) if session.person_id else None
     assert found.recorded_id is not None and found.reviewed_id is not None
     db.add(

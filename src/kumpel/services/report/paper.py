@@ -8,6 +8,7 @@ from typing import Any
 from pydantic import BaseModel
 from sqlmodel import Session as Db
 
+from kumpel.core.readers_units import AS_KEPT, ReadersUnits
 from kumpel.core.recording import Recording
 from kumpel.core.review import EventName
 from kumpel.core.timebase import moment_words
@@ -55,12 +56,14 @@ class Paper(BaseModel):
     house: House = House()
 
 
-def made(db: Db, session: Session, found: Outcome, keys: Sequence[str] | None = None) -> Paper:
-    """The paper of results as they are now; all parts, or those of some keys."""
+def made(
+    db: Db, session: Session, found: Outcome, keys: Sequence[str] | None = None, units: ReadersUnits = AS_KEPT
+) -> Paper:
+    """The paper of results as they are now, in the units of who reads (and signs) it; all parts, or those of some keys."""
     assert session.id is not None
     kind, recording, row = kind_of(session.kind), recording_of(db, session), row_of(db, session)
     wanted = [key for key in kind.report_parts if keys is None or key in keys]
-    parts = {key: kind.report(recording, found.review, found.both, found.limits, (key,)) for key in wanted}
+    parts = {key: kind.report(recording, found.review, found.both, found.limits, (key,), units) for key in wanted}
     by_hand = _by_hand(kind, recording, decisions.of_session(db, session.id))
     if by_hand is not None and LEFT_OUT in parts:
         # Beside events that do not count, "nothing was left out" would be wrong.
@@ -74,7 +77,7 @@ def made(db: Db, session: Session, found: Outcome, keys: Sequence[str] | None = 
     if plain_report.MEDICINES.key in parts:
         parts[plain_report.MEDICINES.key].append(_taken(medicines.during(db, session)))
     if plain_report.COMPARISON.key in parts:
-        parts[plain_report.COMPARISON.key] += comparison_page.parts(db, session)
+        parts[plain_report.COMPARISON.key] += comparison_page.parts(db, session, units)
     begin, end = wall_moment(recording, 0), wall_moment(recording, session.length_s)
     subtitle = f"{kind.name}, {span_words(begin, end)}"
     if row.tags.get("place"):
@@ -90,9 +93,9 @@ def made(db: Db, session: Session, found: Outcome, keys: Sequence[str] | None = 
         subtitle=subtitle,
         token=row.recorder.token if row.recorder else "?",
         verdict=found.both.reviewed.verdict.value,
-        words=found.both.reviewed.words,
+        words=units.words(found.both.reviewed.words),
         origin=f"Limits: {found.limits.name} {found.limits.version}. Recording SHA-256 {session.sha256.hex()[:16]}…",
-        who=_who(db, row.person, row.tags, kind),
+        who=_who(db, row.person, row.tags, kind, units),
         parts=parts,
         conclusion=conclusion.text if conclusion else "",
         accepted=[Fact(label=r.key, value=r.reason) for r in sorted(accepted, key=lambda r: r.key)],
@@ -132,7 +135,9 @@ def _by_hand(kind: Kind, recording: Recording, rows: Sequence[Decision]) -> Tabl
     return TablePart(title="Events by hand", columns=["At", "Event", "Decision", "Why"], rows=in_time)
 
 
-def now_of(db: Db, session: Session, keys: Sequence[str] | None = None) -> tuple[Paper, Outcome]:
+def now_of(
+    db: Db, session: Session, keys: Sequence[str] | None = None, units: ReadersUnits = AS_KEPT
+) -> tuple[Paper, Outcome]:
     """The paper of a session's newest results. ConflictError when it has none."""
     found = figures.outcome(db, session.id or 0) if session.figures == figures.ASSESSED else None
     if found is None:
@@ -140,7 +145,7 @@ def now_of(db: Db, session: Session, keys: Sequence[str] | None = None) -> tuple
             session.failure or "The figures of this session are still being computed. Try again in a moment.",
             code="no-figures",
         )
-    return made(db, session, found, keys), found
+    return made(db, session, found, keys, units), found
 
 
 def document(
@@ -199,11 +204,11 @@ def _taken(rows: Sequence[Medicine]) -> TextPart:
     return TextPart(title=plain_report.MEDICINES.label, text=words or "None noted.")
 
 
-def _patient_facts(person: Person) -> list[Fact]:
+def _patient_facts(person: Person, units: ReadersUnits) -> list[Fact]:
     """What a clinic knows of somebody, as far as it is known."""
     size = [
-        f"{person.height_cm:g} cm" if person.height_cm else "",
-        f"{person.weight_kg:g} kg" if person.weight_kg else "",
+        units.words(f"{person.height_cm:g} cm") if person.height_cm else "",
+        units.words(f"{person.weight_kg:g} kg") if person.weight_kg else "",
     ]
     said = {
         "Sex": person.sex or "",
@@ -215,10 +220,10 @@ def _patient_facts(person: Person) -> list[Fact]:
     return [Fact(label=label, value=value) for label, value in said.items() if value]
 
 
-def _who(db: Db, person: Person | None, tags: dict[str, str], kind: Kind) -> list[Fact]:
+def _who(db: Db, person: Person | None, tags: dict[str, str], kind: Kind, units: ReadersUnits) -> list[Fact]:
     facts = [Fact(label=label, value=value) for label, value in person_facts(db, person).items()]
     if person is not None and kind.patient:
-        facts += [f for f in _patient_facts(person) if not tags.get(f.label.lower())]
+        facts += [f for f in _patient_facts(person, units) if not tags.get(f.label.lower())]
     if person is not None:
         facts += [Fact(label=key.capitalize(), value=value) for key, value in tags.items() if key != "place"]
     return facts

@@ -13,6 +13,7 @@ from sqlmodel import Session as Db
 from sqlmodel import col, func, or_, select
 
 from kumpel.core.assessment import LimitSet
+from kumpel.core.readers_units import ReadersUnits
 from kumpel.kinds.limit_sets import limit_set_data
 from kumpel.kinds.registry import kind_of
 from kumpel.reports import pages
@@ -33,6 +34,8 @@ class Options:
 
     parts: tuple[str, ...]
     named: bool = True
+    units: tuple[str, ...] = ()
+    """What its reader chose (`core.readers_units`), for what is not signed yet: what is stays as it was signed."""
 
 
 def choices(kind: str) -> tuple[dict[str, str], tuple[str, ...]]:
@@ -45,7 +48,7 @@ def paper_of(db: Db, session: Session, options: Options) -> tuple[paper.Paper, L
     """What was signed; for a session that is not, what would stand there now."""
     signature = conclusions.signature_of(db, session.id or 0)
     if signature is None:
-        made, found = paper.now_of(db, session, options.parts)
+        made, found = paper.now_of(db, session, options.parts, ReadersUnits(options.units))
         return made, found.limits
     return conclusions.signed_paper(db, session, signature), conclusions.signed_limits(db, signature)
 

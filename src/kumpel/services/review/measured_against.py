@@ -36,6 +36,7 @@ class Scale:
 
     figure: str
     key: str
+    unit: str
     values: Counts = field(default_factory=list)
     extremes: Counts = field(default_factory=list)
     unknown: int = 0
@@ -94,6 +95,7 @@ def measured(db: Db, limit_set_id: int, since: date) -> Measured:
         Scale(
             rule.figure,
             key,
+            rule.unit,
             counted.values.get(key, []),
             (counted.lowest if rule.steps[0].below else counted.highest).get(key, []),
             counted.unknown.get(key, 0),

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, ask } from "@/api/client";
+import { keptUnit } from "@/api/readers";
 import { kindName } from "@/kinds/kinds";
 import { counted, type LimitSet, newest, type Rule, rulesOf, sameRule } from "@/limits/rules";
 import { StepFields, small } from "@/limits/StepFields";
@@ -32,7 +33,7 @@ const nameOf = (rule: Typed | Rule) => `${rule.figure} ${JSON.stringify(rule.par
 const stepsNow = (rule: Rule | undefined): ScaleStep[] => (rule?.steps ?? []) as ScaleStep[];
 const stepsThen = (rule: Typed): ScaleStep[] =>
   rule.steps.map((s) => {
-    const value = numberOf(s.text, { unit: rule.unit });
+    const value = numberOf(s.text, { unit: rule.unit, kept: keptUnit(rule) });
     return { ...s, value: "wrong" in value || value.value === null ? Number.NaN : value.value } as ScaleStep;
   });
 const share = (percent: number): ScaleStep[] => [

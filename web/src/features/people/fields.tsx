@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Schemas } from "@/api/client";
+import { isRead, readText, readUnit } from "@/api/readers";
 import { Refused } from "@/ui/basics";
 import { dayOf, dayWords } from "@/ui/days";
 import { type Entry, numberOf, wallTimeOf } from "@/ui/entry";
@@ -11,14 +12,31 @@ export interface FieldWish {
   key: keyof Schemas["PersonChange"];
   label: string;
   type: "text" | "date" | "number";
+  /** The unit that a number is kept in. */
+  unit?: string;
   parse?: (text: string) => Entry | { value: string | null };
 }
 
-const HEIGHT = { unit: "cm", also: { m: 100, mm: 0.1 }, low: 21, high: 299, empty: true };
-const WEIGHT = { unit: "kg", also: { g: 0.001, lb: 0.45359237, lbs: 0.45359237 }, low: 1, high: 499, empty: true };
+const HEIGHT = {
+  unit: "cm",
+  also: { cm: 1, m: 100, mm: 0.1, in: 2.54, inches: 2.54 },
+  low: 21,
+  high: 299,
+  empty: true,
+};
+const WEIGHT = {
+  unit: "kg",
+  also: { kg: 1, g: 0.001, lb: 0.45359237, lbs: 0.45359237 },
+  low: 1,
+  high: 499,
+  empty: true,
+};
 
-/** "1,72" can only be metres. */
+/** "1,72" can only be metres; feet and inches are typed as 5'11". */
 function heightOf(text: string): Entry {
+  const feet = /^(\d)\s*(?:'|ft|feet)\s*(\d{1,2}(?:[.,]\d+)?)?\s*(?:"|''|in|inches)?$/.exec(text.trim());
+  if (feet)
+    return numberOf(`${Number(feet[1]) * 30.48 + Number((feet[2] ?? "0").replace(",", ".")) * 2.54} cm`, HEIGHT);
   const entry = numberOf(text, HEIGHT);
   const plain = numberOf(text, { ...HEIGHT, low: 0.4, high: 2.99 });
   if ("wrong" in entry && "value" in plain && plain.value !== null)
@@ -45,8 +63,8 @@ export const FIELDS: FieldWish[] = [
   { key: "team", label: "Team", type: "text" },
   { key: "born", label: "Born", type: "date", parse: bornOf },
   { key: "sex", label: "Sex", type: "text" },
-  { key: "height_cm", label: "Height, cm", type: "number", parse: heightOf },
-  { key: "weight_kg", label: "Weight, kg", type: "number", parse: (t) => numberOf(t, WEIGHT) },
+  { key: "height_cm", label: "Height", unit: "cm", type: "number", parse: heightOf },
+  { key: "weight_kg", label: "Weight", unit: "kg", type: "number", parse: (t) => numberOf(t, WEIGHT) },
   { key: "gets_up", label: "Gets up at", type: "text", parse: wallTimeOf },
   { key: "goes_to_bed", label: "To bed at", type: "text", parse: wallTimeOf },
   { key: "heart_rate_highest", label: "Highest pulse", type: "number", parse: (t) => wholeOf(t, 100, 240) },
@@ -76,7 +94,7 @@ const NEEDED = ["name", "number"];
 
 /** One fact: kept when the field is left. */
 export function Field({
-  field: { key, label, type, parse },
+  field: { key, label, type, parse, unit },
   value,
   onKeep,
 }: {
@@ -84,7 +102,9 @@ export function Field({
   value: string;
   onKeep: (value: string | number | null) => Promise<unknown>;
 }) {
-  const { text, awaited, typed, type: setText, forget, send } = useTyped(value);
+  const read = (kept: string | number | null) =>
+    unit && kept !== "" && kept !== null ? readText(Number(kept), unit) : String(kept ?? "");
+  const { text, awaited, typed, type: setText, forget, send } = useTyped(read(value));
   const [wrong, setWrong] = useState<string | null>(null);
   const commit = () => {
     if (typed === null) return;
@@ -96,8 +116,9 @@ export function Field({
     // What cannot be taken stays in the field with the reason beside it; what was on record stays on record.
     if ("wrong" in entry) return setWrong(entry.wrong);
     setWrong(null);
-    const shown = String(entry.value ?? "");
-    if (shown === awaited) return forget();
+    const shown = read(entry.value);
+    // In other units two heights may look alike: what is kept decides.
+    if (unit && isRead(unit) ? String(entry.value ?? "") === value : shown === awaited) return forget();
     const answer = onKeep(entry.value).then(
       () => true,
       (error: Error) => {
@@ -110,7 +131,7 @@ export function Field({
   return (
     <div className="contents">
       <label htmlFor={`person-${key}`} className="pt-1 text-soft">
-        {label}
+        {unit ? `${label}, ${readUnit(unit)}` : label}
       </label>
       <span>
         <input

@@ -4,7 +4,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
 import { drawn, line } from "@/charts/course";
 import { Button, Field, inputLook, Loading, Trouble, Warn } from "@/ui/basics";
-import { moment, number } from "@/ui/format";
+import { moment, number, quantity } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
 
@@ -102,7 +102,7 @@ function Picture({
             aria-valuemin={0}
             aria-valuemax={Math.round(length)}
             aria-valuenow={Math.round(inside(m))}
-            aria-valuetext={`${Math.round(inside(m))} m`}
+            aria-valuetext={quantity(inside(m), "m")}
             aria-disabled={locked}
             className={locked ? "" : "cursor-grab outline-offset-2"}
             onKeyDown={(e) => !locked && keys(i, e)}
@@ -140,7 +140,7 @@ function Picture({
         className="stroke-soft"
       />
       <text x={20 + bar * view.scale} y={HEIGHT - 7} className="fill-soft text-[13px]">
-        {bar} m
+        {quantity(bar, "m")}
       </text>
       <path d={`M${WIDTH - 18} ${HEIGHT - 8}v-24m-5 8l5-8 5 8`} fill="none" className="stroke-soft" />
       <text x={WIDTH - 18} y={HEIGHT - 37} textAnchor="middle" className="fill-soft text-[13px]">
@@ -354,7 +354,7 @@ export default function CoursePage() {
       <div className="mb-3 flex flex-wrap items-baseline gap-x-4">
         <h1>{detail.name}</h1>
         <span className="text-soft">
-          {detail.closed ? "loop" : "open"}, {number(detail.length_m, 0)} m, {detail.corners.length} corners
+          {detail.closed ? "loop" : "open"}, {quantity(detail.length_m, "m")}, {detail.corners.length} corners
         </span>
         <Link to="/vehicles" className="ml-auto min-h-6 text-act hover:underline">
           Vehicles and courses

@@ -5,7 +5,7 @@ import { api, ask, type Schemas } from "@/api/client";
 import { Outline } from "@/charts/Outline";
 import { Button, Empty, Field, inputLook, Loading, Trouble } from "@/ui/basics";
 import { Dialog } from "@/ui/dialog";
-import { number } from "@/ui/format";
+import { quantity } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
 import { DerivedChannels } from "./DerivedChannels";
@@ -329,7 +329,7 @@ export default function Yard() {
                   <b className="block truncate font-medium">{row.name}</b>
                 )}
                 <span className="text-[12.5px] text-soft">
-                  {row.length_m ? `${number(row.length_m, 0)} m, ` : "no points, "}
+                  {row.length_m ? `${quantity(row.length_m, "m")}, ` : "no points, "}
                   {row.closed ? "loop" : "open"}, {row.sectors} sector{row.sectors > 1 ? "s" : ""}
                 </span>
               </span>

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask } from "@/api/client";
+import { isRead, keptBounds, keptUnit, readValue } from "@/api/readers";
 import { type Assessed, type Kind, settingOf } from "@/sheet/assessed";
 import { Heading } from "@/sheet/Heading";
 import type { Supposed } from "@/sheet/useSupposed";
@@ -220,7 +221,7 @@ export function ForThisSession({
       )}
       {explaining && (
         <ReasonDialog
-          title={`${explaining.word.label} ${explaining.value} ${explaining.word.unit}`.trim()}
+          title={`${explaining.word.label} ${shownOf(explaining.word)(explaining.value)} ${explaining.word.unit}`.trim()}
           hint="where the value comes from"
           action="Set it"
           onClose={() => setExplaining(null)}
@@ -240,13 +241,16 @@ const FOREMOST = 2;
 const shownOf = (word: Kind["decisions"][number]) => (value: number | string | null) => {
   if (value === null) return "";
   if (word.type === "length") return hoursMinutes(Number(value));
-  return typeof value === "number" ? number(value, decimalsOf(value)) : value;
+  if (typeof value !== "number") return value;
+  const read = readValue(value, keptUnit(word), Math.max(decimalsOf(value), isRead(keptUnit(word)) ? 1 : 0));
+  return number(read, decimalsOf(read));
 };
 
 function parserOf(word: Kind["decisions"][number]): (text: string) => Entry | { value: string | null } {
   if (word.type === "length") return lengthOf;
   if (word.type === "text") return (text) => ({ value: text.trim() || null });
+  const { low, high } = keptBounds(word);
   const also: Record<string, number> = word.unit === "dB" ? { "db(a)": 1 } : {};
   return (text) =>
-    numberOf(text, { unit: word.unit, also, low: word.low ?? undefined, high: word.high ?? undefined, empty: true });
+    numberOf(text, { unit: keptUnit(word), also, low: low ?? undefined, high: high ?? undefined, empty: true });
 }

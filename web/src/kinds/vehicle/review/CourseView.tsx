@@ -1,5 +1,6 @@
 import { memo, type PointerEvent, useMemo } from "react";
 import { type Drawn, drawn, line } from "@/charts/course";
+import { quantity } from "@/ui/format";
 import { type Course, type LapSheet, type Span, valueAt } from "./laps";
 import { MovingLayer } from "./MovingLayer";
 
@@ -129,7 +130,7 @@ const Picture = memo(function Picture({
         className="stroke-soft"
       />
       <text x={14 + bar * scale} y={HEIGHT - 8} className="fill-soft text-[11.5px]">
-        {bar} m
+        {quantity(bar, "m")}
       </text>
       <path d={`M${WIDTH - 12} ${HEIGHT - 8}v-20m-4 6l4-7 4 7`} fill="none" className="stroke-soft" />
       <text x={WIDTH - 12} y={HEIGHT - 32} textAnchor="middle" className="fill-soft text-[11.5px]">
@@ -174,7 +175,7 @@ export function CourseView({
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
         className="block w-full touch-none select-none"
         role="img"
-        aria-label={`Course ${course.name}, ${Math.round(course.length_m)} m, ${course.corners.length} corners${behind === undefined ? "" : `; at the cursor ${behind.toFixed(2)} s lost`}`}
+        aria-label={`Course ${course.name}, ${quantity(course.length_m, "m")}, ${course.corners.length} corners${behind === undefined ? "" : `; at the cursor ${behind.toFixed(2)} s lost`}`}
         onPointerDown={(e) => {
           e.currentTarget.setPointerCapture(e.pointerId);
           point(e);

@@ -1,5 +1,6 @@
 import { memo, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { niceRange } from "@/charts/drawing";
+import { quantity } from "@/ui/format";
 import { type Axis, axisOf, LEFT, type Over } from "./axis";
 import { path, type Values } from "./curve";
 import { FurtherLane } from "./FurtherLane";
@@ -280,7 +281,7 @@ export function LapLanes({
       aria-valuemin={0}
       aria-valuemax={Math.round(end)}
       aria-valuenow={Math.round(cursor ?? 0)}
-      aria-valuetext={`${Math.round(cursor ?? 0)} m, ${placeWords(sheet, cursor ?? 0)}`}
+      aria-valuetext={`${quantity(cursor ?? 0, "m")}, ${placeWords(sheet, cursor ?? 0)}`}
       onKeyDown={(e) => {
         const step = e.shiftKey ? 10 : 1;
         if (e.key === "ArrowLeft") move(axis.moved(cursor ?? 0, -step));

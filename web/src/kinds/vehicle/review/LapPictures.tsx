@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
 import type { Schemas } from "@/api/client";
 import { PickLanes } from "@/sheet/PickLanes";
-import { fixed } from "@/ui/format";
+import { fixed, quantity } from "@/ui/format";
 import { type Over, placeAt, timeAt } from "./axis";
 import { CourseView } from "./CourseView";
 import { KeepCourse } from "./KeepCourse";
@@ -136,7 +136,7 @@ export function LapPictures({
                   at{" "}
                   <b className="font-semibold text-ink">
                     {over === "time" && `${fixed(timeAt(sheet.clock.lap, course.step_m, cursor), 2)} s, `}
-                    {Math.round(cursor)} m
+                    {quantity(cursor, "m")}
                   </b>
                   , {placeWords(sheet, cursor)}
                 </>

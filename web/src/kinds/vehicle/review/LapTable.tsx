@@ -1,4 +1,5 @@
 import { Fragment, useRef } from "react";
+import { readUnit, readValue } from "@/api/readers";
 import { fixed } from "@/ui/format";
 import { ReasonChips } from "@/ui/reason";
 import { type LapRow, type LapSheet, lapTime, referenceName, signed } from "./laps";
@@ -81,7 +82,7 @@ export function LapTable({
                 </th>
               ))}
               <th className="px-2 font-medium">to {referenceName(sheet, whose)}, s</th>
-              <th className="px-2 font-medium">Top, km/h</th>
+              <th className="px-2 font-medium">Top, {readUnit("km/h")}</th>
               <th>
                 <span className="sr-only">Part, and what to do</span>
               </th>
@@ -137,7 +138,9 @@ export function LapTable({
                     <td className="px-2 text-right">
                       {reference && lap !== reference ? signed(lap.time_s - reference.time_s) : ""}
                     </td>
-                    <td className="px-2 text-right">{lap.top_km_h === null ? "–" : fixed(lap.top_km_h, 1)}</td>
+                    <td className="px-2 text-right">
+                      {lap.top_km_h === null ? "–" : fixed(readValue(lap.top_km_h, "km/h", 1), 1)}
+                    </td>
                     <td className="w-full px-2 text-left">
                       {here ? (
                         <span className="flex gap-1">

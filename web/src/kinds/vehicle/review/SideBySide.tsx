@@ -1,7 +1,10 @@
+import { readUnit, readValue } from "@/api/readers";
 import { fixed } from "@/ui/format";
 import { type LapSheet, lapTime, signed } from "./laps";
 
 const time = (s: number | null) => (s === null ? "–" : lapTime(s));
+
+const SPEED = "km/h";
 
 /** Two sessions in a few figures each, and which lap of the other one is the reference. */
 export function SideBySide({
@@ -24,7 +27,8 @@ export function SideBySide({
   ) => {
     const said = (value: number | null) =>
       key === "consistency_s" || key === "top_km_h" ? (value === null ? "–" : fixed(value, decimals)) : time(value);
-    const [a, b] = [own[key], other[key]];
+    const read = (value: number | null) => (key === "top_km_h" && value !== null ? readValue(value, SPEED, 1) : value);
+    const [a, b] = [read(own[key]), read(other[key])];
     return [name, said(a), said(b), a === null || b === null ? "" : signed(a - b, decimals)] as const;
   };
   const rows = [
@@ -33,7 +37,7 @@ export function SideBySide({
     row("Mean lap", "mean_s"),
     row("Consistency, s", "consistency_s"),
     ["Laps counted", String(own.count), String(other.count), ""] as const,
-    row("Top, km/h", "top_km_h", 1),
+    row(`Top, ${readUnit(SPEED)}`, "top_km_h", 1),
   ];
   return (
     <section aria-label="Side by side" className="mt-2 overflow-x-auto rounded-lg border border-line bg-panel">

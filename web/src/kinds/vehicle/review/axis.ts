@@ -1,3 +1,4 @@
+import { quantity } from "@/ui/format";
 import type { Course, LapSheet, Span } from "./laps";
 
 /** What the lanes stand over: metres of the course, or seconds since the start line. */
@@ -72,7 +73,7 @@ export function axisOf(sheet: LapSheet, course: Course, over: Over, span: Span, 
       seen: () => span,
       placeOf: (_, m) => m,
       moved: (m, steps) => Math.min(Math.max(m + steps, 0), length),
-      end: `${Math.round(length).toLocaleString("en")} m`,
+      end: quantity(length, "m"),
     };
   }
   const step = course.step_m;
