@@ -212,6 +212,7 @@ class ReadersUnits:
 
         return replace(
             table,
+            title=self.words(table.title),
             columns=tuple(
                 replace(
                     column,

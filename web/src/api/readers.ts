@@ -141,6 +141,7 @@ function table(json: Fields): Fields {
   }));
   return {
     ...json,
+    ...(typeof json.title === "string" ? { title: readWords(json.title) } : {}),
     columns: columns.map(({ column, unit, decimals }) => ({
       ...column,
       unit: readUnit(unit),

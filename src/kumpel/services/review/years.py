@@ -8,7 +8,7 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from functools import lru_cache
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import sqlalchemy
@@ -23,7 +23,7 @@ from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import closed
 from kumpel.services.ground.deeds import Whom, ask
 from kumpel.services.ground.people import person_of
-from kumpel.services.ground.wall import wall_day
+from kumpel.services.ground.wall import day_number, wall_day
 from kumpel.services.register import medicines
 from kumpel.services.register.session_list import Filter, conditions
 from kumpel.services.review import interventions
@@ -35,9 +35,8 @@ NOT_ASSESSABLE = "not assessable"
 Values = Mapping[tuple[int, str], tuple[float | None, str]]
 
 
-@dataclass(frozen=True)
-class Mark:
-    """A session in a lane. `value` is None where the figure was not measured, `low` its lower end where it has one; `verdict` is that of the
+class Mark(NamedTuple):
+    """A session in a lane, on its day on the wall (counted as `date.toordinal` does). `value` is None where the figure was not measured, `low` its lower end where it has one; `verdict` is that of the
     session."""
 
     session_id: int
@@ -48,7 +47,8 @@ class Mark:
     verdict: str
     signed: bool
     limit_set_id: int | None
-    low: float | None = None
+    low: float | None
+    day: int
 
     @property
     def counts(self) -> bool:
@@ -280,19 +280,21 @@ def _lane(
     load_words: str,
 ) -> Lane:
     nothing = (None, "")
+    # Ten years are thousands of these: each is made once, and its day counted once.
     marks = [
         Mark(
-            row.id,
-            row.started_at,
-            row.utc_offset_min,
-            row.length_s,
-            values.get((row.id, figure.figure), nothing)[0],
-            row.verdict,
-            row.signed,
-            row.limit_set_id,
-            values.get((row.id, figure.low), nothing)[0],
+            session_id,
+            started_at,
+            offset_min,
+            length_s,
+            values.get((session_id, figure.figure), nothing)[0],
+            verdict,
+            signed,
+            limit_set_id,
+            values.get((session_id, figure.low), nothing)[0] if figure.low else None,
+            day_number(started_at, offset_min),
         )
-        for row in rows
+        for session_id, _, started_at, offset_min, length_s, verdict, signed, limit_set_id in rows
     ]
     unit = next((unit for row in rows if (unit := values.get((row.id, figure.figure), nothing)[1])), "")
     return Lane(
@@ -306,7 +308,7 @@ def _daily_load(db: Db, kind: Kind, rows: Sequence[Any]) -> np.ndarray[Any, Any]
     if not kind.load:
         return np.empty(0)
     loads = _of_sessions(db, rows, (kind.load,))
-    days = [wall_day(row).toordinal() for row in rows]
+    days = [day_number(row.started_at, row.utc_offset_min) for row in rows]
     known = [math.nan if (value := loads.get((row.id, kind.load))) is None else value for row in rows]
     return load.by_day(days, known, datetime.now().astimezone().date().toordinal())
 
@@ -332,7 +334,7 @@ def _free_days(db: Db, person_id: int, rows: Sequence[Any]) -> frozenset[int]:
 def _weeks(kind: Kind, lane: Lane, free: Collection[int]) -> list[Week]:
     if kind.weekly is None or kind.weekly.figure != lane.figure:
         return []
-    known = [(wall_day(mark).toordinal(), float(mark.value or 0.0)) for mark in lane.marks if mark.counts]
+    known = [(mark.day, float(mark.value or 0.0)) for mark in lane.marks if mark.counts]
     found = weeks.weeks([day for day, _ in known], [value for _, value in known], kind.weekly.of, free)
     return [
         Week(
@@ -349,7 +351,7 @@ def _curves(daily: np.ndarray[Any, Any], rows: Sequence[Any]) -> list[Curve]:
     """The load lately and usually, day by day."""
     if not len(daily):
         return []
-    first = min(wall_day(row) for row in rows)
+    first = date.fromordinal(min(day_number(row.started_at, row.utc_offset_min) for row in rows))
     return [
         Curve(
             f"{days} days",
@@ -435,14 +437,17 @@ def _trend(marks: Sequence[Mark], unit: str) -> Told:
 
 def _since(marks: Sequence[Mark], unit: str, changed: Sequence[Changed]) -> list[Since]:
     """Each change against the sessions since the one before it, and until the next: what else was changed would be mixed up with it."""
-    known = [(wall_day(mark), float(mark.value or 0.0)) for mark in marks if mark.counts]
-    days = sorted({each.day for each in changed})
+    counted = [mark for mark in marks if mark.counts]
+    days = np.array([mark.day for mark in counted])
+    values = np.array([mark.value for mark in counted], dtype=np.float64)
+    changes = sorted({each.day.toordinal() for each in changed})
     found = []
     for each in changed:
-        first = max((day for day in days if day < each.day), default=date.min)
-        end = min((day for day in days if day > each.day), default=date.max)
-        before = np.array([value for day, value in known if first <= day < each.day])
-        after = np.array([value for day, value in known if each.day <= day < end])
+        at = each.day.toordinal()
+        first = max((day for day in changes if day < at), default=0)
+        end = min((day for day in changes if day > at), default=date.max.toordinal())
+        before = values[(first <= days) & (days < at)]
+        after = values[(at <= days) & (days < end)]
         if not len(before) or not len(after):
             continue
         told = over_time.difference(before, after)
