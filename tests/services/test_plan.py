@@ -14,7 +14,7 @@ from kumpel.services.plan import ahead, feed, rules
 from kumpel.services.plan.ahead import Plan
 from kumpel.services.plan.rules import Chosen, Wish
 from kumpel.services.register import medicines, sessions
-from kumpel.services.report import conclusions
+from kumpel.services.report import conclusions, reports
 from kumpel.store.tables import HandOver, Recorder, SensorCheck, Session, Setup, Token, now
 from tests.services.crusher_hall import CrusherHall
 
@@ -100,6 +100,18 @@ class WhoIsDue(PlanTest):
         self.assertEqual(len(self.plan().items), 4)
         sessions.restore_session(self.db, done.id or 0)
         self.assertEqual(len(self.plan().items), 3)
+
+    def test_what_is_signed_and_stands_on_no_report_yet(self) -> None:
+        rule_id = self.rule()
+        first, second = self.shift(self.hall[0], 84.0), self.shift(self.hall[1], 85.0)
+        self.shift(self.hall[2], 84.0, signed=False)
+        self.shift(self.mill, 84.0)
+        both = sorted([first.id, second.id])
+        self.assertEqual(sorted(ahead.unprinted(self.db, rule_id, TODAY)), both)
+        reports.issue(self.db, first.id or 0, reports.Options(("figures",)), self.who)
+        self.assertEqual(ahead.unprinted(self.db, rule_id, TODAY), [second.id])
+        with self.assertRaises(NotFoundError):
+            ahead.unprinted(self.db, rule_id + 99, TODAY)
 
     def test_overdue_is_counted_by_person_and_said_beside_them(self) -> None:
         self.rule(starts=date(2025, 11, 1))

@@ -6,10 +6,12 @@ from urllib.request import urlopen
 
 import icalendar
 from playwright.sync_api import Page, expect
+from sqlmodel import select
 
+from kumpel.demo.ensemble import StandIn
 from kumpel.services.plan import ahead, rules
 from kumpel.services.plan.rules import Wish
-from kumpel.store.tables import Recorder
+from kumpel.store.tables import HandOver, Recorder
 from tests.services.crusher_hall import CrusherHall
 from tests.web.browser import BrowserTest
 
@@ -82,6 +84,18 @@ class PlanScreen(CrusherHall, BrowserTest):
             )
         )
 
+    def test_what_was_signed_under_a_rule_goes_to_paper_at_once(self) -> None:
+        self.late()
+        shifts = [self.shift(person, 84.0) for person in self.hall[:2]]
+        page = self.open()
+        page.get_by_role("button", name=re.compile("Noise, Crusher hall")).click()
+        page.get_by_role("link", name="reports of 2 that are signed and not printed").click()
+        page.wait_for_url("**/report/many?**")
+        expect(page.get_by_role("main")).to_contain_text("Crusher hall")
+        for shift in shifts:
+            name = next(person.name for person in self.hall if person.id == shift.person_id)
+            expect(page.get_by_text(name).first).to_be_visible()
+
     def test_the_calendar_by_keys_and_the_feed(self) -> None:
         self.late()
         page = self.open()
@@ -114,3 +128,24 @@ class PlanScreen(CrusherHall, BrowserTest):
         page.set_viewport_size({"width": 1024, "height": 700})
         expect(page.get_by_role("heading", name="Recorders wanted each day")).to_be_visible()
         self.assert_nothing_cut_off("the plan at 1024")
+
+
+class HandedOut(CrusherHall, BrowserTest):
+    def test_all_who_are_ready_get_theirs_by_one_press(self) -> None:
+        self.launch(*(StandIn(f"N-0{n}", f"NM-GIVEN{n}", "Noise meter") for n in (1, 2)))
+        self.eventually(lambda: len(self.there()) == 2, 20)
+        today = ahead.here_today()
+        rules.make(self.db, Wish("noise", 365, team="Mill", starts=today - timedelta(days=400)), today, self.who)
+        page = self.sign_in()
+        page.goto(f"{self.address}/plan")
+        page.get_by_role("button", name="Hand out the one that is ready").click()
+        expect(page.get_by_role("region", name="To hand out today")).to_contain_text("has it")
+        self.db.rollback()
+        [given] = self.db.exec(select(HandOver)).all()
+        self.assertEqual(given.person_id, self.mill.id)
+        self.assertIn(given.recorder_id, [recorder.id for recorder in self.there()])
+
+    def there(self) -> list[Recorder]:
+        self.db.rollback()
+        self.db.expire_all()
+        return list(self.db.exec(select(Recorder).where(Recorder.in_reach)).all())

@@ -53,6 +53,12 @@ def restore_rule(rule_id: int, db: Database, who: Who) -> None:
     rules.bring_back(db, rule_id, who.id)
 
 
+@router.get("/plan/rules/{rule_id}/unprinted")
+def unprinted(rule_id: int, db: Database, who: Who) -> list[int]:
+    """The signed sessions of a rule that stand on no report yet."""
+    return ahead.unprinted(db, rule_id, ahead.here_today())
+
+
 @router.put("/plan/days", status_code=204)
 def choose_days(wish: schemas.PlannedDays, db: Database, who: Who) -> None:
     """Days that somebody chose, all of them or none."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import date, datetime, timedelta
+from datetime import date, datetime, time, timedelta
 
 from sqlmodel import Session as Db
 from sqlmodel import col, or_, select
@@ -12,6 +12,7 @@ from sqlmodel import col, or_, select
 from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import closed
 from kumpel.services.ground.deeds import Whom, ask
+from kumpel.services.ground.problems import NotFoundError
 from kumpel.services.plan import due as reckoned
 from kumpel.services.plan import rules
 from kumpel.services.plan.due import Due, Move, Wanted
@@ -192,6 +193,25 @@ def of_person(db: Db, person_id: int, today: date) -> list[tuple[PlanRule, str, 
     ask(db, "looked at", Whom("person", person_id))
     stands = _stands(db, rules.rules(db), today, WEEKS * 7, person_id)
     return [(rule, rules.words(rule), each.due) for rule, _, mine in stands for each in mine]
+
+
+MOST_PRINTED = 200
+
+
+def unprinted(db: Db, rule_id: int, today: date) -> list[int]:
+    """The signed sessions of a rule's people and kind, of the time that it looks back over, that stand on no report yet; oldest first.
+    NotFoundError when there is no such rule."""
+    ask(db, "looked at", Whom("plan", None))
+    rule = next((rule for rule, _ in rules.rules(db) if rule.id == rule_id), None)
+    if rule is None:
+        raise NotFoundError("This rule is not in the plan any more.")
+    people = tuple(person.id or 0 for person, _ in _people(db, [rule])[rule_id])
+    if not people:
+        return []
+    since = datetime.combine(today - timedelta(days=rule.every_days), time.min).astimezone()
+    wanted = Filter(kind=rule.kind, people=people, since=since, standing="unreported")
+    mine = select(Session.id).where(*conditions(wanted)).order_by(col(Session.started_at))
+    return [found or 0 for found in db.exec(mine.limit(MOST_PRINTED)).all()]
 
 
 def _people(db: Db, wanted: Sequence[PlanRule], person_id: int | None = None) -> dict[int, list[tuple[Person, str]]]:

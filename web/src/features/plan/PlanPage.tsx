@@ -10,6 +10,7 @@ import { useTitle } from "@/ui/title";
 import { Calendar } from "./Calendar";
 import { Feeds } from "./Feeds";
 import { RuleForm } from "./RuleForm";
+import { Unprinted } from "./Unprinted";
 import { type Item, type Plan, short, usePlan } from "./usePlan";
 
 /** A rule in one sentence, with how far it is; a press shows its people alone. */
@@ -49,9 +50,12 @@ function Rule({
         </span>
       </button>
       {here && (
-        <Button look="quiet" size="small" className="mb-1 ml-2" onClick={onRemove}>
-          take this rule away
-        </Button>
+        <>
+          <Unprinted rule={rule} />
+          <Button look="quiet" size="small" className="mb-1 ml-2" onClick={onRemove}>
+            take this rule away
+          </Button>
+        </>
       )}
     </li>
   );
