@@ -19,6 +19,7 @@ from kumpel.api import schemas
 from kumpel.core.assessment import Step, Verdict
 from kumpel.services.ground import limits
 from kumpel.services.review import measured_against
+from kumpel.store.database import engine
 from kumpel.store.tables import Session
 
 PEOPLE, EACH, TIMES = 100, 1_000, 25
@@ -32,7 +33,8 @@ class Limits(DatabaseTest):
         self.db.execute(text("update figure_value set value = round(value::numeric, 1)"))  # as figures are stated
         self.db.commit()
         # As PostgreSQL does by itself once so much has changed: what is seen by everybody is then read from indexes alone.
-        self.db.connection().execution_options(isolation_level="AUTOCOMMIT").execute(text("vacuum analyze"))
+        with engine(self.url).connect().execution_options(isolation_level="AUTOCOMMIT") as alone:
+            alone.execute(text("vacuum analyze"))
         noise = limits.usual(self.db, "noise")
         assert noise is not None and noise.id is not None
         since, of = date.today() - timedelta(days=364), noise.id

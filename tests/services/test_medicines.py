@@ -4,13 +4,14 @@ import time
 from datetime import UTC, date, datetime
 from typing import Any
 
-from kumpel.services.ground import deeds, figures, people, settings
+from kumpel.reports.document import TextPart
+from kumpel.services.ground import decisions, deeds, figures, people, settings
 from kumpel.services.ground.decisions import Wish
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
-from kumpel.services.register import medicines, session_list
+from kumpel.services.register import medicines, session_list, sessions
 from kumpel.services.register.medicines import Taken
-from kumpel.services.report import conclusions, reports
+from kumpel.services.report import conclusions, paper, reports
 from kumpel.services.review import comparison, deciding
 from kumpel.services.take_in import take_in
 from kumpel.standins.blood_pressure_signal import Day, make
@@ -163,6 +164,39 @@ class Comparing(PatientTest):
         noise = self.session(person=self.petter, start=time.time() - 90_000)
         with self.assertRaises(InvalidError):
             comparison.compare(self.db, noise.id or 0, mine.id or 0)
+
+    def test_up_to_five_others_stand_on_a_page_and_what_cannot_is_refused(self) -> None:
+        rows = [self.recorded(date(2026, month, 1)) for month in (1, 2, 3)]
+        ids = [row.id or 0 for row in rows]
+        last = rows[-1]
+
+        def wish(words: str) -> None:
+            self.db.refresh(last)
+            asked = [Wish("setting", "compared_with", value=words)]
+            deciding.decide(self.db, last.id or 0, last.review_version, asked, (), self.who)
+
+        wish(f"{ids[1]},{ids[0]}")
+        kept = decisions.setting(decisions.of_session(self.db, last.id or 0), "compared_with")
+        self.assertEqual(kept, f"{ids[0]},{ids[1]}", "the oldest first")
+        stranger = self.recorded(date(2026, 3, 5), self.person("Ruth Amsel"))
+        for words, refusal in (
+            (f"{ids[0]},{stranger.id}", ConflictError),
+            (f"{ids[0]},{last.id}", InvalidError),
+            (f"{ids[0]},999999", NotFoundError),
+            (f"{ids[0]},99999999999", InvalidError),
+            ("1,2,3,4,5,6", InvalidError),
+            (f"{ids[0]},{ids[0]}", InvalidError),
+            ("1;drop", InvalidError),
+        ):
+            with self.subTest(words=words), self.assertRaises(refusal):
+                wish(words)
+        # One that was deleted since is said on the page in place of numbers.
+        sessions.delete_session(self.db, ids[0])
+        self.db.refresh(last)
+        made, _ = paper.now_of(self.db, last, ["comparison"])
+        [said] = made.parts["comparison"]
+        assert isinstance(said, TextPart)
+        self.assertIn("not on record", said.text)
 
     def test_what_the_report_compares_with_changes_no_figure(self) -> None:
         before, after = self.recorded(date(2026, 3, 1)), self.recorded(date(2026, 4, 1))

@@ -14,11 +14,13 @@ from sqlmodel import select
 
 from kumpel.core.recording import Recording
 from kumpel.formats import krec
-from kumpel.services.ground import figures
+from kumpel.reports.document import TablePart
+from kumpel.services.ground import decisions, figures
 from kumpel.services.groups import concluding, findings, kept
 from kumpel.services.groups.kept import GroupWish
 from kumpel.services.register import medicines
 from kumpel.services.register.medicines import Taken
+from kumpel.services.report import paper
 from kumpel.services.review.years import years_of
 from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import FigureValue, Person, Report, Session
@@ -181,6 +183,20 @@ class OverMonths(BrowserTest):
         row = page.get_by_role("row").filter(has_text=re.compile("^Desaturation|^ODI|4 %")).first
         for value in stated:
             expect(row).to_contain_text(f"{value:.1f}")
+        # The table is a page of the newest one's report, with the same numbers; not of the others'.
+        page.get_by_role("button", name=re.compile("^As a page of the report of")).click()
+        expect(page.get_by_role("button", name=re.compile("^Off the report of"))).to_be_visible()
+        self.db.rollback()
+        self.db.expire_all()
+        of = decisions.setting(decisions.of_session(self.db, rows[2].id or 0), "compared_with")
+        self.assertEqual(of, f"{rows[0].id},{rows[1].id}")
+        name = next(each.both.reviewed.figure("odi4").name for each in found if each)
+        made, _ = paper.now_of(self.db, self.db.get_one(Session, rows[2].id), ["comparison"])
+        [table] = [part for part in made.parts["comparison"] if isinstance(part, TablePart)]
+        [cells] = [row[1:] for row in table.rows if row[0].startswith(name)]
+        self.assertEqual([cell.split(" ")[0] for cell in cells], [f"{value:.1f}" for value in stated])
+        self.assertEqual(cells[1].split(" ")[1], f"({stated[1] - stated[0]:+.1f})".replace("-", "\u2212"))
+        self.assertEqual(decisions.setting(decisions.of_session(self.db, rows[1].id or 0), "compared_with"), None)
         lanes = page.get_by_role("region", name="All on one axis")
         expect(lanes.get_by_role("list", name="Drawn as").get_by_role("listitem")).to_have_count(3)
         picture = lanes.get_by_role("application")

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 
 from sqlmodel import Session as Db
 
+from kumpel.core.assessment import Figure
 from kumpel.core.comparison import Change, Span
 from kumpel.core.readers_units import ReadersUnits
 from kumpel.core.rounding import shown
+from kumpel.kinds.registry import kind_of
 from kumpel.reports.document import Part, Picture, TablePart, TextPart
 from kumpel.reports.pictures import Moved, changes
 from kumpel.services.ground import decisions
@@ -28,6 +31,8 @@ def parts(db: Db, session: Session, units: ReadersUnits) -> list[Part]:
     other = decisions.setting(decisions.of_session(db, session.id or 0), decisions.COMPARED)
     if other is None:
         return []
+    if isinstance(other, str):
+        return _several(db, session, [int(each) for each in other.split(",")], units)
     try:
         found = comparison.compare(db, int(other), session.id or 0)
     except ProblemError as error:
@@ -39,6 +44,48 @@ def parts(db: Db, session: Session, units: ReadersUnits) -> list[Part]:
     )
     made = _parts(replace(found, found=read))
     return [made[0].model_copy(update={"size": "page"}), *made[1:]]
+
+
+def _several(db: Db, session: Session, others: Sequence[int], units: ReadersUnits) -> list[Part]:
+    """The foremost figures of up to six recordings beside one another, each with its difference from the oldest that has it. What is usual
+    from day to day is told of two: here nothing is judged."""
+    title = f"Compared with {len(others)} other recordings"
+    try:
+        found = comparison.beside(db, session, others)
+    except ProblemError as error:
+        return [TextPart(title=title, text=str(error), size="page")]
+    all_of_them = [units.assessment(outcome.both.reviewed, {}) for _, outcome in found]
+    own = next(outcome for row, outcome in found if row.id == session.id).both.reviewed
+    followed = [each.figure for each in kind_of(session.kind).trends]
+    keys = dict.fromkeys([*(j.figure for j in own.judgements), *own.key_figures, *followed])
+    rows = []
+    for key in keys:
+        row = [next((f for f in each.figures if f.key == key), None) for each in all_of_them]
+        known = [figure for figure in row if figure is not None and math.isfinite(figure.value)]
+        if len(known) < 2:
+            continue
+        first = known[0]
+        cells = [_beside(figure, first) if figure is not None else "–" for figure in row]
+        rows.append([f"{first.name}, {first.unit}" if first.unit else first.name, *cells])
+    verdicts = [each.words for each in all_of_them]
+    days = [f"{wall_start(row):%d %b %Y %H:%M}" for row, _ in found]
+    held = {outcome.limit_set_id for _, outcome in found}
+    said = "In brackets: the difference from the oldest that has the figure. How much of it is usual from day to day is told of two."
+    if len(held) > 1:
+        said += " They were held against different limits: their verdicts do not compare, their figures do."
+    table = TablePart(title="In numbers", columns=["Figure", *days], rows=[*rows, ["What came of it", *verdicts]])
+    return [TextPart(title=title, text=said, size="page"), table]
+
+
+def _beside(figure: Figure, first: Figure) -> str:
+    """A figure, and by how much it lies from the first one."""
+    if not math.isfinite(figure.value) or figure.unit != first.unit:
+        return "–"
+    words = shown(figure.value, figure.decimals)
+    if figure is first:
+        return words
+    apart = shown(figure.stated - first.stated, figure.decimals, "+").replace("-", "\u2212")
+    return f"{words} ({apart})"
 
 
 def _parts(found: Compared) -> list[Part]:

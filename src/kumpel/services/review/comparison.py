@@ -22,6 +22,8 @@ from kumpel.services.register.sessions import wall_start
 from kumpel.store.tables import FigureValue, Medicine, Session
 
 MOST_EARLIER = 20
+MOST_BESIDE = 5
+"""So many others can stand beside a recording."""
 
 
 @dataclass(frozen=True)
@@ -84,6 +86,19 @@ def compare(db: Db, before_id: int, after_id: int, limit_set_id: int | None = No
     return Compared(
         before, after, sides[1][0], found, _both(*taken), _changed_on(taken[0], taken[1]), source if spans else ""
     )
+
+
+def beside(db: Db, session: Session, others: Sequence[int]) -> list[tuple[Session, figures.Outcome]]:
+    """A session and others of the same person and kind, the oldest first, each with its results. ConflictError where one has none."""
+    found = []
+    for each in (session, *(session_of(db, other) for other in others)):
+        if each.id != session.id:
+            check_pair(session, each)
+        outcome = figures.outcome(db, each.id or 0) if each.figures == figures.ASSESSED else None
+        if outcome is None:
+            raise ConflictError(f"The recording of {wall_start(each):%d %b %Y} has no figures yet.", code="no-figures")
+        found.append((each, outcome))
+    return sorted(found, key=lambda pair: pair[0].started_at)
 
 
 def _side(db: Db, session: Session, limit_set_id: int | None) -> tuple[int, Side]:

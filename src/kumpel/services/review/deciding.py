@@ -143,13 +143,32 @@ def _limit_set(db: Db, session: Session, value: Any) -> int | None:
     return int(value)
 
 
-def _other(db: Db, session: Session, value: Any) -> int | None:
+def _other(db: Db, session: Session, value: Any) -> int | str | None:
+    """The recording that it is compared with; of several their ids as a text, the oldest first."""
     if value is None:
         return None
+    if isinstance(value, str):
+        return _others(db, session, value)
     is_id = is_finite(value) and value == int(value) and 0 < value < 2**31
     found = db.get(Session, int(value)) if is_id else None
     comparison.check_pair(session, found)
     return int(value)
+
+
+def _others(db: Db, session: Session, words: str) -> str:
+    parts = words.split(",")
+    if not 2 <= len(set(parts)) <= comparison.MOST_BESIDE or not all(
+        part.isdecimal() and len(part) <= 10 for part in parts
+    ):
+        most = comparison.MOST_BESIDE + 1
+        raise InvalidError(f"Three to {most} recordings can stand beside one another.", field="compared_with")
+    found = []
+    for part in dict.fromkeys(parts):
+        other = db.get(Session, int(part)) if int(part) < 2**31 else None
+        comparison.check_pair(session, other)
+        assert other is not None
+        found.append(other)
+    return ",".join(str(each.id) for each in sorted(found, key=lambda each: each.started_at))
 
 
 # ---------------------------------------------------------------- deciding

@@ -1,15 +1,19 @@
 import { useQueries } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { kindName, useKindWords } from "@/kinds/kinds";
-import { type Assessed, figureOf, isAssessed } from "@/sheet/assessed";
+import { type Assessed, figureOf, isAssessed, settingOf } from "@/sheet/assessed";
 import { namesOf, OverLanes } from "@/sheet/OverLanes";
-import { Empty, Loading, Trouble, Verdict } from "@/ui/basics";
+import { Button, Empty, Loading, Trouble, Verdict } from "@/ui/basics";
 import { number, unitWords } from "@/ui/format";
+import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
 import { reviewOf } from "./ahead";
+import { useReview } from "./useReview";
 
 const MOST = 6;
 const NONE = "–";
+const COMPARED = "compared_with";
 
 interface Row {
   key: string;
@@ -41,6 +45,46 @@ function apart(row: Row, at: number): string {
   const difference = Number((value - base).toFixed(row.decimals));
   const sign = difference > 0 ? "+" : difference < 0 ? "−" : "±";
   return `${sign}${number(Math.abs(difference), row.decimals)}`;
+}
+
+/** Puts the table on a page of the newest one's report, as long as that is not signed; told where it stands there. */
+function AsPage({ of }: { of: Assessed[] }) {
+  const last = of.at(-1) as Assessed;
+  const { set, query } = useReview(last.session.id);
+  const [busy, setBusy] = useState(false);
+  const { fail } = useNotices();
+  const now = query.data && isAssessed(query.data) ? query.data : last;
+  const people = new Set(of.map((each) => each.session.person_id));
+  const others = of.slice(0, -1).map((each) => each.session.id);
+  const value = others.length === 1 ? (others[0] ?? null) : others.join(",");
+  const isIn = settingOf(now, COMPARED) === value;
+  if (people.size > 1 || last.session.person_id === null)
+    return <p className="mt-1 text-[12.5px] text-soft">Of one person they could be a page of a report.</p>;
+  const day = namesOf(of).at(-1);
+  if (now.session.signed_at !== null)
+    return (
+      <p className="mt-1 text-[12.5px] text-soft">
+        {isIn ? `This is a page of the report of ${day}.` : `The report of ${day} is signed without this page.`}
+      </p>
+    );
+  const put = (wanted: typeof value) => {
+    setBusy(true);
+    set(COMPARED, wanted)
+      .catch(fail)
+      .finally(() => setBusy(false));
+  };
+  return (
+    <p className="mt-2 flex flex-wrap items-center gap-3 text-[13px]">
+      <Button disabled={busy} onClick={() => put(isIn ? null : value)}>
+        {isIn ? `Off the report of ${day}` : `As a page of the report of ${day}`}
+      </Button>
+      {isIn && (
+        <span className="text-soft" role="status">
+          The table is a page of that report; tick “Compared with another recording” there.
+        </span>
+      )}
+    </p>
+  );
 }
 
 /** Up to six recordings of one kind beside one another: their figures, and what all have on one axis. */
@@ -127,6 +171,7 @@ export default function Several() {
         The small numbers are differences from the oldest. How much a figure moves by itself from day to day stands
         where two are compared.
       </p>
+      <AsPage of={all} />
       <OverLanes of={all} kind={kind} title="All on one axis" />
     </main>
   );
