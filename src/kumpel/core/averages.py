@@ -111,6 +111,31 @@ def highest_window(values: Floats, interval_s: float, window_s: float = FIFTEEN_
     return Window(float(sums[best]) / interval_s, start, int(good.sum()))
 
 
+def moving_means(values: Floats, interval_s: float, window_s: float = FIFTEEN_MIN_S, allowed: int = 1) -> Floats:
+    """The mean over the `window_s` that end with each sample, shape (n,), in the unit of the values; nan where no such window is formed.
+
+    Windows are those of `highest_window`: none across a run of more than `allowed` missing samples, each the mean of the time measured in
+    it. nan everywhere where the window is no multiple of the interval, or shorter than one.
+
+    >>> moving_means(np.array([0.0, 30.0, 60.0]), 450.0).tolist()
+    [nan, 15.0, 45.0]
+    """
+    n, whole = len(values), round(window_s / interval_s)
+    found = np.full(n, np.nan)
+    if abs(window_s / interval_s - whole) >= 1e-9 or not 1 <= whole <= n:
+        return found
+    known = ~np.isnan(values)
+    area, time, broken = np.zeros(n + 1), np.zeros(n + 1, np.int32), np.zeros(n + 1, np.int32)
+    np.cumsum(np.where(known, values, 0.0), out=area[1:])
+    np.cumsum(known, out=time[1:])
+    np.cumsum(long_gaps(values, allowed), out=broken[1:])
+    times = time[whole:] - time[:-whole]
+    good = (broken[whole:] == broken[:-whole]) & (times > 0)
+    sums = area[whole:] - area[:-whole]
+    found[whole - 1 :][good] = sums[good] / times[good]
+    return found
+
+
 def by_day(days: NDArray[np.int32]) -> list[tuple[int, int, int]]:
     """Calendar days of samples, shape (n,), see `timebase.wall_days`: (day number since 1970, first, end) each.
 

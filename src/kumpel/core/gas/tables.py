@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from kumpel.core.assessment import Detected, Suggestion, Table
 from kumpel.core.gas.lanes import Lane
 from kumpel.core.reckoning import Reckoning, table
-from kumpel.core.recording import Recording
+from kumpel.core.recording import Event, Recording
 from kumpel.core.review import Review, is_named
 from kumpel.core.runs import runs, runs_over_gaps
 
 MOST_EVENTS = 500
+TEST_PAUSE_S = 300.0
+"""Bottles of one bump test follow each other within so many seconds."""
 
 
 def overview(lanes: list[Lane], reckoning: Reckoning) -> Table:
@@ -54,20 +58,27 @@ def events(recording: Recording, review: Review, lanes: list[Lane]) -> list[Dete
     found = [
         Detected(
             e.at_s,
-            e.at_s,
+            e.at_s + _lasted(e),
             f"log.{e.code}",
-            e.text or e.code.replace("-", " "),
+            _said(e),
             not is_named(review.dropped, f"log.{e.code}", e.at_s),
         )
         for e in recording.events
+        if e.code != CONFIRMED
     ]
     for lane in lanes:
         gas = lane.sensor.gas
         for flags, name in zip(lane.alarms, ("low", "high"), strict=True):
-            for first, end in runs_over_gaps(flags, ~lane.known)[:MOST_EVENTS].tolist():
+            spans = runs_over_gaps(flags, ~lane.known)[:MOST_EVENTS].tolist()
+            for (first, end), following in zip(spans, [*(begin for begin, _ in spans[1:]), math.inf], strict=False):
                 is_low = gas.key == "o2" and name == "low"
                 extreme = float(np.nanmin(lane.lowest[first:end]) if is_low else np.nanmax(lane.highest[first:end]))
+                numbers = {"extreme": extreme}
                 text = f"{gas.name}: {name} alarm, {extreme:.3g} {gas.unit}"
+                after = _confirmed_after(recording, gas.key, first * lane.interval_s, following * lane.interval_s)
+                if after is not None:
+                    numbers["confirmed_s"] = after
+                    text += f", confirmed after {after:.0f} s" if math.isfinite(after) else ", never confirmed"
                 found.append(
                     Detected(
                         first * lane.interval_s,
@@ -75,22 +86,55 @@ def events(recording: Recording, review: Review, lanes: list[Lane]) -> list[Dete
                         f"{gas.key}.{name}",
                         text,
                         True,
-                        {"extreme": extreme},
+                        numbers,
                     )
                 )
     return found
 
 
+CONFIRMED = "confirmed"
+"""The wearer confirmed an alarm: `data.gas` says of which gas, else of all that sounded; `of` of what else (man-down)."""
+
+
+def _lasted(event: Event) -> float:
+    seconds = event.data.get("length_s", 0.0)
+    return max(float(seconds), 0.0) if isinstance(seconds, int | float) and event.code == "man-down" else 0.0
+
+
+def _said(event: Event) -> str:
+    words = event.text or event.code.replace("-", " ")
+    after = event.data.get("confirmed_s")
+    if event.code != "man-down" or not isinstance(after, int | float):
+        return words
+    return f"{words}, confirmed after {after:.0f} s"
+
+
+def _confirmed_after(recording: Recording, gas: str, start_s: float, until_s: float) -> float | None:
+    """How long after an alarm began, in s, its wearer confirmed it, before the next one of the gas; inf: never. None where the recorder
+    logs no confirmations: what cannot be known is not said."""
+    confirmed = [e for e in recording.events if e.code == CONFIRMED]
+    if not confirmed:
+        return None
+    mine = [e.at_s for e in confirmed if e.data.get("gas", gas) == gas and start_s <= e.at_s < until_s]
+    return min(mine) - start_s if mine else math.inf
+
+
 def suggestions(recording: Recording, lanes: list[Lane]) -> list[Suggestion]:
     """The minutes around a bump test or calibration: the gas came from a bottle, not from the air."""
-    found = []
+    found: list[Suggestion] = []
     length = recording.length_s
-    for event in recording.events:
+    for event in sorted(recording.events, key=lambda e: e.at_s):
         if event.code in ("bump-test", "calibration") and 0 <= event.at_s < length:
             seconds = event.data.get("length_s", 120.0)
             end = event.at_s + (float(seconds) if isinstance(seconds, int | float) else 120.0)
             text = f"{event.code.replace('-', ' ')}: gas from a bottle, not from the air"
-            found.append(Suggestion(event.at_s, max(min(end, length), event.at_s + 1), "check-gas", text))
+            end = max(min(end, length), event.at_s + 1)
+            last = found[-1] if found else None
+            if last is not None and last.reason == text and event.at_s <= last.end_s + TEST_PAUSE_S:
+                # One test, sensor after sensor.
+                found[-1] = Suggestion(last.start_s, max(last.end_s, end), last.code, text)
+            else:
+                found.append(Suggestion(event.at_s, end, "check-gas", text))
     for lane in lanes:
         for first, end in runs(lane.over)[:50].tolist():
             text = f"{lane.sensor.gas.name} over range: true values are higher"

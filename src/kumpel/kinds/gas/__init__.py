@@ -10,6 +10,7 @@ from pydantic import BaseModel, model_validator
 from kumpel.core.bounds import Bounds
 from kumpel.core.gas.assess import assess
 from kumpel.core.gas.sensors import GASES
+from kumpel.core.gas.short_term import short_term_means
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, EventWord, Followed, GroupRule, Kind
@@ -155,7 +156,8 @@ KIND = Kind(
     setup_library=LIBRARY,
     plan=plan,
     assess=assess,
-    method="3",
+    method="4",
+    computed=short_term_means,
     watched=watched,
     reaches=True,
     main_channel="co.avg",
@@ -182,6 +184,10 @@ KIND = Kind(
         ChannelWord("nh3.avg", "Ammonia", "ppm"),
         ChannelWord("cl2.avg", "Chlorine", "ppm"),
         ChannelWord("voc.avg", "Organic vapours", "ppm"),
+        *(
+            ChannelWord(f"{key}.mean15", f"{_GASES[key].capitalize()}, 15-min mean", GASES[key].unit, usual=False)
+            for key in ("co", "h2s", "no2", "so2", "nh3", "cl2", "voc")
+        ),
         ChannelWord("o2.min", "Oxygen, lowest", "vol %", usual=False),
         ChannelWord("o2.max", "Oxygen, highest", "vol %", usual=False),
         ChannelWord("lel.min", "Combustible gas, lowest", "% LEL", usual=False),
@@ -208,6 +214,10 @@ KIND = Kind(
     events=(
         EventWord("low", "low alarm", "low alarms"),
         EventWord("high", "high alarm", "high alarms"),
+        EventWord("man-down", "man-down", "man-downs", droppable=True),
+        EventWord("alarm", "alarm of the monitor", "alarms of the monitor", droppable=True),
+        EventWord("bump-test", "bump test", "bump tests"),
+        EventWord("calibration", "calibration", "calibrations"),
         EventWord("log", "note of the monitor", "notes of the monitor", droppable=True),
     ),
     registers=(

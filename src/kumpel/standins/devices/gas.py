@@ -50,7 +50,8 @@ def record(began: Began, wishes: Wishes) -> Recorded:
         top=wishes.get("top"),
     )
     made = gas_signal.make(shift)
-    events = (*made.recording.events, *_alarms(made, sensors))
+    alarms = _alarms(made, sensors)
+    events = (*made.recording.events, *alarms, *_confirmed(alarms, seed_of(began, wishes)))
     ordered = tuple(sorted(events, key=lambda e: e.at_s))
     return of_made(Made(replace(made.recording, events=ordered, setup={}), made.truth), began)
 
@@ -69,6 +70,21 @@ def _alarms(made: Made, sensors: list[dict[str, Any]]) -> list[Event]:
             for i in np.flatnonzero(beyond & ~np.concatenate(([False], beyond[:-1]))).tolist():
                 about = {"gas": gas, "level": name, "value": round(float(channel.values[i]), 2)}
                 found.append(Event(i * channel.interval_s, "alarm", f"{name} alarm {gas}", about))
+    return found
+
+
+def _confirmed(alarms: list[Event], seed: int) -> list[Event]:
+    """Its wearer confirms each alarm after 5 to 60 s; one in eight is never confirmed, and one in ten is followed by a man-down."""
+    rng = np.random.default_rng(seed + 77)
+    found = []
+    for alarm in alarms:
+        after, never, down = float(rng.uniform(5, 60)), rng.random() < 0.125, rng.random() < 0.1
+        if not never:
+            about = {"gas": alarm.data["gas"]}
+            found.append(Event(round(alarm.at_s + after, 1), "confirmed", f"alarm {about['gas']} confirmed", about))
+        if down:
+            rest = {"length_s": round(after + 20, 1), "confirmed_s": round(after + 20, 1)}
+            found.append(Event(round(alarm.at_s + 90, 1), "man-down", "man-down", rest))
     return found
 
 
