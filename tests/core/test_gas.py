@@ -8,6 +8,7 @@ import numpy as np
 
 from kumpel.core.assessment import Assessment, Verdict
 from kumpel.core.gas.assess import assess
+from kumpel.core.gas.short_term import short_term_means
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.core.review import Review, Stretch
 from kumpel.core.units import UnitError
@@ -157,6 +158,83 @@ class Gaps(unittest.TestCase):
         self.assertAlmostEqual(both.reviewed.figure("co.mean").value, 5.0)
         self.assertGreater(both.recorded.figure("co.stel").value, 300)
         self.assertEqual(both.reviewed.figure("unlogged").value, 10)
+
+
+class ShortTerm(unittest.TestCase):
+    """The 15-min mean that is drawn is the one that the figure is the highest of."""
+
+    def test_highest_of_it_is_the_figure_and_never_across_a_gap(self) -> None:
+        rng = np.random.default_rng(5)
+        values = rng.uniform(0, 80, 480)
+        values[200:203] = np.nan  # three minutes: no window across it
+        values[300] = np.nan  # one interval: bridged
+        made = recording(co=values, o2=np.full(480, 20.9))
+        found = short_term_means(made)
+        self.assertEqual(list(found), ["co.mean15"])
+        mean = found["co.mean15"].values
+        self.assertAlmostEqual(float(np.nanmax(mean)), reviewed(made).figure("co.stel").value, places=9)
+        self.assertTrue(np.isnan(mean[:14]).all())
+        self.assertAlmostEqual(mean[14], float(values[:15].mean()), places=9)
+        # From the gap's first minute until 15 whole minutes lie behind it.
+        self.assertTrue(np.isnan(mean[201:217]).all())
+        self.assertFalse(np.isnan(mean[217]))
+        self.assertAlmostEqual(mean[300], float(np.nanmean(values[286:301])), places=9)
+
+    def test_shorter_than_the_window_and_an_interval_that_does_not_fit(self) -> None:
+        self.assertTrue(np.isnan(short_term_means(recording(minutes=10, co=np.ones(10)))["co.mean15"].values).all())
+        self.assertTrue(
+            np.isnan(short_term_means(recording(interval_s=600, co=np.ones(48)))["co.mean15"].values).all(),
+            "ten minutes do not make fifteen",
+        )
+
+
+class WhatTheWearerDid(unittest.TestCase):
+    def alarms(self, *events: Event) -> list[tuple[str, float | None]]:
+        values = np.full(480, 3.0)
+        values[100:110] = values[200:210] = 60.0  # two low alarms of carbon monoxide
+        found = reviewed(recording(co=values, events=events)).events
+        return [(e.text, e.numbers.get("confirmed_s")) for e in found if e.code == "co.low"]
+
+    def test_confirmed_when_and_how_long_after(self) -> None:
+        both = self.alarms(
+            Event(6042.0, "confirmed", "", {"gas": "co"}), Event(6900.0, "confirmed", "", {"gas": "h2s"})
+        )
+        self.assertEqual([after for _, after in both], [42.0, math.inf])
+        self.assertTrue(both[0][0].endswith("60 ppm, confirmed after 42 s"), both[0][0])
+        self.assertTrue(both[1][0].endswith("60 ppm, never confirmed"), both[1][0])
+
+    def test_one_confirmation_is_of_one_alarm(self) -> None:
+        # Pressed in the second alarm: the first one was not confirmed by it.
+        both = self.alarms(Event(12_010.0, "confirmed", "", {}))
+        self.assertEqual([after for _, after in both], [math.inf, 10.0])
+
+    def test_a_reading_that_flutters_about_its_level_is_one_alarm(self) -> None:
+        values = np.full(480, 3.0)
+        values[100:160:2] = 60.0  # every other minute for an hour
+        values[300:303] = 60.0
+        values[309:312] = 60.0  # six minutes later: another one
+        values[400:402] = values[404:406] = 60.0
+        values[402:404] = np.nan  # what was between is not known
+        found = reviewed(recording(co=values))
+        self.assertEqual(found.figure("co.alarms").value, 5)
+        low = [(e.at_s / 60, e.end_s / 60) for e in found.events if e.code == "co.low"]
+        self.assertEqual(low, [(100, 159), (300, 303), (309, 312), (400, 402), (404, 406)])
+
+    def test_a_monitor_that_logs_none_is_not_said_to_be_ignored(self) -> None:
+        self.assertEqual([after for _, after in self.alarms()], [None, None])
+
+    def test_a_man_down_lasts_and_says_when_it_ended(self) -> None:
+        down = Event(600.0, "man-down", "man-down", {"length_s": 75.0, "confirmed_s": 75.0})
+        [seen] = [e for e in reviewed(recording(co=np.ones(480), events=(down,))).events if e.code == "log.man-down"]
+        self.assertEqual((seen.at_s, seen.end_s, seen.text), (600.0, 675.0, "man-down, confirmed after 75 s"))
+
+    def test_a_bump_test_of_several_gases_is_offered_once(self) -> None:
+        bumps = [
+            Event(n * 90.0, "bump-test", "", {"gas": gas, "length_s": 60}) for n, gas in enumerate(("co", "h2s", "no2"))
+        ]
+        later = Event(20_000.0, "bump-test", "", {"gas": "co", "length_s": 60})
+        found = reviewed(recording(co=np.ones(480), events=(*bumps, later))).suggestions
+        self.assertEqual([(s.start_s, s.end_s) for s in found], [(0.0, 240.0), (20_000.0, 20_060.0)])
 
 
 class BadData(unittest.TestCase):

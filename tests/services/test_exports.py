@@ -7,6 +7,7 @@ import io
 import math
 import re
 from dataclasses import replace
+from datetime import timedelta
 from unittest import mock
 
 import openpyxl
@@ -76,6 +77,27 @@ class Exports(DatabaseTest):
         written = [float(cells[column]) for cells in rows[head + 1 :] if cells[column]]
         self.assertEqual(len(written), speed.count)
         self.assertAlmostEqual(max(written), float(speed.values.max()), places=3)
+
+    def test_a_span_alone_has_its_samples_and_its_events(self) -> None:
+        row = self.drive()
+        whole = recording_of(self.db, row)
+        speed = whole.channels["speed"]
+        name, path = exports.write(self.db, row.id or 0, "csv", (60.0, 120.0))
+        self.addCleanup(exports.remove, path)
+        first = sessions.wall_start(row)
+        self.assertIn(f" {first + timedelta(seconds=60):%H%M}-{first + timedelta(seconds=120):%H%M}.csv", name)
+        rows = list(csv.reader(io.StringIO(path.read_text("utf-8-sig")), delimiter=";"))
+        head = next(i for i, cells in enumerate(rows) if any(cell.lower().startswith("speed") for cell in cells))
+        column = next(i for i, cell in enumerate(rows[head]) if cell.lower().startswith("speed"))
+        written = [float(cells[column]) for cells in rows[head + 1 :] if cells[column]]
+        wanted = speed.values[round(60 / speed.interval_s) : round(120 / speed.interval_s)]
+        self.assertEqual(len(written), len(wanted))
+        self.assertAlmostEqual(max(written), float(wanted.max()), places=3)
+        cut = whole.between(60.0, 120.0)
+        self.assertEqual(cut.start, whole.start + 60.0)
+        self.assertEqual([e.at_s + 60.0 for e in cut.events], [e.at_s for e in whole.events if 60.0 <= e.at_s < 120.0])
+        with self.assertRaises(InvalidError):
+            exports.write(self.db, row.id or 0, "csv", (120.0, 60.0))
 
     def test_files_are_named_by_the_pattern_of_the_house(self) -> None:
         row = self.drive()

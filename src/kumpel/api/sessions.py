@@ -171,8 +171,17 @@ def original(session_id: int, request: Request, browser: SignedIn) -> StreamingR
     response_class=FileResponse,
     responses={200: {"content": {"application/octet-stream": {}}}},
 )
-def export(session_id: int, form: exports.Form, db: Database, who: Who) -> FileResponse:
-    """The session as a workbook (figures, tables, events, samples), or its samples as a CSV file at the recorded rates."""
-    name, path = exports.write(db, session_id, form)
+def export(
+    session_id: int,
+    form: exports.Form,
+    db: Database,
+    who: Who,
+    start_s: Seconds | None = None,
+    end_s: Seconds | None = None,
+) -> FileResponse:
+    """The session as a workbook (figures, tables, events, samples), or its samples as a CSV file at the recorded rates; of a span alone,
+    where one is named."""
+    span = None if start_s is None and end_s is None else (start_s or 0.0, 1e9 if end_s is None else end_s)
+    name, path = exports.write(db, session_id, form, span)
     done = BackgroundTask(exports.remove, path)
     return FileResponse(path, headers={"Content-Disposition": attachment(name)}, background=done)

@@ -203,6 +203,19 @@ class Recording:
         object.__setattr__(made, "derived", self.derived)
         return made
 
+    def between(self, start_s: float, end_s: float) -> Recording:
+        """What was recorded from `start_s` to `end_s` (s after the start), as a recording of its own: every sample that the span touches,
+        and the events in it. It begins with a sample of the coarsest channel."""
+        coarsest = max((channel.interval_s for channel in self.channels.values()), default=0.0)
+        begin = math.floor(max(start_s, 0.0) / coarsest + 1e-9) * coarsest if coarsest else max(start_s, 0.0)
+        channels = {}
+        for key, channel in self.channels.items():
+            first, end = round(begin / channel.interval_s), math.ceil(end_s / channel.interval_s - 1e-9)
+            values = channel.values[first : max(end, first)]
+            channels[key] = Channel(key, channel.name, channel.unit, channel.interval_s, values)
+        events = tuple(replace(e, at_s=e.at_s - begin) for e in self.events if begin <= e.at_s < end_s)
+        return replace(self, start=self.start + begin, channels=channels, events=events)
+
     @property
     def length_s(self) -> float:
         """How long it was recorded, see `recorded_s`."""

@@ -15,6 +15,8 @@ from kumpel.services.ground import figures
 from kumpel.services.report import conclusions, reports
 from kumpel.services.take_in import take_in
 from kumpel.services.yard.belonging import MACHINE
+from kumpel.standins.gas_signal import ALARMS, usual_shift, with_log
+from kumpel.standins.gas_signal import make as make_gas
 from kumpel.standins.jaw_muscle_signal import Night, usual_groups
 from kumpel.standins.jaw_muscle_signal import make as make_night
 from kumpel.standins.made import Made, as_file
@@ -116,7 +118,12 @@ def _night(seed: int) -> Made:
     return make_night(Night(seed, NIGHT_S, groups=usual_groups(seed, NIGHT_S, 30)))
 
 
-MAKERS: dict[str, Callable[[int], Made]] = SIGNALS | {"jaw_muscle": _night}
+def _worn_gas(seed: int) -> Made:
+    sensors = [{"gas": gas, "low": low, "high": high} for gas, (low, high) in ALARMS.items()]
+    return with_log(make_gas(usual_shift(seed)), sensors, seed)
+
+
+MAKERS: dict[str, Callable[[int], Made]] = SIGNALS | {"jaw_muscle": _night, "gas": _worn_gas}
 
 
 def load(db: Db, who: int | None, offset_min: int) -> Iterator[Session]:

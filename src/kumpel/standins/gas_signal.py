@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
 from kumpel.formats.krec import Channel, Event, Recording
 from kumpel.standins.made import START, Made, channel
 
+ALARMS = {"o2": (19.5, 23.5), "lel": (10.0, 20.0), "co": (20.0, 100.0), "h2s": (5.0, 10.0), "no2": (0.5, 1.0)}
+"""Usual low and high alarms of the gases of a monitor, in the unit of each."""
+AGAIN_S = 300.0
+"""A monitor that latches does not begin to sound again within so many seconds."""
 BOTTLE = {
     "o2": 18.0,
     "lel": 50.0,
@@ -130,3 +137,48 @@ def make(shift: Shift) -> Made:
     }
     recording = Recording("gas", START, 60, channels, tuple(events), setup, {"serial": "GM-0001", "model": "made up"})
     return Made(recording, truth)
+
+
+def with_log(made: Made, sensors: Sequence[Mapping[str, Any]], seed: int) -> Made:
+    """With what the monitor writes into its log beside bump tests: alarms by its settings, what its wearer did."""
+    alarms = alarms_of(made, sensors)
+    events = (*made.recording.events, *alarms, *confirmed_by(alarms, seed))
+    ordered = tuple(sorted(events, key=lambda e: e.at_s))
+    return Made(replace(made.recording, events=ordered), made.truth)
+
+
+def alarms_of(made: Made, sensors: Sequence[Mapping[str, Any]]) -> list[Event]:
+    """When a reading first passes an alarm: upwards, for oxygen below the low one too."""
+    found = []
+    for sensor in sensors:
+        gas = str(sensor.get("gas"))
+        for name, of, sign in (("low", "min" if gas == "o2" else "max", -1 if gas == "o2" else 1), ("high", "max", 1)):
+            channel = made.recording.channels.get(f"{gas}.{of}")
+            level = sensor.get(name)
+            if channel is None or level is None:
+                continue
+            beyond = sign * channel.values > sign * float(level)
+            last = -math.inf
+            for i in np.flatnonzero(beyond & ~np.concatenate(([False], beyond[:-1]))).tolist():
+                if i * channel.interval_s - last < AGAIN_S:
+                    last = i * channel.interval_s
+                    continue  # it sounds still
+                last = i * channel.interval_s
+                about = {"gas": gas, "level": name, "value": round(float(channel.values[i]), 2)}
+                found.append(Event(i * channel.interval_s, "alarm", f"{name} alarm {gas}", about))
+    return found
+
+
+def confirmed_by(alarms: Sequence[Event], seed: int) -> list[Event]:
+    """Its wearer confirms each alarm after 5 to 60 s; one in eight is never confirmed, and one in ten is followed by a man-down."""
+    rng = np.random.default_rng(seed + 77)
+    found = []
+    for alarm in alarms:
+        after, never, down = float(rng.uniform(5, 60)), rng.random() < 0.125, rng.random() < 0.1
+        if not never:
+            about = {"gas": alarm.data["gas"]}
+            found.append(Event(round(alarm.at_s + after, 1), "confirmed", f"alarm {about['gas']} confirmed", about))
+        if down:
+            rest = {"length_s": round(after + 20, 1), "confirmed_s": round(after + 20, 1)}
+            found.append(Event(round(alarm.at_s + 90, 1), "man-down", "man-down", rest))
+    return found

@@ -14,6 +14,7 @@ from sqlalchemy import func
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
+from kumpel.core.recording import Channel as Computed
 from kumpel.core.recording import Floats
 from kumpel.formats import krec
 from kumpel.store.database import driver
@@ -267,6 +268,18 @@ def view(
     if per_bin > 1:
         low, high, mean = _bins(low, high, mean, per_bin, energy)
     return View(about.key, about.unit, cell * per_bin * step, first_cell * cell * step, low, high, mean)
+
+
+def view_of(channel: Computed, start_s: float, end_s: float, points: int, bin_s: float | None = None) -> View:
+    """The same of a channel in memory, which a kind computed: at most `points` bins, or bins of `bin_s`."""
+    step, values = channel.interval_s, channel.values
+    first = max(int(start_s / step), 0)
+    end = min(int(np.ceil(end_s / step)), len(values))
+    per_bin = max(round(bin_s / step), 1) if bin_s else max(-(-(end - first) // max(points, 1)), 1)
+    first = first // per_bin * per_bin
+    seen = np.asarray(values[first:end], dtype=np.float64)
+    low, high, mean = _bins(seen, seen, seen, per_bin, False) if per_bin > 1 else (seen, seen, seen)
+    return View(channel.key, channel.unit, per_bin * step, first * step, low, high, mean)
 
 
 def _bins(low: Floats, high: Floats, mean: Floats, per_bin: int, energy: bool) -> tuple[Floats, Floats, Floats]:

@@ -7,6 +7,8 @@ import type { Happening } from "./events";
 
 const ROW_PX = 29;
 const REASONS_PX = 36;
+/** So many are searched rather than read. */
+const MANY = 12;
 
 /** Events with a filter; Up and Down walk through them, K keeps, X leaves one out: the reasons stand under its row. */
 export function EventList({
@@ -29,6 +31,7 @@ export function EventList({
   onTakeBack: (decision: number) => void;
 }) {
   const [filter, setFilter] = useState("");
+  const [search, setSearch] = useState("");
   const [dropping, setDropping] = useState<string | null>(null);
   const groups = useMemo(() => {
     const counts = new Map<string, number>();
@@ -36,8 +39,11 @@ export function EventList({
     return [...counts];
   }, [happenings]);
   const out = happenings.filter((h) => !h.kept).length;
-  const shown = happenings.filter((h) =>
-    filter === "" ? true : filter === "left out" ? !h.kept : h.group === filter && h.kept,
+  const wanted = search.trim().toLowerCase();
+  const shown = happenings.filter(
+    (h) =>
+      (filter === "" ? true : filter === "left out" ? !h.kept : h.group === filter && h.kept) &&
+      (wanted === "" || h.text.toLowerCase().includes(wanted) || clock(h.atS, true).includes(wanted)),
   );
   const at = shown.findIndex((h) => h.key === chosen);
   const current = at >= 0 ? shown[at] : undefined;
@@ -99,6 +105,16 @@ export function EventList({
         {chip("", `all ${happenings.length}`)}
         {groups.length > 1 && groups.map(([group, count]) => chip(group, `${group} ${count}`))}
         {out > 0 && chip("left out", `left out ${out}`)}
+        {happenings.length >= MANY && (
+          <input
+            type="search"
+            aria-label="Search the events"
+            placeholder="search"
+            className="min-h-6 w-24 rounded-full border border-line bg-panel px-2.5 text-[12.5px]"
+            value={search}
+            onChange={(e) => setSearch(e.target.value)}
+          />
+        )}
       </div>
       <section
         ref={box}
@@ -113,7 +129,8 @@ export function EventList({
             return (
               h && (
                 <li
-                  key={h.key}
+                  // Several sensors tested at one moment share the name that a decision calls them by.
+                  key={`${h.key} ${h.text}`}
                   aria-current={h.key === chosen}
                   aria-posinset={index + 1}
                   aria-setsize={shown.length}

@@ -1,5 +1,5 @@
-import { useCallback, useMemo, useRef, useState } from "react";
-import { type LaneBand, Lanes, type MarkRow } from "@/charts/Lanes";
+import { type ReactNode, useCallback, useMemo, useRef, useState } from "react";
+import { type Lane, type LaneBand, Lanes, type MarkRow } from "@/charts/Lanes";
 import { Button } from "@/ui/basics";
 import { decimalsOf, number, offsetChanges, wallAxis, wallClock, wallMoment } from "@/ui/format";
 import { type Key, useKeys } from "@/ui/keys";
@@ -34,21 +34,49 @@ function valueAt(lane: ReturnType<typeof useLanes>[number], atS: number): string
   return `${words.join("/")} ${lane.unit}`;
 }
 
+/** What a kind may draw in its own way on this sheet; everything else stays plain. */
+export interface OwnParts {
+  /** The channels that may be picked, and those that are read with the picked ones. */
+  pickable: (channels: ReviewSheetProps["review"]["channels"]) => ReviewSheetProps["review"]["channels"];
+  asked: (picked: string[]) => string[];
+  /** Lanes made of those that were read. */
+  lanes: (read: Lane[], picked: string[]) => Lane[];
+  heading: string;
+  /** How it is drawn, in words beneath it. */
+  legend: string;
+  /** Tables that the tab stands in place of. */
+  replaces: string[];
+  /** Stands before the figures, as the tab that is open first. */
+  tab: { key: string; words: string; body: ReactNode };
+}
+
 /** What a kind without a sheet of its own gets: figures, everything on one clock, tables, events. */
-export default function PlainSheet({ review, kind, locked, actions, supposed, tried, onWhy }: ReviewSheetProps) {
+export default function PlainSheet({
+  review,
+  kind,
+  locked,
+  actions,
+  supposed,
+  tried,
+  onWhy,
+  own,
+}: ReviewSheetProps & { own?: OwnParts }) {
   const { session, reviewed } = review;
   const whole = useMemo<[number, number]>(() => [0, Math.max(session.length_s, 1)], [session.length_s]);
   const [span, setSpan] = useState(whole);
   const [cursor, setCursor] = useState<number | null>(null);
   const [chosenSpan, setChosenSpan] = useState<[number, number] | null>(null);
   const [event, setEvent] = useState<string | null>(null);
-  const [tab, setTab] = useState("figures");
+  const [tab, setTab] = useState(own?.tab.key ?? "figures");
   const changes = useMemo(() => offsetChanges(review.events), [review.events]);
   const clock = useMemo(() => wallClock(session, changes), [session, changes]);
   const moment = useMemo(() => wallMoment(session, changes), [session, changes]);
   const axis = useMemo(() => wallAxis(session, changes), [session, changes]);
-  const { shown, pick, changed } = usePicked(kind, review.channels);
-  const lanes = useLanes(review, kind, shown, (supposed.supposed ?? reviewed).levels, span, tried);
+  const channels = useMemo(() => own?.pickable(review.channels) ?? review.channels, [own, review.channels]);
+  const { shown, pick, changed } = usePicked(kind, channels);
+  const asked = useMemo(() => own?.asked(shown) ?? shown, [own, shown]);
+  const read = useLanes(review, kind, asked, (supposed.supposed ?? reviewed).levels, span, tried);
+  const lanes = useMemo(() => own?.lanes(read, shown) ?? read, [own, read, shown]);
   const happenings = useMemo(() => happeningsOf(review, kind), [review, kind]);
   const rows = useMemo<MarkRow[]>(() => {
     const groups = new Map<string, MarkRow["items"]>();
@@ -95,10 +123,13 @@ export default function PlainSheet({ review, kind, locked, actions, supposed, tr
   const table = reviewed.tables.find((t) => t.key === tab);
   // Wide tables take the whole width; the figures leave room for the events beside them.
   const members = new Set(reviewed.figures.flatMap((f) => (f.over ? [f.over.member] : [])));
-  const beside = happenings.length > 0 && (table ? table.columns.length <= 5 : members.size <= 3);
+  const beside =
+    happenings.length > 0 &&
+    (own && tab === own.tab.key ? true : table ? table.columns.length <= 5 : members.size <= 3);
   const tabs = [
+    ...(own ? [own.tab] : []),
     { key: "figures", words: `Figures ${reviewed.figures.length}` },
-    ...reviewed.tables.map((t) => ({ key: t.key, words: t.title })),
+    ...reviewed.tables.filter((t) => !own?.replaces.includes(t.key)).map((t) => ({ key: t.key, words: t.title })),
   ];
   const typeStretch = useRef(() => {});
   typeStretch.current = () =>
@@ -111,14 +142,14 @@ export default function PlainSheet({ review, kind, locked, actions, supposed, tr
   return (
     <>
       <KeyFigures review={review} supposed={supposed.supposed} onWhy={onWhy} />
-      <section className={panel} aria-label="On one clock">
+      <section className={panel} aria-label={own?.heading ?? "On one clock"}>
         <div className="flex items-center gap-x-3 whitespace-nowrap pb-1.5 text-[13px]">
-          <b className="font-narrow font-semibold">On one clock</b>
+          <b className="font-narrow font-semibold">{own?.heading ?? "On one clock"}</b>
           <span className="text-soft max-[1100px]:hidden">
-            {shown.length} of {review.channels.length} channels
+            {shown.length} of {channels.length} {own ? "sensors" : "channels"}
           </span>
           <PickLanes
-            channels={review.channels.map((c) => ({ key: c.key, name: nameOf(kind, c) }))}
+            channels={channels.map((c) => ({ key: c.key, name: nameOf(kind, c) }))}
             shown={shown}
             changed={changed}
             onPick={pick}
@@ -128,6 +159,14 @@ export default function PlainSheet({ review, kind, locked, actions, supposed, tr
             <Button size="small" onClick={() => setSpan(whole)}>
               whole session
             </Button>
+          )}
+          {zoomed && (
+            <a
+              className="text-act hover:underline"
+              href={`/api/sessions/${session.id}/file?form=csv&start_s=${span[0].toFixed(1)}&end_s=${span[1].toFixed(1)}`}
+            >
+              this span as CSV
+            </a>
           )}
           <span className="ml-auto min-h-5 min-w-0 truncate text-soft" aria-live="off">
             {cursor === null && walked && (
@@ -175,15 +214,14 @@ export default function PlainSheet({ review, kind, locked, actions, supposed, tr
           }}
           label="Channels and events on one clock. Plus and minus zoom, arrows move, 0 shows the whole session."
         />
-        {!locked && (
-          <button
-            type="button"
-            className="text-[12.5px] text-act hover:underline"
-            onClick={() => typeStretch.current()}
-          >
-            type a stretch instead of dragging
-          </button>
-        )}
+        <p className="flex flex-wrap gap-x-4 text-[12.5px]">
+          {!locked && (
+            <button type="button" className="min-h-6 text-act hover:underline" onClick={() => typeStretch.current()}>
+              type a stretch instead of dragging
+            </button>
+          )}
+          {own && <span className="text-soft leading-6">{own.legend}</span>}
+        </p>
       </section>
       {other !== null && (
         <Beside
@@ -218,7 +256,9 @@ export default function PlainSheet({ review, kind, locked, actions, supposed, tr
             ))}
           </div>
           <div role="tabpanel" aria-label={tabs.find((t) => t.key === tab)?.words} className="pt-1">
-            {table ? (
+            {own && tab === own.tab.key ? (
+              own.tab.body
+            ) : table ? (
               <DataTable key={table.key} table={table} clock={moment} onTime={(s) => show(s)} />
             ) : (
               <FiguresTable review={review} supposed={supposed.supposed} onWhy={onWhy} compact={beside} />

@@ -11,6 +11,7 @@ export interface SheetActions {
   drop: (key: string, lengthS: number, reason: string) => void;
   keep: (key: string, lengthS: number) => void;
   takeBack: (ids: number[]) => void;
+  set: (key: string, value: number | string | null, reason?: string) => Promise<boolean>;
   edit: (stretch: Stretch, startS: number, endS: number, reason: string) => unknown;
   /** Sleep as given takes the place of what was computed. */
   sleep: (stretches: [number, number][]) => unknown;

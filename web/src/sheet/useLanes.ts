@@ -28,7 +28,7 @@ function linesOf(levels: Schemas["Level"][] | undefined, lane: string, tried: Tr
 }
 
 /** What a channel is called: by the kind's word, else as the recorder says. */
-export function nameOf(kind: Kind, channel: Schemas["Channel"]): string {
+export function nameOf(kind: Kind, channel: Pick<Schemas["Channel"], "key" | "name">): string {
   return kind.channels.find((c) => c.key === channel.key)?.name ?? channel.name;
 }
 
@@ -88,7 +88,9 @@ export function useLanes(
         bins.set(v.key, { startS: v.start_s, binS: v.bin_s, low: v.low, high: v.high, mean: v.mean });
     const reduce = new Map(kind.channels.map((c) => [c.key, c.reduce]));
     const lanes: Lane[] = shown.flatMap((key) => {
-      const channel = review.channels.find((c) => c.key === key);
+      // What no sensor measured is known by the kind's word alone.
+      const channel =
+        review.channels.find((c) => c.key === key) ?? kind.channels.find((c) => c.key === key && !c.usual);
       if (!channel) return [];
       const how = reduce.get(key) ?? (channel.unit === "flag" ? "any" : "mean");
       return [

@@ -9,10 +9,9 @@ import numpy as np
 
 from kumpel.core.assessment import Finding, Over, Put
 from kumpel.core.averages import EIGHT_HOURS_S, Window, highest_window, time_weighted_average
-from kumpel.core.gas.lanes import Lane
+from kumpel.core.gas.lanes import Lane, alarm_spans
 from kumpel.core.reckoning import Reckoning, coverage_finding, hours_minutes, short_of
 from kumpel.core.recording import Floats, Recording
-from kumpel.core.runs import runs_over_gaps
 
 TWA_SOURCE = "EN 689:2018, annex A; 2017/164/EU, annex"
 STEL_SOURCE = "2000/39/EC, art. 2 (15-minute reference period)"
@@ -176,8 +175,8 @@ class SensorFigures:
         self._put(
             "alarms",
             "alarms",
-            float(len(runs_over_gaps(low | high, ~self.lane.known))),
-            "runs of intervals at or past an alarm",
+            float(len(alarm_spans(self.lane, low | high))),
+            "stretches at or past an alarm; within 5 min again is the same one",
             ALARM_SOURCE,
             Put("log", "alarms in the recorder's event log", float(len(logged)), ""),
             unit="",

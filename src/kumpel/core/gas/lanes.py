@@ -5,10 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from kumpel.core.gas.sensors import Sensor
 from kumpel.core.recording import Flags, Floats, Recording
 from kumpel.core.review import Review, samples_inside
+from kumpel.core.runs import runs_over_gaps
 from kumpel.core.units import channel_in
 
 
@@ -43,6 +45,24 @@ class Lane:
         if self.key == "o2":
             return self.lowest <= self.sensor.low, self.highest >= self.sensor.high
         return self.highest >= self.sensor.low, self.highest >= self.sensor.high
+
+
+AGAIN_S = 300.0
+"""An alarm that begins again within so many seconds is the same one: a reading that flutters about its level is one alarm."""
+
+
+def alarm_spans(lane: Lane, flags: Flags) -> NDArray[np.intp]:
+    """First and end interval of each alarm, shape (k, 2); one that begins again within five measured minutes goes on."""
+    missing = ~lane.known
+    spans = runs_over_gaps(flags, missing)
+    if len(spans) < 2:
+        return spans
+    unknown = np.concatenate(([0], np.cumsum(missing)))
+    gaps = (spans[1:, 0] - spans[:-1, 1]) * lane.interval_s
+    apart = np.flatnonzero((gaps > AGAIN_S) | (unknown[spans[1:, 0]] > unknown[spans[:-1, 1]]))
+    starts = spans[np.concatenate(([0], apart + 1)), 0]
+    ends = spans[np.concatenate((apart, [len(spans) - 1])), 1]
+    return np.column_stack((starts, ends))
 
 
 def lane_of(recording: Recording, review: Review, each: Sensor) -> Lane | None:

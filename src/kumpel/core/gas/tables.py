@@ -7,11 +7,12 @@ import math
 import numpy as np
 
 from kumpel.core.assessment import Detected, Suggestion, Table
-from kumpel.core.gas.lanes import Lane
+from kumpel.core.gas.lanes import Lane, alarm_spans
+from kumpel.core.gas.sensors import GASES
 from kumpel.core.reckoning import Reckoning, table
 from kumpel.core.recording import Event, Recording
 from kumpel.core.review import Review, is_named
-from kumpel.core.runs import runs, runs_over_gaps
+from kumpel.core.runs import runs
 
 MOST_EVENTS = 500
 TEST_PAUSE_S = 300.0
@@ -69,7 +70,7 @@ def events(recording: Recording, review: Review, lanes: list[Lane]) -> list[Dete
     for lane in lanes:
         gas = lane.sensor.gas
         for flags, name in zip(lane.alarms, ("low", "high"), strict=True):
-            spans = runs_over_gaps(flags, ~lane.known)[:MOST_EVENTS].tolist()
+            spans = alarm_spans(lane, flags)[:MOST_EVENTS].tolist()
             for (first, end), following in zip(spans, [*(begin for begin, _ in spans[1:]), math.inf], strict=False):
                 is_low = gas.key == "o2" and name == "low"
                 extreme = float(np.nanmin(lane.lowest[first:end]) if is_low else np.nanmax(lane.highest[first:end]))
@@ -103,6 +104,10 @@ def _lasted(event: Event) -> float:
 
 def _said(event: Event) -> str:
     words = event.text or event.code.replace("-", " ")
+    gas, passed = GASES.get(str(event.data.get("gas"))), event.data.get("passed")
+    if event.code in ("bump-test", "calibration") and gas is not None:
+        came = {True: "passed", False: "failed"}.get(passed, "no result") if isinstance(passed, bool) else "no result"
+        return f"{gas.name}: {event.code.replace('-', ' ')} {came}"
     after = event.data.get("confirmed_s")
     if event.code != "man-down" or not isinstance(after, int | float):
         return words

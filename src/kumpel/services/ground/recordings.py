@@ -187,10 +187,15 @@ def view(
     heads = channel_heads(session)
     rows = db.exec(select(Channel).where(Channel.session_id == session.id, col(Channel.key).in_(keys))).all()
     by_key = {row.key: row for row in rows}
-    missing = [key for key in keys if key not in by_key]
+    others = [key for key in keys if key not in by_key]
+    # What no sensor measured is worked out only where it is asked for.
+    computed = kind.computed(recording_of(db, session)) if others and kind.computed else {}
+    missing = [key for key in others if key not in computed]
     if missing:
         raise NotFoundError(f"This session has no channel {', '.join(missing)}.")
     return [
         samples.view(db, by_key[key], heads[by_key[key].index], kind.is_energy(key), start_s, end_s, points, bin_s)
+        if key in by_key
+        else samples.view_of(computed[key], start_s, end_s, points, bin_s)
         for key in keys
     ]

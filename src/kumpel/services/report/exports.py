@@ -18,7 +18,7 @@ from kumpel.formats import files
 from kumpel.formats.errors import FileFormatError
 from kumpel.kinds.registry import kind_of
 from kumpel.services.ground import apart, figures, naming, settings
-from kumpel.services.ground.problems import ConflictError
+from kumpel.services.ground.problems import ConflictError, InvalidError
 from kumpel.services.ground.recordings import recording_of, session_of
 from kumpel.services.register.sessions import SessionRow, row_of, wall_start
 from kumpel.store.tables import Session, Team
@@ -30,21 +30,26 @@ MOST_VALUES = 20_000_000
 """Samples of a CSV file: more than half a gigabyte beyond; the original has them, too."""
 
 
-def write(db: Db, session_id: int, form: Form) -> tuple[str, Path]:
+Span = tuple[float, float]
+"""From when to when of a session, in s after its start."""
+
+
+def write(db: Db, session_id: int, form: Form, span: Span | None = None) -> tuple[str, Path]:
     """The name of the file and where it lies; whoever asked takes it away afterwards.
 
     The workbook has the figures as reviewed, every table (laps, and what else the kind makes of it), events and samples; of a long
-    recording it says that the samples are left out. ConflictError when the format cannot hold the recording.
+    recording it says that the samples are left out. With a `span` the samples and events are those of it alone; figures and tables stay
+    those of the session. ConflictError when the format cannot hold the recording.
     """
     folder = Path(tempfile.mkdtemp(prefix="kumpel-export-"))
     try:
-        return apart.read("The file", db, _write, session_id, form, folder)
+        return apart.read("The file", db, _write, session_id, form, folder, span)
     except BaseException:
         shutil.rmtree(folder, ignore_errors=True)
         raise
 
 
-def _write(db: Db, session_id: int, form: Form, folder: Path) -> tuple[str, Path]:
+def _write(db: Db, session_id: int, form: Form, folder: Path, span: Span | None) -> tuple[str, Path]:
     session = session_of(db, session_id)
     kind, recording = kind_of(session.kind), recording_of(db, session)
     found = None
@@ -54,6 +59,14 @@ def _write(db: Db, session_id: int, form: Form, folder: Path) -> tuple[str, Path
             found = outcome.both.reviewed
             if kind.sheets is not None:
                 found = replace(found, tables=(*found.tables, *kind.sheets(recording, outcome.review)))
+    part = ""
+    if span is not None:
+        begin, end = (min(max(at, 0.0), session.length_s) for at in span)
+        if not end > begin:
+            raise InvalidError("A span ends after it begins, and lies within the session.", field="end_s")
+        recording = recording.between(begin, end)
+        first = wall_start(session)
+        part = f" {first + timedelta(seconds=begin):%H%M}-{first + timedelta(seconds=end):%H%M}"
     values = sum(channel.count for channel in recording.channels.values())
     if form == "csv" and values > MOST_VALUES:
         raise ConflictError(
@@ -64,7 +77,7 @@ def _write(db: Db, session_id: int, form: Form, folder: Path) -> tuple[str, Path
         recording = replace(recording, channels={})
         if found is not None:
             found = replace(found, tables=(*found.tables, _left_out(values)))
-    name = file_name(db, row_of(db, session), form)
+    name = file_name(db, row_of(db, session), form).replace(f".{form}", f"{part}.{form}")
     db.commit()
     path = folder / f"session.{form}"
     readings = kind.reading_code if form == "csv" and kind.readings and not recording.channels else ""

@@ -331,7 +331,17 @@ function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place, d
     context.fillText("reading …", LEFT + 10, top + height / 2);
     context.fillStyle = colour;
   }
+  for (const shade of lane.shades ?? []) {
+    if (shade.endS < from || shade.startS > to) continue;
+    context.fillStyle = token(`--${shade.colour}`);
+    context.globalAlpha = 0.22;
+    context.fillRect(x(shade.startS), top + 1, Math.max(x(shade.endS) - x(shade.startS), 2), height - 1);
+    context.globalAlpha = 1;
+  }
   if (lane.bins) drawBins(context, lane, lane.bins, { ...place, y, colour });
+  if (lane.also) drawAlso(context, lane.also, { ...place, y });
+  if (lane.bracket) drawBracket(context, lane.bracket, place);
+  if (lane.says) drawSaid(context, lane.says, place, !lane.bins && !lane.waits);
   for (const p of lane.points ?? []) {
     if (p.atS < from || p.atS > to) continue;
     if (p.value > high || (p.low ?? p.value) < low)
@@ -346,6 +356,69 @@ function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place, d
     else context.stroke();
   }
   context.restore();
+}
+
+/** A second line over the first one. */
+function drawAlso(
+  context: CanvasRenderingContext2D,
+  bins: Binned,
+  { from, to, x, y }: Place & { y: (v: number) => number },
+) {
+  context.strokeStyle = token("--ink");
+  context.lineWidth = 1.2;
+  context.setLineDash([2, 2]);
+  context.beginPath();
+  let drawing = false;
+  bins.mean.forEach((value, i) => {
+    const at = bins.startS + (i + 0.5) * bins.binS;
+    if (value === null || at < from - bins.binS || at > to + bins.binS) {
+      drawing = false;
+      return;
+    }
+    if (drawing) context.lineTo(x(at), y(value));
+    else context.moveTo(x(at), y(value));
+    drawing = true;
+  });
+  context.stroke();
+  context.setLineDash([]);
+  context.lineWidth = 1;
+}
+
+/** The stretch that a figure is of: a bracket along the top, with its name where there is room. */
+function drawBracket(
+  context: CanvasRenderingContext2D,
+  { startS, endS, text }: NonNullable<Lane["bracket"]>,
+  { top, from, to, x }: Place,
+) {
+  if (endS < from || startS > to) return;
+  const [a, b] = [x(startS), Math.max(x(endS), x(startS) + 4)];
+  context.strokeStyle = context.fillStyle = token("--ink");
+  context.lineWidth = 1.4;
+  context.beginPath();
+  context.moveTo(a, top + 8);
+  context.lineTo(a, top + 3);
+  context.lineTo(b, top + 3);
+  context.lineTo(b, top + 8);
+  context.stroke();
+  context.lineWidth = 1;
+  context.font = font(10.5, 600);
+  context.textAlign = "left";
+  context.textBaseline = "top";
+  context.fillText(text, b + 4, top + 2);
+}
+
+/** Words across a lane; hatched where it holds nothing else. */
+function drawSaid(context: CanvasRenderingContext2D, words: string, { top, height, plot }: Place, empty: boolean) {
+  if (empty) hatch(context, LEFT, top + 1, plot, height - 1);
+  context.font = font(11.5, 500);
+  const wide = context.measureText(words).width + 14;
+  const [at, middle] = [LEFT + plot * 0.14, top + height / 2];
+  context.fillStyle = token("--panel");
+  context.fillRect(at, middle - 8, wide, 16);
+  context.fillStyle = token("--soft");
+  context.textAlign = "left";
+  context.textBaseline = "middle";
+  context.fillText(words, at + 7, middle);
 }
 
 /** A reading that lies beyond the scale: an arrow at its edge. */

@@ -40,6 +40,14 @@ export interface Lane {
   reaches?: boolean;
   /** Its values are still on their way. */
   waits?: boolean;
+  /** A second line, such as a mean over some time: thin and dashed, broken where it is not known. */
+  also?: Binned | undefined;
+  /** Stretches that are shaded behind its values. */
+  shades?: { startS: number; endS: number; colour: "action" | "above" }[];
+  /** A stretch that a figure is of, with what it is called. */
+  bracket?: { startS: number; endS: number; text: string } | undefined;
+  /** Said across it: why there is nothing in it, or nothing to be relied on. */
+  says?: string | undefined;
 }
 
 export interface MarkRow {
