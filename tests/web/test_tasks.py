@@ -123,8 +123,14 @@ class NineTasks(BrowserTest):
         words = events.filter(has_text=re.compile("monoxide|CO")).first.inner_text()
         hour, minute, second = (int(x) for x in re.findall(r"\d\d", words)[:3])
         self.assertAlmostEqual((hour - 7) * 3600 + minute * 60 + second, first * co.interval_s, delta=co.interval_s)
-        peak = self.first_row("Sensors", "15 min", 2)
-        self.assertEqual(peak[0], "Carbon monoxide")
+        # Every sensor stands in its row beside its limit: nothing is pressed for that.
+        rows = self.page.get_by_role("tabpanel", name="Sensors against limits").get_by_role("row").all()[1:]
+        fifteen = {
+            row.get_by_role("rowheader").inner_text().split()[0]: row.get_by_role("cell").nth(2).inner_text()
+            for row in rows
+        }
+        known = {gas: float(value.strip("> *")) for gas, value in fifteen.items() if value != "–"}
+        self.assertEqual(max(known, key=lambda gas: known[gas]), "CO")
         self.answered("When did carbon monoxide first alarm, and which gas had the highest 15 minutes?", words)
 
     def test_dust_what_would_another_factor_make_of_the_mean(self) -> None:

@@ -54,9 +54,9 @@ def restore_rule(rule_id: int, db: Database, who: Who) -> None:
 
 
 @router.get("/plan/rules/{rule_id}/unprinted")
-def unprinted(rule_id: int, db: Database, who: Who) -> list[int]:
+def unprinted(rule_id: int, db: Database, who: Who) -> schemas.Unprinted:
     """The signed sessions of a rule that stand on no report yet."""
-    return ahead.unprinted(db, rule_id, ahead.here_today())
+    return schemas.Unprinted(sessions=ahead.unprinted(db, rule_id, ahead.here_today()))
 
 
 @router.put("/plan/days", status_code=204)

@@ -119,6 +119,7 @@ from kumpel.api.schemas.plan import (
     PlannedDays,
     PlannedOnes,
     PlanRule,
+    Unprinted,
 )
 from kumpel.api.schemas.recorders import (
     CourseOnIt,
@@ -462,6 +463,7 @@ __all__ = [
     "Unfinished",
     "UnitChoice",
     "UnitsWish",
+    "Unprinted",
     "Vehicle",
     "VehicleChange",
     "VehicleMonth",

@@ -113,6 +113,12 @@ class DueOfPerson(BaseModel):
     missing: int
 
 
+class Unprinted(BaseModel):
+    """Signed sessions that stand on no report yet, the oldest first."""
+
+    sessions: list[int]
+
+
 class NewFeed(BaseModel):
     model_config = example(named=False, name="phone") | ConfigDict(extra="forbid")
     named: bool = False

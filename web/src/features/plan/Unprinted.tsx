@@ -9,14 +9,15 @@ export function Unprinted({ rule }: { rule: Schemas["PlanRule"] }) {
     queryFn: () => ask(api.GET("/api/plan/rules/{rule_id}/unprinted", { params: { path: { rule_id: rule.id } } })),
   });
   if (!found.data) return null;
-  if (found.data.length === 0)
+  const { sessions } = found.data;
+  if (sessions.length === 0)
     return <p className="px-4 pb-1 text-[12.5px] text-soft">Nothing signed waits for a report.</p>;
   return (
     <Link
       className="mx-4 mb-1 block min-h-6 text-[13px] text-act hover:underline"
-      to={`/report/many?name=${encodeURIComponent(rule.who)}&sessions=${found.data.join(",")}`}
+      to={`/report/many?name=${encodeURIComponent(rule.who)}&sessions=${sessions.join(",")}`}
     >
-      reports of {found.data.length} that {found.data.length === 1 ? "is" : "are"} signed and not printed
+      reports of {sessions.length} that {sessions.length === 1 ? "is" : "are"} signed and not printed
     </Link>
   );
 }
