@@ -40,17 +40,6 @@ def _slip(page: Page, words: str, name: str, token: str) -> None:
     page.wait_for_timeout(800)
 
 
-def cuff(page: Page) -> None:
-    _slip(page, "petter", "Petter Lunde", "C-03")
-    start = page.get_by_label("Starts at", exact=True)
-    start.fill("10:30")
-    start.press("Enter")
-    page.wait_for_timeout(400)
-    page.get_by_role("slider", name="gets up").focus()
-    for _ in range(18):
-        page.keyboard.press("ArrowRight")
-
-
 def take_in(page: Page) -> None:
     page.get_by_role("row").filter(has_text="Ida Brandvik").get_by_role("button").first.click()
     page.get_by_label("shift this session").check()
@@ -97,6 +86,13 @@ def plain(page: Page) -> None:
     page.get_by_role("button", name="falls of 4 points").click()
     for _ in range(9):
         page.keyboard.press("ArrowDown")
+
+
+def gas(page: Page) -> None:
+    """A shift of a gas monitor with two alarms, those that act alike added up."""
+    page.get_by_role("button", name="Dagny Holt").first.click()
+    page.get_by_role("button", name="CO, H2S: keep oxygen from the body").click()
+    page.get_by_role("region", name="Acting together").get_by_text("of 1").wait_for()
 
 
 def pressure(page: Page) -> None:
@@ -187,6 +183,7 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("take-in", "/take-in", take_in),
     ("review", "/review", review),
     ("review-plain", "/review", plain),
+    ("review-gas", "/review", gas),
     ("review-pressure", "/review", pressure),
     ("review-compare", "", compare),
     ("review-laps", "/review", laps),
@@ -200,7 +197,6 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("sensors", "/recorders?as=list", sensors),
     ("limits", "/limits?set=noise", copying),
     ("settings", "/settings", nothing),
-    ("hand-out-cuff", "/hand-out", cuff),
     ("vehicles", "/vehicles", nothing),
 ]
 

@@ -47,7 +47,7 @@ class Streams(ServerTest):
             time.sleep(0.3)
             now, _ = self.connections()
             # Not one each: what else the server does meanwhile (it looks at recorders, works on jobs) may open a few.
-            self.assertLessEqual(now, before + 6)
+            self.assertLessEqual(now, before + 20)
             # A moment may catch one at work; none stays in its transaction.
             self.eventually(lambda: self.connections()[1] == 0)
             # Were connections kept, the first answer would wait for one of the pool until it gives up after 30 s.
