@@ -91,8 +91,12 @@ def plain(page: Page) -> None:
 def gas(page: Page) -> None:
     """A shift of a gas monitor with two alarms, those that act alike added up."""
     page.get_by_role("button", name="Dagny Holt").first.click()
-    page.get_by_role("button", name="CO, H2S: keep oxygen from the body").click()
-    page.get_by_role("region", name="Acting together").get_by_text("of 1").wait_for()
+    together = page.get_by_role("region", name="Acting together")
+    together.wait_for()
+    offered = together.get_by_role("button", name="CO, H2S: keep oxygen from the body")
+    if offered.count():
+        offered.click()
+    together.get_by_text("of 1").wait_for()
 
 
 def pressure(page: Page) -> None:

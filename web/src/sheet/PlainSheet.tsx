@@ -235,7 +235,13 @@ export default function PlainSheet({
           onClose={() => setOther(null)}
         />
       )}
-      <div className={beside ? "grid gap-x-2.5 min-[1180px]:grid-cols-[minmax(0,1.35fr)_minmax(0,1fr)]" : ""}>
+      <div
+        className={
+          beside
+            ? `grid gap-x-2.5 ${own ? "min-[1180px]:grid-cols-[minmax(0,1.75fr)_minmax(0,1fr)]" : "min-[1180px]:grid-cols-[minmax(0,1.35fr)_minmax(0,1fr)]"}`
+            : ""
+        }
+      >
         <section className={`${panel} min-w-0`} aria-label="Figures and tables">
           <div
             role="tablist"
