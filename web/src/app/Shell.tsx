@@ -120,7 +120,7 @@ function LoadedSoFar() {
       title="Three months of made-up sessions come in behind this; everything can be used meanwhile."
       className="whitespace-nowrap rounded-full bg-[#3b5460] px-2.5 py-0.5 text-[13px] text-white"
     >
-      {data.done} of {data.of} <span className="hidden min-[1440px]:inline">sessions loaded</span>
+      {data.done} of {data.of} <span className="sr-only min-[1440px]:not-sr-only">sessions loaded</span>
     </span>
   );
 }
