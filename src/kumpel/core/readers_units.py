@@ -206,9 +206,12 @@ class ReadersUnits:
 
     def table(self, table: Table) -> Table:
         def cell(column: TableColumn, value: str | float) -> str | float:
-            if isinstance(value, str):
-                return self.words(value)
-            return value if math.isnan(value) else self.value(stated(value, column.decimals or 0), column.unit)
+            # Names of tasks and of places are a person's words.
+            return (
+                value
+                if isinstance(value, str) or math.isnan(value)
+                else self.value(stated(value, column.decimals or 0), column.unit)
+            )
 
         return replace(
             table,
@@ -252,7 +255,8 @@ class ReadersUnits:
         return replace(step, value=self.limit(step.value, unit))
 
     def _finding(self, finding: Finding) -> Finding:
-        return replace(finding, text=self.words(finding.text))
+        # Why a sensor was switched off is a person's words.
+        return finding if finding.code.startswith("off.") else replace(finding, text=self.words(finding.text))
 
 
 AS_KEPT = ReadersUnits()

@@ -12,7 +12,7 @@ from typing import Any, Literal, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from kumpel.core.samples import MOST_WHOLE_BYTES, ArraySamples, Floats, Samples, TooLongError
+from kumpel.core.samples import MOST_WHOLE_BYTES, ArraySamples, Floats, PartOf, Samples, TooLongError
 
 __all__ = [
     "Channel",
@@ -211,8 +211,8 @@ class Recording:
         channels = {}
         for key, channel in self.channels.items():
             first, end = round(begin / channel.interval_s), math.ceil(end_s / channel.interval_s - 1e-9)
-            values = channel.values[first : max(end, first)]
-            channels[key] = Channel(key, channel.name, channel.unit, channel.interval_s, values)
+            part = PartOf(channel.samples, first, max(min(end, channel.count), first))
+            channels[key] = Channel(key, channel.name, channel.unit, channel.interval_s, part)
         events = tuple(replace(e, at_s=e.at_s - begin) for e in self.events if begin <= e.at_s < end_s)
         return replace(self, start=self.start + begin, channels=channels, events=events)
 

@@ -82,6 +82,10 @@ export const keptBounds = (of: { unit: string; low: number | null; high: number 
 /** The unit that something is kept in, whose unit may have been turned into the reader's. */
 export const keptUnit = (of: { unit: string }) => (of as { kept_unit?: string }).kept_unit ?? of.unit;
 
+/** What was typed over something, as it is kept; where that was not turned it is kept as typed. */
+export const backTo = (of: { unit: string }, value: number) => (isTurned(of) ? keptValue(value, keptUnit(of)) : value);
+const isTurned = (of: { unit: string }) => "kept_unit" in of && keptUnit(of) !== of.unit;
+
 /** A value that was turned, as it is kept. */
 export const keptOf = (of: { value: number }) => (of as { kept_value?: number }).kept_value ?? of.value;
 
@@ -102,8 +106,8 @@ export function readWords(text: string, difference = false): string {
 const VALUES = new Set("value low high limit at_least before after mean p95 lately reference lap also".split(" "));
 /** How many have each value. */
 const COUNTED = new Set(["values", "extremes"]);
-/** What is in units of its own: numbers put into a formula, times of laps beside a lane of speeds. */
-const AS_KEPT = new Set(["why", "courses", "curves"]);
+/** What is in units of its own, or in somebody's own words: numbers of a formula, times of laps, what was changed. */
+const AS_KEPT = new Set(["why", "courses", "curves", "changed", "taken"]);
 /** What is a difference of two values, or a slope, with everything in it. */
 const DIFFERENCES = new Set(["difference", "span", "trend", "told"]);
 const WORDS = new Set(["words", "told", "note", "brief", "in_words", "about"]);
@@ -150,7 +154,6 @@ function table(json: Fields): Fields {
     rows: (json.rows as Json[][]).map((row) =>
       row.map((cell, i) => {
         const of = columns[i];
-        if (typeof cell === "string") return readWords(cell);
         return typeof cell === "number" && of && isRead(of.unit) ? readValue(cell, of.unit, of.decimals) : cell;
       }),
     ),
@@ -164,7 +167,9 @@ function figuresOf(json: Fields, known: Map<string, string>): Map<string, string
 
 /** Whether it was made by Kumpel, and not typed: a finding, a number of a group in words, a sentence. */
 const isSentence = (key: string, of: Fields) =>
-  WORDS.has(key) || (key === "text" && "blocks" in of) || (key === "value" && "label" in of && !("unit" in of));
+  WORDS.has(key) ||
+  (key === "text" && "blocks" in of && !String(of.code).startsWith("off.")) ||
+  (key === "value" && "label" in of && !("unit" in of));
 
 function walk(json: Json, around: Around): Json {
   if (Array.isArray(json)) return json.map((each) => walk(each, around));

@@ -1,5 +1,5 @@
 import type { Schemas } from "@/api/client";
-import { keptUnit, keptValue } from "@/api/readers";
+import { backTo, keptUnit } from "@/api/readers";
 import { numberOf } from "@/ui/entry";
 import type { LimitSet, Rule } from "./rules";
 
@@ -41,7 +41,7 @@ export function wishOf(base: LimitSet, about: About, rules: Typed[]): LimitWish 
       const value = numberOf(text, { unit: rule.unit, kept: keptUnit(rule) });
       if ("wrong" in value || value.value === null) return `${rule.name}: “${text}” is not a number.`;
       // What nobody touched goes back as it is kept, not as it was read.
-      steps.push({ ...step, value: as?.text === text ? as.kept : keptValue(value.value, keptUnit(rule)) });
+      steps.push({ ...step, value: as?.text === text ? as.kept : backTo(rule, value.value) });
     }
     const rising = steps.every((s, i) => {
       const before = steps[i - 1];

@@ -4,7 +4,7 @@ import type { SetupField } from "./settings";
 /** A number of a setting; lengths in minutes may be typed as hours ("7 h 30"). */
 export function enteredNumber(text: string, field: SetupField): Entry {
   const { low, high, empty, type } = field.form;
-  const wish = { unit: field.unit, low: low ?? undefined, high: high ?? undefined, empty };
+  const wish = { unit: field.unit, read: true, low: low ?? undefined, high: high ?? undefined, empty };
   const hours = field.unit === "min" && /[:h]/.test(text) ? lengthOf(text) : null;
   if (hours && "wrong" in hours) return { wrong: "Type minutes, or hours such as 7:30." };
   const entry = numberOf(hours ? String(Math.round(Number(hours.value) / 60)) : text, wish);

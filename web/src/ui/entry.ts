@@ -5,8 +5,10 @@ import { isRead, keptValue, readUnit, readValue } from "@/api/readers";
 export type Entry = { value: number | null } | { wrong: string };
 
 interface NumberWish {
-  /** The unit the value is kept in, or already the reader's; it may be typed behind the number. A bare number is in the reader's. */
+  /** The unit of the value; it may be typed behind the number. */
   unit: string;
+  /** The unit is the kept one, and the field shows the reader's: a bare number is in that. Never set where a field shows what is kept. */
+  read?: boolean;
   /** Where `unit` is already the reader's: the one that it is kept in, which may be typed as well. */
   kept?: string;
   /** Other units that may be typed, with what one of them is in the kept unit: { m: 100 } for cm. */
@@ -19,8 +21,9 @@ interface NumberWish {
 
 const NUMBER = /^([-+\u2212]?)\s*(\d{1,3}(?:[\s'’]\d{3})+|\d+)?(?:[.,](\d+))?\s*(.*)$/u;
 
-/** A kept value in the reader's unit, with it. */
-const readWith = (value: number, unit: string) => `${readValue(value, unit, 1)} ${readUnit(unit)}`.trim();
+/** A value as the field shows it, with its unit. */
+const shownWith = (value: number, { unit, read }: NumberWish) =>
+  (read ? `${readValue(value, unit, 1)} ${readUnit(unit)}` : `${value} ${unit}`).trim();
 
 function plain(unit: string): string {
   return unit.toLowerCase().replace(/[\s().]/g, "");
@@ -38,7 +41,8 @@ export function numberOf(text: string, wish: NumberWish): Entry {
   if (sign === "-" || sign === "−") value = -value;
   const given = plain(unit);
   const own = given === plain(wish.unit) || given === plain(wish.unit.split("(")[0] ?? "");
-  if (isRead(wish.unit) && (!given || given === plain(readUnit(wish.unit)))) value = keptValue(value, wish.unit);
+  if (wish.read && isRead(wish.unit) && (!given || given === plain(readUnit(wish.unit))))
+    value = keptValue(value, wish.unit);
   else if (wish.kept && given && !own && given === plain(wish.kept)) value = readValue(value, wish.kept, 6);
   else if (given && !own) {
     const factor = Object.entries(wish.also ?? {}).find(([name]) => plain(name) === given)?.[1];
@@ -46,15 +50,16 @@ export function numberOf(text: string, wish: NumberWish): Entry {
     value *= factor;
   }
   value = Math.round(value * 1e6) / 1e6;
-  if (wish.low !== undefined && value < wish.low) return { wrong: `At least ${readWith(wish.low, wish.unit)}.` };
-  if (wish.high !== undefined && value > wish.high) return { wrong: `At most ${readWith(wish.high, wish.unit)}.` };
+  if (wish.low !== undefined && value < wish.low) return { wrong: `At least ${shownWith(wish.low, wish)}.` };
+  if (wish.high !== undefined && value > wish.high) return { wrong: `At most ${shownWith(wish.high, wish)}.` };
   return { value };
 }
 
-function example({ unit, low, high }: NumberWish): string {
+function example(wish: NumberWish): string {
+  const { unit, low, high } = wish;
   if (!unit) return "Type a number.";
-  if (low === undefined || high === undefined) return `Type a number of ${readUnit(unit)}.`;
-  return `Type a number, such as ${readWith(Math.round((low + high) / 2), unit)}.`;
+  if (low === undefined || high === undefined) return `Type a number of ${wish.read ? readUnit(unit) : unit}.`;
+  return `Type a number, such as ${shownWith(Math.round((low + high) / 2), wish)}.`;
 }
 
 /** "7:30", "7 h 30", "7h30", "7,5", "7.5 h", "450 min" as seconds. */

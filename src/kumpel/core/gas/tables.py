@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
 from kumpel.core.assessment import Detected, Suggestion, Table
 from kumpel.core.gas.lanes import Lane, alarm_spans
-from kumpel.core.gas.sensors import GASES
+from kumpel.core.gas.sensors import DAY_S, GASES
 from kumpel.core.reckoning import Reckoning, table
 from kumpel.core.recording import Event, Recording
 from kumpel.core.review import Review, is_named
 from kumpel.core.runs import runs
 
-MOST_EVENTS = 500
+MOST_EVENTS, MOST_CONFIRMED = 500, 2_000
 TEST_PAUSE_S = 300.0
 """Bottles of one bump test follow each other within so many seconds."""
 
@@ -67,6 +68,7 @@ def events(recording: Recording, review: Review, lanes: list[Lane]) -> list[Dete
         for e in recording.events
         if e.code != CONFIRMED
     ]
+    confirmed = [e for e in recording.events if e.code == CONFIRMED][:MOST_CONFIRMED]
     for lane in lanes:
         gas = lane.sensor.gas
         for flags, name in zip(lane.alarms, ("low", "high"), strict=True):
@@ -76,7 +78,7 @@ def events(recording: Recording, review: Review, lanes: list[Lane]) -> list[Dete
                 extreme = float(np.nanmin(lane.lowest[first:end]) if is_low else np.nanmax(lane.highest[first:end]))
                 numbers = {"extreme": extreme}
                 text = f"{gas.name}: {name} alarm, {extreme:.3g} {gas.unit}"
-                after = _confirmed_after(recording, gas.key, first * lane.interval_s, following * lane.interval_s)
+                after = _confirmed_after(confirmed, gas.key, first * lane.interval_s, following * lane.interval_s)
                 if after is not None:
                     numbers["confirmed_s"] = after
                     text += f", confirmed after {after:.0f} s" if math.isfinite(after) else ", never confirmed"
@@ -98,8 +100,13 @@ CONFIRMED = "confirmed"
 
 
 def _lasted(event: Event) -> float:
-    seconds = event.data.get("length_s", 0.0)
-    return max(float(seconds), 0.0) if isinstance(seconds, int | float) and event.code == "man-down" else 0.0
+    return seconds_of(event.data.get("length_s")) if event.code == "man-down" else 0.0
+
+
+def seconds_of(value: object) -> float:
+    """A length of time that a monitor gives, in s; 0 where it is none that a day holds."""
+    known = isinstance(value, int | float) and not isinstance(value, bool) and 0 <= value <= DAY_S
+    return float(value) if known and isinstance(value, int | float) else 0.0
 
 
 def _said(event: Event) -> str:
@@ -108,16 +115,15 @@ def _said(event: Event) -> str:
     if event.code in ("bump-test", "calibration") and gas is not None:
         came = {True: "passed", False: "failed"}.get(passed, "no result") if isinstance(passed, bool) else "no result"
         return f"{gas.name}: {event.code.replace('-', ' ')} {came}"
-    after = event.data.get("confirmed_s")
-    if event.code != "man-down" or not isinstance(after, int | float):
+    after = seconds_of(event.data.get("confirmed_s"))
+    if event.code != "man-down" or not after:
         return words
     return f"{words}, confirmed after {after:.0f} s"
 
 
-def _confirmed_after(recording: Recording, gas: str, start_s: float, until_s: float) -> float | None:
+def _confirmed_after(confirmed: Sequence[Event], gas: str, start_s: float, until_s: float) -> float | None:
     """How long after an alarm began, in s, its wearer confirmed it, before the next one of the gas; inf: never. None where the recorder
     logs no confirmations: what cannot be known is not said."""
-    confirmed = [e for e in recording.events if e.code == CONFIRMED]
     if not confirmed:
         return None
     mine = [e.at_s for e in confirmed if e.data.get("gas", gas) == gas and start_s <= e.at_s < until_s]

@@ -1,5 +1,5 @@
 import { Link } from "react-router";
-import { keptOf, keptUnit, keptValue } from "@/api/readers";
+import { backTo, keptOf } from "@/api/readers";
 import { Verdict } from "@/ui/basics";
 import { unitWords } from "@/ui/format";
 import { beyondStep } from "./counting";
@@ -29,7 +29,7 @@ export function Effect({
   then: ScaleStep;
 }) {
   const scale = measured.scales[at];
-  const kept = (step: ScaleStep) => ({ ...step, value: scale ? keptValue(step.value, keptUnit(scale)) : step.value });
+  const kept = (step: ScaleStep) => ({ ...step, value: scale ? backTo(scale, step.value) : step.value });
   const moved: Moved | null = scale ? { key: scale.key, now: { ...now, value: keptOf(now) }, tried: kept(then) } : null;
   const hit = useHit(id, measured.since, moved);
   if (!scale) return null;

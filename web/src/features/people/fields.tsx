@@ -19,6 +19,7 @@ export interface FieldWish {
 
 const HEIGHT = {
   unit: "cm",
+  read: true,
   also: { cm: 1, m: 100, mm: 0.1, in: 2.54, inches: 2.54 },
   low: 21,
   high: 299,
@@ -26,6 +27,7 @@ const HEIGHT = {
 };
 const WEIGHT = {
   unit: "kg",
+  read: true,
   also: { kg: 1, g: 0.001, lb: 0.45359237, lbs: 0.45359237 },
   low: 1,
   high: 499,

@@ -252,5 +252,12 @@ function parserOf(word: Kind["decisions"][number]): (text: string) => Entry | { 
   const { low, high } = keptBounds(word);
   const also: Record<string, number> = word.unit === "dB" ? { "db(a)": 1 } : {};
   return (text) =>
-    numberOf(text, { unit: keptUnit(word), also, low: low ?? undefined, high: high ?? undefined, empty: true });
+    numberOf(text, {
+      unit: keptUnit(word),
+      read: true,
+      also,
+      low: low ?? undefined,
+      high: high ?? undefined,
+      empty: true,
+    });
 }
