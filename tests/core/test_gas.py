@@ -228,6 +228,13 @@ class WhatTheWearerDid(unittest.TestCase):
         [seen] = [e for e in reviewed(recording(co=np.ones(480), events=(down,))).events if e.code == "log.man-down"]
         self.assertEqual((seen.at_s, seen.end_s, seen.text), (600.0, 675.0, "man-down, confirmed after 75 s"))
 
+    def test_a_log_of_nonsense_is_an_answer_all_the_same(self) -> None:
+        for strange in (math.nan, math.inf, -5.0, 1e300, "long", True, None, [1]):
+            down = Event(600.0, "man-down", "man-down", {"length_s": strange, "confirmed_s": strange})
+            found = reviewed(recording(co=np.ones(480), events=(down,))).events
+            [seen] = [e for e in found if e.code == "log.man-down"]
+            self.assertEqual((seen.end_s, seen.text), (600.0, "man-down"), strange)
+
     def test_a_bump_test_of_several_gases_is_offered_once(self) -> None:
         bumps = [
             Event(n * 90.0, "bump-test", "", {"gas": gas, "length_s": 60}) for n, gas in enumerate(("co", "h2s", "no2"))

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from kumpel.core.assessment import Figure, Why
+from kumpel.core.assessment import Figure, Table, TableColumn, Why
 from kumpel.core.comparison import Change, Span
 from kumpel.core.readers_units import AS_KEPT, CHOICES, ReadersUnits
 from kumpel.core.recording import Channel
@@ -67,6 +67,13 @@ class Factors(unittest.TestCase):
         ):
             with self.subTest(said=said):
                 self.assertEqual(ALL.words(said), read)
+
+    def test_a_persons_words_stay_as_they_were_typed(self) -> None:
+        table = Table(
+            "tasks", "Tasks", (TableColumn("Task", "", None), TableColumn("Way", "m", 0)), (("100 m drill", 100.0),)
+        )
+        self.assertEqual(ALL.table(table).rows[0][0], "100 m drill")
+        self.assertAlmostEqual(float(ALL.table(table).rows[0][1]), 328.084, places=3)
 
     def test_one_choice_leaves_the_others(self) -> None:
         only = ReadersUnits(["temperature", "of a later version"])

@@ -6,8 +6,10 @@ import re
 
 from playwright.sync_api import expect
 
+from kumpel.core.readers_units import CHOICES
 from kumpel.demo.ensemble import StandIn
 from kumpel.link.client import RecorderLink
+from kumpel.services.ground import accounts
 from kumpel.services.yard import vehicles
 from tests.web.axe import AxeTest
 
@@ -20,6 +22,8 @@ class Declared(AxeTest):
         wire = ensemble.running["V-02"]
         self.person("Hedda Morke")
         vehicles.put(self.db, {"name": "kart K-1", "profile": "kart"})
+        # Somebody who reads in psi and feet declares and proves a sensor in the unit of its certificate.
+        accounts.keep_units(self.db, self.who, [choice.key for choice in CHOICES])
         page = self.sign_in()
         page.goto(f"{self.address}/vehicles")
         page.get_by_role("button", name="kart K-1", exact=True).click()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import re
+from urllib.parse import parse_qs, urlsplit
 
 from playwright.sync_api import Page, expect
 
@@ -83,7 +84,8 @@ class GasSheet(BrowserTest):
     def test_one_switched_off_and_one_that_failed_its_test_are_told_apart(self) -> None:
         shift = Shift(3, 7200.0, 10.0, ("o2", "co", "h2s"), (Episode("co", 1800, 1200, 70.0),), failed_bump=("h2s",))
         made = gas_signal.make(shift).recording
-        sensors = [*made.setup["sensors"], {"gas": "so2", "on": False, "off_because": "broken"}]  # type: ignore[misc]
+        fitted = [{"gas": gas, "on": True} for gas in shift.gases]
+        sensors = [*fitted, {"gas": "so2", "on": False, "off_because": "broken"}]
         recording = krec.write_recording(
             type(made)(
                 made.kind, made.start, 60, made.channels, made.events, {**made.setup, "sensors": sensors}, made.recorder
@@ -108,7 +110,7 @@ class GasSheet(BrowserTest):
         with page.expect_download() as got:
             link.click()
         address = link.get_attribute("href") or ""
-        start, end = (float(re.search(f"{key}=([0-9.]+)", address)[1]) for key in ("start_s", "end_s"))  # type: ignore[index]
+        start, end = (float(parse_qs(urlsplit(address).query)[key][0]) for key in ("start_s", "end_s"))
         text = got.value.path().read_text("utf-8-sig")
         rows = list(csv.reader(io.StringIO(text), delimiter=";"))
         head = next(i for i, cells in enumerate(rows) if any("co avg" in cell for cell in cells))

@@ -49,10 +49,10 @@ export function FieldInput({
     );
   const isThere = field.value !== null && field.value !== undefined;
   const hours = asHours(field.value, field.unit);
-  const shown = typed ?? (isThere ? (hours ?? readText(field.value, field.unit)) : "");
+  const shown = typed ?? (isThere ? ((hours ?? bare) ? String(field.value) : readText(field.value, field.unit)) : "");
   const commit = () => {
     if (typed === null) return;
-    const entry = isNumber(field) ? enteredNumber(typed, field) : enteredText(typed, field);
+    const entry = isNumber(field) ? enteredNumber(typed, field, !bare) : enteredText(typed, field);
     if ("wrong" in entry) return setWrong(entry.wrong);
     setTyped(null);
     setWrong(null);
