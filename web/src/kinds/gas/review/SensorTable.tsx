@@ -38,20 +38,17 @@ const limitOf = ({ judgement }: Of) => {
   return step ? number(step.value, String(step.value).split(".")[1]?.length ?? 0) : "–";
 };
 
-/** Each sensor in one row: means against their limits, extreme, alarms with their minutes, verdict; those that act alike added up. */
-export function SensorTable({
-  review,
-  shown,
-  actions,
-  locked,
-  onWhy,
-}: {
+interface Props {
   review: Assessed;
+  /** What is shown: what is, or what is only supposed. */
   shown: Assessment;
   actions: SheetActions;
   locked: boolean;
   onWhy: (figure: Figure) => void;
-}) {
+}
+
+/** Each sensor in one row: means against their limits, extreme, alarms with their minutes, verdict; those that act alike added up. */
+export function SensorTable({ review, shown, actions, locked, onWhy }: Props) {
   const sensors = sensorsOf(review);
   const projected = shown.figures.some((f) => /projected/.test(f.note));
   return (
@@ -138,19 +135,7 @@ function wordsOf(verdict: VerdictWord, gas: string, figure: string | undefined):
 }
 
 /** Gases that act alike: their shares of the limit, added up; which ones is chosen here. */
-function Together({
-  review,
-  shown,
-  actions,
-  locked,
-  onWhy,
-}: {
-  review: Assessed;
-  shown: Assessment;
-  actions: SheetActions;
-  locked: boolean;
-  onWhy: (figure: Figure) => void;
-}) {
+function Together({ review, shown, actions, locked, onWhy }: Props) {
   const set = String(settingOf(review, "additive") ?? "");
   const chosen = set
     .split(",")
