@@ -49,7 +49,8 @@ export function FieldInput({
     );
   const isThere = field.value !== null && field.value !== undefined;
   const hours = asHours(field.value, field.unit);
-  const shown = typed ?? (isThere ? ((hours ?? bare) ? String(field.value) : readText(field.value, field.unit)) : "");
+  const kept = bare ? String(field.value) : readText(field.value, field.unit);
+  const shown = typed ?? (isThere ? (hours ?? kept) : "");
   const commit = () => {
     if (typed === null) return;
     const entry = isNumber(field) ? enteredNumber(typed, field, !bare) : enteredText(typed, field);
