@@ -1,16 +1,20 @@
 """Accounts; the register of sessions: filters, sorting, pages, tags; finding anything; the counts on the line."""
 
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from sqlalchemy import text
 from sqlmodel import select
 
+from kumpel.core.samples import ArraySamples
+from kumpel.formats import krec
 from kumpel.services.ground import accounts, figures, people, recordings
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError, SignInError, TooManyTriesError
-from kumpel.services.register import line, session_list, sessions
+from kumpel.services.register import line, many, session_list, sessions
 from kumpel.services.register.session_list import Filter
 from kumpel.services.report import conclusions, reports
+from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import Account, Recorder, Session, SignIn, Tag, now
 from tests.support import DatabaseTest
 
@@ -163,6 +167,18 @@ class Register(DatabaseTest):
         sessions.change(self.db, self.rows[3].id or 0, {"aside": ""})
         self.assertEqual(self.found(), "DCBA")
         self.assertEqual(self.db.get_one(Session, self.rows[3].id).verdict, "not assessable")
+
+    def test_those_with_one_record_are_found_set_aside_together_and_brought_back(self) -> None:
+        made = SIGNALS["gas"](1).recording
+        one = {key: replace(c, samples=ArraySamples(c.values[:1]), interval_s=600.0) for key, c in made.channels.items()}
+        row = self.stored(krec.write_recording(replace(made, channels=one), "W"), self.ida)
+        self.assertEqual(row.aside, "one record: only switched on")
+        back = many.change(self.db, {row.id or 0: {"aside": ""}})
+        self.assertEqual(self.found(standing="worthless"), "W")
+        many.change(self.db, {row.id or 0: {"aside": "test"}})
+        self.assertEqual((self.found(standing="worthless"), self.found(standing="aside")), ("", "DW"))
+        many.change(self.db, back.before)
+        self.assertEqual(self.db.get_one(Session, row.id).aside, "one record: only switched on")
 
     def test_a_shift_beyond_a_year_is_a_slip_of_the_finger(self) -> None:
         with self.assertRaises(InvalidError):

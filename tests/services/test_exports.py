@@ -21,13 +21,42 @@ from kumpel.services.ground.problems import ConflictError, InvalidError
 from kumpel.services.ground.recordings import recording_of
 from kumpel.services.register import sessions
 from kumpel.services.register.sessions import row_of
+from kumpel.services.recorders import checks
 from kumpel.services.report import exports
 from kumpel.standins.signals import SIGNALS
-from kumpel.store.tables import Session
+from kumpel.store.tables import Recorder, SensorCheck, Session
 from tests.support import DatabaseTest
 
 
 class Exports(DatabaseTest):
+    def test_a_gas_session_names_the_sensors_that_measured_it(self) -> None:
+        made = SIGNALS["gas"](2).recording
+        row = self.stored(krec.write_recording(made, "G"), self.person("Asha Rao"))
+        recorder = Recorder(serial="GM-101", token="G-9", kind="gas", name="Gas monitor 9")
+        self.db.add(recorder)
+        self.db.flush()
+        row.recorder_id = recorder.id
+        at, day = row.started_at, timedelta(days=1)
+        about = {"type": "EC no2", "serial": "NO2-101", "adjusted": True}
+        for what, when, more in (
+            ("span", at - 40 * day, about),
+            ("bump", at - timedelta(hours=1), {}),
+            ("span", at - 20 * day, about | {"passed": False}),
+            ("span", at + day, about | {"serial": "NO2-999"}),
+        ):
+            checks.keep(self.db, recorder, SensorCheck(recorder_id=0, what=what, sensor="no2", at=when, **more))
+        self.db.commit()
+        day_of = f"{at - 40 * day:%Y-%m-%d}"
+        _, path = exports.write(self.db, row.id or 0, "csv")
+        self.addCleanup(exports.remove, path)
+        head = path.read_text(encoding="utf-8-sig").splitlines()[0]
+        self.assertIn(f"no2 avg, sensor EC no2 no. NO2-101 calibrated {day_of} {{no2.avg}} [ppm]", head)
+        self.assertNotIn("co avg, sensor", head)
+        _, book_path = exports.write(self.db, row.id or 0, "xlsx")
+        self.addCleanup(exports.remove, book_path)
+        rows = list(openpyxl.load_workbook(book_path, read_only=True)["Sensors fitted"].iter_rows(values_only=True))
+        self.assertEqual(rows[1][:4], ("no2", "EC no2", "NO2-101", day_of))
+
     def drive(self, session: str = "S-1", later_s: float = 0.0) -> Session:
         made = SIGNALS["vehicle"](2).recording
         row = self.stored(

@@ -18,6 +18,7 @@ from kumpel.services.recorders import bays, recorders
 from kumpel.services.register import session_list, sessions
 from kumpel.services.report import conclusions
 from kumpel.services.take_in import from_files, take_in
+from kumpel.services.take_in.arrival import worthless
 from kumpel.standins.signals import SIGNALS
 from kumpel.store import database, samples
 from kumpel.store.tables import Block, Pyramid, Recorder, Session
@@ -179,6 +180,18 @@ class TakeIn(MeterTest):
         self.assertEqual(self.only().aside, "only 9 s long")
         self.assertEqual(session_list.list_sessions(self.db, session_list.Filter())[1], 0)
         self.assertEqual(session_list.list_sessions(self.db, session_list.Filter(standing="aside"))[1], 1)
+
+    def test_nothing_can_be_judged_by_a_switch_on(self) -> None:
+        for expected, length_s, channels in (
+            ("", 700.0, [(600.0, 1), (600.0, 2)]),
+            ("", 700.0, []),
+            ("only 9 s long", 9.0, [(1.0, 9)]),
+            ("400 s long, less than one interval of 600 s", 400.0, [(600.0, 1)]),
+            ("one record: only switched on", 700.0, [(600.0, 1), (600.0, 0)]),
+            ("no record: only switched on", 700.0, [(600.0, 0)]),
+        ):
+            with self.subTest(expected=expected):
+                self.assertEqual(worthless(length_s, 20.0, channels), expected)
 
     def test_a_wrong_clock_is_kept_and_shifted_both_ways(self) -> None:
         self.meter.tell("set", clock_error_s=-250.0)

@@ -23,7 +23,7 @@ from kumpel.store.database import engine
 
 router = APIRouter(tags=["sessions"])
 Seconds = Annotated[float, Query(ge=-1e9, le=1e9, allow_inf_nan=False)]
-Standing = Literal["all", "waiting", "signed", "unclaimed", "aside", "deleted", "unreported"]
+Standing = Literal["all", "waiting", "signed", "unclaimed", "worthless", "aside", "deleted", "unreported"]
 
 
 @router.get("/sessions")

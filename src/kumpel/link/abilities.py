@@ -149,8 +149,14 @@ class CheckMade(Message):
     sensor: Name = Field(max_length=40)
     at: Moment
     applied: Finite | None = None
+    before: Finite | None = None
     read: Finite | None = None
+    factor: Finite | None = None
     unit: Name = Field(default="", max_length=20)
+    gas: Name = Field(default="", max_length=20)
+    lot: Name = Field(default="", max_length=40)
+    type: Name = Field(default="", max_length=40)
+    serial: Name = Field(default="", max_length=40)
     adjusted: bool = False
     passed: bool
 

@@ -143,7 +143,15 @@ class AbilityCalls:
         seconds = self.recorder.device.check_s / max(self.recorder.declared.time_factor, 1.0)
         fails = sensor in self.recorder.state["raw"].get("fails", [])
         read = None if applied is None else round(float(applied) * (0.5 if fails else 0.98), 2)
+        about = self.recorder.sensors().get(sensor, {})
+        before = read
+        if check == "span" and not fails and applied is not None:
+            read = round(float(applied), 2)
         self.recorder.state["checking"] = {
+            **about,
+            "before": before,
+            "factor": None if not before or read is None else round(read / before, 4),
+            "gas": sensor,
             "check": check,
             "sensor": sensor,
             "at": self.recorder.clock() + seconds,

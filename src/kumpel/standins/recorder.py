@@ -254,6 +254,15 @@ class Recorder:
         began = Began(session, start, self.state["utc_offset_min"], length_s, setup, self.state["slip"], about)
         return began, self.device.record(began, wishes)
 
+    def sensors(self) -> dict[str, dict[str, str]]:
+        """Type and serial number of each sensor that can be checked."""
+        tail = self.declared.serial[-3:]
+        names = dict.fromkeys(name for each in self.device.checks.values() for name in each)
+        return {
+            name: {"type": f"{self.device.model} {name}", "serial": f"{name.upper()}-{tail}{i:02d}"}
+            for i, name in enumerate(names, 1)
+        }
+
     def _list(self, began: Began, recorded: Recorded, written: tuple[int, str]) -> None:
         about = str(self.state["setup"].get("name", ""))
         if "simulated" in began.recorder:

@@ -213,8 +213,9 @@ class Course(SQLModel, table=True):
 class SensorCheck(SQLModel, table=True):
     """A check of a recorder's sensor, a calibration among them. Added only; the newest of its kind counts.
 
-    `points` are (raw, true) by channel; `applied` and `read` what was given to the sensor and what it showed. `made_by` is nobody
-    where the recorder itself tells of it.
+    `points` are (raw, true) by channel; `applied` and `read` what was given to the sensor and what it showed in the end, `before` what it
+    showed before it was adjusted, `factor` by what its readings are multiplied since. `gas` and `lot` name the bottle, `type` and `serial` the
+    sensor. `made_by` is nobody where the recorder itself tells of it.
     """
 
     __tablename__ = "sensor_check"
@@ -225,8 +226,13 @@ class SensorCheck(SQLModel, table=True):
     serial: str = Field(default="", max_length=40)
     points: dict[str, Any] = Field(default_factory=dict, sa_column=_json())
     applied: float | None = None
+    before: float | None = None
     read: float | None = None
+    factor: float | None = None
     unit: str = Field(default="", max_length=20)
+    type: str = Field(default="", max_length=40, sa_column_kwargs={"server_default": ""})
+    gas: str = Field(default="", max_length=20, sa_column_kwargs={"server_default": ""})
+    lot: str = Field(default="", max_length=40, sa_column_kwargs={"server_default": ""})
     adjusted: bool = False
     passed: bool = True
     at: datetime = Field(sa_column=_time())

@@ -13,6 +13,7 @@ import { nameOf, usePicked } from "./useLanes";
 const LEFT = 104;
 const [LANE, STRIP, GAP, FOOT] = [84, 44, 10, 20];
 const MOST_LANES = 6;
+const LOW_STRIP = 24;
 const POINTS = 700;
 const DISTANCE = "distance";
 const SPEED = "speed";
@@ -131,8 +132,9 @@ export function OverLanes({ of, kind, title }: { of: Assessed[]; kind: Kind; tit
   const hasDistance = both.some((c) => c.key === DISTANCE);
   // Where no distance was recorded it is the sum of the speed, as far as that is known.
   const bySpeed = !hasDistance && both.some((c) => c.key === SPEED && keptUnit(c) === "m/s");
-  const [along, setAlong] = useState<Along>("start");
-  const [laid, setLaid] = useState<Laid>("over");
+  const isCrew = new Set(of.map((r) => r.session.person_id)).size > 1;
+  const [along, setAlong] = useState<Along>(isCrew ? "hour" : "start");
+  const [laid, setLaid] = useState<Laid>(of.length > LOOKS.length ? "above" : "over");
   const [seen, setSeen] = useState<Seen>(null);
   const [drag, setDrag] = useState<[number, number] | null>(null);
   const { of: drawing, wide } = useWidth<SVGSVGElement>(760);
@@ -199,7 +201,7 @@ export function OverLanes({ of, kind, title }: { of: Assessed[]; kind: Kind; tit
     event.preventDefault();
   };
   const strips = laid === "above" ? sides.length : 1;
-  const tall = laid === "above" ? strips * STRIP : LANE;
+  const tall = laid === "above" ? strips * (strips > LOOKS.length ? LOW_STRIP : STRIP) : LANE;
   const height = keys.length * (tall + GAP) + FOOT;
   const inWords =
     along === "hour" ? "the time of day" : along === "start" ? "the time since the start" : "the distance";
@@ -314,6 +316,17 @@ export function OverLanes({ of, kind, title }: { of: Assessed[]; kind: Kind; tit
                   />
                 ))}
               </g>
+              {laid === "above" &&
+                pairs.map(({ review, name }, n) => (
+                  <text
+                    key={review.session.id}
+                    x={LEFT + 5}
+                    y={top + n * strip + 12}
+                    className="fill-soft font-narrow text-[11.5px]"
+                  >
+                    {name}
+                  </text>
+                ))}
             </g>
           );
         })}

@@ -2,6 +2,9 @@ import { useEffect, useRef, useState } from "react";
 import { Button, inputLook } from "./basics";
 import { Dialog } from "./dialog";
 
+/** Why a recording of one record or none is kept aside. */
+export const SWITCHED_ON = "one record or none, only switched on";
+
 /** Asks why, in one line; some reasons can be had by a click. */
 export function ReasonDialog({
   title,

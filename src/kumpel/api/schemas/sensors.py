@@ -120,8 +120,13 @@ class SensorCheck(Out):
     serial: str
     points: dict[str, Any]
     applied: float | None
+    before: float | None
     read: float | None
+    factor: float | None
     unit: str
+    type: str
+    gas: str
+    lot: str
     adjusted: bool
     passed: bool
     at: datetime

@@ -130,6 +130,7 @@ class ChangeOfOne(BaseModel):
     id: Id
     person_id: Id | None = None
     tags: Tags = Field(default_factory=dict)
+    aside: Line = Field(default_factory=str, max_length=120, description="why it is kept aside; empty brings it in")
 
 
 class ManyChanges(BaseModel):

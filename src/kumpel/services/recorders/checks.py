@@ -41,8 +41,13 @@ class CheckRow:
     serial: str
     points: dict[str, Any]
     applied: float | None
+    before: float | None
     read: float | None
+    factor: float | None
     unit: str
+    type: str
+    gas: str
+    lot: str
     adjusted: bool
     passed: bool
     at: datetime
@@ -198,6 +203,50 @@ def overdue(db: Db, recorders: Sequence[Recorder], at: datetime | None = None) -
         for r in recorders
         if r.id is not None
     }
+
+
+@dataclass(frozen=True)
+class Fitted:
+    """A sensor of a recorder as it was at a moment: which one it is, when it was last calibrated before. What nobody told is empty or None."""
+
+    sensor: str
+    label: str
+    type: str
+    serial: str
+    calibrated_at: datetime | None
+    due_at: datetime | None
+
+
+CALIBRATES = (CALIBRATION, "span")
+
+
+def fitted_at(db: Db, recorder: Recorder | None, at: datetime) -> list[Fitted]:
+    """The sensors of a recorder that anything is known of, as they were at a moment."""
+    if recorder is None or recorder.id is None:
+        return []
+    rows = db.exec(
+        select(SensorCheck)
+        .where(SensorCheck.recorder_id == recorder.id, SensorCheck.at <= at, SensorCheck.sensor != "")
+        .order_by(col(SensorCheck.at), col(SensorCheck.id))
+    ).all()
+    kind = KINDS.get(recorder.kind)
+    every = {
+        each.sensor: each.every_days
+        for each in (kind.watched(recorder.setup) if kind and kind.watched else ())
+        if each.check in CALIBRATES
+    }
+    found: dict[str, Fitted] = {}
+    for row in rows:
+        last = found.get(row.sensor) or Fitted(row.sensor, row.sensor, "", "", None, None)
+        if row.what == REPLACED:
+            last = Fitted(row.sensor, row.sensor, "", "", None, None)
+        last = replace(last, type=row.type or last.type, serial=row.serial or last.serial)
+        if row.what in CALIBRATES and row.passed:
+            days = every.get(row.sensor)
+            due_at = row.due_at or (row.at + timedelta(days=days) if days else None)
+            last = replace(last, calibrated_at=row.at, due_at=due_at)
+        found[row.sensor] = last
+    return list(found.values())
 
 
 def wrong_at(db: Db, recorder: Recorder | None, at: datetime) -> list[str]:

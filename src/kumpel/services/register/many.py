@@ -19,7 +19,7 @@ MOST = 1_000
 
 @dataclass
 class Done:
-    """The sessions that were changed, those that are signed off and were left, and what each was before (`person_id`, `tags`)."""
+    """The sessions that were changed, those that are signed off and were left, and what each was before (`person_id`, `aside`, `tags`)."""
 
     done: list[int] = field(default_factory=list)
     signed: list[int] = field(default_factory=list)
@@ -32,8 +32,8 @@ def change(db: Db, wishes: Mapping[int, Mapping[str, Any]]) -> Done:
     def one(session_id: int, found: Done) -> None:
         wish = dict(wishes[session_id])
         before: dict[str, Any] = {}
-        if "person_id" in wish:
-            before["person_id"] = session_of(db, session_id).person_id
+        for key in wish.keys() & {"person_id", "aside"}:
+            before[key] = getattr(session_of(db, session_id), key)
         if "tags" in wish:
             had = tags_of(db, [session_id]).get(session_id, {})
             before["tags"] = {key: had.get(key, "") for key in wish["tags"]}

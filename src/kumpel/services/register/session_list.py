@@ -20,6 +20,7 @@ from kumpel.services.ground.figures import REVIEWED
 from kumpel.services.ground.people import like
 from kumpel.services.ground.tags import tags_of
 from kumpel.store.database import among
+from kumpel.store.tables import Channel as ChannelRow
 from kumpel.store.tables import FigureValue, Person, Recorder, Report, ReportSession, Result, Session
 
 SORTS = {
@@ -55,7 +56,7 @@ class Filter:
     verdict: str = ""
     since: datetime | None = None
     until: datetime | None = None
-    standing: str = "all"  # all, waiting, signed, unclaimed, aside, deleted, unreported
+    standing: str = "all"  # all, waiting, signed, unclaimed, worthless, aside, deleted, unreported
     sort: str = "started"
     falling: bool = True
     figure: str = ""
@@ -87,6 +88,9 @@ def conditions(wanted: Filter) -> list[Any]:
             ]
         case "unclaimed":
             where.append(col(Session.person_id).is_(None))
+        case "worthless":
+            one = select(func.coalesce(func.max(ChannelRow.samples), 2)).where(ChannelRow.session_id == Session.id)
+            where += [col(Session.signed_at).is_(None), one.scalar_subquery() <= 1]
         case "aside":
             where.append(Session.aside != "")
     if wanted.person_id:

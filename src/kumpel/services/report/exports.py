@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import tempfile
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import UTC, datetime, time, timedelta
 from pathlib import Path
@@ -14,12 +15,15 @@ from sqlmodel import col, func, select
 
 from kumpel.core.assessment import Table
 from kumpel.core.reckoning import table
+from kumpel.core.recording import Channel
 from kumpel.formats import files
 from kumpel.formats.errors import FileFormatError
 from kumpel.kinds.registry import kind_of
 from kumpel.services.ground import apart, figures, naming, settings
 from kumpel.services.ground.problems import ConflictError, InvalidError
 from kumpel.services.ground.recordings import recording_of, session_of
+from kumpel.services.recorders import checks
+from kumpel.services.recorders.checks import Fitted
 from kumpel.services.register.sessions import SessionRow, row_of, wall_start
 from kumpel.store.tables import Session, Team
 
@@ -59,6 +63,9 @@ def _write(db: Db, session_id: int, form: Form, folder: Path, span: Span | None)
             found = outcome.both.reviewed
             if kind.sheets is not None:
                 found = replace(found, tables=(*found.tables, *kind.sheets(recording, outcome.review)))
+    sensors = checks.fitted_at(db, row_of(db, session).recorder, session.started_at)
+    if found is not None and sensors:
+        found = replace(found, tables=(*found.tables, _fitted(sensors)))
     part = ""
     if span is not None:
         begin, end = (min(max(at, 0.0), session.length_s) for at in span)
@@ -80,12 +87,33 @@ def _write(db: Db, session_id: int, form: Form, folder: Path, span: Span | None)
     name = file_name(db, row_of(db, session), form).replace(f".{form}", f"{part}.{form}")
     db.commit()
     path = folder / f"session.{form}"
+    recording = replace(recording, channels={key: _named(each, sensors) for key, each in recording.channels.items()})
     readings = kind.reading_code if form == "csv" and kind.readings and not recording.channels else ""
     try:
         files.write(recording, path, found, "", readings)
     except FileFormatError as error:
         raise ConflictError(f"No file was made: {error}. The recording is safe.", code="no-file") from error
     return name, path
+
+
+def _fitted(sensors: Sequence[Fitted]) -> Table:
+    """Which sensors were in the recorder, and when each was last calibrated before."""
+    columns = [(head, "", None) for head in ("Sensor", "Type", "Serial number", "Last calibration", "Due")]
+    rows = [
+        (s.sensor, s.type, s.serial, *(f"{at:%Y-%m-%d}" if at else "" for at in (s.calibrated_at, s.due_at)))
+        for s in sensors
+    ]
+    return table("fitted", "Sensors fitted", columns, rows)
+
+
+def _named(channel: Channel, sensors: Sequence[Fitted]) -> Channel:
+    """A channel whose name says which sensor measured it, and when that was last calibrated."""
+    mine = next((s for s in sensors if s.sensor in (channel.key, channel.key.partition(".")[0])), None)
+    if mine is None:
+        return channel
+    known = [f"sensor {mine.type}".strip(), f"no. {mine.serial}" if mine.serial else ""]
+    known.append(f"calibrated {mine.calibrated_at:%Y-%m-%d}" if mine.calibrated_at else "no calibration on record")
+    return replace(channel, name=f"{channel.name}, {' '.join(each for each in known if each)}")
 
 
 def _left_out(values: int) -> Table:

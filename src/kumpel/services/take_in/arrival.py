@@ -203,8 +203,23 @@ def _describe(db: Db, session: Session, head: krec.Head, checker: krec.Checker, 
         "recorder": dict(head.recorder),
         "channels": [dataclasses.asdict(c) for c in head.channels],
     }
-    if session.length_s < kind.shortest_s:
-        session.aside = f"only {session.length_s:.0f} s long"
+    session.aside = worthless(
+        session.length_s, kind.shortest_s, zip((c.interval_s for c in head.channels), checker.samples, strict=True)
+    )
+
+
+def worthless(length_s: float, shortest_s: float, channels: Iterable[tuple[float, int]]) -> str:
+    """Why nothing can be judged by a recording, empty where something can: it is too short, has one record or none (a switch-on), or is
+    shorter than its interval. `channels` are (interval in s, samples); a recording of events alone has none."""
+    if length_s < shortest_s:
+        return f"only {length_s:.0f} s long"
+    known = list(channels)
+    if not known or max(samples for _, samples in known) > 1:
+        return ""
+    interval_s = min(interval for interval, _ in known)
+    if length_s < interval_s:
+        return f"{length_s:.0f} s long, less than one interval of {interval_s:.0f} s"
+    return "one record: only switched on" if any(samples for _, samples in known) else "no record: only switched on"
 
 
 def _file(db: Db, session: Session, session_id: int, head: krec.Head) -> None:

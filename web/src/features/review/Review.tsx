@@ -15,6 +15,7 @@ import { type Key, useKeys } from "@/ui/keys";
 import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
 import { fold, isFolded, keepOrder, readFolds, readOrder } from "./folds";
+import { OnOneClock } from "./OnOneClock";
 import { SidePanel } from "./SidePanel";
 import { useReview } from "./useReview";
 import { Waiting } from "./Waiting";
@@ -175,6 +176,7 @@ function Sheet({
               </Button>
             </>
           )}
+          <OnOneClock session={data.session} />
           {data.session.trouble && <span className="text-action">{data.session.trouble}</span>}
           {data.session.clock_error_s !== null &&
             Math.abs(data.session.clock_error_s) >= wrongFrom(data.session.kind) && (

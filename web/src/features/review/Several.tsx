@@ -9,9 +9,12 @@ import { number, unitWords } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
 import { reviewOf } from "./ahead";
+import { FirstMet } from "./FirstMet";
 import { useReview } from "./useReview";
 
-const MOST = 6;
+const MOST = 12;
+/** So many stand on a page of a report. */
+const MOST_ON_PAGE = 6;
 const NONE = "–";
 const COMPARED = "compared_with";
 
@@ -87,7 +90,7 @@ function AsPage({ of }: { of: Assessed[] }) {
   );
 }
 
-/** Up to six recordings of one kind beside one another: their figures, and what all have on one axis. */
+/** Up to twelve recordings of one kind beside one another: their figures, who met what when, and what all have on one axis. */
 export default function Several() {
   const [params] = useSearchParams();
   const ids = [...new Set((params.get("sessions") ?? "").split(",").map(Number))].filter((id) => id > 0).slice(0, MOST);
@@ -104,7 +107,7 @@ export default function Several() {
   if (!kind || all.length < 2)
     return (
       <Empty title="Two recordings with figures are needed">
-        Tick two to six of one kind in <Link to="/sessions">Sessions</Link>.
+        Tick two to twelve of one kind in <Link to="/sessions">Sessions</Link>.
       </Empty>
     );
   if (all.some((each) => each.session.kind !== kind.key))
@@ -116,6 +119,8 @@ export default function Several() {
     );
   const names = namesOf(all);
   const rows = rowsOf(all);
+  const people = new Set(all.map((each) => each.session.person_id));
+  const isCrew = people.size > 1;
   const sets = new Set(all.map((each) => each.limit_set_id));
   return (
     <main className="h-full overflow-auto px-5 py-[18px]">
@@ -171,8 +176,9 @@ export default function Several() {
         The small numbers are differences from the oldest. How much a figure moves by itself from day to day stands
         where two are compared.
       </p>
-      <AsPage of={all} />
-      <OverLanes of={all} kind={kind} title="All on one axis" />
+      {all.length <= MOST_ON_PAGE && <AsPage of={all} />}
+      <FirstMet all={all} kind={kind} />
+      <OverLanes of={all} kind={kind} title={isCrew ? "All on one clock" : "All on one axis"} />
     </main>
   );
 }

@@ -4,6 +4,7 @@ import type { Schemas } from "@/api/client";
 import { kindName } from "@/kinds/kinds";
 import { Verdict } from "@/ui/basics";
 import { length, moment } from "@/ui/format";
+import { Worthless } from "./Worthless";
 
 /** Newest first, or what is over a limit first; of those alike the oldest, which waited longest. */
 export const ORDERS = [
@@ -74,6 +75,7 @@ export function Waiting({
           ))}
         </select>
       )}
+      {!folded && <Worthless />}
       {sessions.length === 0 && !folded && <p className="px-4 text-soft">Nothing waits.</p>}
       <ul ref={list} className="max-[959px]:flex">
         {sessions.map((s) => (

@@ -3,6 +3,7 @@ import { useNavigate } from "react-router";
 import { Button, Empty, Loading, Trouble } from "@/ui/basics";
 import { ChosenBar } from "@/ui/chosen-bar";
 import { PersonPicker } from "@/ui/person-picker";
+import { ReasonDialog, SWITCHED_ON } from "@/ui/reason";
 import type { Session } from "./columns";
 import { ColumnsMenu, Narrow } from "./Narrow";
 import { SessionTable } from "./SessionTable";
@@ -40,7 +41,7 @@ function Nothing({ list }: { list: SessionList }) {
   );
 }
 
-const MOST_COMPARED = 6;
+const MOST_COMPARED = 12;
 
 /** Two sessions of one person and one kind, the older first; null where they are not. */
 function pairOf(chosen: Session[]) {
@@ -55,6 +56,7 @@ export default function Sessions() {
   const navigate = useNavigate();
   const [picked, setPicked] = useState<number[]>([]);
   const [tagging, setTagging] = useState(false);
+  const [asking, setAside] = useState(false);
   const { sessions, narrowed } = list;
   const rows = sessions.data?.sessions ?? [];
   const pair = pairOf(rows.filter((row) => picked.includes(row.id)));
@@ -112,12 +114,31 @@ export default function Sessions() {
               )}
               <PersonPicker label={`Give ${picked.length} to …`} onPick={(person) => deeds.give(picked, person)} />
               <Button onClick={() => setTagging(true)}>Tag …</Button>
+              {narrowed.standing === "aside" ? (
+                <Button onClick={() => deeds.aside(picked, "")}>Bring {picked.length} in</Button>
+              ) : (
+                <Button onClick={() => setAside(true)}>Set aside …</Button>
+              )}
               <Button disabled={deeds.remove.isPending} onClick={() => deeds.remove.mutate(picked)}>
                 {deeds.remove.isPending ? "Deleting …" : `Delete ${picked.length} here`}
               </Button>
             </>
           )}
         </ChosenBar>
+      )}
+      {asking && (
+        <ReasonDialog
+          title={`Set ${picked.length} session${picked.length === 1 ? "" : "s"} aside`}
+          text="They stay stored, count nowhere, and can be brought in again."
+          hint="such as worn by nobody"
+          action="Set aside"
+          reasons={[SWITCHED_ON, "a test run"]}
+          onClose={() => setAside(false)}
+          onReason={(why) => {
+            setAside(false);
+            deeds.aside(picked, why.slice(0, 120));
+          }}
+        />
       )}
       {tagging && (
         <TagMany

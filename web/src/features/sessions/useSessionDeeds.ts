@@ -56,6 +56,11 @@ export function useSessionDeeds(rows: Session[], settled: () => void) {
         each: picked.map((id) => ({ id, tags: { [key]: value } })),
         said: value ? `tagged ${key}: ${value}` : `without the tag ${key}`,
       }),
+    aside: (picked: number[], why: string) =>
+      change.mutate({
+        each: picked.map((id) => ({ id, aside: why })),
+        said: why ? `kept aside: ${why}` : "brought in",
+      }),
     isChanging: change.isPending,
     restore,
     remove,

@@ -10,6 +10,7 @@ export const STANDINGS = [
   ["waiting", "waiting for a look"],
   ["signed", "signed off"],
   ["unclaimed", "unclaimed"],
+  ["worthless", "nothing to judge in them"],
   ["aside", "kept aside"],
   ["deleted", "deleted"],
 ] as const;
