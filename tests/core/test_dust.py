@@ -8,13 +8,15 @@ import numpy as np
 
 from kumpel.core.assessment import Assessment, LimitSet, Rule, Step, Verdict
 from kumpel.core.dust.assess import assess
+from kumpel.core.dust.day_means import day_means
+from kumpel.core.dust.stretches import Line, stretches_above, stretches_proven
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.core.review import Review, Stretch
 from kumpel.kinds.limit_sets import shipped
 from kumpel.standins import dust_signal
 from kumpel.standins.dust_signal import Runs, make
 
-GENERAL, AIR = shipped("kumpel.kinds.dust")
+GENERAL, AIR, STRETCHES = shipped("kumpel.kinds.dust")
 
 
 def counting(limits: LimitSet, guideline: float, fraction: str) -> LimitSet:
@@ -111,6 +113,49 @@ class Stretches(unittest.TestCase):
         for hour in hours:
             values[hour * 60 : hour * 60 + 5] = 0.05
         return recording(values)
+
+    def test_one_that_is_too_short_is_none_and_missing_minutes_prove_nothing(self) -> None:
+        # 14 min, 15 min with one minute missing in it, 10 min and after 3 missing ones 10 more: one of them lasts 15 min.
+        mass = np.full(1440, 0.02)
+        for first, end in ((60, 74), (200, 215), (400, 410), (413, 423)):
+            mass[first:end] = 0.05
+        mass[205] = mass[410] = mass[411] = mass[412] = math.nan
+        for shortest, counted, proven in ((0.0, 4, 3), (10.0, 4, 3), (15.0, 1, 1), (16.0, 0, 0)):
+            with self.subTest(shortest=shortest):
+                line = Line(0.045, 60 * shortest)
+                self.assertEqual(len(stretches_above(mass, 60.0, line)), counted)
+                self.assertEqual(len(stretches_proven(mass, 60.0, line)), proven)
+        found = reviewed(recording(mass), Review(options={"shortest_min": 15.0, "needs_action": 1.0}), STRETCHES)
+        self.assertEqual(found.figure("stretches_24h").value, 1.0)
+        self.assertIs(found.verdict, Verdict.ACTION)
+        self.assertIs(
+            reviewed(recording(mass), Review(options={"shortest_min": 16.0}), STRETCHES).verdict, Verdict.WITHIN
+        )
+
+    def test_each_run_has_its_own_stretches_as_read_and_with_the_factor(self) -> None:
+        # Two runs of 12 h: read 0.03 for 20 min in the first, which is 0.06 with a factor of 2; a flow fault in a tenth of the second.
+        mass, flow = np.full(1440, 0.01), np.zeros(1440)
+        mass[100:120] = 0.03
+        flow[1000:1072] = 1
+        ran = (ZERO, *(Event(at, "run", "", {"length_s": 43_200}) for at in (0.0, 43_200.0)))
+        rows = reviewed(recording(mass, factor=2.0, events=ran, flow=flow), limits=STRETCHES).table("runs").rows
+        names = [column.name for column in reviewed(recording(mass), limits=STRETCHES).table("runs").columns]
+        first, second = (dict(zip(names, row, strict=True)) for row in rows)
+        self.assertEqual((first["Stretches above"], first["As read"]), (1.0, 0.0))
+        self.assertAlmostEqual(float(first["Highest 15 min"]), 0.06)
+        self.assertAlmostEqual(float(first["Mean"]), (700 * 0.02 + 20 * 0.06) / 720)
+        self.assertEqual(first["Verdict"], "within")
+        self.assertEqual((second["Verdict"], second["Because"]), ("not assessable", "flow fault"))
+
+    def test_the_moving_day_needs_three_quarters(self) -> None:
+        values = np.repeat([0.02, 0.06, math.nan, 0.04], 12 * 60)
+        means, step_s = day_means(values, 60.0)
+        self.assertEqual((step_s, len(means)), (600.0, 48 * 6))
+        at = {hour: float(means[hour * 6 - 1]) for hour in (17, 18, 24, 30, 31, 48)}
+        self.assertTrue(math.isnan(at[17]) and math.isnan(at[31]) and math.isnan(at[48]))
+        self.assertAlmostEqual(at[18], (12 * 0.02 + 6 * 0.06) / 18)
+        self.assertAlmostEqual(at[24], 0.04)
+        self.assertAlmostEqual(at[30], (6 * 0.02 + 12 * 0.06) / 18)
 
     def test_three_in_24_hours_need_action(self) -> None:
         house = counting(AIR, 0.045, "PM10")

@@ -170,7 +170,9 @@ class Register(DatabaseTest):
 
     def test_those_with_one_record_are_found_set_aside_together_and_brought_back(self) -> None:
         made = SIGNALS["gas"](1).recording
-        one = {key: replace(c, samples=ArraySamples(c.values[:1]), interval_s=600.0) for key, c in made.channels.items()}
+        one = {
+            key: replace(c, samples=ArraySamples(c.values[:1]), interval_s=600.0) for key, c in made.channels.items()
+        }
         row = self.stored(krec.write_recording(replace(made, channels=one), "W"), self.ida)
         self.assertEqual(row.aside, "one record: only switched on")
         back = many.change(self.db, {row.id or 0: {"aside": ""}})

@@ -19,9 +19,9 @@ from kumpel.formats import krec
 from kumpel.services.ground import figures, settings
 from kumpel.services.ground.problems import ConflictError, InvalidError
 from kumpel.services.ground.recordings import recording_of
+from kumpel.services.recorders import checks
 from kumpel.services.register import sessions
 from kumpel.services.register.sessions import row_of
-from kumpel.services.recorders import checks
 from kumpel.services.report import exports
 from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import Recorder, SensorCheck, Session

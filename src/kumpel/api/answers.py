@@ -253,7 +253,7 @@ def full_review(db: Db, found: tables.Session, limit_set_id: int | None = None) 
     limits, both = (
         (standing.limit_set_id, standing.both)
         if standing
-        else (limits_of(db, found.kind, None, wall_day(found))[0].id, None)
+        else (limits_of(db, found.kind, None, wall_day(found), found.head.get("setup", {}))[0].id, None)
     )
     if limit_set_id is not None and both is not None:
         limits, both = limit_set_id, deciding.supposed(db, found, (), (), limit_set_id)

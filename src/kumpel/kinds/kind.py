@@ -30,6 +30,7 @@ FurtherSensorsOf = Callable[[Mapping[str, Any]], Sequence[SensorWord]]
 FurtherRulesOf = Callable[[Mapping[str, Any]], Sequence[Rule]]
 OffChannelsOf = Callable[[Mapping[str, Any]], Mapping[str, str]]
 ComputedOf = Callable[[Recording], Mapping[str, Channel]]
+FitsOf = Callable[[LimitSet, Mapping[str, Any]], bool]
 SheetsOf = Callable[[Recording, Review], Sequence[Table]]
 BriefOf = Callable[[Assessment], str]
 CourseOf = Callable[[Recording, Review], str]
@@ -285,6 +286,10 @@ class Kind:
     course: CourseOf | None = None
     sheets: SheetsOf | None = None
     computed: ComputedOf | None = None
+    fits: FitsOf | None = None
+    """Whether a limit set has rules for what a setup measures; of a kind whose sets all have, None."""
+    free_parameters: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+    """Parameters of rules that a house sets itself, from lowest to highest; all others are those of a set on record."""
     sensors: tuple[SensorWord, ...] = ()
     further: str = ""
     further_sensors: FurtherSensorsOf | None = None

@@ -111,6 +111,12 @@ export function namesOf(all: Assessed[]): string[] {
   );
 }
 
+/** What flickers by less than a tenth of its lowest limit is drawn as the quiet line that it is. */
+function leastSpan(all: Assessed[], key: string): number {
+  const levels = all.flatMap((r) => (r.reviewed.levels ?? []).filter((level) => level.lane === key));
+  return levels.length ? Math.min(...levels.map((level) => Math.abs(level.value))) / 10 : 0;
+}
+
 /** Which part of the axis is seen; null is all of it. */
 type Seen = [number, number] | null;
 
@@ -274,7 +280,8 @@ export function OverLanes({ of, kind, title }: { of: Assessed[]; kind: Kind; tit
               return v !== null && place != null && place >= low && place <= high;
             }),
           );
-          const [least, most] = values.length ? [Math.min(...values), Math.max(...values)] : [0, 1];
+          const [least, highest] = values.length ? [Math.min(...values), Math.max(...values)] : [0, 1];
+          const most = Math.max(highest, least + leastSpan(of, key));
           const top = row * (tall + GAP);
           const strip = tall / strips;
           const y = (value: number, n: number) =>

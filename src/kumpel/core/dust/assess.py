@@ -9,7 +9,6 @@ import math
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from kumpel.core.assessment import (
     Assessment,
@@ -23,14 +22,14 @@ from kumpel.core.assessment import (
     Rule,
     Suggestion,
     Table,
-    Verdict,
-    judge,
 )
 from kumpel.core.averages import EIGHT_HOURS_S, by_day, highest_window, mean, time_weighted_average
+from kumpel.core.dust.one_by_one import Measured, run_table
+from kumpel.core.dust.stretches import Line, most_in_a_day, stretches_above, stretches_proven
 from kumpel.core.reckoning import Reckoning, both_ways, conclude, coverage_finding, planned_s, setup_number, table
 from kumpel.core.recording import Floats, Recording
-from kumpel.core.review import Review, Stretch, samples_inside
-from kumpel.core.runs import merge, runs, runs_over_gaps
+from kumpel.core.review import Review, samples_inside
+from kumpel.core.runs import merge, runs
 from kumpel.core.timebase import DAY_S, wall_days
 from kumpel.core.units import values_in
 
@@ -67,7 +66,8 @@ def factor_of(recording: Recording, review: Review) -> float:
 def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
     """Assess a dust session against a limit set, as recorded and as reviewed.
 
-    Options: `guideline` (mg/m3, for the stretches above it; default: the limit of the 24 h or 8 h mean).
+    Options: `guideline` (mg/m3, for the stretches above it; default: the limit of the 24 h or 8 h mean), `shortest_min` (a stretch that
+    counts is at least so long), `needs_action` (how many of them within 24 h need action).
     Raises ValueError when the recording has no channel `mass`.
     """
     return both_ways(recording, review, limits, _assess)
@@ -97,8 +97,9 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -
     )
     alone = _means(basis, reckoning)
     days = _daily(basis, reckoning)
-    guideline = _guideline(review, rules)
-    events = _stretches(basis, reckoning, guideline, alone)
+    line = _line(review, rules)
+    rules = tuple(_needing(rule, review) for rule in rules)
+    events = _stretches(basis, reckoning, line, alone)
     if not rules and limits.rules:
         none = f"{limits.name} has no limit for {fraction}"
         reckoning.put(f"limit.{fraction}", f"Limit for {fraction}", math.nan, "mg/m3", 3, "", limits.name, note=none)
@@ -122,9 +123,9 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -
         key_figures=(*(r.figure for r in rules), "mean", "max", "measured"),
         alone=alone,
         suggestions=_suggestions(basis),
-        tables=(_run_table(basis, rules, reckoning), _day_table(basis, days, guideline)),
+        tables=(_run_table(basis, line, rules, reckoning), _day_table(basis, days, line)),
         events=events,
-        levels=_counted_above(basis, guideline),
+        levels=_counted_above(basis, line.guideline),
     )
 
 
@@ -247,31 +248,43 @@ def _guideline(review: Review, rules: tuple[Rule, ...]) -> float:
     return min((s.value for r in rules for s in r.steps if r.unit == "mg/m3"), default=math.nan)
 
 
-def _most_in_a_day(spans: NDArray[np.intp], interval_s: float) -> float:
-    """The most runs that begin within 24 h of one's beginning."""
-    per = round(DAY_S / interval_s)
-    firsts = spans[:, 0]
-    return float((np.searchsorted(firsts, firsts + per) - np.arange(len(firsts))).max()) if len(firsts) else 0.0
+def _line(review: Review, rules: tuple[Rule, ...]) -> Line:
+    """What is counted; how long a stretch must last is the reviewer's, else what a rule says, else anything."""
+    usual = next((float(r.parameters["shortest_min"]) for r in rules if "shortest_min" in r.parameters), 0.0)
+    return Line(_guideline(review, rules), 60 * max(review.number("shortest_min", usual), 0.0))
 
 
-def _stretches(basis: _Basis, reckoning: Reckoning, guideline: float, alone: dict[str, float]) -> list[Detected]:
-    """Runs of samples above the guideline; their number, length, and the most of them within 24 h.
+def _needing(rule: Rule, review: Review) -> Rule:
+    """The rule on top with the number of stretches that the reviewer says needs action."""
+    if rule.figure != "stretches_24h" or "needs_action" not in review.options:
+        return rule
+    wanted = review.number("needs_action", rule.steps[0].value)
+    return replace(rule, steps=(replace(rule.steps[0], value=wanted),))
 
-    A single missing sample does not part a run. What is proven in `alone` counts two runs only where a measured
-    sample at or below the guideline lies between them.
-    """
-    missing = np.isnan(basis.values)
+
+def _stretches(basis: _Basis, reckoning: Reckoning, line_of: Line, alone: dict[str, float]) -> list[Detected]:
+    """Stretches above the guideline; their number, length, and the most of them within 24 h (`core.dust.stretches`)."""
+    guideline, dt = line_of.guideline, basis.interval_s
+    spans = stretches_above(basis.values, dt, line_of)
     with np.errstate(invalid="ignore"):
         above = basis.values > guideline
-    spans = runs_over_gaps(above, missing)
-    dt = basis.interval_s
     starts, ends = spans[:, 0] * dt, spans[:, 1] * dt
     line = Put("guideline", "value that must not be passed", guideline, "mg/m3")
+    least = (Put("t", "shortest stretch that counts", line_of.shortest_s / 60, "min"),) if line_of.shortest_s else ()
     note = "no guideline is set" if math.isnan(guideline) else ""
 
     def figure(key: str, name: str, value: float, unit: str, formula: str) -> None:
         reckoning.put(
-            key, name, math.nan if note else value, unit, 0, formula, "own rule, docs/methods/dust.md", line, note=note
+            key,
+            name,
+            math.nan if note else value,
+            unit,
+            0,
+            formula,
+            "own rule, docs/methods/dust.md",
+            line,
+            *least,
+            note=note,
         )
 
     figure("stretches", "Stretches above the guideline", float(len(spans)), "", "runs of samples with C > guideline")
@@ -280,22 +293,22 @@ def _stretches(basis: _Basis, reckoning: Reckoning, guideline: float, alone: dic
     figure(
         "stretches_24h",
         "Stretches above the guideline in 24 h",
-        _most_in_a_day(spans, dt),
+        float(most_in_a_day(spans, dt)),
         "",
         "most runs that begin within 24 h",
     )
-    surely = runs_over_gaps(above, missing, None)
+    surely = stretches_proven(basis.values, dt, line_of)
     alone |= {
         "stretches": float(len(surely)),
         "stretches_s": float(np.count_nonzero(above)) * dt / 60,
-        "stretches_24h": _most_in_a_day(surely, dt),
+        "stretches_24h": float(most_in_a_day(surely, dt)),
     }
     return [
         Detected(
             float(a),
             float(b),
             "above",
-            f"above {guideline:g} mg/m3",
+            line_of.in_words,
             True,
             {"highest": float(np.nanmax(basis.values[i:j]))},
         )
@@ -331,46 +344,18 @@ def _findings(basis: _Basis, fraction: str, rules: tuple[Rule, ...], limits: Lim
     return found
 
 
-def measured_runs(recording: Recording) -> tuple[Stretch, ...]:
-    """The monitor's runs: events "run" with `length_s`, else the stretches between gaps longer than one interval."""
-    marked = [e for e in recording.events if e.code == "run"]
-    runs_found = []
-    for number, event in enumerate(marked, 1):
-        length = event.data.get("length_s")
-        if isinstance(length, int | float) and length > 0:
-            runs_found.append(Stretch(event.at_s, event.at_s + float(length), f"run {number}"))
-    if runs_found:
-        return tuple(runs_found)
-    channel = recording.channels["mass"]
-    spans = runs(~np.isnan(channel.values)).astype(np.float64) * channel.interval_s
-    joined = merge(spans, channel.interval_s * 1.001)
-    return tuple(Stretch(a, b, f"run {i}") for i, (a, b) in enumerate(joined, 1))
+def _run_table(basis: _Basis, line: Line, rules: tuple[Rule, ...], reckoning: Reckoning) -> Table:
+    raw = np.where(np.isnan(basis.values), np.nan, basis.raw)
+    measured = Measured(basis.values, raw, basis.recording.values("flow_fault"), basis.interval_s, line)
+    return run_table(basis.recording, measured, rules, reckoning.figures["mean"])
 
 
-def _run_table(basis: _Basis, rules: tuple[Rule, ...], reckoning: Reckoning) -> Table:
-    """Many runs in one table; each run's mean is held against the limit of the shift or day mean."""
-    rule = next((r for r in rules if r.unit == "mg/m3"), None)
-    lines: list[tuple[str | float, ...]] = []
-    for run in measured_runs(basis.recording):
-        inside = samples_inside((run,), len(basis.values), basis.interval_s)
-        part = basis.values[inside]
-        known = part[~np.isnan(part)]
-        low, high = (float(known.min()), float(known.max())) if len(known) else (math.nan, math.nan)
-        average = mean(part)
-        verdict: str = Verdict.NOT_ASSESSABLE.value
-        if rule is not None:
-            verdict = judge(rule, replace(reckoning.figures["mean"], value=average, note="not measured")).verdict.value
-        lines.append((run.start_s, run.end_s - run.start_s, low, average, high, "mg/m3", verdict))
-    columns = (("Start", "clock", 0), ("Length", "s", 0), ("Lowest", "mg/m3", 3), ("Mean", "mg/m3", 3), ("Highest", "mg/m3", 3), ("Unit", "", None), ("Verdict", "", None))  # fmt: skip
-    return table("runs", "Runs", columns, lines)
-
-
-def _day_table(basis: _Basis, days: list[_Day], guideline: float) -> Table:
+def _day_table(basis: _Basis, days: list[_Day], line: Line) -> Table:
     with np.errstate(invalid="ignore"):
-        above = basis.values > guideline
+        above = basis.values > line.guideline
     rows = []
     for day, (_, first, end) in zip(days, basis.days, strict=True):
-        spans = runs_over_gaps(above[first:end], np.isnan(basis.values[first:end]))
+        spans = stretches_above(basis.values[first:end], basis.interval_s, line)
         minutes = float(np.count_nonzero(above[first:end])) * basis.interval_s / 60
         rows.append((day.start_s, day.mean, 100 * day.coverage, float(len(spans)), minutes))
     columns = (("Day from", "clock", 0), ("Mean", "mg/m3", 3), ("Measured", "%", 0), ("Stretches above", "", 0), ("Time above", "min", 0))  # fmt: skip

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from collections.abc import Mapping
+from typing import Any, Literal
 
 from pydantic import BaseModel
 
+from kumpel.core.assessment import LimitSet
 from kumpel.core.bounds import Bounds
 from kumpel.core.dust.assess import assess
+from kumpel.core.dust.day_means import moving_day
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, EventWord, Followed, GroupRule, Kind
@@ -82,6 +85,12 @@ LIBRARY: dict[str, BaseModel] = {
 }
 
 
+def fits(limits: LimitSet, setup: Mapping[str, Any]) -> bool:
+    """Whether a limit set has a rule for the fraction that was measured."""
+    fraction = setup.get("fraction", "total")
+    return any(rule.parameters.get("fraction", fraction) == fraction for rule in limits.rules)
+
+
 LEAFLET = """\
 Wear it at the collar, with the inlet free and within a hand's width of mouth and nose.
 Leave it on for the whole shift. Work as on any other day.
@@ -100,7 +109,10 @@ KIND = Kind(
     setup_library=LIBRARY,
     plan=plan,
     assess=assess,
-    method="3",
+    method="4",
+    computed=moving_day,
+    fits=fits,
+    free_parameters={"guideline": (0.0001, 10_000.0), "shortest_min": (0.0, 1440.0)},
     main_channel="mass",
     bounds=Bounds(400 * DAY_S, 1.0, 16, 40_000_000, 50_000),
     limit_sets=shipped(__name__),
@@ -116,6 +128,7 @@ KIND = Kind(
             "Mass concentration",
             "mg/m3",
         ),
+        ChannelWord("mass.mean24h", "Mean of 24 h, as read", "mg/m3", usual=False),
         ChannelWord("flow_fault", "Flow fault", "flag", reduce="any"),
         ChannelWord("temperature", "Temperature", "°C"),
         ChannelWord("humidity", "Humidity", "%"),
@@ -124,6 +137,8 @@ KIND = Kind(
         DecisionWord("working_day_s", "Shift", "length", "h", 60, 86_400, hint="as planned"),
         DecisionWord("factor", "Factor", "number", "", 0.01, 100, hint="as set", needs_reason=True),
         DecisionWord("guideline", "Count above", "number", "mg/m3", 0.001, 10_000, hint="the limit"),
+        DecisionWord("shortest_min", "for at least", "number", "min", 0, 1_440, hint="as the limits say"),
+        DecisionWord("needs_action", "Needs action from", "number", "", 1, 99, hint="as the limits say"),
     ),
     checks=(CheckWord("zero-check", "zero", (CheckInput("read", "read", "mg/m3"),), judged_by="zero-check"),),
     events=(EventWord("above", "stretch above", "stretches above"),),

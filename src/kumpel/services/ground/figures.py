@@ -66,7 +66,7 @@ def compute(
     Raises ValueError with a sentence when the recording cannot be assessed.
     """
     chosen = limit_set_id or decisions.setting(rows, decisions.LIMIT_SET) or carriers().limit_set_id(db, session)
-    row, limits = limits_of(db, session.kind, chosen, wall_day(session))
+    row, limits = limits_of(db, session.kind, chosen, wall_day(session), session.head.get("setup", {}))
     limits = wished or limits
     review = decisions.review_of(rows)
     return row, limits, review, kind_of(session.kind).assess(recording_of(db, session), review, limits)

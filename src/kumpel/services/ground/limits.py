@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import date
+from typing import Any
 
 from sqlmodel import Session as Db
 from sqlmodel import col, select, update
@@ -68,13 +69,22 @@ def usual_key(db: Db, kind: str) -> str:
     return str(settings.value_of(db, word, kind=kind) or "")
 
 
-def usual(db: Db, kind: str, day: date | None = None) -> LimitSetRow | None:
+def usual(db: Db, kind: str, day: date | None = None, setup: Mapping[str, Any] | None = None) -> LimitSetRow | None:
     """The set that sessions of a kind are held against: of the one set for the kind, else the first shipped, the version that holds
-    on a day (today when none is given). Before its first day the first version holds: no session is without limits."""
-    key = usual_key(db, kind)
+    on a day (today when none is given). Before its first day the first version holds: no session is without limits.
+
+    Where that one has no rule for what a `setup` measures, the newest other one that has."""
+    key, fits = usual_key(db, kind), KINDS[kind].fits
     rows = all_limit_sets(db, kind)
-    versions = [row for row in rows if row.key == key] or rows[:1]
-    return in_force(versions, day or date.today())
+    day = day or date.today()
+    found = in_force([row for row in rows if row.key == key] or rows[:1], day)
+    if found is None or setup is None or fits is None or fits(limit_set_from(found.data), setup):
+        return found
+    for other in dict.fromkeys(row.key for row in reversed(rows)):
+        row = in_force([each for each in rows if each.key == other], day)
+        if row is not None and fits(limit_set_from(row.data), setup):
+            return row
+    return found
 
 
 def in_force(versions: Sequence[LimitSetRow], day: date) -> LimitSetRow | None:
@@ -82,9 +92,11 @@ def in_force(versions: Sequence[LimitSetRow], day: date) -> LimitSetRow | None:
     return next((row for row in reversed(versions) if row.valid_from <= day), next(iter(versions), None))
 
 
-def limits_of(db: Db, kind: str, limit_set_id: int | None, day: date | None = None) -> tuple[LimitSetRow, LimitSet]:
-    """A limit set by id, or the kind's usual one as it holds on a day. NotFoundError when it is not one of this kind."""
-    row = db.get(LimitSetRow, limit_set_id) if limit_set_id else usual(db, kind, day)
+def limits_of(
+    db: Db, kind: str, limit_set_id: int | None, day: date | None = None, setup: Mapping[str, Any] | None = None
+) -> tuple[LimitSetRow, LimitSet]:
+    """A limit set by id, or the usual one for a kind and setup as it holds on a day. NotFoundError when it is not one of this kind."""
+    row = db.get(LimitSetRow, limit_set_id) if limit_set_id else usual(db, kind, day, setup)
     if row is None or row.kind != kind:
         raise NotFoundError("This limit set is not on record for this kind of recording.")
     return row, limit_set_from(row.data)

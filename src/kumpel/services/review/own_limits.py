@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from itertools import pairwise
@@ -63,7 +63,8 @@ def wished(db: Db, wish: Wish, key: str = "own", version: str = "1") -> LimitSet
         raise InvalidError("minimum_coverage: a share above 0 and up to 1 is needed.")
     if not wish.rules:
         raise InvalidError("rules: a limit set needs at least one.")
-    rules = tuple(_rule(each, known, number) for number, each in enumerate(wish.rules, 1))
+    free = KINDS[base.kind].free_parameters
+    rules = tuple(_rule(each, known, number, free) for number, each in enumerate(wish.rules, 1))
     twice = [
         r.name
         for r in rules
@@ -88,9 +89,17 @@ def of_sensors(db: Db, kind: str) -> list[Rule]:
     return list(found.values())
 
 
-def _rule(wish: dict[str, Any], known: Sequence[Rule], number: int) -> Rule:
+def _rule(wish: dict[str, Any], known: Sequence[Rule], number: int, free: Mapping[str, tuple[float, float]]) -> Rule:
     parameters = dict(wish.get("parameters") or {})
-    same = [r for r in known if r.figure == wish.get("figure") and dict(r.parameters) == parameters]
+    for key in free.keys() & parameters.keys():
+        low, high = free[key]
+        if not is_finite(parameters[key]) or not low <= parameters[key] <= high:
+            raise InvalidError(f"rules, {number}: {key} lies between {low:g} and {high:g}.")
+
+    def fixed(of: Mapping[str, Any]) -> dict[str, Any]:
+        return {key: value if key not in free else None for key, value in of.items()}
+
+    same = [r for r in known if r.figure == wish.get("figure") and fixed(r.parameters) == fixed(parameters)]
     if not same:
         raise InvalidError(f"rules, {number}: no set of this kind has a rule about “{wish.get('figure')}”.")
     rule = same[0]

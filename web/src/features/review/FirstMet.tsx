@@ -15,7 +15,7 @@ interface Met {
 /** What an event is of, without the number that each has of its own: "Nitrogen dioxide: high alarm". */
 const of = (text: string) => text.replace(/, .*/, "");
 
-/** When each of them first met what at least two met: the order in which it came to them, and where they were. */
+/** When each of them first met what any of them met: the order in which it came to them, and where they were. */
 export function FirstMet({ all, kind }: { all: Assessed[]; kind: Kind }) {
   const counted = new Set(kind.events.map((word) => word.code));
   const names = new Map<string, string>();
@@ -34,9 +34,8 @@ export function FirstMet({ all, kind }: { all: Assessed[]; kind: Kind }) {
     }
     return { session, met };
   });
-  const shared = [...names.keys()].filter((code) => rows.filter((row) => row.met.has(code)).length > 1);
   const first = (code: string) => Math.min(...rows.map((row) => row.met.get(code)?.at ?? Number.POSITIVE_INFINITY));
-  const columns = shared.sort((a, b) => first(a) - first(b)).slice(0, MOST_COLUMNS);
+  const columns = [...names.keys()].sort((a, b) => first(a) - first(b)).slice(0, MOST_COLUMNS);
   const [by, setBy] = useState<string | null>(null);
   const sorted = by ?? columns[0];
   if (sorted === undefined) return null;

@@ -95,6 +95,7 @@ export default function Several() {
   const [params] = useSearchParams();
   const ids = [...new Set((params.get("sessions") ?? "").split(",").map(Number))].filter((id) => id > 0).slice(0, MOST);
   const kinds = useKindWords();
+  const [every, setEvery] = useState(false);
   const found = useQueries({ queries: ids.map((id) => reviewOf(id, null)) });
   useTitle("Compare", `${ids.length} recordings`);
   const failed = found.find((each) => each.isError);
@@ -120,12 +121,17 @@ export default function Several() {
   const names = namesOf(all);
   const rows = rowsOf(all);
   const people = new Set(all.map((each) => each.session.person_id));
+  const lead = new Set(
+    all.flatMap((each) => [...each.reviewed.key_figures, ...each.reviewed.judgements.map((j) => j.figure)]),
+  );
+  const leading = rows.filter((row) => lead.has(row.key));
+  const shown = every || leading.length === 0 ? rows : leading;
   const isCrew = people.size > 1;
   const sets = new Set(all.map((each) => each.limit_set_id));
   return (
     <main className="h-full overflow-auto px-5 py-[18px]">
       <header className="mb-2 flex flex-wrap items-baseline gap-x-3">
-        <h1>{all.length} recordings</h1>
+        <h1>{isCrew ? `${people.size} people on one clock` : `${all.length} recordings`}</h1>
         <span className="text-soft">
           {kind.name}, {[...new Set(all.map((each) => each.session.person || "unclaimed"))].join(", ")}
         </span>
@@ -135,7 +141,13 @@ export default function Several() {
           They were held against different limits: their verdicts do not compare, their figures do.
         </p>
       )}
-      <div className="overflow-x-auto rounded-lg border border-line bg-panel px-3 py-1.5">
+      {isCrew && (
+        <>
+          <FirstMet all={all} kind={kind} />
+          <OverLanes of={all} kind={kind} title="All on one clock" />
+        </>
+      )}
+      <div className="mt-3 overflow-x-auto rounded-lg border border-line bg-panel px-3 py-1.5">
         <table className="w-full text-[13.5px]">
           <thead>
             <tr className="text-right align-bottom font-narrow text-[13px]">
@@ -153,7 +165,7 @@ export default function Several() {
             </tr>
           </thead>
           <tbody>
-            {rows.map((row) => (
+            {shown.map((row) => (
               <tr key={row.key} className="border-hair border-t text-right align-baseline">
                 <th scope="row" className="py-1 text-left font-normal">
                   {row.name}
@@ -172,13 +184,17 @@ export default function Several() {
           </tbody>
         </table>
       </div>
+      {shown.length < rows.length && (
+        <Button look="quiet" size="small" onClick={() => setEvery(true)}>
+          all {rows.length} figures
+        </Button>
+      )}
       <p className="mt-1 text-[12.5px] text-soft">
-        The small numbers are differences from the oldest. How much a figure moves by itself from day to day stands
-        where two are compared.
+        The small numbers are differences from the {isCrew ? "first" : "oldest"}. How much a figure moves by itself from
+        day to day stands where two are compared.
       </p>
       {all.length <= MOST_ON_PAGE && <AsPage of={all} />}
-      <FirstMet all={all} kind={kind} />
-      <OverLanes of={all} kind={kind} title={isCrew ? "All on one clock" : "All on one axis"} />
+      {!isCrew && <OverLanes of={all} kind={kind} title="All on one axis" />}
     </main>
   );
 }
