@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy.signal
 
 from kumpel.formats.krec import Event, Recording
 from kumpel.standins.made import START, Made, channel
@@ -27,6 +28,8 @@ class Runs:
     above: tuple[tuple[float, float, float], ...] = ()
     flow_faults_s: tuple[tuple[float, float], ...] = ()
     zero_passed: bool = True
+    soft_s: float = 0.0
+    """Dust rises and settles with this time constant."""
 
 
 def usual_runs(seed: int) -> Runs:
@@ -45,6 +48,9 @@ def make(plan: Runs) -> Made:
     true = np.full(n, plan.level)
     for start, length, level in plan.above:
         true[(middle >= start) & (middle < start + length)] = level
+    if plan.soft_s:
+        share = 1 - np.exp(-plan.interval_s / plan.soft_s)
+        true = scipy.signal.lfilter([share], [1, share - 1], true, zi=[(1 - share) * true[0]])[0]
     running = (middle % period) < plan.run_s
     # exp(s z - s2/2) has mean 1: the noise does not move the mean.
     flicker = np.exp(plan.spread * rng.normal(0, 1, n) - plan.spread**2 / 2)

@@ -246,6 +246,33 @@ class SensorCheck(SQLModel, table=True):
     )
 
 
+class FilterFactor(SQLModel, table=True):
+    """A factor of a recorder's readings from a filter loaded beside it: what was weighed (mg), drawn (m3) and read (mg/m3), what came of
+    it with its expanded uncertainty, and the days that it holds for. Taken back by a mark."""
+
+    __tablename__ = "filter_factor"
+    id: int | None = Field(default=None, primary_key=True)
+    recorder_id: int = Field(sa_column=_to("recorder.id", nullable=False))
+    mass_mg: float
+    blank_mg: float
+    volume_m3: float
+    u_mass_mg: float
+    u_volume: float
+    reading: float
+    factor: float
+    expanded: float
+    since: date
+    until: date | None = None
+    note: str = Field(default="", max_length=200, sa_column_kwargs={"server_default": ""})
+    made_by: int | None = Field(default=None, sa_column=_to("account.id", index=False))
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (
+        CheckConstraint("factor > 0 and expanded >= 0", name="filter_factor_positive"),
+        CheckConstraint("until is null or until >= since", name="filter_factor_order"),
+    )
+
+
 class Setup(SQLModel, table=True):
     """Settings as they were written to a recorder."""
 

@@ -10,7 +10,7 @@ import { useWidth } from "@/ui/width";
 import type { Assessed, Kind } from "./assessed";
 import { nameOf, usePicked } from "./useLanes";
 
-const LEFT = 104;
+const LEFT = 124;
 const [LANE, STRIP, GAP, FOOT] = [84, 44, 10, 20];
 const MOST_LANES = 6;
 const LOW_STRIP = 24;

@@ -1,4 +1,4 @@
-import { type ReactNode, useCallback, useMemo, useRef, useState } from "react";
+import { type ReactNode, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { type Lane, type LaneBand, Lanes, type MarkRow } from "@/charts/Lanes";
 import { Button } from "@/ui/basics";
 import { decimalsOf, number, offsetChanges, wallAxis, wallClock, wallMoment } from "@/ui/format";
@@ -42,6 +42,14 @@ export interface OwnParts {
   /** Lanes made of those that were read. */
   lanes: (read: Lane[], picked: string[]) => Lane[];
   heading: string;
+  /** What is picked from: "sensors". */
+  noun: string;
+  /** In place of the key figures. */
+  head?: ReactNode;
+  /** In place of the list of events. */
+  besides?: ReactNode;
+  /** The span that is shown; another one moves the picture. */
+  at?: { span: [number, number] } | undefined;
   /** How it is drawn, in words beneath it. */
   legend: string;
   /** Tables that the tab stands in place of. */
@@ -63,7 +71,11 @@ export default function PlainSheet({
 }: ReviewSheetProps & { own?: OwnParts }) {
   const { session, reviewed } = review;
   const whole = useMemo<[number, number]>(() => [0, Math.max(session.length_s, 1)], [session.length_s]);
-  const [span, setSpan] = useState(whole);
+  const [span, setSpan] = useState(own?.at?.span ?? whole);
+  const at = own?.at;
+  useEffect(() => {
+    if (at) setSpan(at.span);
+  }, [at]);
   const [cursor, setCursor] = useState<number | null>(null);
   const [chosenSpan, setChosenSpan] = useState<[number, number] | null>(null);
   const [event, setEvent] = useState<string | null>(null);
@@ -124,7 +136,7 @@ export default function PlainSheet({
   // Wide tables take the whole width; the figures leave room for the events beside them.
   const members = new Set(reviewed.figures.flatMap((f) => (f.over ? [f.over.member] : [])));
   const beside =
-    happenings.length > 0 &&
+    (own?.besides !== undefined || happenings.length > 0) &&
     (own && tab === own.tab.key ? true : table ? table.columns.length <= 5 : members.size <= 3);
   const tabs = [
     ...(own ? [own.tab] : []),
@@ -141,12 +153,12 @@ export default function PlainSheet({
   useKeys(keys);
   return (
     <>
-      <KeyFigures review={review} supposed={supposed.supposed} onWhy={onWhy} />
+      {own?.head ?? <KeyFigures review={review} supposed={supposed.supposed} onWhy={onWhy} />}
       <section className={panel} aria-label={own?.heading ?? "On one clock"}>
-        <div className="flex items-center gap-x-3 whitespace-nowrap pb-1.5 text-[13px]">
+        <div className="flex flex-wrap items-center gap-x-3 whitespace-nowrap pb-1.5 text-[13px]">
           <b className="font-narrow font-semibold">{own?.heading ?? "On one clock"}</b>
           <span className="text-soft max-[1100px]:hidden">
-            {shown.length} of {channels.length} {own ? "sensors" : "channels"}
+            {shown.length} of {channels.length} {own?.noun ?? "channels"}
           </span>
           <PickLanes
             channels={channels.map((c) => ({ key: c.key, name: nameOf(kind, c) }))}
@@ -162,7 +174,7 @@ export default function PlainSheet({
           )}
           {zoomed && (
             <a
-              className="text-act hover:underline"
+              className="text-act hover:underline max-[1360px]:order-last"
               href={`/api/sessions/${session.id}/file?form=csv&start_s=${span[0].toFixed(1)}&end_s=${span[1].toFixed(1)}`}
             >
               this span as CSV
@@ -238,7 +250,7 @@ export default function PlainSheet({
       <div
         className={
           beside
-            ? `grid gap-x-2.5 ${own ? "min-[1180px]:grid-cols-[minmax(0,1.75fr)_minmax(0,1fr)]" : "min-[1180px]:grid-cols-[minmax(0,1.35fr)_minmax(0,1fr)]"}`
+            ? `grid gap-x-2.5 ${own ? "min-[1180px]:grid-cols-[minmax(0,2.1fr)_minmax(0,1fr)]" : "min-[1180px]:grid-cols-[minmax(0,1.35fr)_minmax(0,1fr)]"}`
             : ""
         }
       >
@@ -271,7 +283,8 @@ export default function PlainSheet({
             )}
           </div>
         </section>
-        {happenings.length > 0 && (
+        {own?.besides && <div className={`${panel} min-w-0`}>{own.besides}</div>}
+        {!own?.besides && happenings.length > 0 && (
           <div className={`${panel} min-w-0`}>
             <EventList
               happenings={happenings}

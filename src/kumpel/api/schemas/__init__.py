@@ -20,6 +20,16 @@ from kumpel.api.schemas.batches import Batch, BatchItem, BatchWish, Candidate, C
 from kumpel.api.schemas.board import CheckedOnce, Held, OnBoard, Recorded, RecorderLife, RecordersChosen, Righted
 from kumpel.api.schemas.common import Birthday, Id, Line, Out, Problem, Tags, Text, VerdictWord
 from kumpel.api.schemas.comparisons import CompareQuestion, Comparison, DaySpan, Differing, FigureChange, TakenBoth
+from kumpel.api.schemas.filter_factors import (
+    AppliedFactor,
+    FactorEnd,
+    FilterFactor,
+    FilterFactors,
+    FoundFactor,
+    KeptFactor,
+    LoadedFilter,
+    NewFilterFactor,
+)
 from kumpel.api.schemas.groups import (
     GroupChange,
     GroupChoice,
@@ -233,6 +243,7 @@ from kumpel.api.schemas.years import (
 )
 
 __all__ = [
+    "AppliedFactor",
     "Arrangement",
     "Assessment",
     "Away",
@@ -292,16 +303,20 @@ __all__ = [
     "DueOfPerson",
     "Event",
     "EventWord",
+    "FactorEnd",
     "Feed",
     "Figure",
     "FigureChange",
     "FigureName",
+    "FilterFactor",
+    "FilterFactors",
     "Finding",
     "FirstAdministrator",
     "Followed",
     "FormulaCheck",
     "FormulaWish",
     "Found",
+    "FoundFactor",
     "FurtherRule",
     "Given",
     "GroupChange",
@@ -325,6 +340,7 @@ __all__ = [
     "Id",
     "InForce",
     "Judgement",
+    "KeptFactor",
     "KeptSetting",
     "KeptSetup",
     "Kind",
@@ -346,6 +362,7 @@ __all__ = [
     "Line",
     "LineOn",
     "LiveChannel",
+    "LoadedFilter",
     "LookedIn",
     "Loss",
     "Made",
@@ -363,6 +380,7 @@ __all__ = [
     "NewCourse",
     "NewDose",
     "NewFeed",
+    "NewFilterFactor",
     "NewGroup",
     "NewHandOver",
     "NewIntervention",

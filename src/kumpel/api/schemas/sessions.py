@@ -31,6 +31,7 @@ class Session(BaseModel):
     person: str
     person_number: str
     token: str
+    recorder_id: int | None
     serial: str
     recorder_session: str
     started_at: datetime

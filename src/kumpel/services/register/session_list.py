@@ -137,6 +137,7 @@ FACTS: list[Any] = [
     func.coalesce(col(Person.name), "").label("person"),
     func.coalesce(col(Person.number), "").label("person_number"),
     func.coalesce(col(Recorder.token), "").label("token"),
+    Session.recorder_id,
     Session.serial,
     Session.recorder_session,
     Session.started_at,

@@ -20,7 +20,7 @@ from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import bounds_of, kind_of, today
 from kumpel.link.client import LinkError
 from kumpel.link.messages import Piece
-from kumpel.services.recorders import begun_hand_overs
+from kumpel.services.recorders import begun_hand_overs, filter_factors
 from kumpel.store import samples
 from kumpel.store.database import tell
 from kumpel.store.tables import Block, Channel, Event, HandOver, Person, Session, Tag, Writing, now
@@ -144,6 +144,7 @@ class Arrival:
             second = np.concatenate([np.empty((3, 0), np.float32), *self._second[index]], axis=1)
             samples.add_coarse_levels(db, self._id, index, second, self._kind.is_energy(channel.key))
         _file(db, session, self._id, head)
+        filter_factors.put_on_new(db, session)
         session.state, session.taken_in_at, session.trouble = "stored", now(), ""
         db.add(session)
         db.flush()

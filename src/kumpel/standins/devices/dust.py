@@ -28,7 +28,7 @@ def planned_s(setup: Setup) -> float:
 
 
 def record(began: Began, wishes: Wishes) -> Recorded:
-    """Wishes: level (mg/m3), above (start s, length s, level), flow_faults_s, zero_passed."""
+    """Wishes: level (mg/m3), above (start s, length s, level), flow_faults_s, zero_passed, soft_s."""
     seed, setup = seed_of(began, wishes), began.setup
     interval = float(setup.get("interval_s") or 10)
     run_s = min(run_length_s(setup), began.length_s)
@@ -45,6 +45,7 @@ def record(began: Began, wishes: Wishes) -> Recorded:
         fraction=str(setup.get("fraction") or "PM4"),
         above=tuple((float(a), float(n), float(v)) for a, n, v in above),
         flow_faults_s=tuple((float(a), float(b)) for a, b in wishes.get("flow_faults_s", ())),
+        soft_s=float(wishes.get("soft_s", 0.0)),
         zero_passed=bool(wishes.get("zero_passed", True)),
     )
     made = dust_signal.make(plan)

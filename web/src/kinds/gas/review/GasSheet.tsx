@@ -22,6 +22,7 @@ export default function GasSheet(props: ReviewSheetProps) {
     return {
       heading: "Each sensor on its own scale",
       legend: "line: mean, with lowest and highest; dotted: 15-min mean; shaded: in alarm; hatched: not logged",
+      noun: "sensors",
       replaces: ["sensors"],
       pickable: (channels) => channels.filter((c) => c.key.endsWith(AVERAGE)),
       asked: (picked) =>
