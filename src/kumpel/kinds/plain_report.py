@@ -267,9 +267,15 @@ def _figures(leading: Assessment, limits: LimitSet, figures: Sequence[Figure], t
 
 
 def _table(recording: Recording, table: Table) -> TablePart:
-    shown = [(i, c) for i, c in enumerate(table.columns) if c.name != "Key"]
-    columns = [c.name if c.unit == CLOCK else f"{c.name} {c.unit}".strip() for _, c in shown]
     rows = table.rows[:MOST_ROWS]
+    said = {c.unit for c in table.columns}
+    shown = [
+        (i, c)
+        for i, c in enumerate(table.columns)
+        if c.name != "Key" and not (c.name == "Unit" and {row[i] for row in rows} <= said)
+    ]
+    hours = {i for i, c in shown if c.unit == "s" and not c.decimals and _all_long([row[i] for row in rows])}
+    columns = [c.name if c.unit == CLOCK else f"{c.name} {'h' if i in hours else c.unit}".strip() for i, c in shown]
     to_the_second = {i for i, c in shown if c.unit == CLOCK and not _whole_minutes(recording, [r[i] for r in rows])}
 
     def words(i: int, column: TableColumn, value: str | float) -> str:
@@ -279,10 +285,21 @@ def _table(recording: Recording, table: Table) -> TablePart:
             return ""
         if column.unit == CLOCK:
             return moment_words(recording, value, i in to_the_second)
+        if i in hours:
+            return hours_minutes(value)
         return number(value, column.decimals)
 
     cells = [[words(i, column, row[i]) for i, column in shown] for row in rows]
     return TablePart(title=table.title, columns=columns, rows=cells, empty="none")
+
+
+LONG_S = 7200.0
+
+
+def _all_long(lengths: Sequence[str | float]) -> bool:
+    """Whether lengths in s are read as hours: none is under two of them."""
+    known = [v for v in lengths if not isinstance(v, str) and not math.isnan(v)]
+    return bool(known) and min(known) >= LONG_S
 
 
 def _whole_minutes(recording: Recording, times: Sequence[str | float]) -> bool:

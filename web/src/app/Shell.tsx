@@ -125,6 +125,36 @@ function LoadedSoFar() {
   );
 }
 
+const PILL = "whitespace-nowrap rounded-full bg-[#3b5460] px-2.5 py-0.5 text-[13px] text-white";
+
+/** What the server works on by itself, in one pill: the head has no room for three. */
+function AtWork({ waiting }: { waiting: Schemas["Waiting"] | undefined }) {
+  const all = [
+    { count: waiting?.arriving ?? 0, words: "coming in", to: "/take-in" },
+    { count: waiting?.assessing ?? 0, words: "being computed", to: "" },
+    { count: waiting?.issuing ?? 0, words: "reports to issue", to: "/report/many" },
+  ].filter((each) => each.count > 0);
+  const [first] = all;
+  if (!first) return null;
+  const said = all.map(({ count, words }) => `${count} ${words}`).join(", ");
+  const inside = (
+    <>
+      {all.reduce((sum, each) => sum + each.count, 0)}{" "}
+      <span className="hidden min-[1180px]:inline">{all.length > 1 ? "at work" : first.words}</span>
+    </>
+  );
+  const to = all.find((each) => each.to)?.to;
+  return to ? (
+    <NavLink to={to} className={PILL} title={said} aria-label={said}>
+      {inside}
+    </NavLink>
+  ) : (
+    <span className={PILL} title={said} role="status" aria-label={said}>
+      {inside}
+    </span>
+  );
+}
+
 /** The head band with the line and the registers, and the screen below it. */
 export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode }) {
   const here = useLive();
@@ -180,30 +210,7 @@ export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode
           aria-label="Registers"
           className="ml-auto flex items-center gap-2.5 font-medium font-narrow text-[#c6d0d3] text-[13px] min-[960px]:gap-4 min-[960px]:text-[14px] min-[1180px]:gap-5"
         >
-          {(waiting.data?.arriving ?? 0) > 0 && (
-            <NavLink
-              to="/take-in"
-              className="whitespace-nowrap rounded-full bg-[#3b5460] px-2.5 py-0.5 text-[13px] text-white"
-            >
-              {waiting.data?.arriving} <span className="hidden min-[1180px]:inline">coming in</span>
-            </NavLink>
-          )}
-          {(waiting.data?.assessing ?? 0) > 0 && (
-            <span
-              className="whitespace-nowrap rounded-full bg-[#3b5460] px-2.5 py-0.5 text-[13px] text-white"
-              role="status"
-            >
-              {waiting.data?.assessing} <span className="hidden min-[1180px]:inline">being computed</span>
-            </span>
-          )}
-          {(waiting.data?.issuing ?? 0) > 0 && (
-            <NavLink
-              to="/report/many"
-              className="whitespace-nowrap rounded-full bg-[#3b5460] px-2.5 py-0.5 text-[13px] text-white"
-            >
-              {waiting.data?.issuing} <span className="hidden min-[1180px]:inline">reports to issue</span>
-            </NavLink>
-          )}
+          <AtWork waiting={waiting.data} />
           <LoadedSoFar />
           {REGISTERS.map(([to, name]) => (
             <NavLink
@@ -222,7 +229,7 @@ export function Shell({ me, children }: { me: Schemas["Me"]; children: ReactNode
             type="button"
             onClick={() => setFinding(true)}
             aria-label="Ctrl K, find anything"
-            className="rounded border border-[#58707b] px-1.5 text-[#9fb0b7] text-[12px]"
+            className="whitespace-nowrap rounded border border-[#58707b] px-1.5 text-[#9fb0b7] text-[12px]"
           >
             Ctrl K
           </button>

@@ -15,6 +15,7 @@ from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, EventWord, Followed, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.plain_report import PARTS, ReportPart
 from kumpel.kinds.plan import (
     DAY_MIN,
     Plan,
@@ -110,6 +111,7 @@ KIND = Kind(
     plan=plan,
     assess=assess,
     method="4",
+    parts=(*PARTS[:2], ReportPart("table.runs", "All runs in one table"), *PARTS[2:]),
     computed=moving_day,
     fits=fits,
     free_parameters={"guideline": (0.0001, 10_000.0), "shortest_min": (0.0, 1440.0)},

@@ -4,7 +4,7 @@ import { api, ask } from "@/api/client";
 import type { Binned, Lane } from "@/charts/Lanes";
 import type { ReviewSheetProps } from "@/sheet/contract";
 import PlainSheet, { type OwnParts } from "@/sheet/PlainSheet";
-import { number, offsetChanges, wallMoment } from "@/ui/format";
+import { day as dayOf, number, offsetChanges, type WallClock, wallClock } from "@/ui/format";
 import { FactorPanel } from "./FactorPanel";
 import { FilterDialog } from "./FilterDialog";
 import { MovingDay } from "./MovingDay";
@@ -40,7 +40,14 @@ export default function DustSheet(props: ReviewSheetProps) {
     const last = runsOf(review.reviewed).at(-1);
     return last && { span: [last.startS, last.startS + last.lengthS] };
   });
-  const moment = useMemo(() => wallMoment(review.session, offsetChanges(review.events)), [review]);
+  const moment = useMemo<WallClock>(() => {
+    const { started_at, utc_offset_min } = review.session;
+    const clock = wallClock(review.session, offsetChanges(review.events));
+    return (atS) => {
+      const day = dayOf(new Date(new Date(started_at).getTime() + 1000 * atS).toISOString(), utc_offset_min);
+      return `${day.replace(/,? \d{4}$/, "")} ${clock(atS)}`;
+    };
+  }, [review]);
   const factor = factorOf(shown);
   const rule = useMemo(() => ruleOf(shown), [shown]);
   const limit = meanLimit(shown);

@@ -48,7 +48,7 @@ export function FactorPanel({
       {factor !== 1 && (
         <svg
           viewBox={`0 0 ${WIDE} ${TALL}`}
-          className="block w-full"
+          className="block w-full max-w-[340px]"
           role="img"
           aria-label={`mean as read ${number(mean / factor, 3)}, with the factor ${number(mean, 3)} mg/m³`}
         >

@@ -14,7 +14,7 @@ const FIELDS: [keyof Typed, string, string, number][] = [
   ["mass", "Loaded filter", "mg", 0],
   ["blank", "Blank", "mg", -10_000],
   ["volume", "Air drawn", "m³", 0.000_001],
-  ["reading", "Read meanwhile, before any factor", "mg/m³", 0.000_001],
+  ["reading", "Read, before any factor", "mg/m³", 0.000_001],
   ["weighing", "± of one weighing", "mg", 0],
   ["air", "± of the air", "%", 0],
 ];

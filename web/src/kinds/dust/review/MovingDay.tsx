@@ -61,7 +61,7 @@ export function MovingDay({
       {known.length > 1 && (
         <svg
           viewBox={`0 0 ${WIDE} ${TALL}`}
-          className="block w-full"
+          className="block w-full max-w-[340px]"
           role="img"
           aria-label="the moving mean of 24 hours over the whole placing"
         >
