@@ -11,15 +11,15 @@ const PARTS = new Map(
 );
 
 const loadPlain = fetched(() => import("@/sheet/PlainSheet"));
-const Plain = lazy(loadPlain);
-const sheets = new Map<string, ComponentType<ReviewSheetProps>>();
+type Sheet = ComponentType<ReviewSheetProps>;
+const sheets = new Map<() => Promise<{ default: Sheet }>, Sheet>();
+const sheetLoad = (key: string): (() => Promise<{ default: Sheet }>) => PARTS.get(key)?.sheet ?? loadPlain;
 
 /** The review sheet of a kind: its own, else the plain one. */
-export function sheetOf(key: string): ComponentType<ReviewSheetProps> {
-  const load = PARTS.get(key)?.sheet;
-  if (!load) return Plain;
-  const made = sheets.get(key) ?? lazy(fetched(load));
-  sheets.set(key, made);
+export function sheetOf(key: string): Sheet {
+  const load = sheetLoad(key);
+  const made = sheets.get(load) ?? lazy(fetched(load));
+  sheets.set(load, made);
   return made;
 }
 
@@ -48,7 +48,15 @@ export function compareOf(key: string): ComponentType<CompareProps> {
 }
 
 /** Fetches the sheet of a kind ahead of its first use. */
-export const loadSheet = (key: string) => ahead(PARTS.get(key)?.sheet ?? loadPlain);
+export function loadSheet(key: string) {
+  const load = sheetLoad(key);
+  if (sheets.has(load)) return;
+  ahead(async () => {
+    const { default: sheet } = await load();
+    // What is there needs no waiting: one that is waited for is shown 300 ms later at the earliest, once something stood in its place.
+    if (!sheets.has(load)) sheets.set(load, sheet);
+  });
+}
 
 /** Whether the sheet of a kind wants the room of the list beside it. */
 export const wantsRoom = (key: string) => PARTS.get(key)?.wantsRoom ?? false;

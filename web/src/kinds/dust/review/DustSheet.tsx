@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
+import { useCallback, useMemo, useState } from "react";
 import { api, ask } from "@/api/client";
 import type { Binned, Lane } from "@/charts/Lanes";
 import type { ReviewSheetProps } from "@/sheet/contract";
@@ -73,6 +73,16 @@ export default function DustSheet(props: ReviewSheetProps) {
     enabled: other !== undefined,
     staleTime: Number.POSITIVE_INFINITY,
   });
+  const choose = useCallback(
+    (which: number, isOver: boolean) => {
+      if (isOver) return setOver((now) => (which === chosen || which === now ? null : which));
+      const next = runs[which];
+      setChosen(which);
+      setOver((now) => (which === now ? null : now));
+      if (next) setAt({ span: [next.startS, next.startS + next.lengthS] });
+    },
+    [runs, chosen],
+  );
   const own = useMemo<OwnParts>(() => {
     const also = laid.data?.[0];
     return {
@@ -128,22 +138,7 @@ export default function DustSheet(props: ReviewSheetProps) {
       tab: {
         key: "own",
         words: runs.length === 1 ? "The run" : `All ${runs.length} runs of this placing`,
-        body: (
-          <RunTable
-            runs={runs}
-            chosen={chosen}
-            over={over}
-            limit={limit}
-            moment={moment}
-            onChoose={(which, isOver) => {
-              if (isOver) return setOver(which === chosen || which === over ? null : which);
-              const next = runs[which];
-              setChosen(which);
-              if (which === over) setOver(null);
-              if (next) setAt({ span: [next.startS, next.startS + next.lengthS] });
-            }}
-          />
-        ),
+        body: <RunTable runs={runs} chosen={chosen} over={over} limit={limit} moment={moment} onChoose={choose} />,
       },
       ...(run
         ? {
@@ -191,6 +186,7 @@ export default function DustSheet(props: ReviewSheetProps) {
     limitSet,
     look,
     laid.data,
+    choose,
   ]);
   const { session } = review;
   return (

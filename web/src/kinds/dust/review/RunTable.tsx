@@ -1,4 +1,4 @@
-import { type KeyboardEvent, type MouseEvent, useMemo, useState } from "react";
+import { type KeyboardEvent, type MouseEvent, memo, useMemo, useState } from "react";
 import { Verdict } from "@/ui/basics";
 import { length, number, type WallClock } from "@/ui/format";
 import type { Run } from "./runs";
@@ -39,7 +39,7 @@ function Range({ run, top, limit }: { run: Run; top: number; limit: number | nul
 }
 
 /** Every run of the placing in one table: a press loads one, a press with Shift lays another over it. */
-export function RunTable({
+export const RunTable = memo(function RunTable({
   runs,
   chosen,
   over,
@@ -130,4 +130,4 @@ export function RunTable({
       </table>
     </div>
   );
-}
+});
