@@ -21,7 +21,7 @@ from kumpel.services.ground.limits import limits_of
 from kumpel.services.ground.people import PersonRow
 from kumpel.services.ground.wall import wall_day
 from kumpel.services.hand_out import hand_out
-from kumpel.services.recorders import bays, checks
+from kumpel.services.recorders import bays, checks, wall_marks
 from kumpel.services.recorders.reaching import is_elsewhere, is_folder
 from kumpel.services.register.session_list import Listed, listed
 from kumpel.services.report import conclusions, issued
@@ -288,6 +288,7 @@ def full_review(db: Db, found: tables.Session, limit_set_id: int | None = None) 
             for row in rows
         ],
         events=[schemas.Event.model_validate(e) for e in events],
+        marks=[schemas.MarkBeside.model_validate(m) for m in wall_marks.beside(db, found)],
         channels=[schemas.Channel.model_validate(c) for c in channels],
         main_channel=KINDS[found.kind].main_channel,
         undo=undo,

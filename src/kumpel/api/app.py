@@ -29,6 +29,7 @@ from kumpel.api import (
     settings,
     sign_in,
     take_in,
+    wall,
     yard,
 )
 from kumpel.api import limits as limit_sets
@@ -52,6 +53,7 @@ ROUTERS = (
     hand_out,
     filter_factors,
     sensors,
+    wall,
     take_in,
     sessions,
     review,
@@ -122,6 +124,7 @@ def set_up(app: FastAPI, config: Config) -> None:
     app.state.config = config
     app.state.jobs = Jobs(config.database_url)
     app.state.broadcast = events.Broadcast(config.database_url)
+    app.state.wall = wall.WallFeed(config.database_url)
 
 
 def _add_interface(app: FastAPI, config: Config) -> None:

@@ -1,4 +1,4 @@
-"""The simulated recorders of Tarnfels: twenty-five in reach, one away."""
+"""The simulated recorders of Tarnfels: thirty in reach, one away."""
 
 from __future__ import annotations
 
@@ -77,6 +77,17 @@ GAS = (
         warm_up_s=60.0,
     ),
 )
+WORN = (
+    *(
+        _of("gas", f"G-{n:02d}", f"Gas monitor {n}", "worn", error, battery, setup=_sensors(*FIVE), lasts_s=28_800.0)
+        for n, error, battery in ((6, 0.3, 0.81), (7, 1.1, 0.74), (8, -0.4, 0.9))
+    ),
+    *(
+        _of("noise", f"N-{n:02d}", f"Noise meter {n}", "worn", error, battery, lasts_s=28_800.0)
+        for n, error, battery in ((8, 0.2, 0.77), (9, 0.9, 0.69))
+    ),
+)
+"""Those that somebody wears just now, and that are heard."""
 DUST = (
     _of("dust", "D-01", "Dust monitor 1", "mill", 1.4, 1.0, setup={"factor": 1.34, "fraction": "PM2.5"}),
     _of("dust", "D-02", "Dust monitor 2", "mill control room", -3.0, 1.0),
@@ -155,4 +166,4 @@ YARD = (
         courses=(LOOP,),
     ),
 )
-RECORDERS = (*METERS, *GAS, *DUST, *CLINIC, *SQUAD, *YARD)
+RECORDERS = (*METERS, *GAS, *WORN, *DUST, *CLINIC, *SQUAD, *YARD)

@@ -16,6 +16,7 @@ from kumpel.core.readers_units import AS_KEPT, ReadersUnits
 from kumpel.core.recording import Channel, ChannelWord, Floats, Recording
 from kumpel.core.review import Review
 from kumpel.kinds import plain_report
+from kumpel.kinds.live import LiveFigure
 from kumpel.kinds.plain_report import ReportPart
 from kumpel.kinds.plan import Plan, Situation
 from kumpel.kinds.sensors import SensorWord, Watched
@@ -30,6 +31,7 @@ FurtherSensorsOf = Callable[[Mapping[str, Any]], Sequence[SensorWord]]
 FurtherRulesOf = Callable[[Mapping[str, Any]], Sequence[Rule]]
 OffChannelsOf = Callable[[Mapping[str, Any]], Mapping[str, str]]
 ComputedOf = Callable[[Recording], Mapping[str, Channel]]
+LiveOf = Callable[[Mapping[str, Any]], tuple[LiveFigure, ...]]
 FitsOf = Callable[[LimitSet, Mapping[str, Any]], bool]
 SheetsOf = Callable[[Recording, Review], Sequence[Table]]
 BriefOf = Callable[[Assessment], str]
@@ -286,6 +288,8 @@ class Kind:
     course: CourseOf | None = None
     sheets: SheetsOf | None = None
     computed: ComputedOf | None = None
+    live: LiveOf | None = None
+    """What is looked at while it is worn, by its setup; a kind without is not on the wall."""
     fits: FitsOf | None = None
     """Whether a limit set has rules for what a setup measures; of a kind whose sets all have, None."""
     free_parameters: Mapping[str, tuple[float, float]] = field(default_factory=dict)

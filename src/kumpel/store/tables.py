@@ -273,6 +273,19 @@ class FilterFactor(SQLModel, table=True):
     )
 
 
+class WallMark(SQLModel, table=True):
+    """Something that was marked on the wall when it happened, of a recorder and who wore it, or of everybody who was out."""
+
+    __tablename__ = "wall_mark"
+    id: int | None = Field(default=None, primary_key=True)
+    at: datetime = Field(default_factory=now, sa_column=_time(index=True))
+    text: str = Field(max_length=120)
+    recorder_id: int | None = Field(default=None, sa_column=_to("recorder.id"))
+    person_id: int | None = Field(default=None, sa_column=_to("person.id"))
+    made_by: int | None = Field(default=None, sa_column=_to("account.id", index=False))
+    __table_args__ = (CheckConstraint("length(trim(text)) > 0", name="wall_mark_says_something"),)
+
+
 class Setup(SQLModel, table=True):
     """Settings as they were written to a recorder."""
 

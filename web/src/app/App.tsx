@@ -20,6 +20,7 @@ const SCREENS = {
   plan: fetched(() => import("@/features/plan/PlanPage")),
   groups: fetched(() => import("@/features/groups/Groups")),
   recorders: fetched(() => import("@/features/recorders/Recorders")),
+  wall: fetched(() => import("@/features/wall/WallPage")),
   sensors: fetched(() => import("@/features/sensors/Sensors")),
   sessions: fetched(() => import("@/features/sessions/Sessions")),
   vehicles: fetched(() => import("@/features/yard/Yard")),
@@ -33,6 +34,7 @@ const Review = lazy(SCREENS.review);
 const Compare = lazy(fetched(() => import("@/features/review/Compare")));
 const Several = lazy(fetched(() => import("@/features/review/Several")));
 const Report = lazy(SCREENS.report);
+const WallPage = lazy(SCREENS.wall);
 const People = lazy(SCREENS.people);
 const Groups = lazy(SCREENS.groups);
 const PlanPage = lazy(SCREENS.plan);
@@ -97,6 +99,7 @@ export function App() {
               <Route path="/plan" element={<PlanPage />} />
               <Route path="/groups/:id?" element={<Groups />} />
               <Route path="/recorders" element={<Recorders />} />
+              <Route path="/wall" element={<WallPage />} />
               <Route path="/recorders/:id/sensors" element={<Sensors />} />
               <Route path="/vehicles" element={<Yard />} />
               <Route path="/courses/:id" element={<CoursePage />} />

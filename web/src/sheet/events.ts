@@ -64,6 +64,18 @@ export function happeningsOf(review: Assessed, kind: Kind): Happening[] {
       decision: decided.get(event.key),
     });
   }
+  for (const mark of review.marks)
+    found.push({
+      key: `mark@${mark.at_s}`,
+      code: "mark",
+      group: "marks of the wall",
+      atS: mark.at_s,
+      endS: mark.at_s,
+      text: mark.by ? `${mark.text} (${mark.by})` : mark.text,
+      kept: true,
+      word: undefined,
+      decision: undefined,
+    });
   for (const table of review.reviewed.tables)
     for (const row of keyedRows(table)) {
       const [code = "", place = ""] = row.key.split("@");

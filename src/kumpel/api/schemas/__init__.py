@@ -167,6 +167,7 @@ from kumpel.api.schemas.reviews import (
     Decision,
     Decisions,
     DecisionWish,
+    MarkBeside,
     Opening,
     Review,
     Signature,
@@ -210,6 +211,7 @@ from kumpel.api.schemas.sessions import (
 )
 from kumpel.api.schemas.site import KeptSetting, Settings, SettingWish, SettingWord
 from kumpel.api.schemas.taking_in import Bay, Begun, Clear, Cleared, Found, Stopped, TakeIn, TakeInWish
+from kumpel.api.schemas.wall import NewMark, WallAnswer, WallCall, WallCalls, WallMark, WallMarks
 from kumpel.api.schemas.yard import (
     Arrangement,
     BestLap,
@@ -372,6 +374,7 @@ __all__ = [
     "ManyDone",
     "ManySessions",
     "Mark",
+    "MarkBeside",
     "Me",
     "Medicine",
     "MedicineEnd",
@@ -385,6 +388,7 @@ __all__ = [
     "NewHandOver",
     "NewIntervention",
     "NewKeptSetup",
+    "NewMark",
     "NewMedicine",
     "NewPerson",
     "NewRecorder",
@@ -490,6 +494,11 @@ __all__ = [
     "Version",
     "View",
     "Waiting",
+    "WallAnswer",
+    "WallCall",
+    "WallCalls",
+    "WallMark",
+    "WallMarks",
     "Why",
     "WriteOnly",
     "Years",

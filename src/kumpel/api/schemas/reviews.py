@@ -39,6 +39,14 @@ class Signature(BaseModel):
     opened_why: str = ""
 
 
+class MarkBeside(Out):
+    """Something that was marked on the wall meanwhile, in s after the start by the recorder's corrected clock."""
+
+    at_s: float
+    text: str
+    by: str
+
+
 class Review(BaseModel):
     """Everything a review shows of a session. `limit_set_id` is the set it was computed with.
 
@@ -55,6 +63,7 @@ class Review(BaseModel):
     reviewed: Assessment | None
     decisions: list[Decision]
     events: list[Event]
+    marks: list[MarkBeside]
     channels: list[Channel]
     main_channel: str
     undo: str

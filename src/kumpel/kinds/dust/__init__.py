@@ -15,6 +15,7 @@ from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, EventWord, Followed, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.live import LiveFigure
 from kumpel.kinds.plain_report import PARTS, ReportPart
 from kumpel.kinds.plan import (
     DAY_MIN,
@@ -100,6 +101,11 @@ If the pump stops or a light shows a fault, tell us at once and write down when.
 Note what you did and where: cutting, sweeping, bagging, breaks."""
 
 
+def live(setup: Mapping[str, Any]) -> tuple[LiveFigure, ...]:
+    """The concentration of the moment, with the factor that is set; there is no limit of a moment."""
+    return (LiveFigure("mass", f"{setup.get('fraction', 'Dust')}, as read", "mg/m3", 3),)
+
+
 KIND = Kind(
     stands=True,
     key="dust",
@@ -109,6 +115,7 @@ KIND = Kind(
     setup_model=DustSetup,
     setup_library=LIBRARY,
     plan=plan,
+    live=live,
     assess=assess,
     method="4",
     parts=(*PARTS[:2], ReportPart("table.runs", "All runs in one table"), *PARTS[2:]),

@@ -7,6 +7,7 @@ from typing import Any, Literal, Self
 
 from pydantic import BaseModel, model_validator
 
+from kumpel.core.assessment import Step, Verdict
 from kumpel.core.bounds import Bounds
 from kumpel.core.gas.assess import assess
 from kumpel.core.gas.sensors import GASES
@@ -15,6 +16,7 @@ from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, EventWord, Followed, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.live import LiveFigure
 from kumpel.kinds.plan import Plan, Situation, recorded, resolution
 from kumpel.kinds.sensors import Watched
 from kumpel.kinds.setup_fields import setting
@@ -137,6 +139,23 @@ LIBRARY: dict[str, BaseModel] = {
 }
 
 
+def live(setup: Mapping[str, Any]) -> tuple[LiveFigure, ...]:
+    """Every sensor that is on, with its own alarms; of oxygen too little is an alarm as well as too much."""
+    found = []
+    listed = [each for each in setup.get("sensors") or () if isinstance(each, Mapping)]
+    for each in sorted(listed, key=lambda sensor: str(sensor.get("gas")) in ("lel", "o2")):
+        gas = GASES.get(str(each.get("gas", ""))) if each.get("on", True) else None
+        if gas is None:
+            continue
+        low, high = float(each.get("low") or gas.low), float(each.get("high") or gas.high)
+        is_oxygen = gas.key == "o2"
+        first = Verdict.ABOVE if is_oxygen else Verdict.ACTION
+        steps = (Step(low, first, "low alarm", below=is_oxygen), Step(high, Verdict.ABOVE, "high alarm"))
+        decimals = 1 if gas.unit != "ppm" or gas.low >= 5 else 2
+        found.append(LiveFigure(f"{gas.key}.avg", gas.name, gas.unit, decimals, steps))
+    return tuple(found)
+
+
 LEAFLET = """\
 Wear it at the collar or on the chest, outside the clothes, with the sensors free.
 Leave it on for the whole shift.
@@ -159,6 +178,7 @@ KIND = Kind(
     method="4",
     computed=short_term_means,
     watched=watched,
+    live=live,
     reaches=True,
     main_channel="co.avg",
     bounds=Bounds(31 * DAY_S, 1.0, 48, 50_000_000, 50_000),

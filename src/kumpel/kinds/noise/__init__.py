@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from collections.abc import Mapping
+from typing import Any, Literal
 
 from pydantic import BaseModel
 
+from kumpel.core.assessment import Step, Verdict
 from kumpel.core.bounds import Bounds
 from kumpel.core.noise.assess import assess
 from kumpel.core.noise.exposure import weekly_exposure_level
@@ -13,6 +15,7 @@ from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, Followed, GroupRule, Kind, StretchWord, Weekly
 from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.live import LiveFigure
 from kumpel.kinds.noise import report
 from kumpel.kinds.plan import Plan, PlanFact, Situation, recorded
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
@@ -86,6 +89,11 @@ If it falls off, put it back on and write down when.
 Note what you did and where: machines, tasks, breaks."""
 
 
+def live(setup: Mapping[str, Any]) -> tuple[LiveFigure, ...]:
+    """The level of the last second; from the upper action value on it is to be watched (2003/10/EC, art. 3): an alarm it is not."""
+    return (LiveFigure("leq.1", "Level", "dB(A)", 0, (Step(85.0, Verdict.ACTION, "upper action value"),)),)
+
+
 KIND = Kind(
     stands=True,
     key="noise",
@@ -95,6 +103,7 @@ KIND = Kind(
     setup_model=NoiseSetup,
     setup_library=LIBRARY,
     plan=plan,
+    live=live,
     assess=assess,
     method="3",
     main_channel="leq.1",

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from itertools import pairwise
 from math import isnan
-from typing import Literal, Self
+from typing import Any, Literal, Self
 
 from pydantic import BaseModel, model_validator
 
+from kumpel.core.assessment import Step, Verdict
 from kumpel.core.bounds import Bounds
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
@@ -16,6 +18,7 @@ from kumpel.core.training.efforts import EFFORTS_M, effort_words
 from kumpel.core.training.heart import wearer_of, zone_edges
 from kumpel.kinds.kind import PLACE, DecisionWord, EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
+from kumpel.kinds.live import LiveFigure
 from kumpel.kinds.plan import VALUE_BYTES, Plan, PlanFact, Situation, hours_words, memory, number_words
 from kumpel.kinds.setup_fields import setting
 
@@ -132,6 +135,13 @@ Start and stop with the key that was shown to you; one recording is one session.
 Write down how it felt, the weather and what was special."""
 
 
+def live(setup: Mapping[str, Any]) -> tuple[LiveFigure, ...]:
+    """The heart rate; from nine tenths of the highest on it is to be watched."""
+    highest = setup.get("heart_rate_highest")
+    steps = (Step(round(0.9 * highest), Verdict.ACTION, "90 % of the highest"),) if isinstance(highest, int) else ()
+    return (LiveFigure("heart_rate", "Heart rate", "bpm", 0, steps),)
+
+
 KIND = Kind(
     key="training",
     name="Training",
@@ -140,6 +150,7 @@ KIND = Kind(
     setup_model=TrainingSetup,
     setup_library=LIBRARY,
     plan=plan,
+    live=live,
     assess=assess,
     method="4",
     main_channel="heart_rate",

@@ -155,6 +155,18 @@ CLOSED = SettingWord(
     "Plan",
     "one a line, such as 2026-12-24 to 2027-01-01, between the years; nothing is planned for them, and a week is whole without them",
 )
+WALL_CALL = SettingWord(
+    "wall.call",
+    "Whom to call",
+    "line",
+    "",
+    "The wall",
+    "said when somebody's recorder sounds or falls silent, such as Ylva Stenmark at the barrier, channel 4",
+    scopes=("site", "team"),
+)
+WALL_WORSE = SettingWord(
+    "wall.worse", "If it gets worse", "line", "", "The wall", "such as rescue squad, 22 99", scopes=("site", "team")
+)
 OF_THE_SITE = (
     NAME,
     ADDRESS,
@@ -172,6 +184,8 @@ OF_THE_SITE = (
     FILE_NAME,
     KEEPS_DELETED,
     CLOSED,
+    WALL_CALL,
+    WALL_WORSE,
     *MAIL,
 )
 USUAL_LIMITS = "limits.usual"

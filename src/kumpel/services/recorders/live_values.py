@@ -11,11 +11,12 @@ import math
 import threading
 import time
 from collections import deque
-from collections.abc import Generator, Iterator, Sequence
+from collections.abc import Callable, Generator, Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import partial
+from typing import Any
 
 from sqlmodel import Session as Db
 
@@ -84,11 +85,16 @@ _held: set[str] = set()
 """Addresses of the exchanges of this process, while it leads."""
 
 
-def hold(url: str) -> Exchange:
+def hold(url: str, others: Answers | None = None) -> Exchange:
     """Share the links of this process with all others, until they are let go."""
-    exchange = Exchange(partial(_answer, url))
+    exchange = Exchange(partial(_answer, url, others or {}))
     _held.add(exchange.address)
     return exchange
+
+
+def own_exchanges() -> frozenset[str]:
+    """Addresses of the exchanges of this process."""
+    return frozenset(_held)
 
 
 def let_go(exchange: Exchange) -> None:
@@ -135,8 +141,15 @@ def was_shown(db: Db, recorder: Recorder, channel: str, value: float, since: dat
         return bool(next(found)["shown"])
 
 
-def _answer(url: str, wire: Wire, asked: Message) -> None:
+Answers = Mapping[str, Callable[[str, Wire, Message], None]]
+"""What others of this room answer through the same exchange, by what is wanted."""
+
+
+def _answer(url: str, others: Answers, wire: Wire, asked: Message) -> None:
     """What other processes ask of the one that leads."""
+    if also := others.get(asked["want"]):
+        also(url, wire, asked)
+        return
     with Db(engine(url)) as db:
         recorder = recorder_of(db, asked["recorder"])
         db.expunge(recorder)
@@ -160,32 +173,66 @@ def _watch_here(
     if not _watchers.acquire(blocking=False):
         raise ConflictError(f"{MOST_WATCHED} recorders are watched already. Close one of these pages.", code="watched")
     try:
-        with Db(engine(url)) as db, link_to(db, recorder) as any_link:
-            link = able(any_link)
-            every_ms = link.live(channels, EVERY_MS, raw).every_ms
-            shared = _Shared(link)
-            _watched[recorder.id or 0] = shared
-            try:
-                asked = {*channels, *(key + RAW_VALUE for key in raw)}
-                wait_s = 3.0 + 3 * every_ms / 1000
-                last_s = time.monotonic()
-                while True:
-                    values = [value for value in shared.next_values(wait_s) if value.channel in asked]
-                    since_s = time.monotonic() - last_s
-                    if not values and since_s > wait_s:
-                        raise LinkError("live values: nothing of what was asked for")
-                    # One that sends faster than it said is not shown faster.
-                    if values and since_s >= LEAST_S:
-                        last_s = time.monotonic()
-                        _remember(recorder.id or 0, values, raw)
-                        yield values
-            finally:
-                if _watched.get(recorder.id or 0) is shared:
-                    del _watched[recorder.id or 0]
-                with shared.lock:
-                    pass  # whoever has borrowed it finishes first
+        with closing(_packs_of(url, recorder, channels, raw)) as found:
+            next(found)
+            for values in found:
+                assert not isinstance(values, float)
+                _remember(recorder.id or 0, values, raw)
+                yield values
     finally:
         _watchers.release()
+
+
+def watch_held(url: str, recorder: Recorder, channels: Sequence[str]) -> Generator[Any]:
+    """For the wall, in the process that leads: how far its words are apart, in s, then packs of live values, until closed.
+
+    Of the channels those that the recorder measures. Raises RecorderError when the link ends.
+    """
+    with Db(engine(url)) as db:
+        wire = dial(db, recorder.machine, _held)
+    if wire is None:
+        yield from _packs_of(url, recorder, channels, (), there=True)
+        return
+    yield 1.0
+    asked = {"want": "watch", "recorder": recorder.id, "channels": [*channels], "raw": []}
+    with in_words(recorder), closing(packs(wire, asked)) as found:
+        for pack in found:
+            yield [LiveValue.model_validate(value) for value in pack["values"]]
+
+
+def _packs_of(
+    url: str, recorder: Recorder, channels: Sequence[str], raw: Sequence[str], there: bool = False
+) -> Generator[float | list[LiveValue]]:
+    with Db(engine(url)) as db, link_to(db, recorder) as any_link:
+        db.commit()  # a watch lasts for hours
+        link = able(any_link)
+        if there:
+            measured = {channel.key for channel in link.describe().channels}
+            channels = [key for key in channels if key in measured]
+            if not channels:
+                raise LinkError("it measures nothing that is watched")
+        every_ms = link.live(channels, EVERY_MS, raw).every_ms
+        shared = _Shared(link)
+        _watched[recorder.id or 0] = shared
+        try:
+            asked = {*channels, *(key + RAW_VALUE for key in raw)}
+            wait_s = 3.0 + 3 * every_ms / 1000
+            last_s = time.monotonic()
+            yield every_ms / 1000
+            while True:
+                values = [value for value in shared.next_values(wait_s) if value.channel in asked]
+                since_s = time.monotonic() - last_s
+                if not values and since_s > wait_s:
+                    raise LinkError("live values: nothing of what was asked for")
+                # One that sends faster than it said is not shown faster.
+                if values and since_s >= LEAST_S:
+                    last_s = time.monotonic()
+                    yield values
+        finally:
+            if _watched.get(recorder.id or 0) is shared:
+                del _watched[recorder.id or 0]
+            with shared.lock:
+                pass  # whoever has borrowed it finishes first
 
 
 def _remember(recorder_id: int, values: Sequence[LiveValue], raw: Sequence[str]) -> None:

@@ -12,7 +12,7 @@ import psycopg
 from sqlmodel import Session as Db
 from sqlmodel import select
 
-from kumpel.services.recorders import live_values
+from kumpel.services.recorders import live_values, wall
 from kumpel.services.recorders.reaching import NETWORKS, this_machine
 from kumpel.services.work.jobs import Jobs
 from kumpel.services.work.watch import DATABASE_ERRORS, Lookout, Places
@@ -65,7 +65,7 @@ class Leading(threading.Thread):
             self._ending.wait(AGAIN_S)
 
     def _lead(self, held: psycopg.Connection) -> None:
-        exchange = live_values.hold(self._url)
+        exchange = live_values.hold(self._url, wall.ANSWERS)
         try:
             with Db(engine(self._url)) as db:
                 term = begin_term(db, exchange.address, exchange.secret, self._area)

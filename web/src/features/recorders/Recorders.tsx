@@ -14,7 +14,10 @@ export default function Recorders() {
   const asList = params.get("as") === "list";
   const head = (
     <>
-      <Link to="/vehicles" className="ml-auto min-h-6 text-act hover:underline">
+      <Link to="/wall" className="ml-auto min-h-6 text-act hover:underline">
+        Watch them live
+      </Link>
+      <Link to="/vehicles" className=" min-h-6 text-act hover:underline">
         Vehicles and courses
       </Link>
       <Segmented
