@@ -5,11 +5,10 @@ from datetime import timedelta
 
 from kumpel.core.dust.filter_factor import Filter
 from kumpel.formats import krec
-from kumpel.services.ground import decisions, figures
+from kumpel.services.ground import decisions, figures, filter_factors
+from kumpel.services.ground.filter_factors import Wish
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.services.ground.wall import wall_day
-from kumpel.services.recorders import filter_factors
-from kumpel.services.recorders.filter_factors import Wish
 from kumpel.services.report import conclusions
 from kumpel.services.review import deciding, factors
 from kumpel.standins.signals import SIGNALS

@@ -10,11 +10,12 @@ from playwright.sync_api import Page, expect
 from sqlmodel import select
 
 from kumpel.core.assessment import Table
+from kumpel.demo.ensemble import StandIn
 from kumpel.formats import krec
 from kumpel.services.ground import figures
 from kumpel.standins import dust_signal
 from kumpel.standins.dust_signal import Runs
-from kumpel.store.tables import FilterFactor, LimitSetRow, Recorder, Session
+from kumpel.store.tables import FilterFactor, LimitSetRow, Recorder, Session, SpotNote
 from tests.web.browser import BrowserTest
 
 HOUR, DAY = 3600.0, 86_400.0
@@ -125,6 +126,32 @@ class DustSheet(BrowserTest):
             line = " ".join(f"{float(run[i]):.3f}" for i in (2, 3, 4))
             self.assertIn(line, " ".join(text.split()))
         self.assertIn("24:00", text)
+
+
+class OnTheSpot(BrowserTest):
+    def test_mean_since_the_start_is_read_and_a_note_kept_while_nothing_is_recorded(self) -> None:
+        about = StandIn("D-01", "DM-000001", "Dust 1", kind="dust", auto_start=False, rest={"setup": {"factor": 2.0}})
+        ensemble = self.launch(about)
+        ensemble.running["D-01"].tell("set", raw={"mass": 0.2})
+        self.eventually(
+            lambda: self.db.rollback() or self.db.exec(select(Recorder).where(Recorder.in_reach)).first(), 30
+        )
+        recorder = self.db.exec(select(Recorder)).one()
+        page = self.sign_in()
+        page.goto(f"{self.address}/recorders/{recorder.id}/look")
+        expect(page.get_by_role("status").first).to_contain_text("Nothing is stored")
+        # 0.2 as the sensor gives it, with the factor of 2.
+        mean = page.get_by_text("Mean since the start", exact=True).locator("..")
+        expect(mean).to_contain_text(re.compile(r"0\.(39|40)\d"))
+        page.get_by_label("Place").fill("mill floor")
+        page.get_by_role("button", name="Keep a note").click()
+        expect(page.get_by_role("region", name="Notes")).to_contain_text("mill floor")
+        note = self.db.exec(select(SpotNote)).one()
+        self.assertLessEqual(note.lowest, note.mean)
+        self.assertAlmostEqual(note.mean, 0.4, delta=0.02)
+        self.assertEqual(len(list((ensemble.running["D-01"].folder / "sessions").glob("*.krec"))), 0)
+        page.get_by_role("button", name="Start again").click()
+        expect(page.get_by_role("heading", name=re.compile(r"Since the start, [0-5] s"))).to_be_visible()
 
 
 class TwoDay(BrowserTest):

@@ -7,7 +7,7 @@ from fastapi import APIRouter
 from kumpel.api import schemas
 from kumpel.api.dependencies import Database, Who
 from kumpel.core.dust.filter_factor import Filter
-from kumpel.services.recorders import filter_factors
+from kumpel.services.ground import filter_factors
 from kumpel.services.recorders.recorders import recorder_of
 from kumpel.services.review import factors
 

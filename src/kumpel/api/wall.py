@@ -17,7 +17,6 @@ from sse_starlette import EventSourceResponse, ServerSentEvent
 
 from kumpel.api import schemas
 from kumpel.api.dependencies import Database, SignedIn, Who
-from kumpel.link.errors import LinkError
 from kumpel.services.ground import settings
 from kumpel.services.ground.accounts import Browser, still_signed_in
 from kumpel.services.ground.problems import ProblemError
@@ -75,7 +74,7 @@ class WallFeed:
                         if not self._open:
                             break
                         loop.call_soon_threadsafe(self._hear, note)
-            except (LinkError, ProblemError, OSError) as error:
+            except (ProblemError, OSError) as error:
                 log.warning("the wall is away (%s); asked again in a second", error)
             except RuntimeError:
                 return  # the loop has ended

@@ -286,6 +286,28 @@ class WallMark(SQLModel, table=True):
     __table_args__ = (CheckConstraint("length(trim(text)) > 0", name="wall_mark_says_something"),)
 
 
+class SpotNote(SQLModel, table=True):
+    """What somebody read on a recorder that stored nothing: lowest, mean and highest since they began to look, as they were typed or seen."""
+
+    __tablename__ = "spot_note"
+    id: int | None = Field(default=None, primary_key=True)
+    at: datetime = Field(default_factory=now, sa_column=_time(index=True))
+    recorder_id: int = Field(sa_column=_to("recorder.id", nullable=False))
+    place: str = Field(default="", max_length=120, sa_column_kwargs={"server_default": ""})
+    what: str = Field(max_length=60)
+    unit: str = Field(default="", max_length=20, sa_column_kwargs={"server_default": ""})
+    lowest: float
+    mean: float
+    highest: float
+    length_s: float
+    text: str = Field(default="", max_length=400, sa_column_kwargs={"server_default": ""})
+    made_by: int | None = Field(default=None, sa_column=_to("account.id", index=False))
+    __table_args__ = (
+        CheckConstraint("lowest <= mean and mean <= highest", name="spot_note_order"),
+        CheckConstraint("length_s > 0", name="spot_note_length"),
+    )
+
+
 class Setup(SQLModel, table=True):
     """Settings as they were written to a recorder."""
 

@@ -20,6 +20,7 @@ const SCREENS = {
   plan: fetched(() => import("@/features/plan/PlanPage")),
   groups: fetched(() => import("@/features/groups/Groups")),
   recorders: fetched(() => import("@/features/recorders/Recorders")),
+  spot: fetched(() => import("@/features/sensors/SpotPage")),
   wall: fetched(() => import("@/features/wall/WallPage")),
   sensors: fetched(() => import("@/features/sensors/Sensors")),
   sessions: fetched(() => import("@/features/sessions/Sessions")),
@@ -35,6 +36,7 @@ const Compare = lazy(fetched(() => import("@/features/review/Compare")));
 const Several = lazy(fetched(() => import("@/features/review/Several")));
 const Report = lazy(SCREENS.report);
 const WallPage = lazy(SCREENS.wall);
+const SpotPage = lazy(SCREENS.spot);
 const People = lazy(SCREENS.people);
 const Groups = lazy(SCREENS.groups);
 const PlanPage = lazy(SCREENS.plan);
@@ -99,6 +101,7 @@ export function App() {
               <Route path="/plan" element={<PlanPage />} />
               <Route path="/groups/:id?" element={<Groups />} />
               <Route path="/recorders" element={<Recorders />} />
+              <Route path="/recorders/:id/look" element={<SpotPage />} />
               <Route path="/wall" element={<WallPage />} />
               <Route path="/recorders/:id/sensors" element={<Sensors />} />
               <Route path="/vehicles" element={<Yard />} />

@@ -210,6 +210,7 @@ from kumpel.api.schemas.sessions import (
     View,
 )
 from kumpel.api.schemas.site import KeptSetting, Settings, SettingWish, SettingWord
+from kumpel.api.schemas.spot import NewSpotNote, SpotFigure, SpotLook, SpotNote
 from kumpel.api.schemas.taking_in import Bay, Begun, Clear, Cleared, Found, Stopped, TakeIn, TakeInWish
 from kumpel.api.schemas.wall import NewMark, WallAnswer, WallCall, WallCalls, WallMark, WallMarks
 from kumpel.api.schemas.yard import (
@@ -393,6 +394,7 @@ __all__ = [
     "NewPerson",
     "NewRecorder",
     "NewRule",
+    "NewSpotNote",
     "NewVehicle",
     "NotOver",
     "Noted",
@@ -463,6 +465,9 @@ __all__ = [
     "Signing",
     "SinceThen",
     "Span",
+    "SpotFigure",
+    "SpotLook",
+    "SpotNote",
     "Spread",
     "State",
     "Step",

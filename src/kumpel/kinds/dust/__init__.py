@@ -102,8 +102,8 @@ Note what you did and where: cutting, sweeping, bagging, breaks."""
 
 
 def live(setup: Mapping[str, Any]) -> tuple[LiveFigure, ...]:
-    """The concentration of the moment, with the factor that is set; there is no limit of a moment."""
-    return (LiveFigure("mass", f"{setup.get('fraction', 'Dust')}, as read", "mg/m3", 3),)
+    """The concentration of the moment, before any factor; there is no limit of a moment."""
+    return (LiveFigure("mass", str(setup.get("fraction", "Dust")), "mg/m3", 3),)
 
 
 KIND = Kind(

@@ -143,7 +143,7 @@ def live(setup: Mapping[str, Any]) -> tuple[LiveFigure, ...]:
     """Every sensor that is on, with its own alarms; of oxygen too little is an alarm as well as too much."""
     found = []
     listed = [each for each in setup.get("sensors") or () if isinstance(each, Mapping)]
-    for each in sorted(listed, key=lambda sensor: str(sensor.get("gas")) in ("lel", "o2")):
+    for each in sorted(listed, key=lambda sensor: {"lel": 1, "o2": 2}.get(str(sensor.get("gas")), 0)):
         gas = GASES.get(str(each.get("gas", ""))) if each.get("on", True) else None
         if gas is None:
             continue

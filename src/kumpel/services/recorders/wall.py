@@ -24,8 +24,9 @@ from sqlmodel import col, select
 from kumpel.core.assessment import Verdict
 from kumpel.kinds.live import LiveFigure
 from kumpel.kinds.registry import KINDS
+from kumpel.link.errors import LinkError
 from kumpel.link.messages import Mode
-from kumpel.services.ground.problems import ProblemError
+from kumpel.services.ground.problems import ProblemError, RecorderError
 from kumpel.services.recorders.exchange import Message, Wire, dial, packs
 from kumpel.services.recorders.live_values import LiveValue, own_exchanges, watch_held
 from kumpel.store.database import engine
@@ -383,15 +384,18 @@ def wall_of(url: str) -> Wall:
 
 
 def look(url: str) -> Generator[Note]:
-    """The notes of the wall, wherever it is: in the lookout that leads, else here. Until closed; raises LinkError when that ends."""
+    """The notes of the wall, wherever it is: in the lookout that leads, else here. Until closed; raises RecorderError when that ends."""
     with Db(engine(url)) as db:
         wire = dial(db, own=own_exchanges())
     if wire is None:
         yield from _look_here(url)
         return
-    with closing(packs(wire, {"want": "wall"})) as found:
-        for message in found:
-            yield message["note"]
+    try:
+        with closing(packs(wire, {"want": "wall"})) as found:
+            for message in found:
+                yield message["note"]
+    except LinkError as error:
+        raise RecorderError(f"The wall: {error}.") from error
 
 
 def answer(db: Db, url: str, recorder_id: int, by: str) -> None:

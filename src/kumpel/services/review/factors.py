@@ -6,12 +6,11 @@ from collections.abc import Sequence
 
 from sqlmodel import Session as Db
 
-from kumpel.services.ground import decisions
+from kumpel.services.ground import decisions, filter_factors
 from kumpel.services.ground.decisions import SETTING, Wish
+from kumpel.services.ground.filter_factors import FACTOR
 from kumpel.services.ground.problems import ConflictError, InvalidError
 from kumpel.services.ground.recordings import session_of
-from kumpel.services.recorders import filter_factors
-from kumpel.services.recorders.filter_factors import FACTOR
 from kumpel.services.review import deciding
 
 MOST = 500

@@ -20,7 +20,8 @@ from kumpel.kinds.kind import Kind
 from kumpel.kinds.registry import bounds_of, kind_of, today
 from kumpel.link.client import LinkError
 from kumpel.link.messages import Piece
-from kumpel.services.recorders import begun_hand_overs, filter_factors
+from kumpel.services.ground import filter_factors
+from kumpel.services.recorders import begun_hand_overs
 from kumpel.store import samples
 from kumpel.store.database import tell
 from kumpel.store.tables import Block, Channel, Event, HandOver, Person, Session, Tag, Writing, now

@@ -116,6 +116,12 @@ export function Life({
         >
           Checks and sensors
         </Link>
+        <Link
+          to={`/recorders/${of.recorder_id}/look`}
+          className="inline-flex min-h-[34px] items-center px-1 text-act hover:underline"
+        >
+          Look now
+        </Link>
       </div>
     </aside>
   );
