@@ -16,7 +16,7 @@ from pathlib import Path
 from playwright.sync_api import Page
 from sqlmodel import select
 from tests import support
-from tests.web.browser import BrowserTest
+from tests.web.browser import BrowserTest, browser
 
 from kumpel.demo.ensemble import StandIn
 from kumpel.kinds.registry import KINDS
@@ -48,7 +48,7 @@ def cpu_s(pid: int) -> float:
 class Live(BrowserTest):
     def runTest(self) -> None:
         ensemble = self.crew()
-        page, other = self.sign_in(), self.sign_in(self.open_page())
+        page, other = self.plain_page(), self.plain_page()
         for each in (page, other):
             each.goto(f"{self.address}/wall")
             each.wait_for_function(
@@ -94,6 +94,12 @@ class Live(BrowserTest):
     def known(self, serial: str) -> Recorder:
         self.db.rollback()
         return self.db.exec(select(Recorder).where(Recorder.serial == serial, Recorder.in_reach)).first()  # type: ignore[return-value]
+
+    def plain_page(self) -> Page:
+        """A page with nothing of the tests in it: what they note of each state is memory as well."""
+        context = browser().new_context(viewport={"width": 1280, "height": 800})
+        self.addCleanup(context.close)
+        return self.sign_in(context.new_page())
 
     def cost(self, page: Page) -> None:
         session = page.context.new_cdp_session(page)

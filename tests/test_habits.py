@@ -37,6 +37,7 @@ SERVICES: dict[str, set[str]] = {
     "plan": {"ground", "hand_out", "recorders", "register"},
     "batches": {"ground", "register", "report", "groups"},
     "yard": {"ground", "hand_out", "recorders", "register"},
+    "bench": {"ground", "recorders"},
     "work": {"ground", "recorders", "take_in", "register", "report", "batches"},
 }
 

@@ -15,6 +15,7 @@ from starlette.middleware.gzip import GZipMiddleware
 from kumpel import __version__
 from kumpel.api import (
     batches,
+    bench,
     board,
     events,
     filter_factors,
@@ -45,6 +46,7 @@ from kumpel.services.work.children import children_for_answers
 from kumpel.services.work.jobs import Jobs
 
 ROUTERS = (
+    bench,
     sign_in,
     people,
     groups,

@@ -16,6 +16,7 @@ from kumpel.core.readers_units import AS_KEPT, ReadersUnits
 from kumpel.core.recording import Channel, ChannelWord, Floats, Recording
 from kumpel.core.review import Review
 from kumpel.kinds import plain_report
+from kumpel.kinds.bench import BenchCheck
 from kumpel.kinds.live import LiveFigure
 from kumpel.kinds.plain_report import ReportPart
 from kumpel.kinds.plan import Plan, Situation
@@ -288,6 +289,8 @@ class Kind:
     course: CourseOf | None = None
     sheets: SheetsOf | None = None
     computed: ComputedOf | None = None
+    bench: tuple[BenchCheck, ...] = ()
+    """Checks that a recorder of the kind makes at the bench, one sensor after the other."""
     live: LiveOf | None = None
     """What is looked at while it is worn, by its setup; a kind without is not on the wall."""
     fits: FitsOf | None = None

@@ -308,6 +308,73 @@ class SpotNote(SQLModel, table=True):
     )
 
 
+class Reference(SQLModel, table=True):
+    """What sensors are held against: a bottle, a calibrator. `holds` its values by sensor, `left` for how many tests it lasts."""
+
+    id: int | None = Field(default=None, primary_key=True)
+    what: str = Field(max_length=20)
+    name: str = Field(max_length=80)
+    lot: str = Field(default="", max_length=40, sa_column_kwargs={"server_default": ""})
+    holds: dict[str, float] = Field(sa_column=_json())
+    left: int | None = None
+    expires: date | None = None
+    certificate: str = Field(default="", max_length=120, sa_column_kwargs={"server_default": ""})
+    certificate_due: date | None = None
+    made_by: int | None = Field(default=None, sa_column=_to("account.id", index=False))
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (
+        CheckConstraint('"left" is null or "left" >= 0', name="reference_left"),
+        CheckConstraint("length(trim(name)) > 0", name="reference_has_name"),
+    )
+
+
+class BenchRun(SQLModel, table=True):
+    """A check of a recorder at the bench, sensor by sensor; `rows` says how far each is. One at work a recorder."""
+
+    __tablename__ = "bench_run"
+    id: int | None = Field(default=None, primary_key=True)
+    recorder_id: int = Field(sa_column=_to("recorder.id", nullable=False))
+    what: str = Field(max_length=40)
+    reference_id: int | None = Field(default=None, sa_column=_to("reference.id", index=False))
+    state: str = Field(default="running", max_length=10)
+    rows: list[dict[str, Any]] = Field(sa_column=_json())
+    trouble: str = Field(default="", max_length=400, sa_column_kwargs={"server_default": ""})
+    stop: bool = Field(default=False, sa_column_kwargs={"server_default": text("false")})
+    began_at: datetime = Field(default_factory=now, sa_column=_time())
+    beat_at: datetime = Field(default_factory=now, sa_column=_time())
+    ended_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    made_by: int | None = Field(default=None, sa_column=_to("account.id", index=False))
+    __table_args__ = (
+        CheckConstraint("state in ('running', 'done', 'stopped', 'broken')", name="bench_run_state"),
+        Index("bench_run_one", "recorder_id", unique=True, postgresql_where=text("state = 'running'")),
+    )
+
+
+class Certificate(SQLModel, table=True):
+    """What a check came to, on paper: numbered without holes, frozen as it was printed. Revoked by a mark, never deleted."""
+
+    id: int | None = Field(default=None, primary_key=True)
+    number: str = Field(max_length=20, unique=True)
+    recorder_id: int = Field(sa_column=_to("recorder.id", nullable=False))
+    run_id: int | None = Field(
+        default=None, sa_column=Column(ForeignKey("bench_run.id", ondelete="RESTRICT"), unique=True)
+    )
+    title: str = Field(max_length=120)
+    passed: bool
+    pdf: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
+    sha256: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
+    made_at: datetime = Field(default_factory=now, sa_column=_time(index=True))
+    made_by: int | None = Field(default=None, sa_column=_to("account.id", index=False))
+    revoked_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    revoked_by: int | None = Field(default=None, sa_column=_to("account.id", index=False))
+    revoked_why: str = Field(default="", max_length=200, sa_column_kwargs={"server_default": ""})
+    __table_args__ = (
+        CheckConstraint("octet_length(sha256) = 32", name="certificate_sha256"),
+        CheckConstraint("revoked_at is null or length(trim(revoked_why)) > 0", name="certificate_revoked_why"),
+    )
+
+
 class Setup(SQLModel, table=True):
     """Settings as they were written to a recorder."""
 

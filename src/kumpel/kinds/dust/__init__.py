@@ -9,10 +9,12 @@ from pydantic import BaseModel
 
 from kumpel.core.assessment import LimitSet
 from kumpel.core.bounds import Bounds
+from kumpel.core.check_rules import Allowed
 from kumpel.core.dust.assess import assess
 from kumpel.core.dust.day_means import moving_day
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
+from kumpel.kinds.bench import BenchCheck, BenchSensor
 from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, EventWord, Followed, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.live import LiveFigure
@@ -93,6 +95,17 @@ def fits(limits: LimitSet, setup: Mapping[str, Any]) -> bool:
     return any(rule.parameters.get("fraction", fraction) == fraction for rule in limits.rules)
 
 
+BENCH = (
+    BenchCheck(
+        "zero",
+        "Zero",
+        "Fit the zero filter and wait for a minute.",
+        Allowed("docs/methods/dust.md, zero check", amount=0.003),
+        lambda setup: (BenchSensor("mass", "Mass concentration", "mg/m3", 0.0, 3),),
+        days=1,
+    ),
+)
+
 LEAFLET = """\
 Wear it at the collar, with the inlet free and within a hand's width of mouth and nose.
 Leave it on for the whole shift. Work as on any other day.
@@ -116,6 +129,7 @@ KIND = Kind(
     setup_library=LIBRARY,
     plan=plan,
     live=live,
+    bench=BENCH,
     assess=assess,
     method="4",
     parts=(*PARTS[:2], ReportPart("table.runs", "All runs in one table"), *PARTS[2:]),

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, Literal, Self
 
 from pydantic import BaseModel, model_validator
 
 from kumpel.core.assessment import Step, Verdict
 from kumpel.core.bounds import Bounds
+from kumpel.core.check_rules import Allowed
 from kumpel.core.gas.assess import assess
 from kumpel.core.gas.sensors import GASES
 from kumpel.core.gas.short_term import short_term_means
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
+from kumpel.kinds.bench import BenchCheck, BenchSensor
 from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, EventWord, Followed, GroupRule, Kind
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.live import LiveFigure
@@ -156,6 +158,53 @@ def live(setup: Mapping[str, Any]) -> tuple[LiveFigure, ...]:
     return tuple(found)
 
 
+CLEAN = {"o2": 20.9}
+"""What clean air holds; of all else nothing."""
+
+
+def _on_bench(applied: str) -> Callable[[Mapping[str, Any]], tuple[BenchSensor, ...]]:
+    def sensors(setup: Mapping[str, Any]) -> tuple[BenchSensor, ...]:
+        found = []
+        for each in setup.get("sensors") or ():
+            gas = GASES.get(str(each.get("gas", ""))) if isinstance(each, Mapping) and each.get("on", True) else None
+            if gas is not None:
+                value = CLEAN.get(gas.key, 0.0) if applied == "clean air" else None
+                found.append(BenchSensor(gas.key, gas.name, gas.unit, value))
+        return tuple(found)
+
+    return sensors
+
+
+BENCH = (
+    BenchCheck(
+        "bump",
+        "Bump test",
+        "Put the monitor into its bay or fit its cap; open the bottle when the first sensor is asked for.",
+        Allowed("EN 60079-29-2:2015, 11.3, and the house: every sensor answers", share=0.2, amount=0.2),
+        _on_bench("bottle"),
+        needs="gas",
+        days=1,
+    ),
+    BenchCheck(
+        "span",
+        "Calibration",
+        "Zero it in clean air first; fit its cap and open the bottle.",
+        Allowed("EN 45544-4:2016, 7.4; EN 60079-29-2:2015, 11.4", share=0.1, amount=0.1),
+        _on_bench("bottle"),
+        needs="gas",
+        adjusts=True,
+        days=180,
+    ),
+    BenchCheck(
+        "zero",
+        "Zero",
+        "In clean air, away from exhausts.",
+        Allowed("EN 45544-4:2016, 7.4", share=0.02, amount=0.5),
+        _on_bench("clean air"),
+        adjusts=True,
+    ),
+)
+
 LEAFLET = """\
 Wear it at the collar or on the chest, outside the clothes, with the sensors free.
 Leave it on for the whole shift.
@@ -179,6 +228,7 @@ KIND = Kind(
     computed=short_term_means,
     watched=watched,
     live=live,
+    bench=BENCH,
     reaches=True,
     main_channel="co.avg",
     bounds=Bounds(31 * DAY_S, 1.0, 48, 50_000_000, 50_000),

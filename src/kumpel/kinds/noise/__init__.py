@@ -9,10 +9,12 @@ from pydantic import BaseModel
 
 from kumpel.core.assessment import Step, Verdict
 from kumpel.core.bounds import Bounds
+from kumpel.core.check_rules import Allowed
 from kumpel.core.noise.assess import assess
 from kumpel.core.noise.exposure import weekly_exposure_level
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
+from kumpel.kinds.bench import BenchCheck, BenchSensor
 from kumpel.kinds.kind import CheckInput, CheckWord, DecisionWord, Followed, GroupRule, Kind, StretchWord, Weekly
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.live import LiveFigure
@@ -80,6 +82,19 @@ LIBRARY: dict[str, BaseModel] = {
 }
 
 
+BENCH = (
+    BenchCheck(
+        "calibrator",
+        "Acoustic calibrator",
+        "Push the calibrator onto the microphone and switch it on.",
+        Allowed("ISO 9612:2009, 12.3: a drift of more than 0.5 dB", amount=0.5),
+        lambda setup: (BenchSensor("microphone", "Microphone", "dB", None),),
+        needs="calibrator",
+        adjusts=True,
+        days=1,
+    ),
+)
+
 LEAFLET = """\
 Wear it on the shoulder, on the side where it is louder, microphone up and about a hand's width from the ear.
 Leave it on for the whole shift, also during breaks. Work as on any other day.
@@ -104,6 +119,7 @@ KIND = Kind(
     setup_library=LIBRARY,
     plan=plan,
     live=live,
+    bench=BENCH,
     assess=assess,
     method="3",
     main_channel="leq.1",

@@ -1,0 +1,83 @@
+"""Whether a sensor measures right: what was applied against what was read, with the deviation that its source allows."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from kumpel.core.rounding import shown
+
+
+@dataclass(frozen=True)
+class Allowed:
+    """How far a reading may lie from what was applied: a share of it, or an amount in its unit, whichever is more; and who says so."""
+
+    source: str
+    share: float = 0.0
+    amount: float = 0.0
+
+    def most(self, applied: float) -> float:
+        """The most that a reading may be apart, in the unit of what was applied.
+
+        >>> Allowed("", share=0.1, amount=0.2).most(25.0), Allowed("", share=0.1, amount=0.2).most(1.0)
+        (2.5, 0.2)
+        """
+        return max(abs(applied) * self.share, self.amount)
+
+    @property
+    def in_words(self) -> str:
+        parts = [f"{100 * self.share:g} %" if self.share else "", f"{self.amount:g}" if self.amount else ""]
+        return "± " + " or ".join(part for part in parts if part)
+
+
+@dataclass(frozen=True)
+class Judged:
+    passed: bool
+    words: str
+
+
+def judge(allowed: Allowed, applied: float, read: float, decimals: int = 1) -> Judged:
+    """A reading against what was applied; what was not read has failed. Both in the same unit.
+
+    >>> judge(Allowed("", share=0.1), 25.0, 22.4).words
+    '22.4 is not within ± 10 % of 25.0'
+    """
+    if not math.isfinite(read):
+        return Judged(False, "nothing was read")
+    if not math.isfinite(applied):
+        return Judged(False, "it is not known what was applied")
+    # To the stated digit: what the paper shows never contradicts its verdict.
+    apart = abs(float(shown(read, decimals)) - applied)
+    if apart <= allowed.most(applied) + 1e-9:
+        return Judged(True, f"within {allowed.in_words}")
+    return Judged(False, f"{shown(read, decimals)} is not within {allowed.in_words} of {shown(applied, decimals)}")
+
+
+@dataclass(frozen=True)
+class FactorTrend:
+    """Where the span factor of a sensor goes: change a year, and in how many days it reaches the end of what can be adjusted; None where it
+    does not, or too few calibrations say."""
+
+    per_year: float
+    days_left: float | None
+
+
+REPLACE_AT = (0.7, 1.3)
+"""Beyond these a sensor has lost, or gained, so much that it is replaced."""
+LEAST_CALIBRATIONS = 3
+
+
+def factor_trend(days: list[float], factors: list[float]) -> FactorTrend | None:
+    """The line through the span factors of a sensor by least squares; `days` in rising order, of the same length. None of fewer than three.
+
+    >>> factor_trend([0.0, 180.0, 360.0], [1.0, 1.1, 1.2]).days_left
+    180.0
+    """
+    if len(days) < LEAST_CALIBRATIONS or days[-1] <= days[0]:
+        return None
+    middle, mean = sum(days) / len(days), sum(factors) / len(factors)
+    spread = sum((d - middle) ** 2 for d in days)
+    slope = sum((d - middle) * (f - mean) for d, f in zip(days, factors, strict=True)) / spread
+    end = REPLACE_AT[1] if slope > 0 else REPLACE_AT[0]
+    left = (end - factors[-1]) / slope if abs(slope) > 1e-9 else math.inf
+    return FactorTrend(slope * 365.25, round(max(left, 0.0), 6) if math.isfinite(left) else None)

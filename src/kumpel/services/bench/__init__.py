@@ -1,0 +1,1 @@
+"""Checks of recorders made here: references, runs, certificates."""

@@ -1,0 +1,314 @@
+"""Checks at work: a recorder's sensors one after the other, several recorders side by side; each result is kept when it is read."""
+
+from __future__ import annotations
+
+import logging
+import math
+import threading
+import time
+from collections.abc import Sequence
+from contextlib import suppress
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import sqlalchemy
+from sqlalchemy.exc import IntegrityError, SQLAlchemyError
+from sqlmodel import Session as Db
+from sqlmodel import col, select
+
+from kumpel.core.check_rules import judge
+from kumpel.kinds.bench import BenchCheck, BenchSensor
+from kumpel.kinds.registry import kind_of
+from kumpel.link.abilities import CheckMade
+from kumpel.link.errors import LinkError
+from kumpel.link.messages import Mode
+from kumpel.services.bench import certificates, references
+from kumpel.services.ground import deeds
+from kumpel.services.ground.deeds import Whom
+from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError, ProblemError
+from kumpel.services.recorders.live_values import talk_to
+from kumpel.services.recorders.recorders import recorder_of
+from kumpel.store.database import engine, tell
+from kumpel.store.tables import BenchRun, Recorder, Reference, SensorCheck, metadata, now
+
+log = logging.getLogger("kumpel.bench")
+WAITS, RUNS, PASSED, FAILED, SKIPPED = "waits", "runs", "passed", "failed", "no result"
+LOOKS_S, SPARE_S = 0.5, 15.0
+BEATS_S, DEAD_S = 5.0, 30.0
+"""A run says so often that it is at work; of one that has not for so long the process has ended."""
+MOST_AT_ONCE = 16
+RUNNING, DONE, STOPPED, BROKEN = "running", "done", "stopped", "broken"
+
+
+@dataclass(frozen=True)
+class Begun:
+    """What was begun, and of which recorders not, with why."""
+
+    runs: list[BenchRun]
+    refused: dict[int, str]
+
+
+def check_word(recorder: Recorder, what: str) -> BenchCheck:
+    """The check of a kind. InvalidError when it has none such."""
+    word = next((each for each in kind_of(recorder.kind).bench if each.key == what), None)
+    if word is None:
+        raise InvalidError(f"{recorder.token}: there is no check “{what}” at the bench for it.", field="what")
+    return word
+
+
+def begin(db: Db, url: str, recorder_ids: Sequence[int], what: str, reference_id: int | None, who: int | None) -> Begun:
+    """Begin a check of recorders, side by side. What stands against one is said, and stops none of the others."""
+    if len(recorder_ids) > MOST_AT_ONCE:
+        raise InvalidError(f"At most {MOST_AT_ONCE} recorders at a time.")
+    found = Begun([], {})
+    for recorder_id in dict.fromkeys(recorder_ids):
+        try:
+            found.runs.append(_begun(db, recorder_id, what, reference_id, who))
+        except ProblemError as problem:
+            db.rollback()
+            found.refused[recorder_id] = problem.detail
+    for run in found.runs:
+        threading.Thread(target=_work, args=(url, run.id), name=f"bench {run.id}", daemon=True).start()
+    return found
+
+
+def _begun(db: Db, recorder_id: int, what: str, reference_id: int | None, who: int | None) -> BenchRun:
+    recorder = recorder_of(db, recorder_id)
+    deeds.ask(db, "check begun", Whom("recorder", recorder_id))
+    word = check_word(recorder, what)
+    if not recorder.in_reach:
+        raise ConflictError(f"{recorder.token} is not in reach.", code="away")
+    reference = _reference(db, recorder, word, reference_id)
+    rows = [
+        _row(sensor, reference)
+        for sensor in word.sensors(recorder.setup)
+        if sensor.applied is not None or (reference is not None and sensor.key in reference.holds)
+    ]
+    if not rows:
+        raise ConflictError(f"{recorder.token}: none of its sensors is in {reference.name if reference else 'reach'}.")
+    run = BenchRun(
+        recorder_id=recorder_id, what=what, reference_id=reference.id if reference else None, rows=rows, made_by=who
+    )
+    db.add(run)
+    token = recorder.token
+    try:
+        db.flush()
+    except IntegrityError as error:
+        raise ConflictError(f"{token} is being checked already.", code="checking") from error
+    deeds.keep(db, "check begun", Whom("recorder", recorder_id), after={"what": what})
+    tell(db, "bench", run=run.id)
+    db.commit()
+    return run
+
+
+def _reference(db: Db, recorder: Recorder, word: BenchCheck, reference_id: int | None) -> Reference | None:
+    if not word.needs:
+        return None
+    if reference_id is not None:
+        row = db.get(Reference, reference_id)
+        if row is None or row.removed_at is not None or row.what != word.needs:
+            raise NotFoundError("This reference is not on the register (any more).")
+        if wrong := references.wrong_with(row):
+            raise ConflictError(f"Nothing is checked with it: {wrong}.", code="reference")
+        return row
+    sensors = [sensor.key for sensor in word.sensors(recorder.setup)]
+    best = references.best(references.all_of(db), word.needs, sensors)
+    if best is None:
+        raise ConflictError(
+            f"{recorder.token}: no reference that can be used for it is on the register. Add one, or see which has expired.",
+            code="no-reference",
+        )
+    return best
+
+
+def _row(sensor: BenchSensor, reference: Reference | None) -> dict[str, Any]:
+    applied = sensor.applied if sensor.applied is not None else (reference.holds[sensor.key] if reference else None)
+    return {
+        "sensor": sensor.key,
+        "label": sensor.label,
+        "unit": sensor.unit,
+        "decimals": sensor.decimals,
+        "applied": applied,
+        "before": None,
+        "after": None,
+        "factor": None,
+        "serial": "",
+        "state": WAITS,
+        "words": "",
+        "seconds": None,
+    }
+
+
+def stop(db: Db, run_id: int) -> BenchRun:
+    """End a run after the sensor that is at work: what was read before stays."""
+    run = db.get(BenchRun, run_id)
+    if run is None:
+        raise NotFoundError("This check is not on record.")
+    deeds.ask(db, "check stopped", Whom("recorder", run.recorder_id))
+    run.stop = True
+    db.add(run)
+    db.commit()
+    return run
+
+
+def newest(db: Db, recorder_ids: Sequence[int], within: timedelta = timedelta(hours=12)) -> dict[int, BenchRun]:
+    """The newest run of each recorder, of the last hours; one whose process has ended is broken."""
+    rows = db.exec(
+        select(BenchRun)
+        .where(col(BenchRun.recorder_id).in_(list(recorder_ids)), BenchRun.began_at > now() - within)
+        .order_by(col(BenchRun.id))
+    ).all()
+    for row in rows:
+        if row.state == RUNNING and row.beat_at < now() - timedelta(seconds=DEAD_S):
+            _end(row, BROKEN, "the server ended in the middle; what was not read has no result, repeat it")
+            db.add(row)
+            db.commit()
+    return {row.recorder_id: row for row in rows}
+
+
+def _end(run: BenchRun, state: str, trouble: str = "") -> None:
+    run.rows = [
+        row | ({"state": SKIPPED, "words": "", "seconds": None} if row["state"] in (WAITS, RUNS) else {})
+        for row in run.rows
+    ]
+    run.state, run.trouble, run.ended_at = state, trouble[:400], now()
+
+
+def _work(url: str, run_id: int | None) -> None:
+    """A run from its first sensor to its certificate."""
+    try:
+        with Db(engine(url), expire_on_commit=False) as db:
+            run = db.get_one(BenchRun, run_id)
+            deeds.work_for(db, run.made_by)
+            _checked(db, run)
+    except SQLAlchemyError:
+        log.warning("a check at the bench ended: the database is away")
+    except Exception:
+        log.exception("a check at the bench ended")
+        with suppress(SQLAlchemyError), Db(engine(url)) as db:
+            run = db.get_one(BenchRun, run_id)
+            _end(run, BROKEN, "it could not go on; what is wrong stands in the log of the server")
+            db.add(run)
+            db.commit()
+
+
+def _checked(db: Db, run: BenchRun) -> None:
+    recorder = recorder_of(db, run.recorder_id)
+    word = check_word(recorder, run.what)
+    reference = db.get(Reference, run.reference_id) if run.reference_id else None
+    trouble, state = "", DONE
+    for n in range(len(run.rows)):
+        db.refresh(run, ["stop"])
+        if run.stop:
+            state, trouble = STOPPED, "stopped by hand"
+            break
+        try:
+            with talk_to(db, recorder) as link:
+                seconds = link.check(run.what, run.rows[n]["sensor"], run.rows[n]["applied"])
+                _put(db, run, n, state=RUNS, seconds=seconds)
+                made = _wait(db, run, n, link, seconds)
+        except (ProblemError, LinkError) as error:
+            state = BROKEN
+            trouble = (
+                f"{recorder.token} was lost while {run.rows[n]['label']} was checked ({error}): no result, repeat it"
+            )
+            break
+        if made is None:
+            state, trouble = BROKEN, f"{run.rows[n]['label']}: the recorder told no result; repeat it"
+            break
+        if reference is not None and not _one_less(db, reference):
+            state, trouble = BROKEN, f"{reference.name} is empty: {run.rows[n]['label']} has no result"
+            break
+        _result(db, run, n, recorder, word, reference, made)
+    _end(run, state, trouble)
+    db.add(run)
+    certificates.issue(db, run, recorder, word, reference)
+    tell(db, "bench", run=run.id)
+    tell(db, "recorders")
+    db.commit()
+
+
+def _put(db: Db, run: BenchRun, n: int, **changes: Any) -> None:
+    run.rows = [row | changes if i == n else row for i, row in enumerate(run.rows)]
+    run.beat_at = now()
+    db.add(run)
+    tell(db, "bench", run=run.id)
+    db.commit()
+
+
+def _wait(db: Db, run: BenchRun, n: int, link: Any, seconds: float) -> CheckMade | None:
+    """The recorder's own result, once it has come to it; None where it tells none."""
+    ends, beat = time.monotonic() + seconds + SPARE_S, time.monotonic()
+    began = datetime.now(UTC)
+    while time.monotonic() < ends:
+        time.sleep(LOOKS_S)
+        if time.monotonic() - beat > BEATS_S:
+            beat = time.monotonic()
+            left = max(seconds - (datetime.now(UTC) - began).total_seconds(), 0.0)
+            _put(db, run, n, seconds=round(left))
+        if link.status().mode == Mode.CHECKING:
+            continue
+        first = next(iter(link.checks()), None)
+        same = first is not None and (first.check, first.sensor) == (run.what, run.rows[n]["sensor"])
+        return first if same else None
+    return None
+
+
+def _one_less(db: Db, reference: Reference) -> bool:
+    """Takes one test out of a bottle; says whether there was one."""
+    if reference.left is None:
+        return True
+    table = metadata.tables["reference"]
+    taken = db.connection().execute(
+        sqlalchemy.update(table).where(table.c.id == reference.id, table.c.left > 0).values({"left": table.c.left - 1})
+    )
+    db.commit()
+    return taken.rowcount == 1
+
+
+def _result(
+    db: Db, run: BenchRun, n: int, recorder: Recorder, word: BenchCheck, reference: Reference | None, made: CheckMade
+) -> None:
+    """Keep what was read: judged here, by what the source allows; the recorder's own no stands."""
+    row = run.rows[n]
+    read = math.nan if made.read is None else made.read
+    judged = judge(word.allowed, float(row["applied"] or 0.0), read, int(row["decimals"]))
+    passed = judged.passed and made.passed
+    words = judged.words if judged.passed == made.passed or not judged.passed else "the recorder itself says it failed"
+    at = datetime.fromtimestamp(round(made.at, 3), UTC)
+    days = _days(recorder, word, row["sensor"])
+    known = db.exec(
+        select(SensorCheck).where(
+            SensorCheck.recorder_id == recorder.id,
+            SensorCheck.what == run.what,
+            SensorCheck.sensor == row["sensor"],
+            SensorCheck.at == at,
+        )
+    ).first()
+    kept = known or SensorCheck(recorder_id=recorder.id or 0, what=run.what, sensor=row["sensor"], at=at)
+    kept.applied, kept.before, kept.read, kept.factor = made.applied, made.before, made.read, made.factor
+    kept.unit, kept.type, kept.serial = made.unit or row["unit"], made.type, made.serial
+    kept.gas, kept.lot = made.gas, reference.lot if reference else made.lot
+    kept.adjusted, kept.passed, kept.made_by, kept.note = made.adjusted, passed, run.made_by, words
+    kept.due_at = at + timedelta(days=days) if days and passed else None
+    db.add(kept)
+    _put(
+        db,
+        run,
+        n,
+        before=made.read if made.before is None else made.before,
+        after=made.read if made.adjusted else None,
+        factor=made.factor,
+        serial=made.serial,
+        state=PASSED if passed else FAILED,
+        words=words,
+        seconds=None,
+        due=None if kept.due_at is None else kept.due_at.isoformat(),
+    )
+
+
+def _days(recorder: Recorder, word: BenchCheck, sensor: str) -> float | None:
+    of = kind_of(recorder.kind).watched
+    watched = of(recorder.setup) if of else ()
+    return next((w.every_days for w in watched if (w.check, w.sensor) == (word.key, sensor)), word.days)

@@ -1,0 +1,183 @@
+"""The bench: monitors checked side by side, planted faults judged, a pulled cable, an empty bottle, certificates that stay."""
+
+from __future__ import annotations
+
+import io
+import shutil
+import tempfile
+import time
+from collections.abc import Sequence
+from datetime import date, timedelta
+from pathlib import Path
+
+import pypdf
+from sqlmodel import select
+
+from kumpel.demo.ensemble import Ensemble, StandIn
+from kumpel.link.discovery import Announcement
+from kumpel.services.bench import certificates, references, running, standing
+from kumpel.services.bench.references import Wish
+from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.recorders import recorders
+from kumpel.store.tables import BenchRun, Certificate, Recorder, Reference, SensorCheck, now
+from tests.support import DatabaseTest
+
+CREW = tuple(
+    StandIn(f"G-{n:02d}", f"GM-{n:06d}", f"Gas monitor {n}", kind="gas", auto_start=False) for n in range(1, 5)
+)
+MIX = {"o2": 18.0, "lel": 50.0, "co": 100.0, "h2s": 25.0}
+
+
+class Bench(DatabaseTest):
+    def setUp(self) -> None:
+        super().setUp()
+        folder = Path(tempfile.mkdtemp(prefix="kumpel-bench-"))
+        self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
+        self.ensemble = Ensemble(folder, 200.0)  # a check of 60 s takes 0.3
+        self.addCleanup(self.ensemble.stop)
+        self.ensemble.launch(CREW, False)
+        self.mine = [self.heard(each) for each in CREW]
+        self.bottle = references.add(
+            self.db, Wish("gas", "Mix A", MIX, "2210-7", 60, date.today() + timedelta(days=90))
+        )
+
+    def heard(self, each: StandIn) -> Recorder:
+        link = self.ensemble.running[each.token].link
+        return recorders.heard(self.db, Announcement(each.serial, "127.0.0.1", link, each.token))
+
+    def run_all(self, ids: Sequence[int], what: str = "bump", reference_id: int | None = None) -> list[BenchRun]:
+        begun = running.begin(self.db, self.url, ids, what, reference_id, self.who)
+        self.assertEqual(begun.refused, {})
+        return [self.ended(run.id or 0) for run in begun.runs]
+
+    def ended(self, run_id: int) -> BenchRun:
+        ends = time.monotonic() + 60
+        while time.monotonic() < ends:
+            self.db.rollback()
+            self.db.expire_all()
+            run = self.db.get_one(BenchRun, run_id)
+            if run.state != "running":
+                return run
+            time.sleep(0.1)
+        raise AssertionError("it did not end")
+
+    @property
+    def ids(self) -> list[int]:
+        return [each.id or 0 for each in self.mine]
+
+    def test_four_side_by_side_each_with_its_certificate_and_what_is_due_is_done(self) -> None:
+        before, _ = standing.bays(self.db)
+        self.assertTrue(all(any(d.check == "bump" for d in bay.due) for bay in before))
+        runs = self.run_all(self.ids)
+        for run in runs:
+            self.assertEqual((run.state, [row["state"] for row in run.rows]), ("done", ["passed"] * 4))
+            self.assertEqual([row["before"] for row in run.rows], [round(0.98 * row["applied"], 2) for row in run.rows])
+        after, _ = standing.bays(self.db)
+        self.assertFalse(any(d.check == "bump" for bay in after for d in bay.due))
+        papers = self.db.exec(select(Certificate).order_by(Certificate.id)).all()
+        self.assertEqual([p.number[-5:] for p in papers], ["00001", "00002", "00003", "00004"])
+        self.assertTrue(all(p.passed for p in papers))
+        # Sixteen tests were taken out of the bottle.
+        self.assertEqual(self.db.get_one(Reference, self.bottle.id).left, 44)
+        mine = next(p for p in papers if p.run_id == runs[0].id)
+        words = " ".join(pypdf.PdfReader(io.BytesIO(mine.pdf)).pages[0].extract_text().split())
+        row = next(row for row in runs[0].rows if row["sensor"] == "h2s")
+        for said in (mine.number, "lot 2210-7", row["serial"], "25.0 ppm", "24.5", "± 20 %", "EN 60079-29-2"):
+            self.assertIn(said, words)
+        self.assertEqual(len(pypdf.PdfReader(io.BytesIO(certificates.of_day(self.db, date.today()))).pages), 4)
+
+    def test_a_planted_fault_fails_that_sensor_alone(self) -> None:
+        self.ensemble.running["G-02"].tell("set", raw={"fails": ["h2s"]})
+        run = self.run_all(self.ids[1:2], "span")[0]
+        states = {row["sensor"]: row["state"] for row in run.rows}
+        self.assertEqual(states, {"o2": "passed", "lel": "passed", "co": "passed", "h2s": "failed"})
+        good = next(row for row in run.rows if row["sensor"] == "co")
+        # Read 98 before, set to 100: the factor is 100/98.
+        self.assertEqual((good["before"], good["after"], good["factor"]), (98.0, 100.0, round(100 / 98, 4)))
+        bad = next(row for row in run.rows if row["sensor"] == "h2s")
+        self.assertEqual((bad["before"], bad["words"]), (12.5, "12.5 is not within ± 10 % or 0.1 of 25.0"))
+        paper = self.db.exec(select(Certificate)).one()
+        self.assertFalse(paper.passed)
+        late = standing.bays(self.db)[0][1].due
+        self.assertIn(("span", "h2s", "failed"), [(d.check, d.sensor, d.state) for d in late])
+
+    def test_a_pulled_cable_leaves_no_result_for_what_was_at_work(self) -> None:
+        self.ensemble.running["G-01"].tell("set", raw={})
+        begun = running.begin(self.db, self.url, self.ids[:1], "bump", None, self.who)
+        time.sleep(0.9)
+        self.ensemble.running["G-01"].tell("vanish")
+        run = self.ended(begun.runs[0].id or 0)
+        self.assertEqual(run.state, "broken")
+        self.assertIn("no result, repeat it", run.trouble)
+        states = [row["state"] for row in run.rows]
+        self.assertIn("no result", states)
+        done = sum(state == "passed" for state in states)
+        kept = self.db.exec(select(SensorCheck).where(SensorCheck.made_by == self.who)).all()
+        self.assertEqual(len(kept), done)
+        papers = self.db.exec(select(Certificate)).all()
+        self.assertEqual([p.passed for p in papers], [False] * bool(done))
+
+    def test_a_bottle_that_is_empty_in_the_middle_and_one_that_has_expired(self) -> None:
+        self.bottle.left = 2
+        self.db.add(self.bottle)
+        self.db.commit()
+        run = self.run_all(self.ids[:1])[0]
+        self.assertEqual([row["state"] for row in run.rows], ["passed", "passed", "no result", "no result"])
+        self.assertIn("Mix A is empty", run.trouble)
+        begun = running.begin(self.db, self.url, self.ids[:1], "bump", None, self.who)
+        self.assertIn("no reference that can be used", begun.refused[self.ids[0]])
+        old = references.add(self.db, Wish("gas", "Mix B", MIX, expires=date.today() - timedelta(days=1)))
+        self.assertIn("has expired", references.wrong_with(old))
+        begun = running.begin(self.db, self.url, self.ids[:1], "bump", old.id, self.who)
+        self.assertIn("has expired", begun.refused[self.ids[0]])
+        with self.assertRaises(InvalidError):
+            references.add(self.db, Wish("gas", "Mix C", {}))
+
+    def test_one_at_a_time_and_stopped_after_the_sensor_at_work(self) -> None:
+        begun = running.begin(self.db, self.url, self.ids[:1], "bump", None, self.who)
+        again = running.begin(self.db, self.url, self.ids[:1], "bump", None, self.who)
+        self.assertIn("is being checked already", again.refused[self.ids[0]])
+        running.stop(self.db, begun.runs[0].id or 0)
+        run = self.ended(begun.runs[0].id or 0)
+        self.assertEqual(run.state, "stopped")
+        self.assertIn("no result", [row["state"] for row in run.rows])
+
+    def test_a_run_whose_process_has_ended_is_broken_and_gives_way(self) -> None:
+        dead = BenchRun(recorder_id=self.ids[0], what="bump", rows=[], beat_at=now() - timedelta(minutes=5))
+        self.db.add(dead)
+        self.db.commit()
+        self.assertEqual(running.newest(self.db, self.ids)[self.ids[0]].state, "broken")
+        self.assertEqual(self.run_all(self.ids[:1])[0].state, "done")
+
+    def test_revoked_with_a_reason_and_never_deleted(self) -> None:
+        self.run_all(self.ids[:1])
+        paper = self.db.exec(select(Certificate)).one()
+        with self.assertRaises(InvalidError):
+            certificates.revoke(self.db, paper.id or 0, "  ")
+        certificates.revoke(self.db, paper.id or 0, "wrong bottle")
+        with self.assertRaises(ConflictError):
+            certificates.revoke(self.db, paper.id or 0, "again")
+        with self.assertRaises(NotFoundError):
+            certificates.of_day(self.db, date.today())
+        self.assertEqual(self.db.exec(select(Certificate)).one().revoked_why, "wrong bottle")
+
+    def test_the_drift_of_a_sensor_begins_anew_with_another_one(self) -> None:
+        at = now() - timedelta(days=800)
+        for n, (serial, factor) in enumerate([("A", 1.5), ("B", 1.0), ("B", 1.05), ("B", 1.06), ("B", 1.07)]):
+            self.db.add(
+                SensorCheck(
+                    recorder_id=self.ids[0],
+                    what="span",
+                    sensor="no2",
+                    serial=serial,
+                    factor=factor,
+                    at=at + timedelta(days=180 * n),
+                )
+            )
+        self.db.commit()
+        [drift] = standing.drifts(self.db, self.ids[0])
+        self.assertEqual(
+            (drift.serial, drift.factors), ("B", [1.0, 1.05, round(1.05 * 1.06, 6), round(1.05 * 1.06 * 1.07, 6)])
+        )
+        assert drift.trend is not None
+        self.assertLess(drift.trend.days_left or 1e9, 600)
