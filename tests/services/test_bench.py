@@ -86,6 +86,19 @@ class Bench(DatabaseTest):
             self.assertIn(said, words)
         self.assertEqual(len(pypdf.PdfReader(io.BytesIO(certificates.of_day(self.db, date.today()))).pages), 4)
 
+    def test_a_sensor_that_one_bottle_does_not_hold_takes_the_next(self) -> None:
+        self.bottle.holds = {"o2": 18.0, "co": 100.0}
+        self.db.add(self.bottle)
+        self.db.commit()
+        more = references.add(self.db, Wish("gas", "Mix B", {"h2s": 25.0}, "77", 9))
+        run = self.run_all(self.ids[:1])[0]
+        self.assertEqual([row["sensor"] for row in run.rows], ["o2", "co", "h2s"])
+        self.assertEqual(
+            (self.db.get_one(Reference, self.bottle.id).left, self.db.get_one(Reference, more.id).left), (58, 8)
+        )
+        words = pypdf.PdfReader(io.BytesIO(self.db.exec(select(Certificate)).one().pdf)).pages[0].extract_text()
+        self.assertTrue("lot 2210-7" in words and "lot 77" in words)
+
     def test_a_planted_fault_fails_that_sensor_alone(self) -> None:
         self.ensemble.running["G-02"].tell("set", raw={"fails": ["h2s"]})
         run = self.run_all(self.ids[1:2], "span")[0]

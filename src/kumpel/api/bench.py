@@ -88,7 +88,7 @@ def bench(db: Database, who: Who) -> schemas.Bench:
 
 
 @router.post("/bench/runs", status_code=201)
-def begin(wish: schemas.BenchWish, request: Request, db: Database, who: Who) -> schemas.BenchBegun:
+def begin_checks(wish: schemas.BenchWish, request: Request, db: Database, who: Who) -> schemas.BenchBegun:
     """Begin a check of recorders side by side; what stands against one stops none of the others."""
     url = request.app.state.config.database_url
     begun = running.begin(db, url, wish.recorders, wish.what, wish.reference_id, who.id)
@@ -99,7 +99,7 @@ def begin(wish: schemas.BenchWish, request: Request, db: Database, who: Who) -> 
 
 
 @router.post("/bench/runs/{run_id}/stop")
-def stop(run_id: int, db: Database, who: Who) -> schemas.BenchRun:
+def stop_check(run_id: int, db: Database, who: Who) -> schemas.BenchRun:
     """End a run after the sensor that is at work."""
     return _run(running.stop(db, run_id), {})
 
@@ -116,7 +116,7 @@ def remove_reference(reference_id: int, db: Database, who: Who) -> None:
 
 
 @router.get("/recorders/{recorder_id}/drifts")
-def drifts(recorder_id: int, db: Database, who: Who) -> schemas.SensorDrifts:
+def sensor_drifts(recorder_id: int, db: Database, who: Who) -> schemas.SensorDrifts:
     """The span factor of each sensor over its life, and where it goes."""
     recorder_of(db, recorder_id)
     return schemas.SensorDrifts(
@@ -135,7 +135,7 @@ def drifts(recorder_id: int, db: Database, who: Who) -> schemas.SensorDrifts:
 
 
 @router.get("/certificates")
-def listed(
+def certificates_of(
     db: Database, who: Who, day: schemas.Day | None = None, recorder_id: schemas.AskedId | None = None
 ) -> schemas.Certificates:
     """Certificates, the newest first: of a day, of a recorder."""
@@ -144,7 +144,7 @@ def listed(
 
 
 @router.get("/certificates/{certificate_id}/pdf", response_class=Response, responses=PDF)
-def printed(certificate_id: int, db: Database, who: Who) -> Response:
+def certificate_pdf(certificate_id: int, db: Database, who: Who) -> Response:
     """A certificate as it was frozen."""
     row = certificates.row_of(db, certificate_id)
     name = {"Content-Disposition": f'attachment; filename="{row.number}.pdf"'}
@@ -152,7 +152,7 @@ def printed(certificate_id: int, db: Database, who: Who) -> Response:
 
 
 @router.get("/certificates/day/{day}/pdf", response_class=Response, responses=PDF)
-def of_day(day: schemas.Day, db: Database, who: Who) -> Response:
+def certificates_of_day(day: schemas.Day, db: Database, who: Who) -> Response:
     """Every certificate of a day that holds, as one file to print."""
     data = certificates.of_day(db, day)
     name = {"Content-Disposition": f'attachment; filename="certificates {day}.pdf"'}
@@ -160,6 +160,6 @@ def of_day(day: schemas.Day, db: Database, who: Who) -> Response:
 
 
 @router.post("/certificates/{certificate_id}/revoke")
-def revoke(certificate_id: int, wish: schemas.Revoking, db: Database, who: Who) -> schemas.Certificate:
+def revoke_certificate(certificate_id: int, wish: schemas.Revoking, db: Database, who: Who) -> schemas.Certificate:
     """Say that a certificate does not hold; it stays on record."""
     return _certificate(certificates.revoke(db, certificate_id, wish.why))

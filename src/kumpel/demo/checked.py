@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -9,6 +10,7 @@ from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.demo.ensemble import Ensemble
+from kumpel.services.bench import references
 from kumpel.services.recorders import checks
 from kumpel.store.tables import Account, Recorder, SensorCheck, now
 
@@ -52,6 +54,14 @@ LABORATORY = {"N-02": 400, "N-03": 390, "N-04": 745, "N-06": 120, "N-07": 260}
 """Sound level meters: days since the laboratory had them; they are due after two years (ISO 9612:2009, 5.3)."""
 
 
+REFERENCES = (
+    references.Wish("gas", "Mix A", {"o2": 18.0, "lel": 50.0, "co": 100.0, "h2s": 25.0}, "2210-7", 62),
+    references.Wish("gas", "Mix B", {"no2": 5.0}, "2197-3", 41),
+    references.Wish("gas", "Mix C", {"so2": 5.0}, "2188-1", 9),
+    references.Wish("calibrator", "Calibrator", {"microphone": 94.0}, "AC-31", certificate="L-31-2603"),
+)
+
+
 def put(db: Db, ensemble: Ensemble) -> None:
     recorders = {recorder.token: recorder for recorder in db.exec(select(Recorder)).all()}
     who = db.exec(select(Account.id)).first()
@@ -78,6 +88,8 @@ def put(db: Db, ensemble: Ensemble) -> None:
             "made_by": who,
         }
         checks.keep(db, recorders[token], SensorCheck(recorder_id=0, what="laboratory check", at=at, **about))
+    for wish in REFERENCES:
+        references.add(db, replace(wish, expires=today.date() + timedelta(days=wish.left * 4 if wish.left else 300)))
     db.commit()
     for token in {token for token, *_ in CALIBRATED}:
         ensemble.running[token].tell("set", calibrations=_on_it(token, today))

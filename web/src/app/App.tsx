@@ -20,6 +20,7 @@ const SCREENS = {
   plan: fetched(() => import("@/features/plan/PlanPage")),
   groups: fetched(() => import("@/features/groups/Groups")),
   recorders: fetched(() => import("@/features/recorders/Recorders")),
+  bench: fetched(() => import("@/features/bench/BenchPage")),
   spot: fetched(() => import("@/features/sensors/SpotPage")),
   wall: fetched(() => import("@/features/wall/WallPage")),
   sensors: fetched(() => import("@/features/sensors/Sensors")),
@@ -37,6 +38,7 @@ const Several = lazy(fetched(() => import("@/features/review/Several")));
 const Report = lazy(SCREENS.report);
 const WallPage = lazy(SCREENS.wall);
 const SpotPage = lazy(SCREENS.spot);
+const BenchPage = lazy(SCREENS.bench);
 const People = lazy(SCREENS.people);
 const Groups = lazy(SCREENS.groups);
 const PlanPage = lazy(SCREENS.plan);
@@ -102,6 +104,7 @@ export function App() {
               <Route path="/groups/:id?" element={<Groups />} />
               <Route path="/recorders" element={<Recorders />} />
               <Route path="/recorders/:id/look" element={<SpotPage />} />
+              <Route path="/bench" element={<BenchPage />} />
               <Route path="/wall" element={<WallPage />} />
               <Route path="/recorders/:id/sensors" element={<Sensors />} />
               <Route path="/vehicles" element={<Yard />} />

@@ -20,7 +20,7 @@ export const LOADING = ["loading"];
 
 /** Which queries a note from the server makes stale. */
 const STALE: Record<string, string[]> = {
-  recorders: ["recorders", "take-in", "line", "draft", "sensors"],
+  recorders: ["recorders", "take-in", "line", "draft", "sensors", "bench"],
   "hand-overs": ["hand-overs", "recorders", "take-in", "line", "people", "plan"],
   "take-in": ["take-in", "line"],
   stored: ["take-in", "line", "sessions", "hand-overs", "recorders", "kinds", "years", "groups", "plan"],
@@ -36,6 +36,8 @@ const STALE: Record<string, string[]> = {
   courses: ["courses", "draft"],
   settings: ["settings", "kinds", "limit-sets", "limits", "recorders", "years"],
   "limit-sets": ["limit-sets", "limits", "years"],
+  bench: ["bench"],
+  marks: ["wall"],
   mails: ["mails"],
   batches: ["batches", "line"],
 };

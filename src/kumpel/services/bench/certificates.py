@@ -26,9 +26,7 @@ from kumpel.store.tables import Account, BenchRun, Certificate, Recorder, Refere
 RESULTS = ("passed", "failed")
 
 
-def issue(
-    db: Db, run: BenchRun, recorder: Recorder, word: BenchCheck, reference: Reference | None
-) -> Certificate | None:
+def issue(db: Db, run: BenchRun, recorder: Recorder, word: BenchCheck) -> Certificate | None:
     """The certificate of a run, in the transaction of the caller; None where nothing was read: what has no result proves nothing."""
     rows = [row for row in run.rows if row["state"] in RESULTS]
     if not rows:
@@ -36,7 +34,7 @@ def issue(
     taken = text("update counter set value = value + 1 where name = 'certificate' returning value")
     number = f"K-{now():%Y}-{int(db.connection().execute(taken).scalar_one()):05d}"
     by = db.get(Account, run.made_by) if run.made_by else None
-    document = _document(db, run, rows, recorder, word, reference, number, by.name if by else "")
+    document = _document(db, run, rows, recorder, word, number, by.name if by else "")
     data = pages.pdf(pages.printable(document)[0])
     made = Certificate(
         number=number,
@@ -64,7 +62,6 @@ def _document(
     rows: list[dict[str, Any]],
     recorder: Recorder,
     word: BenchCheck,
-    reference: Reference | None,
     number: str,
     by: str,
 ) -> Document:
@@ -84,7 +81,8 @@ def _document(
         Fact(label="Checked", value=f"{ended:%d %b %Y, %H:%M}"),
         Fact(label="By", value=by or "not known"),
     ]
-    if reference is not None:
+    held = dict.fromkeys(row["reference"] for row in rows if row.get("reference"))
+    for reference in (each for key in held if (each := db.get(Reference, key)) is not None):
         expires = f", to {reference.expires:%d %b %Y}" if reference.expires else ""
         facts.append(Fact(label="Reference", value=f"{reference.name}, lot {reference.lot or 'not known'}{expires}"))
         if reference.certificate:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
 
 from sqlmodel import Session as Db
 from sqlmodel import col, select
@@ -89,15 +88,8 @@ def wrong_with(row: Reference, today: date | None = None) -> str:
     return ""
 
 
-def best(rows: Sequence[Reference], what: str, sensors: Sequence[str]) -> Reference | None:
-    """Of those that can be used the one that covers most of the sensors."""
-    usable = [row for row in rows if row.what == what and not wrong_with(row)]
-    covered = {row.id: sum(key in row.holds for key in sensors) for row in usable}
-    return max((row for row in usable if covered[row.id]), key=lambda row: covered[row.id], default=None)
-
-
-def plain(row: Reference | None) -> dict[str, Any]:
-    """What a certificate says of a reference."""
-    if row is None:
-        return {}
-    return {"name": row.name, "lot": row.lot, "certificate": row.certificate, "expires": str(row.expires or "")}
+def usable(rows: Sequence[Reference], what: str, sensors: Sequence[str]) -> list[Reference]:
+    """Of those that can be used the ones that hold any of the sensors, first that which holds most."""
+    found = [row for row in rows if row.what == what and not wrong_with(row)]
+    covered = {row.id: sum(key in row.holds for key in sensors) for row in found}
+    return sorted((row for row in found if covered[row.id]), key=lambda row: -covered[row.id])

@@ -79,16 +79,18 @@ def _begun(db: Db, recorder_id: int, what: str, reference_id: int | None, who: i
     word = check_word(recorder, what)
     if not recorder.in_reach:
         raise ConflictError(f"{recorder.token} is not in reach.", code="away")
-    reference = _reference(db, recorder, word, reference_id)
-    rows = [
-        _row(sensor, reference)
-        for sensor in word.sensors(recorder.setup)
-        if sensor.applied is not None or (reference is not None and sensor.key in reference.holds)
-    ]
+    held = _references(db, recorder, word, reference_id)
+    rows = []
+    for sensor in word.sensors(recorder.setup):
+        reference = next((each for each in held if sensor.key in each.holds), None)
+        if sensor.applied is not None or reference is not None:
+            rows.append(_row(sensor, reference))
     if not rows:
-        raise ConflictError(f"{recorder.token}: none of its sensors is in {reference.name if reference else 'reach'}.")
+        raise ConflictError(f"{recorder.token}: none of its sensors is in {held[0].name if held else 'reach'}.")
+    # Sensor by sensor through one bottle, then the next.
+    rows.sort(key=lambda row: [each.id for each in held].index(row["reference"]) if row["reference"] else -1)
     run = BenchRun(
-        recorder_id=recorder_id, what=what, reference_id=reference.id if reference else None, rows=rows, made_by=who
+        recorder_id=recorder_id, what=what, reference_id=held[0].id if held else None, rows=rows, made_by=who
     )
     db.add(run)
     token = recorder.token
@@ -102,24 +104,25 @@ def _begun(db: Db, recorder_id: int, what: str, reference_id: int | None, who: i
     return run
 
 
-def _reference(db: Db, recorder: Recorder, word: BenchCheck, reference_id: int | None) -> Reference | None:
+def _references(db: Db, recorder: Recorder, word: BenchCheck, reference_id: int | None) -> list[Reference]:
+    """The one that was named, else all that can be used for any of its sensors."""
     if not word.needs:
-        return None
+        return []
     if reference_id is not None:
         row = db.get(Reference, reference_id)
         if row is None or row.removed_at is not None or row.what != word.needs:
             raise NotFoundError("This reference is not on the register (any more).")
         if wrong := references.wrong_with(row):
             raise ConflictError(f"Nothing is checked with it: {wrong}.", code="reference")
-        return row
+        return [row]
     sensors = [sensor.key for sensor in word.sensors(recorder.setup)]
-    best = references.best(references.all_of(db), word.needs, sensors)
-    if best is None:
+    found = references.usable(references.all_of(db), word.needs, sensors)
+    if not found:
         raise ConflictError(
             f"{recorder.token}: no reference that can be used for it is on the register. Add one, or see which has expired.",
             code="no-reference",
         )
-    return best
+    return found
 
 
 def _row(sensor: BenchSensor, reference: Reference | None) -> dict[str, Any]:
@@ -130,6 +133,7 @@ def _row(sensor: BenchSensor, reference: Reference | None) -> dict[str, Any]:
         "unit": sensor.unit,
         "decimals": sensor.decimals,
         "applied": applied,
+        "reference": reference.id if reference and sensor.applied is None else None,
         "before": None,
         "after": None,
         "factor": None,
@@ -196,7 +200,6 @@ def _work(url: str, run_id: int | None) -> None:
 def _checked(db: Db, run: BenchRun) -> None:
     recorder = recorder_of(db, run.recorder_id)
     word = check_word(recorder, run.what)
-    reference = db.get(Reference, run.reference_id) if run.reference_id else None
     trouble, state = "", DONE
     for n in range(len(run.rows)):
         db.refresh(run, ["stop"])
@@ -217,13 +220,15 @@ def _checked(db: Db, run: BenchRun) -> None:
         if made is None:
             state, trouble = BROKEN, f"{run.rows[n]['label']}: the recorder told no result; repeat it"
             break
+        held = run.rows[n]["reference"]
+        reference = db.get(Reference, held) if held else None
         if reference is not None and not _one_less(db, reference):
             state, trouble = BROKEN, f"{reference.name} is empty: {run.rows[n]['label']} has no result"
             break
         _result(db, run, n, recorder, word, reference, made)
     _end(run, state, trouble)
     db.add(run)
-    certificates.issue(db, run, recorder, word, reference)
+    certificates.issue(db, run, recorder, word)
     tell(db, "bench", run=run.id)
     tell(db, "recorders")
     db.commit()

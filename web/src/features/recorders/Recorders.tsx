@@ -17,6 +17,9 @@ export default function Recorders() {
       <Link to="/wall" className="ml-auto min-h-6 text-act hover:underline">
         Watch them live
       </Link>
+      <Link to="/bench" className="min-h-6 text-act hover:underline">
+        Check bench
+      </Link>
       <Link to="/vehicles" className=" min-h-6 text-act hover:underline">
         Vehicles and courses
       </Link>

@@ -1,0 +1,110 @@
+import type { Schemas } from "@/api/client";
+import { Button, Verdict, type VerdictWord } from "@/ui/basics";
+import { day, moment, number, unitWords } from "@/ui/format";
+import type { Bay, Run } from "./useBench";
+
+type Row = Schemas["BenchRow"];
+const SHAPE: Record<Row["state"], VerdictWord | null> = {
+  passed: "within",
+  failed: "above limit",
+  "no result": "not assessable",
+  waits: null,
+  runs: null,
+};
+
+const shown = (value: number | null, row: Row) => (value === null ? "–" : number(value, row.decimals));
+
+function Result({ row }: { row: Row }) {
+  const shape = SHAPE[row.state];
+  if (shape)
+    return (
+      <span title={row.words || undefined}>
+        <Verdict verdict={shape} words={row.state === "failed" ? row.words || "failed" : row.state} />
+      </span>
+    );
+  if (row.state === "runs")
+    return <span className="text-act">at work{row.seconds === null ? "" : `, ${number(row.seconds, 0)} s left`}</span>;
+  return <span className="text-soft">waits</span>;
+}
+
+/** A check of one recorder, sensor by sensor: applied, before, after, factor, result, when it is due again. */
+export function RunTable({ bay, run, onStop }: { bay: Bay; run: Run; onStop: (run: Run) => void }) {
+  const word = bay.checks.find((each) => each.key === run.what);
+  const done = run.rows.filter((row) => row.state === "passed" || row.state === "failed").length;
+  return (
+    <section
+      aria-label={`${bay.token}, ${word?.label ?? run.what}`}
+      className="rounded-lg border border-line bg-panel px-3 py-2"
+    >
+      <div className="flex flex-wrap items-baseline gap-x-3 pb-1">
+        <h2>
+          {bay.token}, {word?.label.toLowerCase() ?? run.what}
+        </h2>
+        <span className="text-[13px] text-soft">
+          {bay.holder ? `with ${bay.holder}` : "nobody has it"}; began {moment(run.began_at)}
+        </span>
+        <span className="ml-auto text-[13px]" role="status">
+          <b className="font-semibold">
+            {done} of {run.rows.length}
+          </b>{" "}
+          sensors done
+        </span>
+        {run.state === "running" && (
+          <Button size="small" look="quiet" onClick={() => onStop(run)}>
+            Stop after this sensor
+          </Button>
+        )}
+        {run.certificate_id !== null && (
+          <a
+            className="text-act hover:underline"
+            href={`/api/certificates/${run.certificate_id}/pdf`}
+            target="_blank"
+            rel="noreferrer"
+          >
+            Certificate
+          </a>
+        )}
+      </div>
+      {run.trouble && <p className="pb-1 text-[13px] text-action">{run.trouble}</p>}
+      <div className="overflow-x-auto">
+        <table className="w-full whitespace-nowrap text-[13.5px]">
+          <thead className="font-narrow text-[12.5px] text-soft">
+            <tr className="text-right [&>th]:px-2 [&>th]:py-1 [&>th]:font-medium">
+              <th className="text-left">Sensor</th>
+              <th className="text-left">Serial number</th>
+              <th>Applied</th>
+              <th>Before</th>
+              <th>After</th>
+              <th>Factor</th>
+              <th className="text-left">Result</th>
+              <th>Next due</th>
+            </tr>
+          </thead>
+          <tbody>
+            {run.rows.map((row) => (
+              <tr
+                key={row.sensor}
+                className={`border-hair border-t text-right [&>td]:px-2 [&>td]:py-0.5 ${row.state === "runs" ? "bg-act-soft" : ""}`}
+              >
+                <th scope="row" className="px-2 text-left font-semibold">
+                  {row.label}
+                </th>
+                <td className="text-left text-soft">{row.serial}</td>
+                <td>
+                  {shown(row.applied, row)} <span className="text-soft">{unitWords(row.unit)}</span>
+                </td>
+                <td>{shown(row.before, row)}</td>
+                <td>{shown(row.after, row)}</td>
+                <td>{row.after === null || row.factor === null ? "–" : `× ${number(row.factor, 3)}`}</td>
+                <td className="text-left">
+                  <Result row={row} />
+                </td>
+                <td className="text-soft">{row.due ? day(row.due) : "–"}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </section>
+  );
+}

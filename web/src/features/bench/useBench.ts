@@ -1,0 +1,71 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, ask, type Schemas } from "@/api/client";
+import { useNotices } from "@/ui/notices";
+
+export type Bay = Schemas["BenchBay"];
+export type Run = Schemas["BenchRun"];
+export type Reference = Schemas["Reference"];
+
+const AT_WORK_MS = 1_000;
+const BENCH = ["bench"];
+
+/** The bench as it stands: asked for each second while something is at work. */
+export function useBench() {
+  return useQuery({
+    queryKey: BENCH,
+    queryFn: () => ask(api.GET("/api/bench")),
+    refetchInterval: ({ state }) => (state.data?.bays.some((bay) => bay.run?.state === "running") ? AT_WORK_MS : false),
+  });
+}
+
+/** Recorders on which a check is due, and that are not at work. */
+export const dueOf = (bays: Bay[], what: string) =>
+  bays.filter((bay) => bay.run?.state !== "running" && bay.due.some((each) => each.check === what));
+
+export function useBenchDeeds() {
+  const queries = useQueryClient();
+  const { say, fail } = useNotices();
+  const again = () => void queries.invalidateQueries({ queryKey: BENCH });
+  const begin = useMutation({
+    mutationFn: (wish: Schemas["BenchWish"]) => ask(api.POST("/api/bench/runs", { body: wish })),
+    onSuccess: ({ refused }) => {
+      again();
+      if (refused.length) say(refused.map((each) => each.why).join(" "));
+    },
+    onError: fail,
+  });
+  const stop = useMutation({
+    mutationFn: (run: number) => ask(api.POST("/api/bench/runs/{run_id}/stop", { params: { path: { run_id: run } } })),
+    onSuccess: () => {
+      say("It ends after the sensor that is at work.");
+      again();
+    },
+    onError: fail,
+  });
+  const add = useMutation({
+    mutationFn: (wish: Schemas["NewReference"]) => ask(api.POST("/api/bench/references", { body: wish })),
+    onSuccess: again,
+    onError: fail,
+  });
+  const remove = useMutation({
+    mutationFn: (id: number) =>
+      ask(api.DELETE("/api/bench/references/{reference_id}", { params: { path: { reference_id: id } } })),
+    onSuccess: again,
+    onError: fail,
+  });
+  const revoke = useMutation({
+    mutationFn: ({ id, why }: { id: number; why: string }) =>
+      ask(
+        api.POST("/api/certificates/{certificate_id}/revoke", {
+          params: { path: { certificate_id: id } },
+          body: { why },
+        }),
+      ),
+    onSuccess: (paper) => {
+      say(`${paper.number} is revoked; it stays on record.`);
+      again();
+    },
+    onError: fail,
+  });
+  return { begin, stop, add, remove, revoke };
+}
