@@ -79,13 +79,28 @@ def review(page: Page) -> None:
     page.mouse.move(box["x"] + box["width"] * 0.6, box["y"] + 100)
 
 
-def plain(page: Page) -> None:
-    """A night of oximetry: the plain sheet with an event chosen."""
-    page.get_by_role("button", name="Emil Farkas").first.click()
-    page.get_by_role("button", name="falls of 4 points").wait_for()
-    page.get_by_role("button", name="falls of 4 points").click()
-    for _ in range(9):
-        page.keyboard.press("ArrowDown")
+def dust(page: Page) -> None:
+    """Twelve runs of a placing, the last one on top; taken in first where it was not."""
+    placing = page.get_by_role("navigation", name="Waiting for a look").get_by_text("12 days")
+    if not placing.count():
+        page.keyboard.press("2")
+        page.get_by_role("button", name=re.compile("^Take in all")).click()
+        page.wait_for_timeout(20_000)
+        page.keyboard.press("3")
+    placing.first.click()
+    page.get_by_role("tab", name=re.compile("runs of this placing")).wait_for()
+
+
+def wall(page: Page) -> None:
+    """A minute of the late crew."""
+    page.get_by_role("listitem").filter(has_text="Ylva Stenmark").wait_for()
+    page.wait_for_timeout(60_000)
+
+
+def bench(page: Page) -> None:
+    """One that was bump-tested just now."""
+    page.get_by_role("button", name="Bump test", exact=True).click()
+    page.get_by_role("link", name="Certificate", exact=True).wait_for(timeout=60_000)
 
 
 def gas(page: Page) -> None:
@@ -186,8 +201,8 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("hand-out", "/hand-out", hand_out),
     ("take-in", "/take-in", take_in),
     ("review", "/review", review),
-    ("review-plain", "/review", plain),
     ("review-gas", "/review", gas),
+    ("review-dust", "/review", dust),
     ("review-pressure", "/review", pressure),
     ("review-compare", "", compare),
     ("review-laps", "/review", laps),
@@ -200,8 +215,8 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("recorders", "/recorders", board),
     ("sensors", "/recorders?as=list", sensors),
     ("limits", "/limits?set=noise", copying),
-    ("settings", "/settings", nothing),
-    ("vehicles", "/vehicles", nothing),
+    ("wall", "/wall", wall),
+    ("bench", "/bench", bench),
 ]
 
 

@@ -256,7 +256,7 @@ class Recorder:
 
     def sensors(self) -> dict[str, dict[str, str]]:
         """Type and serial number of each sensor that can be checked."""
-        tail = self.declared.serial[-3:]
+        tail = "".join(sign for sign in self.declared.serial if sign.isalnum())[-3:]
         names = dict.fromkeys(name for each in self.device.checks.values() for name in each)
         return {
             name: {"type": f"{self.device.model} {name}", "serial": f"{name.upper()}-{tail}{i:02d}"}

@@ -70,6 +70,20 @@ const STATES: Record<Schemas["CheckStanding"]["state"], [Parameters<typeof Verdi
   right: ["within", "due"],
 };
 
+type Due = Schemas["BenchDue"];
+
+/** One line for what stands alike on a recorder: its most urgent check, and how many more. */
+function grouped(due: Due[]): { row: Due; more: number }[] {
+  const found = new Map<string, { row: Due; more: number }>();
+  for (const row of due) {
+    const key = `${row.recorder_id} ${row.standing.state}`;
+    const known = found.get(key);
+    if (known) known.more += 1;
+    else found.set(key, { row, more: 0 });
+  }
+  return [...found.values()];
+}
+
 /** Checks of recorders made here: bays, what is due, references, sensor by sensor what came of it, certificates. */
 export default function BenchPage() {
   const bench = useBench();
@@ -93,6 +107,7 @@ export default function BenchPage() {
     return <Trouble view="Check bench" error={bench.error} again={() => bench.refetch()} />;
   if (!bench.data) return <Loading view="Check bench" what="the bench" />;
   const { due, references, today } = bench.data;
+  const rows = grouped(due);
   const at =
     bays.find((bay) => bay.recorder_id === chosen) ??
     bays.find((bay) => bay.run?.state === "running") ??
@@ -171,7 +186,7 @@ export default function BenchPage() {
       <aside aria-label="Due and certificates" className="overflow-auto border-line border-l bg-panel px-4 py-3.5">
         <h2 className="pb-1">Due and overdue</h2>
         <ul className="text-[13px]">
-          {due.slice(0, all ? due.length : MOST_DUE).map((row) => (
+          {rows.slice(0, all ? rows.length : MOST_DUE).map(({ row, more }) => (
             <li
               key={`${row.recorder_id} ${row.standing.check} ${row.standing.sensor}`}
               className="flex items-center gap-2 border-hair border-t py-1"
@@ -179,7 +194,9 @@ export default function BenchPage() {
               <Token name={row.token} size="small" away={!row.in_reach} />
               <span className="min-w-0 flex-1">
                 <span className="block truncate">{row.standing.label}</span>
-                <span className="block truncate text-soft">{row.holder ? `with ${row.holder}` : ""}</span>
+                <span className="block truncate text-soft">
+                  {[more > 0 && `and ${more} more`, row.holder && `with ${row.holder}`].filter(Boolean).join(", ")}
+                </span>
               </span>
               <Verdict
                 verdict={STATES[row.standing.state][0]}
@@ -193,9 +210,9 @@ export default function BenchPage() {
           ))}
           {due.length === 0 && <li className="text-soft">Nothing is due within two weeks.</li>}
         </ul>
-        {due.length > MOST_DUE && (
+        {rows.length > MOST_DUE && (
           <button type="button" className="min-h-6 text-[13px] text-act hover:underline" onClick={() => setAll(!all)}>
-            {all ? "fewer" : `${due.length - MOST_DUE} more`}
+            {all ? "fewer" : `${rows.length - MOST_DUE} more`}
           </button>
         )}
         <div className="flex items-baseline gap-2 pt-4 pb-1">

@@ -1,0 +1,76 @@
+"""The bench at the counter: a bottle put on the register once, monitors bump-tested side by side, certificates printed, one revoked."""
+
+from __future__ import annotations
+
+import io
+import re
+
+import pypdf
+from playwright.sync_api import expect
+from sqlmodel import select
+
+from kumpel.demo.ensemble import StandIn
+from kumpel.store.tables import Certificate, SensorCheck
+from tests.web.browser import BrowserTest
+
+COUNT = 8
+CREW = tuple(
+    StandIn(f"G-{n:02d}", f"GM-{n:06d}", f"Gas monitor {n}", kind="gas", auto_start=False) for n in range(1, COUNT + 1)
+)
+
+
+class CheckBench(BrowserTest):
+    def test_eight_monitors_bump_tested_and_certified_and_a_planted_fault_judged(self) -> None:
+        ensemble = self.launch(*CREW, time_factor=200.0)
+        ensemble.running["G-03"].tell("set", raw={"fails": ["co"]})
+        page = self.sign_in()
+        page.goto(f"{self.address}/bench")
+        expect(page.get_by_role("list", name="Bays").get_by_role("button")).to_have_count(COUNT, timeout=60_000)
+        page.get_by_role("button", name="add one …").click()
+        dialog = page.get_by_role("dialog")
+        dialog.get_by_label("Name", exact=True).fill("Mix A")
+        dialog.get_by_label("Lot or serial number").fill("2210-7")
+        dialog.get_by_label("What it holds").fill("co 100 h2s 25")
+        expect(dialog.get_by_text("with commas between")).to_be_visible()
+        dialog.get_by_label("What it holds").fill("co 100, h2s 25, o2 18, lel 50")
+        dialog.get_by_label("Tests left in it").fill("60")
+        dialog.get_by_role("button", name="Add it").click()
+        expect(page.get_by_role("region", name="References")).to_contain_text("lot 2210-7")
+        self.assert_nothing_cut_off("the bench")
+        presses = 0
+        # Never calibrated, never bump-tested: the bump test of one, then of all.
+        for token in (each.token for each in CREW[:1]):
+            page.get_by_role("list", name="Bays").get_by_role("button", name=re.compile(token)).click()
+            page.get_by_role("button", name="Bump test", exact=True).click()
+            presses += 2
+        expect(page.get_by_role("region", name="G-01, Bump test")).to_contain_text(
+            "4 of 4 sensors done", timeout=30_000
+        )
+        lead = page.get_by_role("button", name=re.compile(r"of the \d that are due"))
+        lead.click()
+        presses += 1
+        expect(page.get_by_role("link", name=re.compile(r"^All \d+ to print"))).to_be_visible(timeout=60_000)
+        self.eventually(lambda: self.papers() >= COUNT, 60)
+        self.assertLess(presses, 12)
+        self.db.rollback()
+        bad = self.db.exec(select(SensorCheck).where(SensorCheck.passed == False)).all()  # noqa: E712
+        self.assertEqual({(check.sensor, check.made_by is not None) for check in bad}, {("co", True)})
+        page.get_by_role("list", name="Bays").get_by_role("button", name=re.compile("G-03")).click()
+        expect(page.get_by_role("region", name=re.compile("^G-03"))).to_contain_text("is not within")
+        with page.expect_popup() as opened:
+            page.get_by_role("link", name=re.compile(r"^All \d+ to print")).click()
+        answer = page.request.get(opened.value.url if opened.value.url.startswith("http") else self.of_today())
+        self.assertGreaterEqual(len(pypdf.PdfReader(io.BytesIO(answer.body())).pages), COUNT)
+        page.get_by_role("button", name=re.compile("^Revoke K-")).first.click()
+        page.get_by_role("dialog").get_by_role("button", name="wrong bottle").click()
+        expect(page.get_by_text("is revoked; it stays on record")).to_be_visible()
+
+    def papers(self) -> int:
+        self.db.rollback()
+        return len(self.db.exec(select(Certificate.id)).all())
+
+    def of_today(self) -> str:
+        self.db.rollback()
+        made = self.db.exec(select(Certificate)).first()
+        assert made is not None
+        return f"{self.address}/api/certificates/day/{made.made_at.astimezone():%Y-%m-%d}/pdf"
