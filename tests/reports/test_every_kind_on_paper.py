@@ -139,6 +139,12 @@ class EveryKind(unittest.TestCase):
                     i: len({round(recording.start + float(t)) % 60 for t in at if t == t}) > 1
                     for i, at in times.items()
                 }
+                # Lengths of two hours and more are hours on paper.
+                long = {
+                    i
+                    for i, c in enumerate(table.columns)
+                    if c.unit == "s" and not c.decimals and rows and min(float(r[i]) for r in rows) >= 7200
+                }
                 for row in rows:
                     for i, (column, cell) in enumerate(zip(table.columns, row, strict=True)):
                         if column.name in ("Key", "In words") or (isinstance(cell, float) and math.isnan(cell)):
@@ -148,6 +154,8 @@ class EveryKind(unittest.TestCase):
                             if isinstance(cell, str)
                             else moment_words(recording, cell, fine[i])
                             if column.unit == CLOCK
+                            else hours_minutes(cell)
+                            if i in long
                             else shown_as(cell, column.decimals or 0)
                         )
                         with self.subTest(kind=key, table=table.key, cell=shown):

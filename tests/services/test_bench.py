@@ -38,7 +38,7 @@ class Bench(DatabaseTest):
         self.ensemble.launch(CREW, False)
         self.mine = [self.heard(each) for each in CREW]
         self.bottle = references.add(
-            self.db, Wish("gas", "Mix A", MIX, "2210-7", 60, date.today() + timedelta(days=90))
+            self.db, Wish("bottle", "Mix A", MIX, "2210-7", 60, date.today() + timedelta(days=90))
         )
 
     def heard(self, each: StandIn) -> Recorder:
@@ -90,7 +90,7 @@ class Bench(DatabaseTest):
         self.bottle.holds = {"o2": 18.0, "co": 100.0}
         self.db.add(self.bottle)
         self.db.commit()
-        more = references.add(self.db, Wish("gas", "Mix B", {"h2s": 25.0}, "77", 9))
+        more = references.add(self.db, Wish("bottle", "Mix B", {"h2s": 25.0}, "77", 9))
         run = self.run_all(self.ids[:1])[0]
         self.assertEqual([row["sensor"] for row in run.rows], ["o2", "co", "h2s"])
         self.assertEqual(
@@ -139,12 +139,12 @@ class Bench(DatabaseTest):
         self.assertIn("Mix A is empty", run.trouble)
         begun = running.begin(self.db, self.url, self.ids[:1], "bump", None, self.who)
         self.assertIn("no reference that can be used", begun.refused[self.ids[0]])
-        old = references.add(self.db, Wish("gas", "Mix B", MIX, expires=date.today() - timedelta(days=1)))
+        old = references.add(self.db, Wish("bottle", "Mix B", MIX, expires=date.today() - timedelta(days=1)))
         self.assertIn("has expired", references.wrong_with(old))
         begun = running.begin(self.db, self.url, self.ids[:1], "bump", old.id, self.who)
         self.assertIn("has expired", begun.refused[self.ids[0]])
         with self.assertRaises(InvalidError):
-            references.add(self.db, Wish("gas", "Mix C", {}))
+            references.add(self.db, Wish("bottle", "Mix C", {}))
 
     def test_one_at_a_time_and_stopped_after_the_sensor_at_work(self) -> None:
         begun = running.begin(self.db, self.url, self.ids[:1], "bump", None, self.who)

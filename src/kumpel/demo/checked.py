@@ -55,9 +55,9 @@ LABORATORY = {"N-02": 400, "N-03": 390, "N-04": 745, "N-06": 120, "N-07": 260}
 
 
 REFERENCES = (
-    references.Wish("gas", "Mix A", {"o2": 18.0, "lel": 50.0, "co": 100.0, "h2s": 25.0}, "2210-7", 62),
-    references.Wish("gas", "Mix B", {"no2": 5.0}, "2197-3", 41),
-    references.Wish("gas", "Mix C", {"so2": 5.0}, "2188-1", 9),
+    references.Wish("bottle", "Mix A", {"o2": 18.0, "lel": 50.0, "co": 100.0, "h2s": 25.0}, "2210-7", 62),
+    references.Wish("bottle", "Mix B", {"no2": 5.0}, "2197-3", 41),
+    references.Wish("bottle", "Mix C", {"so2": 5.0}, "2188-1", 9),
     references.Wish("calibrator", "Calibrator", {"microphone": 94.0}, "AC-31", certificate="L-31-2603"),
 )
 

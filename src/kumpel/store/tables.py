@@ -214,8 +214,8 @@ class SensorCheck(SQLModel, table=True):
     """A check of a recorder's sensor, a calibration among them. Added only; the newest of its kind counts.
 
     `points` are (raw, true) by channel; `applied` and `read` what was given to the sensor and what it showed in the end, `before` what it
-    showed before it was adjusted, `factor` by what its readings are multiplied since. `gas` and `lot` name the bottle, `type` and `serial` the
-    sensor. `made_by` is nobody where the recorder itself tells of it.
+    showed before it was adjusted, `factor` by what its readings are multiplied since. the bottle has a gas and a `lot`, the sensor a `type` and a
+    `serial` number. `made_by` is nobody where the recorder itself tells of it.
     """
 
     __tablename__ = "sensor_check"

@@ -89,7 +89,7 @@ class Reference(Out):
 
 
 class NewReference(BaseModel):
-    model_config = example(what="gas", name="Mix A", lot="2210-7", holds={"co": 100, "h2s": 25, "o2": 18}, left=60)
+    model_config = example(what="bottle", name="Mix A", lot="2210-7", holds={"co": 100, "h2s": 25, "o2": 18}, left=60)
     what: Line = Field(min_length=1, max_length=20)
     name: Line = Field(min_length=1, max_length=80)
     lot: Line = Field("", max_length=40)

@@ -182,7 +182,7 @@ BENCH = (
         "Put the monitor into its bay or fit its cap; open the bottle when the first sensor is asked for.",
         Allowed("EN 60079-29-2:2015, 11.3, and the house: every sensor answers", share=0.2, amount=0.2),
         _on_bench("bottle"),
-        needs="gas",
+        needs="bottle",
         days=1,
     ),
     BenchCheck(
@@ -191,7 +191,7 @@ BENCH = (
         "Zero it in clean air first; fit its cap and open the bottle.",
         Allowed("EN 45544-4:2016, 7.4; EN 60079-29-2:2015, 11.4", share=0.1, amount=0.1),
         _on_bench("bottle"),
-        needs="gas",
+        needs="bottle",
         adjusts=True,
         days=180,
     ),

@@ -21,7 +21,7 @@ MOST_HELD = 12
 
 @dataclass(frozen=True)
 class Wish:
-    """A reference: what sort ("gas", "calibrator", ...), its values by sensor, how many tests are left in it (None: it does not run out)."""
+    """A reference: what sort ("bottle", "calibrator", ...), its values by sensor, how many tests are left in it (None: it does not run out)."""
 
     what: str
     name: str

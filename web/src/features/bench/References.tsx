@@ -6,7 +6,7 @@ import { number } from "@/ui/format";
 import { type Reference, useBenchDeeds } from "./useBench";
 
 const KINDS: [string, string, string][] = [
-  ["gas", "bottle of gas", "co 100, h2s 25, o2 18, lel 50"],
+  ["bottle", "bottle of gas", "co 100, h2s 25, o2 18, lel 50"],
   ["calibrator", "acoustic calibrator", "microphone 94"],
 ];
 
@@ -24,7 +24,7 @@ export function heldOf(text: string): Record<string, number> | null {
 
 function AddReference({ onClose }: { onClose: () => void }) {
   const { add } = useBenchDeeds();
-  const [what, setWhat] = useState(KINDS[0]?.[0] ?? "gas");
+  const [what, setWhat] = useState(KINDS[0]?.[0] ?? "");
   const [typed, setTyped] = useState({ name: "", lot: "", holds: "", left: "", certificate: "" });
   const [expires, setExpires] = useState("");
   const held = heldOf(typed.holds);

@@ -130,7 +130,8 @@ export default function DustSheet(props: ReviewSheetProps) {
               .map((e) => ({ startS: e.at_s, endS: e.end_s, colour: "action" })),
           };
         }),
-      ...(run
+      // Of a single run the figures are those of the session, each with its why.
+      ...(run && runs.length > 1
         ? {
             head: <RunCards run={run} before={supposed.supposed ? was[chosen] : undefined} rule={rule} limit={limit} />,
           }
