@@ -46,7 +46,7 @@ export interface OwnParts {
   noun: string;
   /** In place of the key figures. */
   head?: ReactNode;
-  /** In place of the list of events. */
+  /** Above the list of events. */
   besides?: ReactNode;
   /** The span that is shown; another one moves the picture. */
   at?: { span: [number, number] } | undefined;
@@ -283,21 +283,23 @@ export default function PlainSheet({
             )}
           </div>
         </section>
-        {own?.besides && <div className={`${panel} min-w-0`}>{own.besides}</div>}
-        {!own?.besides && happenings.length > 0 && (
-          <div className={`${panel} min-w-0`}>
-            <EventList
-              happenings={happenings}
-              clock={moment}
-              locked={locked}
-              chosen={event}
-              onChoose={choose}
-              onDrop={(h, reason) => actions.drop(h.key, h.endS - h.atS, reason)}
-              onKeep={(h) => actions.keep(h.key, h.endS - h.atS)}
-              onTakeBack={(id) => actions.takeBack([id])}
-            />
-          </div>
-        )}
+        <div className="min-w-0">
+          {own?.besides && <div className={panel}>{own.besides}</div>}
+          {happenings.length > 0 && (
+            <div className={panel}>
+              <EventList
+                happenings={happenings}
+                clock={moment}
+                locked={locked}
+                chosen={event}
+                onChoose={choose}
+                onDrop={(h, reason) => actions.drop(h.key, h.endS - h.atS, reason)}
+                onKeep={(h) => actions.keep(h.key, h.endS - h.atS)}
+                onTakeBack={(id) => actions.takeBack([id])}
+              />
+            </div>
+          )}
+        </div>
       </div>
       {chosenSpan && (
         <MarkStretch

@@ -27,7 +27,7 @@ export function FactorPanel({
   const top = Math.max(high, high / factor, guideline ?? 0) * 1.05;
   const x = (value: number) => LEFT + (Math.max(value, 0) / top) * (WIDE - LEFT - 6);
   return (
-    <section aria-label="Factor" className="text-[13px]">
+    <section aria-label="What the factor does" className="text-[13px]">
       <h2 className="pb-0.5">
         {run.asRead === run.above
           ? "Factor"
