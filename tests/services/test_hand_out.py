@@ -4,7 +4,7 @@ import tempfile
 import threading
 import time
 import unittest
-from datetime import datetime
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -15,7 +15,7 @@ from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.kinds.noise import NoiseSetup
 from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
-from kumpel.services.ground import deeds, people
+from kumpel.services.ground import deeds, people, settings
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.problems import (
     ConflictError,
@@ -25,10 +25,10 @@ from kumpel.services.ground.problems import (
     RecorderError,
 )
 from kumpel.services.hand_out import drafts, hand_out
-from kumpel.services.recorders import recorders
+from kumpel.services.recorders import checks, recorders
 from kumpel.services.take_in import take_in
 from kumpel.store import database
-from kumpel.store.tables import HandOver, Person, Recorder
+from kumpel.store.tables import HandOver, Person, Recorder, SensorCheck, now
 from tests.support import DatabaseTest, MeterTest
 
 
@@ -82,6 +82,22 @@ class HandOut(MeterTest):
         draft = drafts.draft(self.db, recorder.id or 0, None, drafts.Start(wanted))
         found = {f.path: (f.draft, f.on_recorder) for f in draft.fields if f.differs}
         self.assertEqual(found, {"run_length_min": ("300", "480"), "weightings.1.threshold_db": ("75", "80")})
+
+    def test_one_whose_check_is_overdue_stays_where_the_house_says_so(self) -> None:
+        recorder, ida = self.seen(), self.person("Ida Brandvik")
+        at = now() - timedelta(days=800)
+        late = SensorCheck(recorder_id=0, what="laboratory check", at=at, due_at=at + timedelta(days=730))
+        checks.keep(self.db, recorder, late)
+        self.db.commit()
+        settings.keep(self.db, "checks.overdue", "kind", "noise", "blocks", 0, self.who)
+        with self.assertRaisesRegex(ConflictError, "N-07 stays here: Laboratory check: due since") as refused:
+            self.give(ida)
+        self.assertEqual(refused.exception.code, "check-due")
+        self.assertEqual(self.db.exec(select(HandOver)).all(), [])
+        done = SensorCheck(recorder_id=0, what="laboratory check", at=now(), due_at=now() + timedelta(days=730))
+        checks.keep(self.db, recorder, done)
+        self.db.commit()
+        self.assertEqual(self.give(ida).person_id, ida.id)
 
     def test_one_with_sessions_that_were_not_taken_in_goes_out_only_with_a_reason_that_is_kept(self) -> None:
         name = self.record(3600)

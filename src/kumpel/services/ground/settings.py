@@ -155,6 +155,17 @@ CLOSED = SettingWord(
     "Plan",
     "one a line, such as 2026-12-24 to 2027-01-01, between the years; nothing is planned for them, and a week is whole without them",
 )
+WARNS, BLOCKS = "warns", "blocks"
+OVERDUE = SettingWord(
+    "checks.overdue",
+    "A check that is overdue or failed",
+    "choice",
+    WARNS,
+    "Recorders",
+    "warns when a recorder is handed out; blocks: it goes out only once the check was made and passed",
+    scopes=("site", "kind"),
+    choices=(WARNS, BLOCKS),
+)
 WALL_CALL = SettingWord(
     "wall.call",
     "Whom to call",
@@ -184,6 +195,7 @@ OF_THE_SITE = (
     FILE_NAME,
     KEEPS_DELETED,
     CLOSED,
+    OVERDUE,
     WALL_CALL,
     WALL_WORSE,
     *MAIL,
