@@ -155,7 +155,7 @@ CLOSED = SettingWord(
     "Plan",
     "one a line, such as 2026-12-24 to 2027-01-01, between the years; nothing is planned for them, and a week is whole without them",
 )
-WARNS, BLOCKS = "warns", "blocks"
+WARNS, STAYS = "warns", "blocks"
 OVERDUE = SettingWord(
     "checks.overdue",
     "A check that is overdue or failed",
@@ -164,7 +164,7 @@ OVERDUE = SettingWord(
     "Recorders",
     "warns when a recorder is handed out; blocks: it goes out only once the check was made and passed",
     scopes=("site", "kind"),
-    choices=(WARNS, BLOCKS),
+    choices=(WARNS, STAYS),
 )
 WALL_CALL = SettingWord(
     "wall.call",

@@ -83,7 +83,7 @@ def hand_out(db: Db, slip: Slip, who: int | None, at: datetime | None = None) ->
     left = bays.not_taken_in(db, [recorder])[recorder.serial]
     if left and not slip.despite.strip():
         raise ConflictError(_still_on_it(recorder, left), code="not-taken-in")
-    if settings.value_of(db, settings.OVERDUE, kind=kind.key) == settings.BLOCKS:
+    if settings.value_of(db, settings.OVERDUE, kind=kind.key) == settings.STAYS:
         late = checks.wrong_at(db, recorder, now())
         if late:
             raise ConflictError(f"{recorder.token} stays here: {late[0]}. Make the check first.", code="check-due")
