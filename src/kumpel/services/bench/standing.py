@@ -36,7 +36,7 @@ class Bay:
 
 @dataclass(frozen=True)
 class DueRow:
-    """Something that is due, or will be within two weeks, wherever its recorder is."""
+    """Something that is due, or will be soon, wherever its recorder is."""
 
     recorder: Recorder
     holder: str
@@ -77,11 +77,17 @@ def bays(db: Db) -> tuple[list[Bay], list[DueRow]]:
         late = tuple(s for s in standings if s.state != "right")
         if recorder.in_reach and recorder.status.get("mode") != "recording":
             found.append(Bay(recorder, holder, KINDS[recorder.kind].bench, late, runs.get(key)))
-        soon = now() + SOON
-        due += [DueRow(recorder, holder, s) for s in standings if s.state != "right" or (s.due_at and s.due_at < soon)]
+        due += [DueRow(recorder, holder, s) for s in standings if s.state != "right" or _is_near(s)]
     order = {"failed": 0, "overdue": 1, "never": 2, "right": 3}
     due.sort(key=lambda row: (order[row.standing.state], row.standing.due_at or now(), row.recorder.token))
     return found, due
+
+
+def _is_near(standing: Standing) -> bool:
+    """Whether something is due soon: within two weeks, of what is made more often within a quarter of its time."""
+    if standing.due_at is None or standing.at is None:
+        return False
+    return standing.due_at - now() < min(SOON, (standing.due_at - standing.at) / 4)
 
 
 def drifts(db: Db, recorder_id: int) -> list[Drift]:

@@ -115,9 +115,9 @@ export const TileView = memo(function TileView({
   onMark: (tile: Tile) => void;
 }) {
   const lead = tile.figures.find((f) => f.channel === tile.lead) ?? tile.figures[0];
-  // The next of them, and the last: of gas that is the oxygen.
+  // Of many the last one: of gas that is the oxygen.
   const rest = tile.figures.filter((f) => f !== lead);
-  const others = rest.length > 2 ? [rest[0], rest.at(-1)].filter((f) => f !== undefined) : rest;
+  const others = rest.length > 2 ? rest.slice(-1) : rest;
   const ago = agoS(tile, nowS);
   const dark = standing === "alarm" || standing === "silent";
   const quiet = ago ?? nowS - tile.worn_since;
