@@ -7,6 +7,7 @@ import shutil
 import tempfile
 import time
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import date, timedelta
 from pathlib import Path
 
@@ -14,11 +15,14 @@ import pypdf
 from sqlmodel import select
 
 from kumpel.demo.ensemble import Ensemble, StandIn
+from kumpel.formats import krec
 from kumpel.link.discovery import Announcement
-from kumpel.services.bench import certificates, references, running, standing
+from kumpel.services.bench import certificates, concerned, references, running, standing
 from kumpel.services.bench.references import Wish
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
-from kumpel.services.recorders import recorders
+from kumpel.services.recorders import checks, recorders
+from kumpel.standins import gas_signal
+from kumpel.standins.gas_signal import Shift
 from kumpel.store.tables import BenchRun, Certificate, Recorder, Reference, SensorCheck, now
 from tests.support import DatabaseTest
 
@@ -113,6 +117,22 @@ class Bench(DatabaseTest):
         self.assertFalse(paper.passed)
         late = standing.bays(self.db)[0][1].due
         self.assertIn(("span", "h2s", "failed"), [(d.check, d.sensor, d.state) for d in late])
+
+    def test_a_failed_one_puts_the_sessions_since_it_was_passed_in_doubt(self) -> None:
+        self.run_all(self.ids[:1])
+        begun = now() + timedelta(seconds=1)
+        rows = []
+        for name, start in (("old", begun - timedelta(days=2)), ("since", begun)):
+            made = replace(gas_signal.make(Shift(length_s=60.0)).recording, start=start.timestamp())
+            rows.append(self.stored(krec.write_recording(replace(made, recorder={"serial": "GM-000001"}), name)))
+        time.sleep(1.5)
+        self.ensemble.running["G-01"].tell("set", raw={"fails": ["h2s"]})
+        run = self.run_all(self.ids[:1])[0]
+        self.assertEqual([each.id for each in concerned.sessions_since(self.db, run.id or 0)], [rows[1].id])
+        recorder = self.db.get_one(Recorder, self.ids[0])
+        words = checks.wrong_at(self.db, recorder, rows[1].started_at)
+        self.assertEqual(len([w for w in words if w.startswith("Hydrogen sulphide, bump test: failed")]), 1)
+        self.assertEqual(concerned.sessions_since(self.db, self.run_all(self.ids[1:2])[0].id or 0), [])
 
     def test_a_pulled_cable_leaves_no_result_for_what_was_at_work(self) -> None:
         self.ensemble.running["G-01"].tell("set", raw={})

@@ -13,7 +13,7 @@ from sqlmodel import col, select
 from kumpel.api import schemas
 from kumpel.api.dependencies import Database, Who
 from kumpel.kinds.bench import BenchCheck
-from kumpel.services.bench import certificates, references, running, standing
+from kumpel.services.bench import certificates, concerned, references, running, standing
 from kumpel.services.recorders.recorders import recorder_of
 from kumpel.store import tables
 
@@ -102,6 +102,13 @@ def begin_checks(wish: schemas.BenchWish, request: Request, db: Database, who: W
 def stop_check(run_id: int, db: Database, who: Who) -> schemas.BenchRun:
     """End a run after the sensor that is at work."""
     return _run(running.stop(db, run_id), {})
+
+
+@router.get("/bench/runs/{run_id}/concerned")
+def concerned_by(run_id: int, db: Database, who: Who) -> schemas.ConcernedSessions:
+    """The sessions that a failed check puts in doubt: each says so in its review and on paper."""
+    found = concerned.sessions_since(db, run_id)
+    return schemas.ConcernedSessions(sessions=[schemas.Concerned.model_validate(each) for each in found])
 
 
 @router.post("/bench/references", status_code=201)

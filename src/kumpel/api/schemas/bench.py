@@ -144,6 +144,22 @@ class BenchBegun(BaseModel):
     refused: list[BenchRefused]
 
 
+class Concerned(Out):
+    """A session that a failed check puts in doubt."""
+
+    id: int
+    person: str
+    started_at: datetime
+    utc_offset_min: int
+    signed: bool
+
+
+class ConcernedSessions(BaseModel):
+    """Those of the recorder since what failed was passed last."""
+
+    sessions: list[Concerned]
+
+
 class Revoking(BaseModel):
     model_config = example(why="wrong bottle")
     why: Line = Field(min_length=1, max_length=200)

@@ -250,7 +250,8 @@ def fitted_at(db: Db, recorder: Recorder | None, at: datetime) -> list[Fitted]:
 
 
 def wrong_at(db: Db, recorder: Recorder | None, at: datetime) -> list[str]:
-    """What was wrong with the checks of a recorder when a session was recorded, in words.
+    """What was wrong with the checks of a recorder when a session was recorded, in words; and which of them was failed the next time it
+    was made: since when the sensor had not measured right nobody knows.
 
     Nothing is said of a sensor of which no check is on record: it may have been checked where Kumpel was not told.
     """
@@ -258,4 +259,24 @@ def wrong_at(db: Db, recorder: Recorder | None, at: datetime) -> list[str]:
         return []
     rows = db.exec(select(SensorCheck).where(SensorCheck.recorder_id == recorder.id)).all()
     found = standings(recorder, rows, at, carriers().check_days(db, [recorder]).get(recorder.id))
-    return [s.words for s in found if s.state in ("overdue", "failed") or (s.state == "never" and s.at is not None)]
+    said = [s.words for s in found if s.state in ("overdue", "failed") or (s.state == "never" and s.at is not None)]
+    return said + [
+        words for row in _first_after(rows, at) if not row.passed and (words := _failed_after(recorder, row))
+    ]
+
+
+def _first_after(rows: Sequence[SensorCheck], at: datetime) -> list[SensorCheck]:
+    """Of each check the first one after a moment."""
+    found: dict[tuple[str, str], SensorCheck] = {}
+    for row in sorted(rows, key=lambda each: each.at):
+        if row.at > at:
+            found.setdefault((row.what, row.sensor), row)
+    return list(found.values())
+
+
+def _failed_after(recorder: Recorder, row: SensorCheck) -> str:
+    kind = KINDS.get(recorder.kind)
+    watched = kind.watched(recorder.setup) if kind and kind.watched else ()
+    label = next((w.label for w in watched if (w.check, w.sensor) == (row.what, row.sensor)), "")
+    label = label or (f"{row.sensor}, {row.what}" if row.sensor else row.what.capitalize())
+    return f"{label}: failed {day(row.at)}, the next time it was made"
