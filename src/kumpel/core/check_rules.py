@@ -32,6 +32,8 @@ class Allowed:
 
 @dataclass(frozen=True)
 class Judged:
+    """Whether a sensor passed, and in words why, or why not."""
+
     passed: bool
     words: str
 
