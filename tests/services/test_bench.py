@@ -16,6 +16,8 @@ from sqlmodel import select
 
 from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.formats import krec
+from kumpel.kinds.bench import BenchSensor
+from kumpel.link.abilities import CheckMade
 from kumpel.link.discovery import Announcement
 from kumpel.services.bench import certificates, concerned, references, running, standing
 from kumpel.services.bench.references import Wish
@@ -133,6 +135,20 @@ class Bench(DatabaseTest):
         words = checks.wrong_at(self.db, recorder, rows[1].started_at)
         self.assertEqual(len([w for w in words if w.startswith("Hydrogen sulphide, bump test: failed")]), 1)
         self.assertEqual(concerned.sessions_since(self.db, self.run_all(self.ids[1:2])[0].id or 0), [])
+
+    def test_what_the_lookout_heard_a_moment_before_is_one_row_and_what_is_judged_here_stands(self) -> None:
+        recorder = self.mine[0]
+        made = CheckMade(check="bump", sensor="co", at=now().timestamp(), applied=100.0, read=70.0, passed=True)
+        checks.told(self.db, recorder, [made])
+        row = running._row(BenchSensor("co", "Carbon monoxide", "ppm", None), self.bottle)
+        run = BenchRun(recorder_id=recorder.id or 0, what="bump", rows=[row], made_by=self.who)
+        self.db.add(run)
+        self.db.commit()
+        running._result(self.db, run, 0, recorder, running.check_word(recorder, "bump"), self.bottle, made)
+        [kept] = self.db.exec(select(SensorCheck).where(SensorCheck.sensor == "co")).all()
+        self.db.refresh(kept)
+        self.assertEqual((kept.passed, kept.lot, kept.made_by), (False, "2210-7", self.who))
+        self.assertEqual(kept.note, "70.0 is not within ± 20 % or 0.2 of 100.0")
 
     def test_a_pulled_cable_leaves_no_result_for_what_was_at_work(self) -> None:
         self.ensemble.running["G-01"].tell("set", raw={})

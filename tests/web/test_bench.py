@@ -7,7 +7,7 @@ import re
 
 import pypdf
 from playwright.sync_api import expect
-from sqlmodel import select
+from sqlmodel import col, select
 
 from kumpel.demo.ensemble import StandIn
 from kumpel.store.tables import Certificate, SensorCheck
@@ -53,7 +53,7 @@ class CheckBench(BrowserTest):
         self.eventually(lambda: self.papers() >= COUNT, 60)
         self.assertLess(presses, 12)
         self.db.rollback()
-        bad = self.db.exec(select(SensorCheck).where(SensorCheck.passed == False)).all()  # noqa: E712
+        bad = self.db.exec(select(SensorCheck).where(col(SensorCheck.passed).is_(False))).all()
         self.assertEqual({(check.sensor, check.made_by is not None) for check in bad}, {("co", True)})
         page.get_by_role("list", name="Bays").get_by_role("button", name=re.compile("G-03")).click()
         expect(page.get_by_role("region", name=re.compile("^G-03"))).to_contain_text("is not within")

@@ -7,7 +7,7 @@ import re
 
 import pypdf
 from playwright.sync_api import Page, expect
-from sqlmodel import select
+from sqlmodel import col, select
 
 from kumpel.core.assessment import Table
 from kumpel.demo.ensemble import StandIn
@@ -80,7 +80,7 @@ class DustSheet(BrowserTest):
         page.get_by_role("button", name="Keep as a set of the house").click()
         expect(page.get_by_text("is on record")).to_be_visible()
         self.db.rollback()
-        made = self.db.exec(select(LimitSetRow).where(LimitSetRow.shipped == False)).one()  # noqa: E712
+        made = self.db.exec(select(LimitSetRow).where(col(LimitSetRow.shipped).is_(False))).one()
         rule = next(
             r for r in made.data["rules"] if r["figure"] == "stretches_24h" and r["parameters"]["fraction"] == "PM2.5"
         )

@@ -100,7 +100,9 @@ def drifts(db: Db, recorder_id: int) -> list[Drift]:
     by: dict[tuple[str, str], list[SensorCheck]] = {}
     for row in rows:
         by.setdefault((row.sensor, row.serial), []).append(row)
-    newest = {sensor: serial for sensor, serial in by.keys()}  # noqa: C416, SIM118
+    newest: dict[str, str] = {}
+    for sensor, serial in by:
+        newest[sensor] = serial
     found = []
     for (sensor, serial), of in by.items():
         if newest[sensor] != serial:
