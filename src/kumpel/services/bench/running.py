@@ -31,7 +31,7 @@ from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoun
 from kumpel.services.recorders.live_values import talk_to
 from kumpel.services.recorders.recorders import recorder_of
 from kumpel.store.database import engine, tell
-from kumpel.store.tables import BenchRun, Recorder, Reference, metadata, now
+from kumpel.store.tables import BenchRun, Recorder, Reference, SensorCheck, metadata, now
 
 log = logging.getLogger("kumpel.bench")
 WAITS, RUNS, PASSED, FAILED, SKIPPED = "waits", "runs", "passed", "failed", "no result"
@@ -284,22 +284,27 @@ def _result(
     at = datetime.fromtimestamp(round(made.at, 3), UTC)
     days = _days(recorder, word, row["sensor"])
     due_at = at + timedelta(days=days) if days and passed else None
-    facts = {
-        "applied": made.applied,
-        "before": made.before,
-        "read": made.read,
-        "factor": made.factor,
-        "unit": made.unit or row["unit"],
-        "type": made.type,
-        "serial": made.serial,
-        "gas": made.gas,
-        "lot": reference.lot if reference else made.lot,
-        "adjusted": made.adjusted,
-        "passed": passed,
-        "made_by": run.made_by,
-        "note": words,
-        "due_at": due_at,
-    }
+    row_made = SensorCheck(
+        recorder_id=recorder.id or 0,
+        what=run.what,
+        sensor=row["sensor"],
+        at=at,
+        applied=made.applied,
+        before=made.before,
+        read=made.read,
+        factor=made.factor,
+        unit=made.unit or row["unit"],
+        type=made.type,
+        serial=made.serial,
+        gas=made.gas,
+        lot=reference.lot if reference else made.lot,
+        adjusted=made.adjusted,
+        passed=passed,
+        made_by=run.made_by,
+        note=words,
+        due_at=due_at,
+    )
+    facts = row_made.model_dump(exclude={"id", "recorder_id", "what", "sensor", "at", "points", "certificate"})
     # The lookout hears of the same check from the recorder itself, at this very moment maybe: one row, and what is said here stands.
     one = {"recorder_id": recorder.id, "what": run.what, "sensor": row["sensor"], "at": at}
     kept = insert(metadata.tables["sensor_check"]).values(**one, **facts, points={}, certificate="")
