@@ -38,7 +38,8 @@ SERVICES: dict[str, set[str]] = {
     "batches": {"ground", "register", "report", "groups"},
     "yard": {"ground", "hand_out", "recorders", "register"},
     "bench": {"ground", "recorders"},
-    "work": {"ground", "recorders", "take_in", "register", "report", "batches"},
+    "firmware": {"ground", "recorders"},
+    "work": {"ground", "recorders", "take_in", "register", "report", "batches", "firmware"},
 }
 
 # The same in the browser's part. Kinds know each other as little as features know what lies above them.

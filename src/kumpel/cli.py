@@ -12,6 +12,7 @@ from typing import Annotated
 
 import typer
 
+from kumpel import firmware_command
 from kumpel.config import DEMO
 from kumpel.demo.begun import take_away_halves
 from kumpel.demo.ensemble import Ensemble
@@ -25,6 +26,8 @@ app = typer.Typer(
     epilog="./kumpel test installs what the tests need and runs them all.",
     help="Kumpel: set up personal recorders, hand them out, take sessions in, review them against limits, print a report.",
 )
+
+app.add_typer(firmware_command.app, name="firmware")
 
 
 @app.command()

@@ -130,6 +130,21 @@ def database_url() -> Iterator[str]:
         cluster.stop()
 
 
+@contextlib.contextmanager
+def database_beside() -> Iterator[str]:
+    """As `database_url`, for a command beside a server that may be running: what runs already is left running."""
+    if os.environ.get("DATABASE_URL"):
+        yield os.environ["DATABASE_URL"]
+        return
+    cluster = Cluster(Path(os.environ.get("KUMPEL_VAR", ROOT / "var")) / "postgres")
+    ran = cluster.is_running()
+    try:
+        yield cluster.start()
+    finally:
+        if not ran:
+            cluster.stop()
+
+
 def run_web(url: str, host: str, port: int, fd: int | None) -> None:
     """The web alone: it works on no job and looks out for nothing."""
     config = Config(url, ROOT / "web" / "dist", secure_cookies(), watch=False, works=False)

@@ -13,10 +13,10 @@ from typing import Any
 
 from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.formats import krec
-from kumpel.link import abilities
+from kumpel.link import abilities, firmware_image
 from kumpel.link.client import LinkError, RecorderLink, RefusedError
 from kumpel.link.messages import Mode
-from kumpel.standins import vehicle_signal
+from kumpel.standins import maker, vehicle_signal
 from kumpel.standins.devices import DEVICES
 
 LOOP = vehicle_signal.course_of(vehicle_signal.loop("Practice loop", 1200, 7))
@@ -122,7 +122,7 @@ class Logger(Dock):
         self.refused("not-found", link.course, "Practice loop")
 
     def test_firmware_goes_on_after_a_cut_and_a_wrong_one_is_thrown_away(self) -> None:
-        image = bytes(range(256)) * 1024
+        image = maker.image("vehicle", ["VL-16"], "4.4.0", 250_000)
         digest = hashlib.sha256(image).digest()
         link = self.link("V-02")
         before = link.firmware().running
@@ -133,7 +133,7 @@ class Logger(Dock):
         link = self.link("V-02")
         self.assertEqual((link.firmware().received, link.firmware().running), (65_536, before))
         states = list(link.send_firmware("4.4.0", image, digest))
-        self.assertEqual([s.received for s in states], [131_072, 196_608, 262_144, 262_144])
+        self.assertEqual([s.received for s in states], [131_072, 196_608, len(image), len(image)])
         self.assertTrue(states[-1].verified)
         link.switch_firmware()
         with self.assertRaises(LinkError):
@@ -147,6 +147,26 @@ class Logger(Dock):
         with self.assertRaises(RefusedError) as caught:
             list(link.send_firmware("4.5.0", image, bytes(32)))
         self.assertEqual((caught.exception.code, link.firmware().received), ("hash-mismatch", 0))
+        self.assertEqual(link.firmware().running, "4.4.0")
+        # Older, the same again, for another kind, another model, announced as another version; changed, signed by nobody known, no image.
+        stranger = firmware_image.sign(
+            b"x", firmware_image.new_key(), {"kind": "vehicle", "models": ["VL-16"], "version": "9.0"}
+        )
+        wrong = bytearray(maker.image("vehicle", ["VL-16"], "9.0", 100))
+        wrong[-110] ^= 1
+        for code, version, sent in (
+            ("bad-value", "4.3.9", maker.image("vehicle", ["VL-16"], "4.3.9", 100)),
+            ("bad-value", "4.4.0", image),
+            ("bad-value", "9.0", maker.image("training", ["VL-16"], "9.0", 100)),
+            ("bad-value", "9.0", maker.image("vehicle", ["VL-17"], "9.0", 100)),
+            ("bad-value", "9.1", maker.image("vehicle", ["VL-16"], "9.0", 100)),
+            ("not-genuine", "9.0", bytes(wrong)),
+            ("not-genuine", "9.0", stranger),
+            ("bad-value", "9.0", bytes(100)),
+        ):
+            with self.subTest(version), self.assertRaises(RefusedError) as caught:
+                list(link.send_firmware(version, sent, hashlib.sha256(sent).digest()))
+            self.assertEqual((caught.exception.code, link.firmware().received), (code, 0))
         self.assertEqual(link.firmware().running, "4.4.0")
 
     def test_a_picture_is_kept_as_the_display_can_show_it(self) -> None:

@@ -60,6 +60,8 @@ PLANTED: dict[str, str] = {
     "takes stale settings": "settings written on an older reading are refused, and nothing is written",
     "revision jumps": "settings written are read back equal, one revision further",
     "clears what is right of a wrong list": "clearing is all or nothing, and a hash has to be right",
+    "takes a firmware of nobody's": "a firmware signed with a key of nobody is thrown away, and the running one stays",
+    "forgets what came of a firmware": "what was received of a firmware is still there after a cut, and goes on there",
     "keeps another picture": "a picture is kept as it was sent",
     "counts back": "a recorder that tells says within its time that it is still there, and counts on",
     "tells of nothing": "a change is told within a second",
@@ -91,6 +93,8 @@ class FaultyCalls(Calls):
         answer = await super().answer(talk, message)
         if "error" in answer:
             self._other_error(call, answer["error"])
+            if answer["error"]["code"] == "not-genuine":
+                answer["error"]["code"] = "bad-value"
             if call == "read" and answer["error"]["code"] == "bad-request":
                 return {"id": message["id"], "ok": {}}
         else:
@@ -127,6 +131,7 @@ class FaultyCalls(Calls):
                     c | {"sha256": bytes(32)} if c["name"] == "Practice loop" else c for c in ok["courses"]
                 ]
             case "firmware":
+                ok["received"] = 0
                 ok["running"] += "x" if ok["running"] == self.recorder.device.firmware else ""
             case "news":
                 ok["count"] += 100

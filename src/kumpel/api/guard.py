@@ -28,7 +28,7 @@ SILENCE_S = 30.0
 """A file may take as long as it likes, but never so long without a byte."""
 OPEN = ("/api/sign-in", "/api/first-administrator", "/api/sign-out")
 """Addresses that nobody has to be signed in for."""
-STREAMED = ("/api/files",)
+STREAMED = ("/api/files", "/api/firmware/images")
 """Addresses that take files: their bodies go to the disk piece by piece, with a limit of their own."""
 BODILESS = ("GET", "HEAD", "OPTIONS", "DELETE")
 SECURITY_HEADERS = {

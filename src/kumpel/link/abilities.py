@@ -225,7 +225,13 @@ class Picture(Message):
 
 
 class Firmware(Message):
+    """What runs and what waits; whether a new one is taken now, and what somebody has to press first where it is not."""
+
     running: Name = Field(max_length=40)
+    ready: bool = True
+    press: Name = Field(default="", max_length=200)
+    keys: list[Annotated[bytes, Field(min_length=8, max_length=8)]] = Field(default_factory=list, max_length=16)
+    """Names of the keys whose signatures it trusts, where it tells."""
     waiting: Name = Field(default="", max_length=40)
     size: int = Field(default=0, ge=0, le=1 << 30)
     received: int = Field(default=0, ge=0, le=1 << 30)

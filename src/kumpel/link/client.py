@@ -265,9 +265,12 @@ class RecorderLink:
     def send_firmware(self, version: str, image: bytes, sha256: bytes) -> Iterator[abilities.Firmware]:
         """Send an image, from where it stopped; the state after each block, at last the verified one. Nothing is switched."""
         state = self._typed("firmware-begin", abilities.Firmware, version=version, size=len(image), sha256=sha256)
+        most = FIRMWARE_BLOCK
+        if self._wire.bytes_per_s is not None:
+            most = max(min(most, int(self._wire.bytes_per_s)), 1)  # as with `pieces`
         while state.received < len(image):
             before = state.received
-            block = image[before : before + FIRMWARE_BLOCK]
+            block = image[before : before + most]
             state = self._typed("firmware-block", abilities.Firmware, offset=before, data=block)
             if state.received <= before:
                 raise LinkError(f"the recorder did not take the firmware from byte {before} on")

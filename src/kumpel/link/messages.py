@@ -48,6 +48,7 @@ class Code:
     RECORDING: Final = "recording"
     NOT_RECORDING: Final = "not-recording"
     HASH_MISMATCH: Final = "hash-mismatch"
+    NOT_GENUINE: Final = "not-genuine"
     FULL: Final = "full"
     FAULT: Final = "fault"
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import hashlib
 import math
 import time
 from collections.abc import Sequence
@@ -17,7 +16,7 @@ from kumpel.link.abilities import CHECKS, MOST_COURSE_VALUES, RAW_VALUE, course_
 from kumpel.link.messages import Code, Mode
 from kumpel.standins import drawing
 from kumpel.standins.device import Measured, Screen, Sensor
-from kumpel.standins.recorder import UPDATE_S, Recorder, Refuse
+from kumpel.standins.recorder import Recorder, Refuse
 from kumpel.standins.talk import Talk
 
 STILL_S = 5.0
@@ -273,68 +272,6 @@ class AbilityCalls:
         self.recorder.state["picture"] = ""
         self.recorder.memory.save()
         return self.call_picture(talk, values)
-
-    # -- firmware
-
-    def call_firmware(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
-        image = self.recorder.state["image"]
-        return {
-            "running": self.recorder.state["firmware"],
-            "waiting": image.get("version", ""),
-            "size": image.get("size", 0),
-            "received": image.get("received", 0),
-            "verified": image.get("verified", False),
-        }
-
-    def call_firmware_begin(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
-        size = int(values["size"])
-        wanted = {"version": str(values["version"]), "size": size, "sha256": bytes(values["sha256"]).hex()}
-        if not 0 < size <= 1 << 26:
-            raise Refuse(Code.BAD_VALUE, "a firmware of this size does not fit")
-        image = self.recorder.state["image"]
-        if {k: image.get(k) for k in wanted} != wanted:
-            self._image_file().write_bytes(b"")
-            self.recorder.state["image"] = wanted | {"received": 0, "verified": False}
-            self.recorder.memory.save()
-        return self.call_firmware(talk, values)
-
-    def call_firmware_block(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
-        image, data = self.recorder.state["image"], bytes(values["data"])
-        if not image or int(values["offset"]) != image["received"] or len(data) > 65_536:
-            raise Refuse(Code.BAD_VALUE, f"the next block begins at {image.get('received', 0)}")
-        if image["received"] + len(data) > image["size"]:
-            raise Refuse(Code.BAD_VALUE, "more than the firmware is long")
-        with self._image_file().open("ab") as out:
-            out.write(data)
-        image["received"] += len(data)
-        self.recorder.memory.save()
-        return self.call_firmware(talk, values)
-
-    def call_firmware_verify(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
-        image = self.recorder.state["image"]
-        if not image:
-            raise Refuse(Code.NOT_FOUND, "no firmware was sent")
-        if hashlib.sha256(self._image_file().read_bytes()).hexdigest() != image["sha256"]:
-            self.recorder.state["image"] = {}
-            self.recorder.memory.save()
-            raise Refuse(
-                Code.HASH_MISMATCH, "the firmware that came is not the one that was announced; it was thrown away"
-            )
-        image["verified"] = True
-        self.recorder.memory.save()
-        return self.call_firmware(talk, values)
-
-    def call_firmware_switch(self, talk: Talk, values: dict[str, Any]) -> dict[str, Any]:
-        image = self.recorder.state["image"]
-        if not image.get("verified"):
-            raise Refuse(Code.BAD_VALUE, "the firmware was not verified")
-        self.recorder.state.update({"firmware": image["version"], "image": {}})
-        self.recorder.enter(Mode.UPDATING, UPDATE_S)
-        talk.ends = True
-        return self.call_firmware(talk, values)
-
-    def _image_file(self) -> Any:
-        return self.recorder.memory.folder / "firmware.part"
 
 
 def raw_of(true: float, points: Sequence[tuple[float, float]]) -> float:

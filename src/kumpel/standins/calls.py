@@ -13,6 +13,7 @@ from kumpel.link import abilities, messages
 from kumpel.link.messages import SHUT, Code, Mode
 from kumpel.standins.ability_calls import AbilityCalls
 from kumpel.standins.device import Measured
+from kumpel.standins.firmware_calls import FirmwareCalls
 from kumpel.standins.recorder import CAPACITY_BYTES, Recorder, Refuse
 from kumpel.standins.talk import Talk
 
@@ -39,7 +40,7 @@ PAGE = 500
 
 
 @dataclass
-class Calls(AbilityCalls):
+class Calls(AbilityCalls, FirmwareCalls):
     """The calls of one recorder."""
 
     recorder: Recorder

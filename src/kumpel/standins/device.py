@@ -103,6 +103,8 @@ class Device:
     planned_s: Callable[[Setup], float] = run_length_s
     begins: Callable[[Setup], str | None] = field(default=lambda setup: None)
     """The wall time (HH:MM) at which a recording of this kind begins, if it hangs on one."""
+    update_press: str = ""
+    """What somebody does on it before it takes another program; empty: nothing."""
     full_h: Callable[[Setup], float] = field(default=lambda setup: 60.0)
     """Hours that a full battery lasts with a setup."""
     stores: Callable[[Setup], bool] = field(default=lambda setup: True)

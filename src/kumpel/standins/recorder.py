@@ -112,6 +112,7 @@ class Recorder:
                 "picture": "",
                 "firmware": device.firmware,
                 "image": {},
+                "brought": False,
             }
         )
 
@@ -153,6 +154,13 @@ class Recorder:
             self.enter(Mode.WARMING_UP, self.declared.warm_up_s)
         elif self.mode() in SHUT:
             self.enter(Mode.READY)
+        elif self.mode() == Mode.READY:
+            self.state["brought"] = True
+            self.memory.save()
+
+    def presses_first(self) -> str:
+        """What somebody still has to do on it before it takes another program."""
+        return "" if self.state["brought"] else self.device.update_press
 
     # -- recording
 

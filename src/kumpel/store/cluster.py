@@ -102,7 +102,7 @@ class Cluster:
         self._place.mkdir(parents=True, exist_ok=True)
         if not (self.data / "PG_VERSION").exists():
             self._create()
-        if not self._running():
+        if not self.is_running():
             self._launch()
         if not (self._place / "keeper-password").exists():
             self._turn_over()
@@ -110,7 +110,7 @@ class Cluster:
         return self.url
 
     def stop(self) -> None:
-        if self._running():
+        if self.is_running():
             self._as_owner("pg_ctl", "stop", "-D", str(self.data), "-m", "fast", "-w", "-t", "30")
 
     def restart(self) -> None:
@@ -167,7 +167,7 @@ class Cluster:
                 (self._place / "port").write_text(str(free_port()))
         raise ClusterError(f"PostgreSQL does not start; its log is {self._place / 'server.log'}")
 
-    def _running(self) -> bool:
+    def is_running(self) -> bool:
         if not (self.data / "PG_VERSION").exists():
             return False
         return (

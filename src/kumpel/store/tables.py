@@ -351,6 +351,86 @@ class BenchRun(SQLModel, table=True):
     )
 
 
+class FirmwareKey(SQLModel, table=True):
+    """A public key whose signature is trusted for images of recorders' programs."""
+
+    __tablename__ = "firmware_key"
+    id: int | None = Field(default=None, primary_key=True)
+    key_id: str = Field(max_length=16)
+    public: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
+    name: str = Field(max_length=80)
+    made_by: int | None = Field(default=None, sa_column=_to("account.id", index=False))
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (
+        CheckConstraint("octet_length(public) = 32", name="firmware_key_public"),
+        CheckConstraint("length(trim(name)) > 0", name="firmware_key_has_name"),
+        Index("firmware_key_one", "key_id", unique=True, postgresql_where=text("removed_at is null")),
+    )
+
+
+class FirmwareImage(SQLModel, table=True):
+    """A signed image in the catalogue (docs/firmware-image.md)."""
+
+    __tablename__ = "firmware_image"
+    id: int | None = Field(default=None, primary_key=True)
+    kind: str = Field(max_length=40)
+    models: list[str] = Field(sa_column=_json())
+    version: str = Field(max_length=40)
+    shows: str = Field(default="", max_length=200, sa_column_kwargs={"server_default": ""})
+    notes: str = Field(default="", max_length=1000, sa_column_kwargs={"server_default": ""})
+    size: int
+    sha256: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
+    key_id: str = Field(max_length=16)
+    made_by: int | None = Field(default=None, sa_column=_to("account.id", index=False))
+    made_at: datetime = Field(default_factory=now, sa_column=_time())
+    removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    __table_args__ = (
+        CheckConstraint("octet_length(sha256) = 32", name="firmware_image_sha256"),
+        Index("firmware_image_one", "sha256", unique=True, postgresql_where=text("removed_at is null")),
+    )
+
+
+class FirmwareFile(SQLModel, table=True):
+    """An image's file as it was added: apart from what lists read."""
+
+    __tablename__ = "firmware_file"
+    image_id: int | None = Field(
+        default=None, sa_column=Column(ForeignKey("firmware_image.id", ondelete="RESTRICT"), primary_key=True)
+    )
+    data: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
+
+
+class FirmwareUpdate(SQLModel, table=True):
+    """An image on its way onto a recorder. One that has not ended goes on, whatever cut it; one a recorder.
+
+    `was` is the version before, `sent` the bytes that the recorder has, `trouble` why it does not go on just now, or how it ended;
+    `locked`: the recorder asks for its passcode, which is kept nowhere.
+    """
+
+    __tablename__ = "firmware_update"
+    id: int | None = Field(default=None, primary_key=True)
+    recorder_id: int = Field(sa_column=_to("recorder.id", nullable=False))
+    image_id: int = Field(sa_column=_to("firmware_image.id", index=False, nullable=False))
+    state: str = Field(default="waits", max_length=10)
+    was: str = Field(default="", max_length=40, sa_column_kwargs={"server_default": ""})
+    sent: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
+    trouble: str = Field(default="", max_length=400, sa_column_kwargs={"server_default": ""})
+    locked: bool = Field(default=False, sa_column_kwargs={"server_default": text("false")})
+    stop: bool = Field(default=False, sa_column_kwargs={"server_default": text("false")})
+    began_at: datetime = Field(default_factory=now, sa_column=_time())
+    beat_at: datetime = Field(default_factory=now, sa_column=_time())
+    ended_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    made_by: int | None = Field(default=None, sa_column=_to("account.id", index=False))
+    __table_args__ = (
+        CheckConstraint(
+            "state in ('waits', 'sends', 'starts', 'done', 'failed', 'stopped')", name="firmware_update_state"
+        ),
+        CheckConstraint("(ended_at is null) = (state in ('waits', 'sends', 'starts'))", name="firmware_update_ended"),
+        Index("firmware_update_one", "recorder_id", unique=True, postgresql_where=text("ended_at is null")),
+    )
+
+
 class Certificate(SQLModel, table=True):
     """What a check came to, on paper: numbered without holes, frozen as it was printed. Revoked by a mark, never deleted."""
 

@@ -21,6 +21,7 @@ const SCREENS = {
   groups: fetched(() => import("@/features/groups/Groups")),
   recorders: fetched(() => import("@/features/recorders/Recorders")),
   bench: fetched(() => import("@/features/bench/BenchPage")),
+  firmware: fetched(() => import("@/features/firmware/FirmwarePage")),
   spot: fetched(() => import("@/features/sensors/SpotPage")),
   wall: fetched(() => import("@/features/wall/WallPage")),
   sensors: fetched(() => import("@/features/sensors/Sensors")),
@@ -39,6 +40,7 @@ const Report = lazy(SCREENS.report);
 const WallPage = lazy(SCREENS.wall);
 const SpotPage = lazy(SCREENS.spot);
 const BenchPage = lazy(SCREENS.bench);
+const FirmwarePage = lazy(SCREENS.firmware);
 const People = lazy(SCREENS.people);
 const Groups = lazy(SCREENS.groups);
 const PlanPage = lazy(SCREENS.plan);
@@ -105,6 +107,7 @@ export function App() {
               <Route path="/recorders" element={<Recorders />} />
               <Route path="/recorders/:id/look" element={<SpotPage />} />
               <Route path="/bench" element={<BenchPage />} />
+              <Route path="/firmware" element={<FirmwarePage />} />
               <Route path="/wall" element={<WallPage />} />
               <Route path="/recorders/:id/sensors" element={<Sensors />} />
               <Route path="/vehicles" element={<Yard />} />

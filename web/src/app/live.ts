@@ -20,10 +20,10 @@ export const LOADING = ["loading"];
 
 /** Which queries a note from the server makes stale. */
 const STALE: Record<string, string[]> = {
-  recorders: ["recorders", "take-in", "line", "draft", "sensors", "bench"],
+  recorders: ["recorders", "take-in", "line", "draft", "sensors", "bench", "firmware"],
   "hand-overs": ["hand-overs", "recorders", "take-in", "line", "people", "plan"],
   "take-in": ["take-in", "line"],
-  stored: ["take-in", "line", "sessions", "hand-overs", "recorders", "kinds", "years", "groups", "plan"],
+  stored: ["take-in", "firmware", "line", "sessions", "hand-overs", "recorders", "kinds", "years", "groups", "plan"],
   review: ["sessions", "line", "years", "groups", "plan", "due"],
   groups: ["groups"],
   plan: ["plan", "due", "years"],
@@ -37,6 +37,7 @@ const STALE: Record<string, string[]> = {
   settings: ["settings", "kinds", "limit-sets", "limits", "recorders", "years"],
   "limit-sets": ["limit-sets", "limits", "years"],
   bench: ["bench"],
+  firmware: ["firmware", "recorders"],
   marks: ["wall"],
   mails: ["mails"],
   batches: ["batches", "line"],

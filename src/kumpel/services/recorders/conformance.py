@@ -13,7 +13,7 @@ from functools import cached_property, partial
 
 from kumpel.formats import krec
 from kumpel.formats.errors import FileFormatError
-from kumpel.link import abilities, frames
+from kumpel.link import abilities, firmware_image, frames
 from kumpel.link.client import RecorderLink
 from kumpel.link.errors import LinkError, RefusedError
 from kumpel.link.messages import SHUT, Code, Description, ListedSession, Mode, SetupState, Status
@@ -22,6 +22,8 @@ from kumpel.link.wires import Patience, is_serial, open_wire
 MODES = {value for key, value in vars(Mode).items() if key.isupper()}
 TOLD_S = 2.5
 """A change is told within a second; the rest is the way, and a recorder that is busy with others."""
+NEWEST = "65535.0"
+"""The version of images that must not be taken."""
 KEPT, FAILS, NOT_ASKED = "kept", "fails", "not asked"
 COURSE = {"name": "kumpel conformance", "start": {"lat": 47.6, "lon": 13.8, "bearing_deg": 0.0, "half_width_m": 15.0}}
 
@@ -665,11 +667,50 @@ def _maker_picture(probe: Probe) -> None:
 
 @row("13", "a firmware with a wrong hash is thrown away, and the running one stays", changes=True)
 def _wrong_firmware(probe: Probe) -> None:
-    probe.needs_ready()
-    probe.needs(abilities.FIRMWARE)
-    with probe.link(unlocked=True) as link:
+    with _brought_to_update(probe) as link:
         running = link.firmware().running
         image = secrets.token_bytes(2000)
         _refused(Code.HASH_MISMATCH, lambda: list(link.send_firmware("conformance", image, bytes(32))), "a wrong hash")
         state = link.firmware()
         _say(state.running == running and state.received == 0, "something of it is left")
+
+
+@row("13", "a firmware signed with a key of nobody is thrown away, and the running one stays", changes=True)
+def _foreign_firmware(probe: Probe) -> None:
+    with _brought_to_update(probe) as link:
+        running = link.firmware().running
+        image = _newest_of_all(probe)
+        digest = hashlib.sha256(image).digest()
+        _refused(Code.NOT_GENUINE, lambda: list(link.send_firmware(NEWEST, image, digest)), "an image of nobody's")
+        state = link.firmware()
+        _say(state.running == running and state.received == 0, "something of it is left")
+
+
+@row("13", "what was received of a firmware is still there after a cut, and goes on there", changes=True)
+def _cut_firmware(probe: Probe) -> None:
+    image = _newest_of_all(probe)
+    begun = {"version": NEWEST, "size": len(image), "sha256": hashlib.sha256(image).digest()}
+    with _brought_to_update(probe) as link:
+        link.raw_call("firmware-begin", begun)
+        link.raw_call("firmware-block", {"offset": 0, "data": image[:1000]})
+    with probe.link(unlocked=True) as link:
+        received = [link.firmware().received, link.raw_call("firmware-begin", begun).get("received")]
+        _say(received == [1000, 1000], f"1000 bytes were sent, it tells of {received[0]} and {received[1]}")
+        other = begun | {"sha256": bytes(32)}
+        _say(link.raw_call("firmware-begin", other).get("received") == 0, "what came of another one is kept")
+
+
+@contextmanager
+def _brought_to_update(probe: Probe) -> Iterator[RecorderLink]:
+    probe.needs_ready()
+    probe.needs(abilities.FIRMWARE)
+    with probe.link(unlocked=True) as link:
+        if not (state := link.firmware()).ready:
+            raise NotAsked(state.press or "it takes no firmware now")
+        yield link
+
+
+def _newest_of_all(probe: Probe) -> bytes:
+    """An image for this recorder, newer than any, signed with a key that was made this very moment."""
+    about = {"kind": probe.described.kind, "models": [probe.described.model or "x"], "version": NEWEST}
+    return firmware_image.sign(secrets.token_bytes(2000), firmware_image.new_key(), about)

@@ -16,6 +16,7 @@ from sqlmodel import Session as Db
 from sqlmodel import select
 
 from kumpel.services.batches import batch
+from kumpel.services.firmware import updates
 from kumpel.services.ground import figures
 from kumpel.services.ground.apart import Children
 from kumpel.services.report import mail
@@ -36,9 +37,9 @@ HUGE, HUGE_BYTES = "huge", 32 * 2**20
 """Sessions of this size have one lane together; the others pass them."""
 SLOW_BYTES_PER_S = 65_536.0
 """A link that carries less has a place among the slow ones: however long they take, they hold up nobody else."""
-TAKE_IN, SLOW, FIGURES, MAIL, REPORTS = "take-in", "take-in-slow", "figures", "mail", "reports"
+TAKE_IN, SLOW, FIGURES, MAIL, REPORTS, UPDATES = "take-in", "take-in-slow", "figures", "mail", "reports", "updates"
 AT_MACHINE, MACHINE_SHARE = "at-machine", 16
-SHARES = {TAKE_IN: 6, SLOW: 24, FIGURES: 2, MAIL: 1, REPORTS: 1}
+SHARES = {TAKE_IN: 6, SLOW: 24, FIGURES: 2, MAIL: 1, REPORTS: 1, UPDATES: 12}
 """Queues by kind of work, and how much of each is done at a time: none waits for another kind."""
 
 
@@ -83,6 +84,9 @@ class Jobs:
         async def mail_job(mail_id: int) -> None:
             await self._in(MAIL, lambda: mail.run(engine(url), mail_id))
 
+        async def update_job(update_id: int) -> None:
+            await self._in(UPDATES, lambda: updates.run(engine(url), update_id))
+
         async def reports_job(batch_id: int) -> None:
             await self._in(REPORTS, lambda: batch.run(engine(url), batch_id, self.start_mail))
 
@@ -92,6 +96,7 @@ class Jobs:
         self.app.task(name="take-all-here", queue=TAKE_IN)(at_machine_job)
         self.app.task(name="assess", queue=FIGURES)(assess_job)
         self.app.task(name="clear", queue=TAKE_IN)(clear_job)
+        self.app.task(name="update", queue=UPDATES)(update_job)
         self.app.task(name="mail", queue=MAIL)(mail_job)
         self.app.task(name="reports", queue=REPORTS)(reports_job)
 
@@ -180,6 +185,12 @@ class Jobs:
         with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
             job.defer(mail_id=mail_id)
 
+    def start_update(self, update_id: int) -> None:
+        """Bring an image onto its recorder; one waiting job an update at most."""
+        job = self._sync.configure_task("update", queue=UPDATES, queueing_lock=f"update {update_id}")
+        with contextlib.suppress(procrastinate.exceptions.AlreadyEnqueued):
+            job.defer(update_id=update_id)
+
     def start_reports(self, batch_id: int) -> None:
         """Issue the reports of a batch; one waiting job a batch at most."""
         job = self._sync.configure_task("reports", queue=REPORTS, queueing_lock=f"reports {batch_id}")
@@ -189,6 +200,8 @@ class Jobs:
     def go_on(self, db: Db, serial: str | None = None, *, stopped_too: bool = True) -> None:
         """Go on with what was cut, for one recorder or for all; a job that finds somebody at work ends at once."""
         self.start_take_in(take_in.unfinished(db, serial, stopped_too))
+        for update_id in updates.waiting(db, serial):
+            self.start_update(update_id)
         if serial is not None:
             machine = db.exec(select(Recorder.machine).where(Recorder.serial == serial)).first() or ""
             for session_id in take_in.to_clear(db, serial):
@@ -211,7 +224,8 @@ class Jobs:
                     concurrency=share,
                     install_signal_handlers=False,
                     delete_jobs="successful",
-                    listen_notify=queue != MAIL,  # its connection costs; nobody watches a mail go out
+                    listen_notify=queue
+                    not in (MAIL, UPDATES),  # its connection costs; nobody watches a mail go out, and updates are few
                     fetch_job_polling_interval=POLLS_S,
                     shutdown_graceful_timeout=2.0,
                     update_heartbeat_interval=BEATS_S,

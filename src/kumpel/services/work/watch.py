@@ -25,6 +25,7 @@ from kumpel.link.errors import LinkError
 from kumpel.link.hearing import Hearing
 from kumpel.link.networks import address_parts, addresses_within, is_within
 from kumpel.link.wires import is_serial
+from kumpel.services.firmware import updates
 from kumpel.services.ground import settings
 from kumpel.services.recorders import networks, recorders
 from kumpel.services.recorders.reaching import this_machine
@@ -351,6 +352,9 @@ class Lookout(threading.Thread):
             )
             if recorder.in_reach and not before:
                 self._jobs.go_on(db, recorder.serial)
+            else:
+                for update_id in updates.waiting(db, recorder.serial):
+                    self._jobs.start_update(update_id)
             contact.take_in_new(db, recorder, self._jobs.start_take_in)
 
         self._with(keep)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from kumpel.link.abilities import CHECKS, LIVE
+from kumpel.link.abilities import CHECKS, FIRMWARE, LIVE
 from kumpel.standins import gas_signal
 from kumpel.standins.device import Began, Device, Measured, Recorded, Wishes, of_made, seed_of
 from kumpel.standins.gas_signal import ALARMS, BACKGROUND, UNITS, Episode
@@ -56,7 +56,7 @@ DEVICE = Device(
     FACTORY_SETUP,
     record,
     tuple(Measured(f"{g}.avg", g.upper(), UNITS.get(g, "ppm"), 1.0, level, 0.1) for g, level in BACKGROUND.items()),
-    (LIVE, CHECKS),
+    (LIVE, CHECKS, FIRMWARE),
     checks={"bump": tuple(BACKGROUND), "span": tuple(BACKGROUND), "zero": tuple(BACKGROUND)},
     check_s=60.0,
 )

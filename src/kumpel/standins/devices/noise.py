@@ -9,7 +9,7 @@ import numpy as np
 
 from kumpel.formats import krec
 from kumpel.formats.krec import Event
-from kumpel.link.abilities import CHECKS, LIVE
+from kumpel.link.abilities import CHECKS, FIRMWARE, LIVE
 from kumpel.standins import noise_signal
 from kumpel.standins.device import Began, Device, Measured, Recorded, Wishes
 
@@ -147,7 +147,7 @@ DEVICE = Device(
     FACTORY_SETUP,
     record,
     (Measured("leq.1", "Level", "dB(A)", 1.0, 52.0, 3.0), Measured("peak", "C-weighted peak", "dB(C)", 1.0, 74.0, 4.0)),
-    (LIVE, CHECKS),
+    (LIVE, CHECKS, FIRMWARE),
     checks={"calibrator": ("microphone",)},
     check_s=10.0,
 )

@@ -100,6 +100,7 @@ DEVICE = Device(
         Measured("cadence", "Cadence", "/min", 1.0, 0.0, 0.0),
     ),
     ("live", "display", "picture", "maker-picture", "firmware", "names"),
+    update_press="Hold both keys on its left until an arrow stands on its display.",
     planned_s=lambda setup: 2700.0,
     begins=lambda setup: None,
     names=("wearer", "greeting"),

@@ -20,6 +20,9 @@ export default function Recorders() {
       <Link to="/bench" className="min-h-6 text-act hover:underline">
         Check bench
       </Link>
+      <Link to="/firmware" className="min-h-6 text-act hover:underline">
+        Firmware
+      </Link>
       <Link to="/vehicles" className=" min-h-6 text-act hover:underline">
         Vehicles and courses
       </Link>
