@@ -1,7 +1,8 @@
 """Runs every test side by side in processes (or those named, in one) and ends with `N passed, N failed`.
 
-Each process has a database server of its own. One takes modules from the front of the list and another from its end, so that the
-browser's tests run beside the others and not beside each other; a third computes what waits for nobody, with what time those two leave.
+Each process has a database server of its own. One takes modules from the front of the list and two from its end, so that the
+browser's tests run beside the others and not beside each other, as long as there are others: most of them wait most of their time. A
+fourth computes what waits for nobody, with what time those leave.
 """
 
 from __future__ import annotations
@@ -33,9 +34,9 @@ LONGEST = (
 """Of the browser's modules those that take longest: begun last, one of them would be waited for alone."""
 QUIET = ("core", "formats", "kinds", "reports", "standins", "test_habits", "test_colours")
 """Modules that compute and wait for nobody: a third process works on them with what time the others leave."""
-LEAVES_TIME = 10
+LEAVES_TIME = (0, 0, 10, 5)
 DONE = "=== done "
-PROCESSES = 3
+PROCESSES = len(LEAVES_TIME)
 
 
 class Result(unittest.TextTestResult):
@@ -125,9 +126,9 @@ class SideBySide:
                 mine = self.quiet if number == 2 or not self.waiting else self.waiting
                 if not mine:
                     break
-                name = mine.pop() if number == 1 else mine.popleft()
+                name = mine.popleft() if number in (0, 2) else mine.pop()
             if process is None:
-                process = self.start(LEAVES_TIME if number == 2 else 0)
+                process = self.start(LEAVES_TIME[number])
             assert process.stdin and process.stdout
             began = time.monotonic()
             process.stdin.write(name + "\n")

@@ -100,9 +100,10 @@ def wall_clock(recording: Recording, at_s: Floats) -> Floats:
     change to or from summer time), so that after the change the clock on the wall is met again.
     """
     offset: Floats = np.full(np.shape(at_s), recording.utc_offset_min * 60.0)
-    for event in sorted(recording.events, key=lambda e: e.at_s):
+    changes = [event for event in recording.events if event.code == "utc-offset"]
+    for event in sorted(changes, key=lambda e: e.at_s):
         minutes = event.data.get("utc_offset_min")
-        if event.code == "utc-offset" and isinstance(minutes, int | float):
+        if isinstance(minutes, int | float):
             offset[at_s >= event.at_s] = minutes * 60.0
     return recording.start + at_s + offset
 
@@ -118,7 +119,16 @@ def wall_days(recording: Recording, count: int, interval_s: float) -> NDArray[np
 
 def clock_words(recording: Recording, at_s: float, seconds: bool = False) -> str:
     """The time on the wall, "06:30", with seconds "06:30:07"."""
-    second = wall_second(recording, at_s) % round(DAY_S)
+    return _clock(wall_second(recording, at_s), seconds)
+
+
+def clocks_words(recording: Recording, at_s: Floats) -> list[str]:
+    """`clock_words` at many times at once, each "06:30"."""
+    return [_clock(second, False) for second in np.round(wall_clock(recording, at_s)).astype(np.int64).tolist()]
+
+
+def _clock(wall_second: int, seconds: bool) -> str:
+    second = wall_second % round(DAY_S)
     words = f"{second // 3600:02d}:{second // 60 % 60:02d}"
     return f"{words}:{second % 60:02d}" if seconds else words
 

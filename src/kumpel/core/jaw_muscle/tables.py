@@ -10,7 +10,7 @@ from kumpel.core.jaw_muscle.night import KINDS, Night
 from kumpel.core.jaw_muscle.signals import SIDES, Signals
 from kumpel.core.reckoning import table
 from kumpel.core.recording import Recording
-from kumpel.core.timebase import clock_words
+from kumpel.core.timebase import clocks_words
 
 
 def hour_table(recording: Recording, night: Night) -> Table:
@@ -19,7 +19,9 @@ def hour_table(recording: Recording, night: Night) -> Table:
     counts = np.zeros((hours, len(KINDS)))
     for each in night.episodes["both"]:
         counts[min(int(each.start_s // 3600), hours - 1), KINDS.index(each.kind)] += 1
-    rows = [(h * 3600.0, clock_words(recording, h * 3600.0), *counts[h].tolist()) for h in range(hours)]
+    starts = np.arange(hours) * 3600.0
+    clocks = clocks_words(recording, starts)
+    rows = [(at, clock, *row) for at, clock, row in zip(starts.tolist(), clocks, counts.tolist(), strict=True)]
     return table(
         "hours",
         "Episodes per hour",
