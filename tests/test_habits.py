@@ -39,7 +39,8 @@ SERVICES: dict[str, set[str]] = {
     "yard": {"ground", "hand_out", "recorders", "register"},
     "bench": {"ground", "recorders"},
     "firmware": {"ground", "recorders"},
-    "work": {"ground", "recorders", "take_in", "register", "report", "batches", "firmware"},
+    "radio": {"ground", "recorders", "take_in"},
+    "work": {"ground", "recorders", "take_in", "register", "report", "batches", "firmware", "radio"},
 }
 
 # The same in the browser's part. Kinds know each other as little as features know what lies above them.

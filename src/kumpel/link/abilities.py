@@ -1,4 +1,4 @@
-"""What only recorders with an ability say (docs/link-protocol.md, 8 to 13 and 16), checked on arrival."""
+"""What only recorders with an ability say (docs/link-protocol.md, 8 to 13, 16 and 17), checked on arrival."""
 
 from __future__ import annotations
 
@@ -16,7 +16,8 @@ from kumpel.link.messages import Message, Moment, Name
 LIVE, RAW, CALIBRATIONS, CHECKS, COURSES = "live", "raw", "calibrations", "checks", "courses"
 DISPLAY, PICTURE, MAKER_PICTURE, FIRMWARE, NAMES = "display", "picture", "maker-picture", "firmware", "names"
 NEWS: Final = "news"
-ALL: Final = (LIVE, RAW, CALIBRATIONS, CHECKS, COURSES, DISPLAY, PICTURE, MAKER_PICTURE, FIRMWARE, NAMES, NEWS)
+RADIO: Final = "radio"
+ALL: Final = (LIVE, RAW, CALIBRATIONS, CHECKS, COURSES, DISPLAY, PICTURE, MAKER_PICTURE, FIRMWARE, NAMES, NEWS, RADIO)
 CALLS: Final[Mapping[str, tuple[str, ...]]] = {
     LIVE: ("live",),
     RAW: ("capture",),
@@ -28,6 +29,7 @@ CALLS: Final[Mapping[str, tuple[str, ...]]] = {
     MAKER_PICTURE: ("maker-picture",),
     FIRMWARE: ("firmware", "firmware-begin", "firmware-block", "firmware-verify", "firmware-switch"),
     NEWS: ("news",),
+    RADIO: ("radio", "join-network", "leave-network"),
 }
 """The calls that belong to each ability; `names` has none of its own."""
 MOST_COURSE_VALUES: Final = 20_000
@@ -236,6 +238,17 @@ class Firmware(Message):
     size: int = Field(default=0, ge=0, le=1 << 30)
     received: int = Field(default=0, ge=0, le=1 << 30)
     verified: bool = False
+
+
+# -- radio
+
+
+class RadioState(Message):
+    """The network that it is to join (empty: none) and whether it is in it; the network that it opens itself (empty: none). Never a key."""
+
+    network: Name = Field(default="", max_length=32)
+    joined: bool = False
+    own: Name = Field(default="", max_length=32)
 
 
 # -- news

@@ -280,6 +280,16 @@ class RecorderLink:
     def switch_firmware(self) -> abilities.Firmware:
         return self._typed("firmware-switch", abilities.Firmware)
 
+    def radio(self) -> abilities.RadioState:
+        return self._typed("radio", abilities.RadioState)
+
+    def join_network(self, name: str, key: str) -> abilities.RadioState:
+        """Have it join a network from now on; it keeps the key, and says it to nobody."""
+        return self._typed("join-network", abilities.RadioState, name=name, key=key)
+
+    def leave_network(self) -> abilities.RadioState:
+        return self._typed("leave-network", abilities.RadioState)
+
     # -- messages
 
     def raw_call(self, call: str, values: dict[str, Any]) -> dict[str, Any]:

@@ -14,6 +14,7 @@ from kumpel.link.messages import SHUT, Code, Mode
 from kumpel.standins.ability_calls import AbilityCalls
 from kumpel.standins.device import Measured
 from kumpel.standins.firmware_calls import FirmwareCalls
+from kumpel.standins.radio_calls import RadioCalls
 from kumpel.standins.recorder import CAPACITY_BYTES, Recorder, Refuse
 from kumpel.standins.talk import Talk
 
@@ -33,6 +34,8 @@ CHANGES = (
     "firmware-block",
     "firmware-verify",
     "firmware-switch",
+    "join-network",
+    "leave-network",
 )
 WHILE_SHUT = ("hello", "describe", "status", "unlock", "news")
 BELONGS = {call: ability for ability, calls in abilities.CALLS.items() for call in calls}
@@ -40,7 +43,7 @@ PAGE = 500
 
 
 @dataclass
-class Calls(AbilityCalls, FirmwareCalls):
+class Calls(AbilityCalls, FirmwareCalls, RadioCalls):
     """The calls of one recorder."""
 
     recorder: Recorder

@@ -17,13 +17,14 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from zeroconf import Zeroconf
+from zeroconf import ServiceInfo, Zeroconf
 
 from kumpel.link import discovery, frames
 from kumpel.standins import declared
 from kumpel.standins.control import obey
 from kumpel.standins.devices import DEVICES
 from kumpel.standins.memory import Memory
+from kumpel.standins.radio_calls import is_heard
 from kumpel.standins.recorder import Declared, Recorder, Refuse
 from kumpel.standins.serving import Serving
 from kumpel.standins.talk import SerialStream
@@ -39,6 +40,7 @@ class Dock:
         self.links: dict[str, int] = {}
         self._open: list[asyncio.Server] = []
         self._tasks: list[asyncio.Task[None]] = []
+        self._said: dict[str, ServiceInfo] = {}
 
     async def put(self, entry: dict[str, Any]) -> None:
         """One recorder more."""
@@ -62,15 +64,28 @@ class Dock:
         self.links[who.token] = server.sockets[0].getsockname()[1]
 
     async def announce(self, mdns: Zeroconf) -> None:
-        infos = [
-            discovery.service_info(s.recorder.declared.serial, s.recorder.device.kind, self.links[token], self.hosts)
-            for token, s in self.bays.items()
-            if self.links[token]
-        ]
+        """Announces those that are heard, and takes back those that are not any more."""
+        heard = {token for token, s in self.bays.items() if self.links[token] and is_heard(s.recorder)}
+        infos = {
+            token: discovery.service_info(
+                self.bays[token].recorder.declared.serial,
+                self.bays[token].recorder.device.kind,
+                self.links[token],
+                self.hosts,
+            )
+            for token in heard - self._said.keys()
+        }
+        lost = {token: self._said.pop(token) for token in self._said.keys() - heard}
+        for token in lost:
+            self.bays[token].vanish()
+        for token in infos:
+            self.bays[token].recorder.gone = False
         said = [
             await mdns.async_register_service(info, allow_name_change=False, cooperating_responders=True)
-            for info in infos
+            for info in infos.values()
         ]
+        said += [await mdns.async_unregister_service(info) for info in lost.values()]
+        self._said |= infos
         await asyncio.gather(*said)
 
     async def control(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
@@ -86,12 +101,15 @@ class Dock:
             await writer.drain()
         writer.close()
 
-    async def run(self) -> None:
+    async def run(self, mdns: Zeroconf | None) -> None:
         """What happens by itself, until the program that started this one is gone."""
         parent = os.getppid()
+        on_air = mdns is not None and any(s.recorder.declared.opens for s in self.bays.values())
         while os.getppid() == parent:
             for serving in self.bays.values():
                 serving.recorder.tick()
+            if on_air and mdns is not None:
+                await self.announce(mdns)
             await asyncio.sleep(TICK_S)
 
     def close(self) -> None:
@@ -114,7 +132,7 @@ async def serve(options: argparse.Namespace) -> None:
     part = options.folder / "ports.part"
     part.write_text(json.dumps(ports))
     part.replace(options.folder / "ports.json")
-    task = asyncio.ensure_future(dock.run())
+    task = asyncio.ensure_future(dock.run(mdns))
     for number in (signal.SIGINT, signal.SIGTERM):
         asyncio.get_running_loop().add_signal_handler(number, task.cancel)
     try:

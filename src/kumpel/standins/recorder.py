@@ -56,6 +56,10 @@ class Declared:
     calibrations: dict[str, Any] = field(default_factory=dict)
     tells: bool = True
     """Says by itself when something changed on it."""
+    air: str = ""
+    """The folder of the air that it hears (standins/radio_manager.py); empty: whatever it is told to join is there."""
+    opens: bool = False
+    """It opens a network of its own, and is in reach only while the machine is in that, or it is in the machine's."""
     moved: bool = False
     """Somebody turns its wheel and presses its pedals, one position after the other."""
 
@@ -113,6 +117,8 @@ class Recorder:
                 "firmware": device.firmware,
                 "image": {},
                 "brought": False,
+                "network": "",
+                "network_key": "",
             }
         )
 

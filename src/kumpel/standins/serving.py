@@ -6,6 +6,7 @@ import asyncio
 
 from kumpel.link import frames
 from kumpel.standins.calls import Calls
+from kumpel.standins.radio_calls import is_heard
 from kumpel.standins.recorder import Recorder
 from kumpel.standins.talk import SerialStream, Stream, Talk, TcpStream, Unplugged
 
@@ -18,7 +19,7 @@ class Serving:
 
     async def tcp(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         stream = TcpStream(reader, writer)
-        if self.recorder.gone:
+        if self.recorder.gone or not is_heard(self.recorder):
             stream.abort()
             return
         talk = self._talk(stream, marked=False)

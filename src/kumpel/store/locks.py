@@ -20,6 +20,7 @@ LOOKOUT: Final = 7245008
 RECORDER: Final = 7245009
 BATCH: Final = 7245010
 UPDATE: Final = 7245011
+VISIT: Final = 7245012
 """First halves of the locks, one a kind of work; the second half is the row that is worked on."""
 
 

@@ -431,6 +431,37 @@ class FirmwareUpdate(SQLModel, table=True):
     )
 
 
+class RadioVisit(SQLModel, table=True):
+    """A machine in the radio network that a recorder opens: what it left (`left_profile`, as its radio names it) it comes back to.
+
+    `stays`: not only until everything is taken in. One a machine at a time; the network's key stands nowhere.
+    """
+
+    __tablename__ = "radio_visit"
+    id: int | None = Field(default=None, primary_key=True)
+    machine: str = Field(max_length=120)
+    network: str = Field(max_length=32)
+    device: str = Field(default="", max_length=40, sa_column_kwargs={"server_default": ""})
+    left_profile: str = Field(default="", max_length=64, sa_column_kwargs={"server_default": ""})
+    left_network: str = Field(default="", max_length=32, sa_column_kwargs={"server_default": ""})
+    recorder_id: int | None = Field(default=None, sa_column=_to("recorder.id"))
+    state: str = Field(default="joins", max_length=10)
+    sessions: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
+    trouble: str = Field(default="", max_length=400, sa_column_kwargs={"server_default": ""})
+    stop: bool = Field(default=False, sa_column_kwargs={"server_default": text("false")})
+    stays: bool = Field(default=False, sa_column_kwargs={"server_default": text("false")})
+    stay_until: datetime = Field(sa_column=_time())
+    began_at: datetime = Field(default_factory=now, sa_column=_time())
+    beat_at: datetime = Field(default_factory=now, sa_column=_time())
+    ended_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    made_by: int | None = Field(default=None, sa_column=_to("account.id", index=False))
+    __table_args__ = (
+        CheckConstraint("state in ('joins', 'there', 'back', 'done', 'failed')", name="radio_visit_state"),
+        CheckConstraint("(ended_at is null) = (state in ('joins', 'there', 'back'))", name="radio_visit_ended"),
+        Index("radio_visit_one", "machine", unique=True, postgresql_where=text("ended_at is null")),
+    )
+
+
 class Certificate(SQLModel, table=True):
     """What a check came to, on paper: numbered without holes, frozen as it was printed. Revoked by a mark, never deleted."""
 

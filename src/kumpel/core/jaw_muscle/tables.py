@@ -19,7 +19,7 @@ def hour_table(recording: Recording, night: Night) -> Table:
     counts = np.zeros((hours, len(KINDS)))
     for each in night.episodes["both"]:
         counts[min(int(each.start_s // 3600), hours - 1), KINDS.index(each.kind)] += 1
-    starts = np.arange(hours) * 3600.0
+    starts = np.arange(hours, dtype=np.float64) * 3600.0
     clocks = clocks_words(recording, starts)
     rows = [(at, clock, *row) for at, clock, row in zip(starts.tolist(), clocks, counts.tolist(), strict=True)]
     return table(

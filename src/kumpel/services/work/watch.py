@@ -27,6 +27,7 @@ from kumpel.link.networks import address_parts, addresses_within, is_within
 from kumpel.link.wires import is_serial
 from kumpel.services.firmware import updates
 from kumpel.services.ground import settings
+from kumpel.services.radio import visits
 from kumpel.services.recorders import networks, recorders
 from kumpel.services.recorders.reaching import this_machine
 from kumpel.services.take_in import contact
@@ -377,6 +378,7 @@ class Lookout(threading.Thread):
 
     def _go_on(self) -> None:
         self._with(lambda db: self._jobs.go_on(db, stopped_too=False))  # a worker may have died at it
+        visits.come_back(engine(self._url))
 
     def _read_wishes(self, db: Db) -> None:
         words = (settings.NETWORKS, settings.ADDRESSES, settings.PORTS, settings.FOLDERS)

@@ -99,7 +99,7 @@ DEVICE = Device(
         Measured("heart_rate", "Heart rate", "bpm", 1.0, 72.0, 6.0),
         Measured("cadence", "Cadence", "/min", 1.0, 0.0, 0.0),
     ),
-    ("live", "display", "picture", "maker-picture", "firmware", "names"),
+    ("live", "display", "picture", "maker-picture", "firmware", "radio", "names"),
     update_press="Hold both keys on its left until an arrow stands on its display.",
     planned_s=lambda setup: 2700.0,
     begins=lambda setup: None,

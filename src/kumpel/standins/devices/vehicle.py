@@ -157,7 +157,7 @@ DEVICE = Device(
         Measured("water_temp", "Water temperature", "°C", 1.0, 24.0, 0.3),
         Measured("rpm", "Engine speed", "rpm", 50.0, 0.0, 0.0),
     ),
-    ("live", "raw", "calibrations", "courses", "picture", "maker-picture", "firmware", "names"),
+    ("live", "raw", "calibrations", "courses", "picture", "maker-picture", "firmware", "radio", "names"),
     further=further_sensors.measured,
     planned_s=lambda setup: 900.0,
     names=("driver",),
