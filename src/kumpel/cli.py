@@ -14,6 +14,7 @@ import typer
 
 from kumpel import firmware_command
 from kumpel.config import DEMO
+from kumpel.demo.air import open_up
 from kumpel.demo.begun import take_away_halves
 from kumpel.demo.ensemble import Ensemble
 from kumpel.demo.recorders import RECORDERS
@@ -48,6 +49,7 @@ def demo(
 
         throw_away()
     take_away_halves(DEMO)
+    open_up()
     # The recorders start while this process is still importing what it needs.
     ensemble = Ensemble(DEMO / "standins")
     ensemble.begin(RECORDERS)

@@ -20,6 +20,8 @@ VIEWS = (
     "/limits",
     "/settings",
     "/vehicles",
+    "/firmware",
+    "/radio",
 )
 
 

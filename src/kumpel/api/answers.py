@@ -19,6 +19,7 @@ from kumpel.services.ground import decisions, settings
 from kumpel.services.ground.as_json import for_screen
 from kumpel.services.ground.limits import limits_of
 from kumpel.services.ground.people import PersonRow
+from kumpel.services.ground.recordings import recorder_words
 from kumpel.services.ground.wall import wall_day
 from kumpel.services.hand_out import hand_out
 from kumpel.services.recorders import bays, checks, wall_marks
@@ -274,6 +275,7 @@ def full_review(db: Db, found: tables.Session, limit_set_id: int | None = None) 
     recorder = db.get(tables.Recorder, found.recorder_id) if found.recorder_id else None
     return schemas.Review(
         session=session(listed(db, found.id)),
+        recorded_by=recorder_words(found),
         unchecked=checks.wrong_at(db, recorder, found.started_at),
         version=found.review_version,
         figures=found.figures,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import shutil
 from pathlib import Path
 
-LEFT = ("standins", "sticks", "ports", "mail")
+LEFT = ("standins", "sticks", "ports", "mail", "air")
 
 
 def loaded_mark(folder: Path) -> Path:

@@ -85,7 +85,7 @@ class Loading:
 
 def _load(url: str, ensemble: Ensemble, tells: Connection) -> None:
     # What makes three months is imported where it is made: a second start needs none of it.
-    from kumpel.demo import checked, history, programs, waiting, worn
+    from kumpel.demo import air, checked, history, programs, waiting, worn
 
     # Ctrl-C is for the server, which ends this.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
@@ -99,6 +99,7 @@ def _load(url: str, ensemble: Ensemble, tells: Connection) -> None:
         waiting.put(db, ensemble)
         checked.put(db, ensemble)
         programs.put(db)
+        air.put(ensemble)
         worn.put(db, ensemble)
         with Db(database.engine(url)) as aside:
 

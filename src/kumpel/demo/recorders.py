@@ -1,9 +1,10 @@
-"""The simulated recorders of Tarnfels: thirty in reach, one away."""
+"""The simulated recorders of Tarnfels: thirty in reach, one away, one in a network of its own."""
 
 from __future__ import annotations
 
 from typing import Any
 
+from kumpel.demo import air
 from kumpel.demo.ensemble import StandIn
 from kumpel.demo.yard import BRAKE_LINE, LOOP, PORTS, RAMP
 from kumpel.link.messages import Mode
@@ -166,4 +167,19 @@ YARD = (
         courses=(LOOP,),
     ),
 )
-RECORDERS = (*METERS, *GAS, *WORN, *DUST, *CLINIC, *SQUAD, *YARD)
+FAR = _of(
+    "vehicle",
+    air.FAR,
+    "Logger, service truck",
+    "service road",
+    1.2,
+    0.7,
+    over="radio",
+    quality=0.4,
+    opens=True,
+    air=str(air.FOLDER),
+    setup={"name": "Truck", "vehicle": "truck", "machine": "service truck", "team": "Haulage"},
+    courses=(RAMP,),
+)
+"""In reach only while the server is in the network that it opens."""
+RECORDERS = (*METERS, *GAS, *WORN, *DUST, *CLINIC, *SQUAD, *YARD, FAR)

@@ -45,7 +45,7 @@ def run_demo(port: int, ensemble: Ensemble, check: bool = False) -> int:
             post.use(db, mail.port)
         where = f"http://127.0.0.1:{usable_port(port)}"
         config = Config(url, ROOT / "web" / "dist", False, True)
-        text = f"\n  Kumpel demo: {where}\n  sign in:     {LOGIN}  /  {PASSWORD}\n  N-06 asks for its passcode before it is changed: 2718\n  mail:        every mail is kept in {mail.folder}\n\n  stop with Ctrl-C\n"
+        text = f"\n  Kumpel demo: {where}\n  sign in:     {LOGIN}  /  {PASSWORD}\n  N-06 asks for its passcode before it is changed: 2718\n  V-04 opens a radio network of its own (Recorders, networks of recorders), its key: service-road\n  mail:        every mail is kept in {mail.folder}\n\n  stop with Ctrl-C\n"
         number = int(where.rsplit(":", 1)[1])
         if check:
             reasons.append("the server did not start")

@@ -22,6 +22,7 @@ const SCREENS = {
   recorders: fetched(() => import("@/features/recorders/Recorders")),
   bench: fetched(() => import("@/features/bench/BenchPage")),
   firmware: fetched(() => import("@/features/firmware/FirmwarePage")),
+  radio: fetched(() => import("@/features/radio/RadioPage")),
   spot: fetched(() => import("@/features/sensors/SpotPage")),
   wall: fetched(() => import("@/features/wall/WallPage")),
   sensors: fetched(() => import("@/features/sensors/Sensors")),
@@ -41,6 +42,7 @@ const WallPage = lazy(SCREENS.wall);
 const SpotPage = lazy(SCREENS.spot);
 const BenchPage = lazy(SCREENS.bench);
 const FirmwarePage = lazy(SCREENS.firmware);
+const RadioPage = lazy(SCREENS.radio);
 const People = lazy(SCREENS.people);
 const Groups = lazy(SCREENS.groups);
 const PlanPage = lazy(SCREENS.plan);
@@ -108,6 +110,7 @@ export function App() {
               <Route path="/recorders/:id/look" element={<SpotPage />} />
               <Route path="/bench" element={<BenchPage />} />
               <Route path="/firmware" element={<FirmwarePage />} />
+              <Route path="/radio" element={<RadioPage />} />
               <Route path="/wall" element={<WallPage />} />
               <Route path="/recorders/:id/sensors" element={<Sensors />} />
               <Route path="/vehicles" element={<Yard />} />

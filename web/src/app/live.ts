@@ -20,7 +20,7 @@ export const LOADING = ["loading"];
 
 /** Which queries a note from the server makes stale. */
 const STALE: Record<string, string[]> = {
-  recorders: ["recorders", "take-in", "line", "draft", "sensors", "bench", "firmware"],
+  recorders: ["recorders", "take-in", "line", "draft", "sensors", "bench", "firmware", "radio"],
   "hand-overs": ["hand-overs", "recorders", "take-in", "line", "people", "plan"],
   "take-in": ["take-in", "line"],
   stored: ["take-in", "firmware", "line", "sessions", "hand-overs", "recorders", "kinds", "years", "groups", "plan"],
@@ -38,6 +38,7 @@ const STALE: Record<string, string[]> = {
   "limit-sets": ["limit-sets", "limits", "years"],
   bench: ["bench"],
   firmware: ["firmware", "recorders"],
+  radio: ["radio", "recorders"],
   marks: ["wall"],
   mails: ["mails"],
   batches: ["batches", "line"],

@@ -54,6 +54,7 @@ class Review(BaseModel):
     """
 
     session: Session
+    recorded_by: str = Field(description="model, serial number and firmware of what recorded it")
     unchecked: list[str] = Field(description="checks of the recorder that were due when this was recorded, in words")
     version: int
     figures: Literal["waiting", "assessed", "failed"]

@@ -11,6 +11,7 @@ import numpy as np
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
+from kumpel.core.names import clean_line
 from kumpel.core.recording import Channel as CoreChannel
 from kumpel.core.recording import Event as CoreEvent
 from kumpel.core.recording import Recording
@@ -123,6 +124,14 @@ def locked_session(db: Db, session_id: int) -> Session:
 
 def channel_heads(session: Session) -> tuple[krec.ChannelHead, ...]:
     return tuple(krec.ChannelHead(**c) for c in session.head["channels"])
+
+
+def recorder_words(session: Session) -> str:
+    """What recorded it, as it said of itself then: model, serial number, the program that ran; empty where it said nothing."""
+    about = session.head.get("recorder") or {}
+    firmware = str(about.get("firmware") or "")
+    said = [str(about.get("model") or ""), session.serial, f"firmware {firmware}" if firmware else ""]
+    return ", ".join(clean_line(word)[:40] for word in said if word)
 
 
 def recording_of(db: Db, session: Session) -> Recording:

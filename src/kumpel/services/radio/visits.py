@@ -10,6 +10,7 @@ import logging
 import queue
 import threading
 import time
+from dataclasses import dataclass
 from datetime import timedelta
 
 from sqlalchemy import Engine
@@ -34,7 +35,7 @@ from kumpel.store.tables import RadioVisit, Recorder, Session, now
 
 log = logging.getLogger("kumpel.radio")
 JOINS, THERE, BACK, DONE, FAILED = "joins", "there", "back", "done", "failed"
-FOUND_S = 20.0
+FOUND_S, ASKS_S = 20.0, 5.0
 """A recorder announces itself within this after its network was joined."""
 STAYS = timedelta(minutes=10)
 """A visit ends then at the latest, unless somebody says that it is to stay: what is being read is read to its end on the next one."""
@@ -52,12 +53,35 @@ def heard() -> tuple[Standing, list[Heard]]:
         raise ConflictError(f"{str(error)[:1].upper()}{str(error)[1:]}.", code="no-radio") from error
 
 
+@dataclass(frozen=True)
+class Network:
+    """A network in the air; `serial` of the recorder that opens it (empty: none does), and that recorder where it is known."""
+
+    name: str
+    signal: float
+    locked: bool
+    joined: bool
+    serial: str
+    recorder: Recorder | None
+
+
+def with_recorders(db: Db, found: list[Heard]) -> list[Network]:
+    """The networks that were heard, with the recorders that open them."""
+    serials = {each.name: radio.serial_of(each.name) for each in found}
+    rows = db.exec(select(Recorder).where(col(Recorder.serial).in_([s for s in serials.values() if s]))).all()
+    known = {row.serial: row for row in rows}
+    return [
+        Network(each.name, each.signal, each.locked, each.joined, serials[each.name], known.get(serials[each.name]))
+        for each in found
+    ]
+
+
 def away_with(db: Db, standing: Standing, networks: list[str]) -> list[Recorder]:
     """The recorders that are reached by the network that is left: away for as long as the visit lasts. Recorders by cable stay."""
     if not standing.network:
         return []
     rows = db.exec(select(Recorder).where(col(Recorder.in_reach), Recorder.machine == "")).all()
-    return [row for row in rows if is_within(row.host or "", networks)]
+    return sorted((row for row in rows if is_within(row.host or "", networks)), key=lambda row: row.token)
 
 
 def begin(db: Db, network: str, key: str) -> RadioVisit:
@@ -168,39 +192,50 @@ def _visited(db: Db, visit: RadioVisit, address: str, start: Starter) -> None:
     ids = take_in.begin(db, wishes, visit.made_by, start) if wishes else []
     visit.sessions = len(ids)
     _say(db, visit)
-    while now() < visit.stay_until and not visit.stop:
-        if not visit.stays and not _on_the_way(db, ids):
-            return
+    while now() < visit.stay_until and not visit.stop and (visit.stays or _on_the_way(db, ids)):
         time.sleep(LOOKS_S)
         visit.beat_at = now()
         _say(db, visit, quietly=True)
         db.refresh(visit)
+    visit.sessions = len(_of(db, ids, "stored"))
 
 
 def _on_the_way(db: Db, ids: list[int]) -> bool:
     """Whether something is still being read there: what was cut for good is not waited for."""
-    asked = select(Session.id).where(col(Session.id).in_(ids), Session.state == "arriving")
-    return db.exec(asked.where(Session.trouble == "").limit(1)).first() is not None
+    return any(session.trouble == "" for session in _of(db, ids, "arriving"))
+
+
+def _of(db: Db, ids: list[int], state: str) -> list[Session]:
+    return list(db.exec(select(Session).where(col(Session.id).in_(ids), Session.state == state)).all())
 
 
 def _find(address: str, serial: str) -> Announcement:
     """Who announces itself in the network that was joined: the recorder that it is named after, else the first one."""
     if not address:
         raise ConflictError("the network was joined, but it gave this machine no address")
+    until_s = time.monotonic() + FOUND_S
+    while time.monotonic() < until_s:
+        # Listened for anew: what was asked as the network was just being joined may have gone nowhere.
+        found = _listen(address, serial, min(ASKS_S, until_s - time.monotonic()))
+        if found is not None:
+            return found
+    raise ConflictError("the network was joined, but no recorder announces itself in it: is it ready to transfer?")
+
+
+def _listen(address: str, serial: str, for_s: float) -> Announcement | None:
     seen: queue.SimpleQueue[Announcement] = queue.SimpleQueue()
     watch = Watch(seen.put, lambda name: None, [address.partition("/")[0]], [network_words(address)])
+    until_s = time.monotonic() + for_s
     try:
-        until_s = time.monotonic() + FOUND_S
         while (left_s := until_s - time.monotonic()) > 0:
-            try:
-                found = seen.get(timeout=left_s)
-            except queue.Empty:
-                break
+            found = seen.get(timeout=left_s)
             if serial in ("", found.serial):
                 return found
+    except queue.Empty:
+        pass
     finally:
         watch.close()
-    raise ConflictError("the network was joined, but no recorder announces itself in it: is it ready to transfer?")
+    return None
 
 
 def _go_back(db: Db, visit: RadioVisit, here: Radio) -> None:

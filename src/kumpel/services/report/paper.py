@@ -21,7 +21,7 @@ from kumpel.reports.moments import span_words, wall_moment
 from kumpel.services.ground import decisions, figures, settings
 from kumpel.services.ground.figures import Outcome
 from kumpel.services.ground.problems import ConflictError, InvalidError
-from kumpel.services.ground.recordings import recording_of
+from kumpel.services.ground.recordings import recorder_words, recording_of
 from kumpel.services.recorders import checks
 from kumpel.services.register import medicines
 from kumpel.services.register.sessions import row_of
@@ -94,7 +94,7 @@ def made(
         token=row.recorder.token if row.recorder else "?",
         verdict=found.both.reviewed.verdict.value,
         words=units.words(found.both.reviewed.words),
-        origin=f"Limits: {found.limits.name} {found.limits.version}. Recording SHA-256 {session.sha256.hex()[:16]}…",
+        origin=f"Limits: {found.limits.name} {found.limits.version}. Recording SHA-256 {session.sha256.hex()[:16]}… ({recorder_words(session)})",
         who=_who(db, row.person, row.tags, kind, units),
         parts=parts,
         conclusion=conclusion.text if conclusion else "",

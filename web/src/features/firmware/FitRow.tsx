@@ -108,9 +108,9 @@ export function FitRow({
         ) : (
           <>
             {update && <Came update={update} />}
-            {fit.against && <span className="block text-soft">{fit.against}</span>}
+            {fit.against && <span className="block text-soft first-letter:uppercase">{fit.against}</span>}
             {image && !fit.against && fit.asks && (
-              <span className="block">
+              <span className="block first-letter:uppercase">
                 {fit.asks}:{" "}
                 <Link to="/take-in" className="text-act hover:underline">
                   take in first

@@ -98,6 +98,9 @@ export function LookedIn() {
         other networks
       </Link>
       <AddByAddress />
+      <Link to="/radio" className="text-act underline">
+        networks of recorders
+      </Link>
     </section>
   );
 }

@@ -135,7 +135,10 @@ function Sheet({
           <h1 className="max-w-[45%] flex-none truncate" title={data.session.person}>
             {data.session.person || "Unclaimed session"}
           </h1>
-          <span className="min-w-0 truncate text-soft" title={headline(data, words.name.toLowerCase())}>
+          <span
+            className="min-w-0 truncate text-soft"
+            title={`${headline(data, words.name.toLowerCase())}. ${data.recorded_by}`}
+          >
             {headline(data, words.name.toLowerCase())}
           </span>
           <span
