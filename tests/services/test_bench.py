@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date, timedelta
 from pathlib import Path
+from unittest import mock
 
 import pypdf
 from sqlmodel import select
@@ -37,6 +38,7 @@ MIX = {"o2": 18.0, "lel": 50.0, "co": 100.0, "h2s": 25.0}
 class Bench(DatabaseTest):
     def setUp(self) -> None:
         super().setUp()
+        self.enterContext(mock.patch.object(running, "LOOKS_S", 0.05))
         folder = Path(tempfile.mkdtemp(prefix="kumpel-bench-"))
         self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
         self.ensemble = Ensemble(folder, 200.0)  # a check of 60 s takes 0.3
@@ -119,6 +121,33 @@ class Bench(DatabaseTest):
         self.assertFalse(paper.passed)
         late = standing.bays(self.db)[0][1].due
         self.assertIn(("span", "h2s", "failed"), [(d.check, d.sensor, d.state) for d in late])
+
+    def test_each_planted_fault_is_judged_right(self) -> None:
+        """Of 100 ppm CO for 60 s; allowed are 20 % at a bump test, 10 % after a calibration; set beyond 1.3 a sensor is replaced."""
+        planted = (
+            # what is wrong with it; bump: passed, read; span: passed, before, after, words
+            ({"share": 0.9}, (True, 90.0), (True, 90.0, 100.0, "set by a factor of 1.11")),
+            ({"share": 0.72}, (False, 72.0), (False, 72.0, 100.0, "beyond 0.7 to 1.3: replace it")),
+            ({"sticks": 3.0}, (False, 3.0), (False, 3.0, None, "3.0 is not within")),
+            # 98 x (1 - 10^(-60/120)) = 98 x 0.68377
+            ({"t90_s": 120.0}, (False, 67.01), (False, 67.01, 100.0, "beyond 0.7 to 1.3: replace it")),
+            ({"most": 40.0}, (False, 40.0), (False, 40.0, None, "40.0 is not within")),
+            ({"share": 0.0}, (False, 0.0), (False, 0.0, None, "0.0 is not within")),
+        )
+        for state, (bumped, read), (passed, before, after, words) in planted:
+            self.ensemble.running["G-01"].tell("set", raw={"sensors": {"co": state}})
+            for what in ("bump", "span"):
+                run = self.run_all(self.ids[:1], what)[0]
+                row = next(row for row in run.rows if row["sensor"] == "co")
+                others = {row["state"] for row in run.rows if row["sensor"] != "co"}
+                with self.subTest(what, **state):
+                    self.assertEqual(others, {"passed"})
+                    self.assertEqual(row["state"], "passed" if (bumped if what == "bump" else passed) else "failed")
+                    if what == "bump":
+                        self.assertEqual(row["before"], read)
+                    else:
+                        self.assertEqual((row["before"], row["after"]), (before, after))
+                        self.assertIn(words, row["words"])
 
     def test_a_failed_one_puts_the_sessions_since_it_was_passed_in_doubt(self) -> None:
         self.run_all(self.ids[:1])

@@ -55,6 +55,24 @@ def judge(allowed: Allowed, applied: float, read: float, decimals: int = 1) -> J
     return Judged(False, f"{shown(read, decimals)} is not within {allowed.in_words} of {shown(applied, decimals)}")
 
 
+REPLACE_AT = (0.7, 1.3)
+"""Beyond these a sensor has lost, or gained, so much that it is replaced."""
+
+
+def judge_factor(factor: float) -> Judged:
+    """Whether a sensor that was set to what was applied may go on: not by a factor at which it is to be replaced, though it reads right.
+
+    >>> judge_factor(1.6).words
+    'set by a factor of 1.60, which is beyond 0.7 to 1.3: replace it'
+    """
+    low, high = REPLACE_AT
+    if not math.isfinite(factor):
+        return Judged(False, "it is not known by what it was set")
+    if low <= float(shown(factor, 2)) <= high:
+        return Judged(True, f"set by a factor of {shown(factor, 2)}")
+    return Judged(False, f"set by a factor of {shown(factor, 2)}, which is beyond {low:g} to {high:g}: replace it")
+
+
 @dataclass(frozen=True)
 class FactorTrend:
     """Where the span factor of a sensor goes: change a year, and in how many days it reaches the end of what can be adjusted; None where it
@@ -64,8 +82,6 @@ class FactorTrend:
     days_left: float | None
 
 
-REPLACE_AT = (0.7, 1.3)
-"""Beyond these a sensor has lost, or gained, so much that it is replaced."""
 LEAST_CALIBRATIONS = 3
 
 

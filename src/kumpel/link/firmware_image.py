@@ -28,7 +28,7 @@ MOST_HEAD: Final = 4_096
 MOST_BYTES: Final = 1 << 26
 SIGNATURE_BYTES: Final = 64
 MOST_PARTS, MOST_PART = 4, 65_535
-_VERSION: Final = re.compile(r"\d{1,5}(?:\.\d{1,5}){1,3}")
+_VERSION: Final = re.compile(r"[0-9]{1,5}(?:\.[0-9]{1,5}){1,3}")
 
 
 class ImageError(ValueError):

@@ -17,6 +17,7 @@ from kumpel.link.messages import Code, Mode
 from kumpel.standins import drawing
 from kumpel.standins.device import Measured, Screen, Sensor
 from kumpel.standins.recorder import Recorder, Refuse
+from kumpel.standins.sensor_faults import state_of
 from kumpel.standins.talk import Talk
 
 STILL_S = 5.0
@@ -140,12 +141,15 @@ class AbilityCalls:
         if sensor not in self.recorder.device.checks.get(check, ()):
             raise Refuse(Code.NOT_FOUND, f"no check “{check}” of “{sensor}”")
         seconds = self.recorder.device.check_s / max(self.recorder.declared.time_factor, 1.0)
-        fails = sensor in self.recorder.state["raw"].get("fails", [])
-        read = None if applied is None else round(float(applied) * (0.5 if fails else 0.98), 2)
+        sensor_is = state_of(self.recorder.state["raw"], sensor)
         about = self.recorder.sensors().get(sensor, {})
-        before = read
-        if check == "span" and not fails and applied is not None:
+        read = before = (
+            None if applied is None else round(sensor_is.reads(float(applied), self.recorder.device.check_s), 2)
+        )
+        adjusts = check == "span" and applied is not None and sensor_is.can_be_set(float(applied), before or 0.0)
+        if adjusts and applied is not None:
             read = round(float(applied), 2)
+        fails = applied is not None and abs((read or 0.0) - float(applied)) > 0.25 * abs(float(applied)) + 0.5
         self.recorder.state["checking"] = {
             **about,
             "before": before,
@@ -157,7 +161,7 @@ class AbilityCalls:
             "applied": None if applied is None else float(applied),
             "read": read,
             "unit": next((m.unit for m in self.recorder.measured if m.key.split(".")[0] == sensor), ""),
-            "adjusted": check == "span" and not fails,
+            "adjusted": adjusts,
             "passed": not fails,
         }
         self.recorder.enter(Mode.CHECKING, seconds)

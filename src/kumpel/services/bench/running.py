@@ -18,7 +18,7 @@ from sqlalchemy.exc import IntegrityError, SQLAlchemyError
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
-from kumpel.core.check_rules import judge
+from kumpel.core.check_rules import judge, judge_factor
 from kumpel.kinds.bench import BenchCheck, BenchSensor
 from kumpel.kinds.registry import kind_of
 from kumpel.link.abilities import CheckMade
@@ -279,6 +279,8 @@ def _result(
     row = run.rows[n]
     read = math.nan if made.read is None else made.read
     judged = judge(word.allowed, float(row["applied"] or 0.0), read, int(row["decimals"]))
+    if judged.passed and made.adjusted and made.factor is not None:
+        judged = judge_factor(made.factor)
     passed = judged.passed and made.passed
     words = judged.words if judged.passed == made.passed or not judged.passed else "the recorder itself says it failed"
     at = datetime.fromtimestamp(round(made.at, 3), UTC)
