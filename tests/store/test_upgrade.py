@@ -168,6 +168,9 @@ class FromBeforeResults(unittest.TestCase):
                 # Whose paper it is was not known then, and nobody has said so since.
                 self.assertEqual([made.pop(key) for key in ("house", "address", "logo", "paper")], ["", "", "", "a4"])
                 self.assertEqual(made.pop("tight"), 1.0)
+                # What recorded it stands behind its hash since.
+                made["footer"], recorded_by, _ = made["footer"].partition(" (")
+                self.assertEqual(recorded_by, " (")
                 # That columns may be of one width was not known either.
                 self.assertFalse(any(part.pop("even", False) for part in made["parts"]))
                 # Then a sign before the title said what stands beside its neighbour.
