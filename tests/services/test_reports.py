@@ -3,18 +3,23 @@
 import hashlib
 import io
 import math
+from dataclasses import replace
 
 import pypdf
 
+from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import figures
 from kumpel.services.ground.decisions import Wish
 from kumpel.services.ground.problems import ConflictError
 from kumpel.services.register import session_list, sessions
-from kumpel.services.report import conclusions, reports
+from kumpel.services.report import conclusions, paper, reports
+from kumpel.standins import gas_signal
+from kumpel.standins.gas_signal import Shift
 from kumpel.store import database
 from kumpel.store.tables import Session
 from tests.services.reviewing import ReviewTest
+from tests.support import DatabaseTest
 
 
 class Reports(ReviewTest):
@@ -121,3 +126,22 @@ class Reports(ReviewTest):
         self.db.refresh(self.row)
         self.assertEqual(self.row.verdict, "not assessable")
         self.assertIn("not measured", self.text(self.issue().pdf))
+
+
+class Projected(DatabaseTest):
+    def test_what_stands_for_more_than_was_measured_says_so_in_the_register_and_on_paper(self) -> None:
+        """A monitor that logged six of eight hours: its TWA of the shift is projected, what it logged is not."""
+        for gaps, is_projected in (((), False), (((3_600.0, 10_800.0),), True)):
+            with self.subTest(gaps=gaps):
+                made = gas_signal.make(Shift(gaps_s=gaps, seed=len(gaps)))
+                row = self.stored(krec.write_recording(made.recording, f"S-{len(gaps)}"))
+                pages, found = paper.now_of(self.db, row)
+                figures._show(row, replace(found.both.reviewed, key_figures=("co.twa_shift",)))
+                self.assertEqual(row.key_figure.endswith(" ppm, projected"), is_projected, row.key_figure)
+                parts = paper.document(row.kind, pages, tuple(KINDS["gas"].report_parts)).parts
+                [table] = [part for part in parts if getattr(part, "title", "") == "Figures by sensor"]
+                starred = {cells[0]: [cell.endswith(" *") for cell in cells[1:]] for cells in table.rows}
+                twa = next(label for label in starred if label.startswith("TWA 8 h of the shift"))
+                self.assertEqual(any(starred[twa]), is_projected)
+                self.assertEqual("(* projected)" in twa, is_projected)
+                self.assertFalse(any(any(each) for label, each in starred.items() if label != twa), starred)

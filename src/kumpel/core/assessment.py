@@ -72,6 +72,10 @@ class Over:
     measure: str
 
 
+PROJECTED = "projected"
+"""How the note of a figure begins that stands for more than was measured."""
+
+
 @dataclass(frozen=True)
 class Figure:
     """One figure of the trade. `value` is nan when it could not be computed, -inf for the level of no energy at all
@@ -98,6 +102,11 @@ class Figure:
     def stated(self) -> float:
         """The value as stated on paper; what rounds to nothing has no sign."""
         return stated(self.value, self.decimals)
+
+    @property
+    def is_projected(self) -> bool:
+        """Whether it stands for more than was measured: said wherever it stands."""
+        return math.isfinite(self.value) and self.note.startswith(PROJECTED)
 
 
 @dataclass(frozen=True)

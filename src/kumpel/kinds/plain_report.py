@@ -237,13 +237,20 @@ def _side_by_side(leading: Assessment, by: str) -> TablePart:
         units = list(dict.fromkeys(f.unit for f in found if f))
         shared = units[0] if len(units) == 1 else ""
         cells = [_cell(f, not shared) if f else "–" for f in found]
-        rows.append([f"{measure}, {shared}" if shared else measure, *cells])
+        label = f"{measure}, {shared}" if shared else measure
+        starred = any(f.is_projected for f in found if f)
+        rows.append([f"{label} ({STAR} projected)" if starred else label, *cells])
     return TablePart(title=f"Figures by {by}", columns=["", *members], rows=rows)
 
 
 def _cell(figure: Figure, with_unit: bool) -> str:
     words = number(figure.value, figure.decimals)
-    return f"{words} {figure.unit}".strip() if with_unit and math.isfinite(figure.value) else words
+    unit = f" {figure.unit}" if with_unit and figure.unit and math.isfinite(figure.value) else ""
+    return f"{words}{unit}{f' {STAR}' if figure.is_projected else ''}"
+
+
+STAR = "*"
+"""Behind a number that stands for more than was measured."""
 
 
 def _figures(leading: Assessment, limits: LimitSet, figures: Sequence[Figure], title: str) -> Figures:
@@ -260,7 +267,7 @@ def _figures(leading: Assessment, limits: LimitSet, figures: Sequence[Figure], t
                 unit=figure.unit,
                 limit=limit,
                 verdict=verdict,
-                words=words,
+                words=f"{words}; projected".removeprefix("; ") if figure.is_projected else words,
             )
         )
     return Figures(title=f"{title} against {limits.name} ({limits.version})", lines=lines)

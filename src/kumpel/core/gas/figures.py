@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from kumpel.core.assessment import Finding, Over, Put
+from kumpel.core.assessment import PROJECTED, Finding, Over, Put
 from kumpel.core.averages import EIGHT_HOURS_S, Window, highest_window, time_weighted_average
 from kumpel.core.gas.lanes import Lane, alarm_spans
 from kumpel.core.reckoning import Reckoning, coverage_finding, hours_minutes, short_of
@@ -114,7 +114,7 @@ class SensorFigures:
         twa = time_weighted_average(self.lane.average, self.lane.interval_s)
         self._put("twa8h", "TWA 8 h of the logged time", twa, "sum(C_i dt) / 8 h", TWA_SOURCE)
         logged = f"{hours_minutes(self.lane.measured_s)} h logged of {hours_minutes(self.planned_s)} h"
-        projected = f"projected: {logged}" if self.coverage < 0.9995 else ""
+        projected = f"{PROJECTED}: {logged}" if self.coverage < 0.9995 else ""
         self._put(
             "twa_shift",
             "TWA 8 h of the shift",

@@ -38,7 +38,8 @@ def fits(db: Db) -> list[Fit]:
     rows = db.exec(select(Recorder).where(can).order_by(col(Recorder.kind), col(Recorder.token))).all()
     images = catalogue.images(db)
     latest = _latest(db, [row.id or 0 for row in rows])
-    return [_fit(db, row, newest_for(row, images), latest.get(row.id or 0)) for row in rows]
+    left = bays.not_taken_in(db, rows)
+    return [_fit(row, newest_for(row, images), left[row.serial], latest.get(row.id or 0)) for row in rows]
 
 
 def _latest(db: Db, recorder_ids: Sequence[int]) -> dict[int, FirmwareUpdate]:
@@ -49,8 +50,8 @@ def _latest(db: Db, recorder_ids: Sequence[int]) -> dict[int, FirmwareUpdate]:
     return {row.recorder_id: row for row in db.exec(asked.order_by(col(FirmwareUpdate.id))).all()}
 
 
-def _fit(db: Db, recorder: Recorder, image: FirmwareImage | None, update: FirmwareUpdate | None) -> Fit:
-    return Fit(recorder, image, against(recorder) if image else "", not_stored(db, recorder) if image else "", update)
+def _fit(recorder: Recorder, image: FirmwareImage | None, left: int, update: FirmwareUpdate | None) -> Fit:
+    return Fit(recorder, image, against(recorder) if image else "", _left_words(left) if image else "", update)
 
 
 def newest_for(recorder: Recorder, images: Sequence[FirmwareImage]) -> FirmwareImage | None:
@@ -94,7 +95,10 @@ def against(recorder: Recorder) -> str:
 
 def not_stored(db: Db, recorder: Recorder) -> str:
     """What is on it and not here yet, in words; empty where everything is stored."""
-    count = len(bays.worth_taking_in(db, recorder))
+    return _left_words(bays.not_taken_in(db, [recorder])[recorder.serial])
+
+
+def _left_words(count: int) -> str:
     if not count:
         return ""
     return "a session on it is not stored yet" if count == 1 else f"{count} sessions on it are not stored yet"

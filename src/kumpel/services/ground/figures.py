@@ -141,7 +141,7 @@ def _show(session: Session, reviewed: Assessment) -> None:
         lead = reviewed.figure(reviewed.key_figures[0])
         name = lead.name.split(",")[0] if lead.key.startswith("limit.") else lead.name
         words = f"{name} {shown(lead.value, lead.decimals)} {lead.unit}" if math.isfinite(lead.value) else lead.note
-        session.key_figure = words.strip()[:80]
+        session.key_figure = f"{words.strip()}{', projected' if lead.is_projected else ''}"[:80]
 
 
 def _find_course(db: Db, session: Session, review: Review) -> None:
