@@ -16,7 +16,7 @@ class SigningIn(ServerTest):
     watch = "0"
 
     def test_nothing_without_signing_in(self) -> None:
-        paths = json.loads(httpx.get(f"{self.address}/api/openapi.json", verify=False).text)["paths"]
+        paths = json.loads(httpx.get(f"{self.address}/api/openapi.json", verify=False, timeout=60).text)["paths"]
         open_to_all = {"/api/state", "/api/sign-in", "/api/sign-out", "/api/first-administrator"}
         open_to_all.add("/api/calendar/{word}.ics")  # opened by its word: tests/services/test_plan.py
         for path, operations in paths.items():
@@ -93,7 +93,7 @@ class Problems(ServerTest):
                 self.assertEqual(set(answer.json()), {"type", "title", "status", "detail", "code"} | named)
 
     def test_the_description_is_complete(self) -> None:
-        described = httpx.get(f"{self.address}/api/openapi.json", verify=False).json()
+        described = httpx.get(f"{self.address}/api/openapi.json", verify=False, timeout=60).json()
         ids = [o["operationId"] for p in described["paths"].values() for o in p.values()]
         self.assertEqual(len(ids), len(set(ids)))
         for path, operations in described["paths"].items():
@@ -119,7 +119,7 @@ class Problems(ServerTest):
                         self.assertIn("$ref", json.dumps(good["content"]["application/json"]["schema"]))
 
     def test_every_body_has_an_example(self) -> None:
-        described = httpx.get(f"{self.address}/api/openapi.json", verify=False).json()
+        described = httpx.get(f"{self.address}/api/openapi.json", verify=False, timeout=60).json()
         for path, operations in described["paths"].items():
             for operation in operations.values():
                 if "requestBody" not in operation:

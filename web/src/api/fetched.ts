@@ -22,10 +22,18 @@ async function answered(): Promise<void> {
  * Some browsers remember for good that a module could not be had. Their error names its address; under another one it is fetched anew.
  * What it shares with the rest of the page are modules of their own, which keep theirs.
  */
-function underAnotherAddress<T>(error: unknown): Promise<T> {
+async function underAnotherAddress<T>(error: unknown, tries = TRIES): Promise<T> {
   const address = /https?:\/\/[^\s?]+\.js/.exec(error instanceof Error ? error.message : "")?.[0];
   if (!address?.startsWith(window.location.origin)) throw error;
-  return import(/* @vite-ignore */ `${address}?again=${Date.now()}`) as Promise<T>;
+  try {
+    return (await import(/* @vite-ignore */ `${address}?again=${Date.now()}`)) as T;
+  } catch (still) {
+    if (tries <= 1) throw still;
+    // It may have gone once more meanwhile.
+    await answered();
+    await pause(PAUSE_MS);
+    return underAnotherAddress<T>(still, tries - 1);
+  }
 }
 
 /**
