@@ -262,7 +262,7 @@ class ServerTest(DatabaseTest):
         return self.log.read().decode()
 
     def client(self) -> httpx.Client:
-        client = httpx.Client(base_url=self.address, timeout=20, verify=False)
+        client = httpx.Client(base_url=self.address, timeout=60, verify=False)
         self.addCleanup(client.close)
         answer = client.post("/api/sign-in", json={"login": "officer", "password": "long enough"})
         self.assertEqual(answer.status_code, 200, answer.text)

@@ -37,7 +37,7 @@ def browser() -> Browser:
 
 
 # A machine that runs other things beside is slow, not wrong.
-expect.set_options(timeout=15_000)
+expect.set_options(timeout=30_000)
 
 
 class BrowserTest(ServerTest):
@@ -57,7 +57,7 @@ class BrowserTest(ServerTest):
         page = context.new_page()
         # What a test held back of the network may still wait when it is over: that is no fault of the next one.
         self.addCleanup(lambda: page.is_closed() or page.unroute_all(behavior="ignoreErrors"))
-        page.set_default_timeout(15_000)
+        page.set_default_timeout(30_000)
         self.errors: list[str] = []
         self.elsewhere: list[str] = []
         every_state.watch(page)
