@@ -8,6 +8,8 @@ import tempfile
 import threading
 import time
 from pathlib import Path
+from typing import Any
+from unittest import mock
 
 from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.link import firmware_image
@@ -175,6 +177,26 @@ class Firmware(DatabaseTest):
         catalogue.distrust(self.db, catalogue.keys(self.db)[0].id or 0)
         refused = updates.begin(self.db, [self.first.id or 0]).refused
         self.assertIn("not trusted any more", refused[self.first.id or 0])
+
+    def test_a_key_that_is_not_trusted_any_more_and_a_stop_hold_what_is_on_its_way(self) -> None:
+        [waits] = self.begun(self.watch)
+        self.run_it(waits)
+        self.ensemble.running["T-01"].tell("press")
+        [stopped] = self.begun(self.first)
+        # Stopped while the last block was on its way: it is there whole, and is not switched to.
+        blocks = updates._blocks
+
+        def then_stopped(*arguments: Any) -> None:
+            blocks(*arguments)
+            updates.stop(self.db, stopped.id or 0)
+
+        with mock.patch.object(updates, "_blocks", then_stopped):
+            self.run_it(stopped)
+        self.assertEqual((stopped.state, self.heard(LOGGERS[0]).firmware), ("stopped", "4.3.0"))
+        catalogue.distrust(self.db, catalogue.keys(self.db)[0].id or 0)
+        self.run_it(waits)
+        self.assertEqual((waits.state, self.heard(WATCH).firmware), ("failed", "5.0.2"))
+        self.assertIn("not trusted any more", waits.trouble)
 
     def test_what_the_recorder_refuses_ends_it_and_is_said(self) -> None:
         """The server trusts a second maker; the recorder does not."""

@@ -23,6 +23,7 @@ import psycopg
 from kumpel.config import ROOT
 from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.link import radio
+from kumpel.link.client import RecorderLink
 from kumpel.link.radio import Nmcli, RadioError, Standing
 from kumpel.services.ground.problems import ConflictError, InvalidError, PasscodeNeededError
 from kumpel.services.radio import house, visits
@@ -182,6 +183,12 @@ class Visits(Air, DatabaseTest):
         self.assertEqual((visit.state, self.joined), ("failed", "house: first floor"))
         self.assertIn("no recorder announces itself in it", visit.trouble)
 
+    def test_nobody_leads_the_server_into_another_network(self) -> None:
+        for name in ("guests", "house: first floor", "KR", "KR ", "kr VL-000201", "KR VL 201"):
+            with self.subTest(name), self.assertRaises(InvalidError):
+                visits.begin(self.db, name, KEY)
+        self.assertEqual(self.joined, "house: first floor")
+
     def test_one_at_a_time_and_ended_by_hand(self) -> None:
         def another(visit: RadioVisit) -> None:
             self.assertEqual((visit.state, self.joined), ("there", OWN))
@@ -247,7 +254,8 @@ class Visits(Air, DatabaseTest):
         # It leaves its own network as it is put down: the visit ends, and it is heard in the house.
         self.while_there(give)
         self.assertEqual(self.joined, "house: first floor")
-        self.assertTrue(self.logger.tell("state"))
+        with RecorderLink("127.0.0.1", self.logger.link) as link:
+            self.assertEqual((link.radio().network, link.radio().joined), ("house: first floor", True))
         with psycopg.connect(self.url) as connection:
             names = connection.execute("select table_name from information_schema.tables where table_schema = 'public'")
             for (name,) in names.fetchall():

@@ -199,6 +199,13 @@ def _keep_refusal(update: FirmwareUpdate, recorder: Recorder, error: RefusedErro
 
 def _send(db: Db, update: FirmwareUpdate, recorder: Recorder, image: FirmwareImage, passcode: str) -> None:
     """From the recorder's own count of what it has to the switch."""
+    if not catalogue.is_trusted(db, image):
+        _end(
+            update,
+            FAILED,
+            f"{image.version} is signed with a key that is not trusted any more; what ran before runs on",
+        )
+        return
     data = db.get_one(FirmwareFile, image.id).data
     if against := fitting.against(recorder):
         update.trouble = against
@@ -221,6 +228,9 @@ def _send_over(db: Db, update: FirmwareUpdate, link: RecorderLink, image: Firmwa
     update.state, update.trouble, update.locked = SENDS, "", False
     _say(db, update)
     _blocks(db, update, link, image, data)
+    db.refresh(update, ["stop"])
+    if update.stop:
+        raise _Stopped
     link.switch_firmware()
     update.state = STARTS
     _say(db, update)

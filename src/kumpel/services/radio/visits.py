@@ -90,7 +90,10 @@ def begin(db: Db, network: str, key: str) -> RadioVisit:
     try:
         radio.check_network(network, key)
     except ValueError as error:
-        raise InvalidError(f"Nothing was joined: {error}.", field="key" if key else "name") from error
+        raise InvalidError(f"Nothing was joined: {error}.", field="key" if key else "network") from error
+    if not radio.serial_of(network):
+        # The server is not led into whatever network somebody names.
+        raise InvalidError("Only a network that a recorder opens is joined: KR and its serial number.", field="network")
     standing, _ = heard()
     visit = RadioVisit(
         machine=this_machine(),
@@ -210,7 +213,7 @@ def _of(db: Db, ids: list[int], state: str) -> list[Session]:
 
 
 def _find(address: str, serial: str) -> Announcement:
-    """Who announces itself in the network that was joined: the recorder that it is named after, else the first one."""
+    """The recorder that the network is named after, as it announces itself there; whoever else does is passed over."""
     if not address:
         raise ConflictError("the network was joined, but it gave this machine no address")
     until_s = time.monotonic() + FOUND_S
@@ -229,7 +232,7 @@ def _listen(address: str, serial: str, for_s: float) -> Announcement | None:
     try:
         while (left_s := until_s - time.monotonic()) > 0:
             found = seen.get(timeout=left_s)
-            if serial in ("", found.serial):
+            if found.serial == serial:
                 return found
     except queue.Empty:
         pass
