@@ -33,7 +33,14 @@ class OnTheScreen(BrowserTest):
         page.goto(f"{self.address}/recorders")
         page.get_by_role("link", name="Firmware").click()
         expect(page.get_by_text("4 recorders have nothing newer.")).to_be_visible(timeout=60_000)
-        logger = maker.image("vehicle", ["VL-16"], "4.4.0", 900_000, "Quicker", "4.4.0 and a tick")
+        logger = maker.image(
+            "vehicle",
+            ["VL-16"],
+            "4.4.0",
+            900_000,
+            "Finds its satellites in half the time after a night switched off, and says how many there are.",
+            "4.4.0 and a tick",
+        )
         self.add("logger.kfw", logger)
         expect(page.get_by_text("which is not trusted here")).to_be_visible()
         page.get_by_role("button", name="Trust a key").click()
@@ -49,6 +56,14 @@ class OnTheScreen(BrowserTest):
         catalogue = page.get_by_role("complementary", name="Catalogue")
         expect(catalogue.get_by_text("for VL-16")).to_be_visible()
         self.assert_nothing_cut_off("firmware")
+        # On a small screen nothing lies under the catalogue.
+        page.set_viewport_size({"width": 1024, "height": 700})
+        under = catalogue.bounding_box()
+        for each in (page.get_by_role("button", name=re.compile("^Update ")), page.get_by_role("table")):
+            box = each.bounding_box()
+            assert box is not None and under is not None
+            self.assertLessEqual(box["x"] + box["width"], under["x"])
+        page.set_viewport_size({"width": 1280, "height": 800})
         # One has a session that is not stored: it is not among those that go by themselves.
         ensemble.running["V-02"].tell("record", start=1_795_000_000.0, length_s=900)
         row = {each.token: page.get_by_role("row", name=re.compile(each.token)) for each in RECORDERS}

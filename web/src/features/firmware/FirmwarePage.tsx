@@ -46,7 +46,7 @@ export default function FirmwarePage() {
   const newer = recorders.filter((fit) => fit.image_id !== null).length;
   return (
     <main className="grid h-full grid-cols-[minmax(0,1fr)_316px] max-[1023px]:grid-cols-1 max-[1023px]:overflow-auto">
-      <div className="grid content-start gap-3 overflow-auto px-5 py-[18px]">
+      <div className="grid grid-cols-[minmax(0,1fr)] content-start gap-3 overflow-auto px-5 py-[18px]">
         <header className="flex flex-wrap items-center gap-x-3 gap-y-1.5">
           <h1>Firmware</h1>
           <span className="text-soft">
@@ -96,16 +96,16 @@ export default function FirmwarePage() {
         </header>
         {recorders.length === 0 && <p className="py-6">No recorder that takes programs over its link was seen yet.</p>}
         {shown.length > 0 && (
-          <table className="w-full border-collapse text-left">
+          <table className="w-full table-fixed border-collapse text-left">
             <thead className="text-[13px] text-soft">
               <tr className="[&>th]:px-2 [&>th]:py-1 [&>th]:font-normal">
-                <th>
+                <th className="w-10">
                   <span className="sr-only">chosen</span>
                 </th>
-                <th>Recorder</th>
-                <th>Kind, model</th>
-                <th>Runs</th>
-                <th>Newest</th>
+                <th className="w-[76px]">Recorder</th>
+                <th className="w-44 max-[1179px]:w-36">Kind, model</th>
+                <th className="w-[76px]">Runs</th>
+                <th className="w-[76px]">Newest</th>
                 <th>How it stands</th>
               </tr>
             </thead>

@@ -78,7 +78,7 @@ export function FitRow({
   const { update } = fit;
   return (
     <tr className="border-hair border-t align-top [&>td]:px-2 [&>td]:py-2">
-      <td className="w-9">
+      <td>
         {canGo(fit) && (
           <input
             type="checkbox"
@@ -89,17 +89,17 @@ export function FitRow({
           />
         )}
       </td>
-      <td className="w-16">
+      <td>
         <Token name={fit.token} size="small" away={!fit.in_reach} />
       </td>
-      <td className="w-44">
+      <td>
         <span className="block truncate">{kindName(fit.kind)}</span>
         <span className="block truncate text-[13px] text-soft">
           {[fit.model, fit.place].filter(Boolean).join(", ")}
         </span>
       </td>
-      <td className="w-24 whitespace-nowrap tabular-nums">{fit.firmware || "not told"}</td>
-      <td className="w-24 whitespace-nowrap tabular-nums">
+      <td className="truncate tabular-nums">{fit.firmware || "not told"}</td>
+      <td className="truncate tabular-nums">
         {image ? <b className="font-semibold">{image.version}</b> : <span className="text-soft">none newer</span>}
       </td>
       <td>
@@ -122,9 +122,7 @@ export function FitRow({
               <span className="block text-soft">its version is of another form: compare by hand</span>
             )}
             {image && !fit.against && !fit.asks && !update && (
-              <span className="block truncate text-soft" title={image.notes}>
-                {image.notes || "ready"}
-              </span>
+              <span className="block text-soft">{image.notes || "ready"}</span>
             )}
           </>
         )}

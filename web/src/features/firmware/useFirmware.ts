@@ -20,8 +20,7 @@ export const isHeldUp = (fit: Fit) => isNews(fit) && fit.against !== "";
 export const isOpen = (fit: Fit) => fit.update != null && fit.update.ended_at === null;
 export const hasEnded = (fit: Fit) => fit.update?.ended_at != null;
 
-export const useFirmware = () =>
-  useQuery({ queryKey: FIRMWARE, queryFn: () => ask(api.GET("/api/firmware")), refetchInterval: 30_000 });
+export const useFirmware = () => useQuery({ queryKey: FIRMWARE, queryFn: () => ask(api.GET("/api/firmware")) });
 
 async function send(file: File): Promise<Image> {
   const answer = await fetch("/api/firmware/images", {

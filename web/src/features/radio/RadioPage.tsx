@@ -136,7 +136,7 @@ export default function RadioPage() {
   const isOut = visit?.ended_at === null;
   return (
     <main className="grid h-full grid-cols-[minmax(0,1fr)_316px] max-[1023px]:grid-cols-1 max-[1023px]:overflow-auto">
-      <div className="grid content-start gap-3 overflow-auto px-5 py-[18px]">
+      <div className="grid grid-cols-[minmax(0,1fr)] content-start gap-3 overflow-auto px-5 py-[18px]">
         <header className="flex flex-wrap items-center gap-x-3 gap-y-1">
           <h1>Radio</h1>
           <span className="text-soft">

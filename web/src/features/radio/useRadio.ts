@@ -9,7 +9,7 @@ const RADIO = ["radio"];
 
 /** Asked for again by itself: what is in the air comes and goes. */
 export const useRadio = () =>
-  useQuery({ queryKey: RADIO, queryFn: () => ask(api.GET("/api/radio")), refetchInterval: 5_000 });
+  useQuery({ queryKey: RADIO, queryFn: () => ask(api.GET("/api/radio")), refetchInterval: 15_000 });
 
 export function useRadioDeeds() {
   const queries = useQueryClient();
