@@ -17,9 +17,9 @@ import {
   useFirmwareDeeds,
 } from "./useFirmware";
 
-/** What is at work first, then what can go, what something stands against, what is done; those with nothing newer last. */
+/** What is at work first, then what came of the others of today, what can go, what something stands against; those with nothing newer last. */
 const ranked = (fits: Fit[]) => {
-  const rank = (fit: Fit) => (isOpen(fit) ? 0 : canGo(fit) ? 1 : isHeldUp(fit) ? 2 : hasEnded(fit) ? 3 : 4);
+  const rank = (fit: Fit) => (isOpen(fit) ? 0 : hasEnded(fit) ? 1 : canGo(fit) ? 2 : isHeldUp(fit) ? 3 : 4);
   return [...fits].sort((a, b) => rank(a) - rank(b));
 };
 
@@ -51,7 +51,7 @@ export default function FirmwarePage() {
           <h1>Firmware</h1>
           <span className="text-soft">
             {moving
-              ? `${moving} at work: do not unplug them`
+              ? `${moving} at work: do not unplug ${moving === 1 ? "it" : "them"}`
               : newer
                 ? `${newer} of ${recorders.length} are behind`
                 : "nothing newer"}

@@ -100,7 +100,11 @@ export function FitRow({
       </td>
       <td className="truncate tabular-nums">{fit.firmware || "not told"}</td>
       <td className="truncate tabular-nums">
-        {image ? <b className="font-semibold">{image.version}</b> : <span className="text-soft">none newer</span>}
+        {image || update?.ended_at === null ? (
+          <b className="font-semibold">{image?.version ?? update?.version}</b>
+        ) : (
+          <span className="text-soft">runs</span>
+        )}
       </td>
       <td>
         {update && isOpen(fit) ? (
