@@ -24,6 +24,10 @@ const PLACES: Choice[] = [
   ["Groups", "people looked at together", "/groups"],
   ["Recorders", "register", "/recorders"],
   ["Vehicles and courses", "register", "/vehicles"],
+  ["Live: who is out now", "screen", "/wall"],
+  ["Check bench", "screen", "/bench"],
+  ["Firmware", "screen", "/firmware"],
+  ["Radio: networks of recorders", "screen", "/radio"],
   ["Sessions", "register", "/sessions"],
   ["Limits", "register", "/limits"],
 ].map(([title = "", about = "", go = ""]) => ({ id: go, title, about, go }));

@@ -15,7 +15,7 @@ export default function Recorders() {
   const head = (
     <>
       <Link to="/wall" className="ml-auto min-h-6 text-act hover:underline">
-        Watch them live
+        Live
       </Link>
       <Link to="/bench" className="min-h-6 text-act hover:underline">
         Check bench
@@ -24,7 +24,7 @@ export default function Recorders() {
         Firmware
       </Link>
       <Link to="/vehicles" className=" min-h-6 text-act hover:underline">
-        Vehicles and courses
+        Vehicles
       </Link>
       <Segmented
         label="Recorders as"
