@@ -10,7 +10,7 @@ import numpy as np
 
 from kumpel.core.assessment import Verdict
 from kumpel.formats import krec
-from kumpel.services.ground import figures, limits
+from kumpel.services.ground import figures, limits, sensor_checks
 from kumpel.services.ground.problems import InvalidError, NotFoundError
 from kumpel.services.recorders import checks, sensors
 from kumpel.services.register import sessions
@@ -105,13 +105,15 @@ class OfAVehicle(DatabaseTest):
         days = {each.word.key: each.word.every_days for each in sensors.bench(self.db, recorder.id or 0).sensors}
         self.assertEqual((days["steering"], days["throttle"]), (7, 92))
         # One of which nobody said how long it holds was made ten days ago: too long for this vehicle.
-        made = SensorCheck(recorder_id=0, what=checks.CALIBRATION, sensor="steering", at=now() - timedelta(days=10))
+        made = SensorCheck(
+            recorder_id=0, what=sensor_checks.CALIBRATION, sensor="steering", at=now() - timedelta(days=10)
+        )
         checks.keep(self.db, recorder, made)
         self.db.commit()
-        late = [words for words in checks.overdue(self.db, [recorder])[recorder.id or 0] if "Steering" in words]
+        late = [words for words in sensor_checks.overdue(self.db, [recorder])[recorder.id or 0] if "Steering" in words]
         self.assertRegex(late[0], "due since")
         vehicles.put(self.db, {"check_days": {}}, vehicles.all_vehicles(self.db)[0].id)
-        self.assertFalse([w for w in checks.overdue(self.db, [recorder])[recorder.id or 0] if "Steering" in w])
+        self.assertFalse([w for w in sensor_checks.overdue(self.db, [recorder])[recorder.id or 0] if "Steering" in w])
 
     def test_how_its_sessions_are_looked_at_is_remembered_for_everybody(self) -> None:
         kart = vehicles.put(self.db, {"name": "kart K-1", "profile": "kart"})

@@ -22,6 +22,7 @@ from kumpel.link.abilities import CheckMade
 from kumpel.link.discovery import Announcement
 from kumpel.services.bench import certificates, concerned, references, running, standing
 from kumpel.services.bench.references import Wish
+from kumpel.services.ground import sensor_checks
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.services.recorders import checks, recorders
 from kumpel.standins import gas_signal
@@ -74,13 +75,13 @@ class Bench(DatabaseTest):
         return [each.id or 0 for each in self.mine]
 
     def test_four_side_by_side_each_with_its_certificate_and_what_is_due_is_done(self) -> None:
-        before, _ = standing.bays(self.db)
+        before, *_ = standing.bays(self.db)
         self.assertTrue(all(any(d.check == "bump" for d in bay.due) for bay in before))
         runs = self.run_all(self.ids)
         for run in runs:
             self.assertEqual((run.state, [row["state"] for row in run.rows]), ("done", ["passed"] * 4))
             self.assertEqual([row["before"] for row in run.rows], [round(0.98 * row["applied"], 2) for row in run.rows])
-        after, _ = standing.bays(self.db)
+        after, *_ = standing.bays(self.db)
         self.assertFalse(any(d.check == "bump" for bay in after for d in bay.due))
         papers = self.db.exec(select(Certificate).order_by(Certificate.id)).all()
         self.assertEqual([p.number[-5:] for p in papers], ["00001", "00002", "00003", "00004"])
@@ -158,12 +159,22 @@ class Bench(DatabaseTest):
             rows.append(self.stored(krec.write_recording(replace(made, recorder={"serial": "GM-000001"}), name)))
         time.sleep(1.5)
         self.ensemble.running["G-01"].tell("set", raw={"fails": ["h2s"]})
-        run = self.run_all(self.ids[:1])[0]
-        self.assertEqual([each.id for each in concerned.sessions_since(self.db, run.id or 0)], [rows[1].id])
+        self.run_all(self.ids[:1])
+        [ask] = standing.bays(self.db)[2]
+        self.assertEqual(
+            (ask.recorder.token, ask.what, [each.id for each in ask.sessions]), ("G-01", "bump", [rows[1].id])
+        )
         recorder = self.db.get_one(Recorder, self.ids[0])
-        words = checks.wrong_at(self.db, recorder, rows[1].started_at)
-        self.assertEqual(len([w for w in words if w.startswith("Hydrogen sulphide, bump test: failed")]), 1)
-        self.assertEqual(concerned.sessions_since(self.db, self.run_all(self.ids[1:2])[0].id or 0), [])
+        wrong = sensor_checks.wrong_at(self.db, recorder, rows[1].started_at)
+        [told] = [each for each in wrong if each.words.startswith("Hydrogen sulphide, bump test: failed")]
+        self.assertFalse(told.held)
+        # Failed once more: it is still asked about the sessions since it was passed.
+        self.run_all(self.ids[:1])
+        [again] = standing.bays(self.db)[2]
+        self.assertEqual(([each.id for each in again.sessions], len(again.checks)), ([rows[1].id], 2))
+        concerned.decide(self.db, again.checks, "held", "", self.who)
+        [again] = standing.bays(self.db)[2]
+        self.assertEqual((again.follows, again.holds), ("held", True))
 
     def test_what_the_lookout_heard_a_moment_before_is_one_row_and_what_is_judged_here_stands(self) -> None:
         recorder = self.mine[0]

@@ -12,10 +12,10 @@ from typing import Any
 from kumpel.demo.ensemble import Ensemble, Running, StandIn
 from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
-from kumpel.services.ground import figures, limits, recordings
+from kumpel.services.ground import figures, limits, recordings, sensor_checks
 from kumpel.services.ground.problems import InvalidError
 from kumpel.services.hand_out import drafts, hand_out
-from kumpel.services.recorders import checks, recorders, sensors
+from kumpel.services.recorders import recorders, sensors
 from kumpel.services.review import own_limits
 from kumpel.services.take_in import take_in
 from kumpel.services.yard import laps, vehicles
@@ -156,7 +156,7 @@ class OnALogger(DatabaseTest):
         by_key = {each.word.key: each for each in sensors.bench(self.db, rid).sensors}
         self.assertEqual(by_key[KEY].trues, (0.0, 50.0, 100.0))
         self.assertEqual((by_key[KEY].word.every_days, by_key[FLOOR_KEY].word.way), (30, "press"))
-        due = checks.overdue(self.db, [recorder])[rid]
+        due = sensor_checks.overdue(self.db, [recorder])[rid]
         self.assertIn("Brake line pressure: never calibrated", due)
         raws: list[float | None] = [None, None, None]
         trues = [0.0, 50.0, 100.0]

@@ -19,7 +19,7 @@ from sqlmodel import Session as Db
 from kumpel.demo.ensemble import Ensemble, Running, StandIn
 from kumpel.link.client import RecorderLink
 from kumpel.link.discovery import Announcement
-from kumpel.services.ground import deeds
+from kumpel.services.ground import deeds, sensor_checks
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.problems import ConflictError, InvalidError, PasscodeNeededError, RecorderError
 from kumpel.services.recorders import checks, exchange, live_values, recorders, sensors
@@ -106,7 +106,7 @@ class Calibrating(WithLogger):
         assert steering.standing is not None and steering.standing.due_at is not None
         self.assertEqual(steering.standing.state, "right")
         self.assertEqual((steering.standing.due_at - now()).days, 91)
-        [row] = [r for r in found.rows if r.what == checks.CALIBRATION]
+        [row] = [r for r in found.rows if r.what == sensor_checks.CALIBRATION]
         self.assertEqual((row.by, row.points["steering"]), ("", [list(p) for p in sorted(points)]))
         with self.assertRaisesRegex(InvalidError, "full left.*-60"):
             sensors.prove(self.db, self.id, "steering", [96.2, -60.0, 0.2], 30)
@@ -264,12 +264,12 @@ class Calibrating(WithLogger):
         found = sensors.bench(self.db, self.id)
         self.assertIn("not in reach", found.trouble)
         self.assertIsNone(found.sensors[0].on_it)
-        self.assertEqual([r.what for r in found.rows], [checks.CALIBRATION])
+        self.assertEqual([r.what for r in found.rows], [sensor_checks.CALIBRATION])
 
     def test_what_a_recorder_tells_of_its_own_checks_is_kept_once(self) -> None:
         gas = self.heard("G-01")
         assert gas.id is not None
-        words = checks.overdue(self.db, [gas])[gas.id]
+        words = sensor_checks.overdue(self.db, [gas])[gas.id]
         self.assertIn("Carbon monoxide, bump test: never done", words)
         for sensor, fails in (("co", []), ("h2s", ["h2s"])):
             self.ensemble.running["G-01"].tell("set", raw={"fails": fails})
@@ -292,11 +292,11 @@ class Calibrating(WithLogger):
         self.assertEqual(sum(r.at.year < 2020 for r in checks.of_recorder(self.db, gas.id)), 1)
         rows = [r for r in checks.of_recorder(self.db, gas.id) if r.at.year > 2020]
         self.assertEqual([(r.what, r.sensor, r.passed) for r in rows], [("bump", "h2s", False), ("bump", "co", True)])
-        words = checks.overdue(self.db, [gas])[gas.id]
+        words = sensor_checks.overdue(self.db, [gas])[gas.id]
         self.assertNotIn("Carbon monoxide, bump test: never done", words)
         self.assertTrue(any(w.startswith("Hydrogen sulphide, bump test: failed") for w in words))
         # The bump test is due every day: two days later it is overdue.
-        later = checks.overdue(self.db, [gas], now() + timedelta(days=2))[gas.id]
+        later = sensor_checks.overdue(self.db, [gas], now() + timedelta(days=2))[gas.id]
         self.assertTrue(any(w.startswith("Carbon monoxide, bump test: due since") for w in later))
 
 
@@ -316,31 +316,31 @@ class Due(DatabaseTest):
                 recorder_id=0, what="calibration", sensor=sensor, at=calibrated, due_at=calibrated + timedelta(days=92)
             )
             checks.keep(self.db, logger, row)
-        since = checks.day(calibrated + timedelta(days=92))
-        expected = f"Steering angle: due since {since}, last calibrated {checks.day(calibrated)}"
-        self.assertIn(expected, checks.overdue(self.db, [logger])[logger.id])
+        since = sensor_checks.day(calibrated + timedelta(days=92))
+        expected = f"Steering angle: due since {since}, last calibrated {sensor_checks.day(calibrated)}"
+        self.assertIn(expected, sensor_checks.overdue(self.db, [logger])[logger.id])
         in_time = calibrated + timedelta(days=50)
-        self.assertEqual(checks.overdue(self.db, [logger], in_time)[logger.id], [])
-        earlier = checks.overdue(self.db, [logger], calibrated - timedelta(days=1))[logger.id]
+        self.assertEqual(sensor_checks.overdue(self.db, [logger], in_time)[logger.id], [])
+        earlier = sensor_checks.overdue(self.db, [logger], calibrated - timedelta(days=1))[logger.id]
         self.assertIn("Steering angle: never calibrated", earlier)
 
     def test_a_sensor_that_is_switched_off_is_not_missed(self) -> None:
         logger = self.recorder(channels=[{"key": "steering", "on": False}, {"key": "throttle", "on": True}])
-        words = checks.overdue(self.db, [logger])[logger.id or 0]
+        words = sensor_checks.overdue(self.db, [logger])[logger.id or 0]
         self.assertNotIn("Steering angle: never calibrated", words)
         self.assertIn("Accelerator pedal: never calibrated", words)
 
     def test_a_check_made_elsewhere_counts_until_it_is_due(self) -> None:
         meter = self.recorder("noise")
         assert meter.id is not None
-        self.assertEqual(checks.overdue(self.db, [meter])[meter.id], [])
+        self.assertEqual(sensor_checks.overdue(self.db, [meter])[meter.id], [])
         at = now() - timedelta(days=800)
         wish = {"what": "laboratory check", "at": at, "due_at": at + timedelta(days=730), "certificate": "L-77"}
         self.assertEqual(checks.add(self.db, meter, wish).certificate, "L-77")
-        [words] = checks.overdue(self.db, [meter])[meter.id]
+        [words] = sensor_checks.overdue(self.db, [meter])[meter.id]
         self.assertTrue(words.startswith("Laboratory check: due since"), words)
         checks.add(self.db, meter, wish | {"at": now() - timedelta(days=1), "due_at": now() + timedelta(days=729)})
-        self.assertEqual(checks.overdue(self.db, [meter])[meter.id], [])
+        self.assertEqual(sensor_checks.overdue(self.db, [meter])[meter.id], [])
         for wrong, field in (
             ({"what": " "}, "what"),
             ({"at": now() + timedelta(days=1)}, "at"),

@@ -10,6 +10,7 @@ from playwright.sync_api import Locator, expect
 
 from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.link.client import RecorderLink
+from kumpel.services.ground import sensor_checks
 from kumpel.services.recorders import checks
 from kumpel.store.tables import Recorder, SensorCheck, now
 from tests.web.axe import AxeTest
@@ -102,7 +103,7 @@ class Calibrating(BrowserTest):
         recorder = self.db.query(Recorder).one()
         [standing] = [
             s
-            for s in checks.standings(recorder, checks.of_recorder(self.db, recorder.id or 0))
+            for s in sensor_checks.standings(recorder, checks.of_recorder(self.db, recorder.id or 0))
             if s.sensor == "steering"
         ]
         self.assertEqual(standing.state, "right")
@@ -144,7 +145,7 @@ class Calibrating(BrowserTest):
         page.get_by_role("button", name=re.compile("^Hedda Morke")).click()
         page.get_by_role("button", name=re.compile("^V-02, ")).click()
         slip = page.get_by_role("region", name="Slip")
-        expect(slip).to_contain_text(f"Steering angle: due since {checks.day(at + timedelta(days=92))}")
+        expect(slip).to_contain_text(f"Steering angle: due since {sensor_checks.day(at + timedelta(days=92))}")
         slip.get_by_role("link", name="Calibrate").click()
         expect(page.get_by_role("region", name="Steering angle, positions")).to_be_visible()
 

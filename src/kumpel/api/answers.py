@@ -15,14 +15,14 @@ from kumpel.core.recording import POINT
 from kumpel.kinds.kind import Kind, StretchWord
 from kumpel.kinds.over_people import over_people
 from kumpel.kinds.registry import KINDS
-from kumpel.services.ground import decisions, settings
+from kumpel.services.ground import decisions, doubts, sensor_checks, settings
 from kumpel.services.ground.as_json import for_screen
 from kumpel.services.ground.limits import limits_of
 from kumpel.services.ground.people import PersonRow
 from kumpel.services.ground.recordings import recorder_words
 from kumpel.services.ground.wall import wall_day
 from kumpel.services.hand_out import hand_out
-from kumpel.services.recorders import bays, checks, wall_marks
+from kumpel.services.recorders import bays, wall_marks
 from kumpel.services.recorders.reaching import is_elsewhere, is_folder
 from kumpel.services.register.session_list import Listed, listed
 from kumpel.services.report import conclusions, issued
@@ -64,7 +64,7 @@ def recorders(
 ) -> list[schemas.Recorder]:
     """Recorders with what they hold that was not taken in (by serial number, where that is known already), asked for all at once."""
     new = bays.not_taken_in(db, rows) if not_taken_in is None else not_taken_in
-    overdue, slips = checks.overdue(db, rows), hand_out.open_slips(db, rows)
+    overdue, slips = sensor_checks.overdue(db, rows), hand_out.open_slips(db, rows)
     return [
         _recorder(row, new[row.serial], overdue[row.id or 0], *slips.get(row.id or 0, (None, None))) for row in rows
     ]
@@ -272,11 +272,10 @@ def full_review(db: Db, found: tables.Session, limit_set_id: int | None = None) 
     channels = db.exec(
         select(tables.Channel).where(tables.Channel.session_id == found.id).order_by(col(tables.Channel.index))
     ).all()
-    recorder = db.get(tables.Recorder, found.recorder_id) if found.recorder_id else None
     return schemas.Review(
         session=session(listed(db, found.id)),
         recorded_by=recorder_words(found),
-        unchecked=checks.wrong_at(db, recorder, found.started_at),
+        unchecked=doubts.only_said(db, found, both),
         version=found.review_version,
         figures=found.figures,
         failure=found.failure,

@@ -46,6 +46,20 @@ def _certificate(row: tables.Certificate) -> schemas.Certificate:
     return schemas.Certificate(**facts, sha256=row.sha256.hex())
 
 
+def _ask(each: concerned.Asked) -> schemas.BenchAsk:
+    return schemas.BenchAsk(
+        recorder_id=each.recorder.id or 0,
+        token=each.recorder.token,
+        what=each.what,
+        checks=list(each.checks),
+        words=list(each.words),
+        sessions=[schemas.Concerned.model_validate(one) for one in each.sessions],
+        follows=each.follows,
+        why=each.why,
+        holds=each.holds,
+    )
+
+
 def _papers(db: Db, runs: list[int]) -> dict[int, int]:
     asked = select(tables.Certificate.run_id, tables.Certificate.id).where(col(tables.Certificate.run_id).in_(runs))
     return {run or 0: paper or 0 for run, paper in db.exec(asked).all()}
@@ -54,7 +68,7 @@ def _papers(db: Db, runs: list[int]) -> dict[int, int]:
 @router.get("/bench")
 def bench(db: Database, who: Who) -> schemas.Bench:
     """The recorders that can be checked here now, what is due, what is at work, the references, the certificates of today."""
-    bays, due = standing.bays(db)
+    bays, due, asks = standing.bays(db)
     papers = _papers(db, [bay.run.id or 0 for bay in bays if bay.run])
     return schemas.Bench(
         bays=[
@@ -82,6 +96,7 @@ def bench(db: Database, who: Who) -> schemas.Bench:
             )
             for row in due
         ],
+        asks=[_ask(each) for each in asks],
         references=[_reference(row) for row in references.all_of(db)],
         today=[_certificate(row) for row in certificates.listed(db, date.today())],
     )
@@ -104,11 +119,10 @@ def stop_check(run_id: int, db: Database, who: Who) -> schemas.BenchRun:
     return _run(running.stop(db, run_id), {})
 
 
-@router.get("/bench/runs/{run_id}/concerned")
-def concerned_by(run_id: int, db: Database, who: Who) -> schemas.ConcernedSessions:
-    """The sessions that a failed check puts in doubt: each says so in its review and on paper."""
-    found = concerned.sessions_since(db, run_id)
-    return schemas.ConcernedSessions(sessions=[schemas.Concerned.model_validate(each) for each in found])
+@router.post("/bench/doubts", status_code=204)
+def decide_doubts(wish: schemas.DoubtDecision, db: Database, who: Who) -> None:
+    """Hold the figures of the sessions that checks put in doubt, or accept them with a reason; signed ones stay as they are."""
+    concerned.decide(db, wish.checks, wish.follows, wish.why, who.id)
 
 
 @router.post("/bench/references", status_code=201)

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
-from kumpel.core.review import Stretch
+from kumpel.core.review import KEPT_WHEN_SET, Stretch
 from kumpel.core.rounding import shown, stated
 
 
@@ -32,10 +32,6 @@ def worst(verdicts: list[Verdict]) -> Verdict:
     'action level reached'
     """
     return max(verdicts, key=_ATTENTION.index, default=Verdict.NOT_ASSESSABLE)
-
-
-KEPT_WHEN_SET = {"kept": "when set"}
-"""Of a field that came later: results without it are the very same as before it was there."""
 
 
 @dataclass(frozen=True)

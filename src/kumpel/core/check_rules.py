@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from kumpel.core.rounding import shown
+from kumpel.core.rounding import shown, stated
 
 
 @dataclass(frozen=True)
@@ -53,6 +53,31 @@ def judge(allowed: Allowed, applied: float, read: float, decimals: int = 1) -> J
     if apart <= allowed.most(applied) + 1e-9:
         return Judged(True, f"within {allowed.in_words}")
     return Judged(False, f"{shown(read, decimals)} is not within {allowed.in_words} of {shown(applied, decimals)}")
+
+
+DRIFT_DECIMALS = 2
+
+
+@dataclass(frozen=True)
+class DriftAllowed:
+    """By how much a reading of the same reference may have moved from one check to the next, in its unit; and who says so."""
+
+    most: float
+    source: str
+
+    def too_far(self, left: float, found: float) -> float | None:
+        """By how much a sensor moved, where that is too much: from what it was off when it was left to what it is off now.
+
+        Each is a reading minus what was applied. None where it did not, or one of them is not known.
+
+        >>> DriftAllowed(0.5, "").too_far(-0.4, 0.4), DriftAllowed(0.5, "").too_far(0.0, 0.5)
+        (0.8, None)
+        """
+        moved = found - left
+        if not math.isfinite(moved):
+            return None
+        moved = stated(moved, DRIFT_DECIMALS)
+        return moved if abs(moved) > self.most else None
 
 
 REPLACE_AT = (0.7, 1.3)

@@ -173,9 +173,12 @@ def conclude(
 
     `levels` are the lines of the kind's own; those of rules about a channel's own values come by themselves.
 
-    A rule whose figure was not computed is "not assessable" and says so. A suggestion inside a stretch that is
+    What the review doubts of the recorder stands among the findings. A rule whose figure was not computed is "not assessable" and says so. A suggestion inside a stretch that is
     already left out is not made again.
     """
+    if review.doubts:
+        told = (Finding(each.code, each.text, blocks=True, figures=each.figures) for each in review.doubts)
+        quality = replace(quality, findings=(*quality.findings, *told))
     blocking = [f for f in quality.findings if f.blocks and f.code not in review.accepted]
     judgements = []
     short = quality.measured_s < quality.planned_s

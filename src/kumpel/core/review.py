@@ -24,6 +24,23 @@ class Stretch:
             raise ValueError(f"the stretch “{self.label}” ends at {self.end_s} s, before it begins")
 
 
+KEPT_WHEN_SET = {"kept": "when set"}
+"""Of a field that came later: what is kept without it is the very same as before it was there."""
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """Something from outside a recording that puts its figures in question, such as a check of its recorder that failed afterwards.
+
+    It becomes a finding that stops the verdict until a person accepts it by its `code`; `figures` narrows it to figures whose keys
+    begin so, empty means all of them.
+    """
+
+    code: str
+    text: str
+    figures: tuple[str, ...] = ()
+
+
 @dataclass(frozen=True)
 class Review:
     """The reviewer's input to an assessment.
@@ -35,7 +52,8 @@ class Review:
     `dropped` names events, readings, laps or strokes that do not count, by `core.assessment.event_key`; `kept`
     those that count although the assessment would set them aside. `asleep` replaces the computed sleep,
     `factor` a photometric monitor's factor. `options` holds what the reviewer set for this session alone: the
-    settings that each kind's docs/methods page lists.
+    settings that each kind's docs/methods page lists. `doubts` are no decision, but what is known of the recorder beside
+    the recording: they hold both ways.
     """
 
     left_out: tuple[Stretch, ...] = ()
@@ -48,6 +66,7 @@ class Review:
     asleep: tuple[Stretch, ...] | None = None
     factor: float | None = None
     options: Mapping[str, float | str] = field(default_factory=dict)
+    doubts: tuple[Doubt, ...] = field(default=(), metadata=KEPT_WHEN_SET)
 
     def as_recorded(self) -> Review:
         """The same review without a decision about the data: nothing left out, dropped, kept or moved."""

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from kumpel.core.check_rules import Allowed
+from kumpel.core.check_rules import Allowed, DriftAllowed
 
 
 @dataclass(frozen=True)
@@ -32,5 +32,7 @@ class BenchCheck:
     sensors: Callable[[Mapping[str, Any]], tuple[BenchSensor, ...]]
     needs: str = ""
     adjusts: bool = False
+    drift: DriftAllowed | None = None
+    """How far it may have moved since the check before, so that what was recorded between the two counts."""
     days: int | None = None
     """For how long it holds, where no setup says."""

@@ -303,6 +303,8 @@ class Kind:
     further_rules: FurtherRulesOf | None = None
     off_channels: OffChannelsOf | None = None
     watched: WatchedOf | None = None
+    figures_of: Callable[[str], tuple[str, ...]] | None = None
+    """How the keys of the figures begin that rest on a sensor; where nothing is said, all of them do."""
     compares: Compares | None = None
     patient: bool = False
     own_report: ReportParts | None = None

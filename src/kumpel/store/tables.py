@@ -211,7 +211,8 @@ class Course(SQLModel, table=True):
 
 
 class SensorCheck(SQLModel, table=True):
-    """A check of a recorder's sensor, a calibration among them. Added only; the newest of its kind counts.
+    """A check of a recorder's sensor, a calibration among them. Added only, but for what `follows` from one that was not passed: the
+    figures of the sessions before it are held, or accepted for a reason. The newest of its kind counts.
 
     `points` are (raw, true) by channel; `applied` and `read` what was given to the sensor and what it showed in the end, `before` what it
     showed before it was adjusted, `factor` by what its readings are multiplied since. the bottle has a gas and a `lot`, the sensor a `type` and a
@@ -240,10 +241,23 @@ class SensorCheck(SQLModel, table=True):
     made_by: int | None = Field(default=None, sa_column=_to("account.id"))
     certificate: str = Field(default="", max_length=120)
     note: str = Field(default="", max_length=400)
+    follows: str = Field(default="", max_length=10, sa_column_kwargs={"server_default": ""})
+    follows_why: str = Field(default="", max_length=200, sa_column_kwargs={"server_default": ""})
+    follows_by: int | None = Field(default=None, sa_column=_to("account.id", index=False))
     __table_args__ = (
         CheckConstraint("due_at is null or due_at > at", name="sensor_check_due"),
+        CheckConstraint("follows in ('', 'held', 'accepted')", name="sensor_check_follows"),
+        CheckConstraint("follows <> 'accepted' or length(trim(follows_why)) > 0", name="sensor_check_follows_why"),
         Index("sensor_check_once", "recorder_id", "what", "sensor", "at", unique=True),
     )
+
+
+class DoubtDue(SQLModel, table=True):
+    """A recorder of whose checks something has become known: what is doubted of its sessions since then is looked at anew."""
+
+    __tablename__ = "doubt_due"
+    recorder_id: int = Field(sa_column=Column(ForeignKey("recorder.id", ondelete="CASCADE"), primary_key=True))
+    since: datetime = Field(sa_column=_time())
 
 
 class FilterFactor(SQLModel, table=True):

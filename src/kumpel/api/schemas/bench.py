@@ -32,6 +32,7 @@ class BenchRow(BaseModel):
     after: float | None
     factor: float | None
     serial: str
+    check: int | None = None
     state: Literal["waits", "runs", "passed", "failed", "no result"]
     words: str
     seconds: float | None
@@ -118,9 +119,46 @@ class Certificates(BaseModel):
     certificates: list[Certificate]
 
 
+class Concerned(Out):
+    """A session that a check puts in doubt."""
+
+    id: int
+    person: str
+    started_at: datetime
+    utc_offset_min: int
+    signed: bool
+
+
+class BenchAsk(BaseModel):
+    """Checks of a recorder that were not passed, with the sessions since they were passed last: what follows for these?
+
+    `holds`: their figures are held as long as nobody says otherwise.
+    """
+
+    recorder_id: int
+    token: str
+    what: str
+    checks: list[int]
+    words: list[str]
+    sessions: list[Concerned]
+    follows: Literal["", "held", "accepted"]
+    why: str
+    holds: bool
+
+
+class DoubtDecision(BaseModel):
+    """What follows from checks that were not passed; empty takes it back."""
+
+    model_config = example(checks=[17], follows="accepted", why="the cap was not tight")
+    checks: list[Id] = Field(min_length=1, max_length=200)
+    follows: Literal["", "held", "accepted"]
+    why: Line = Field("", max_length=200)
+
+
 class Bench(BaseModel):
     bays: list[BenchBay]
     due: list[BenchDue]
+    asks: list[BenchAsk]
     references: list[Reference]
     today: list[Certificate]
 
@@ -142,22 +180,6 @@ class BenchRefused(BaseModel):
 class BenchBegun(BaseModel):
     runs: list[BenchRun]
     refused: list[BenchRefused]
-
-
-class Concerned(Out):
-    """A session that a failed check puts in doubt."""
-
-    id: int
-    person: str
-    started_at: datetime
-    utc_offset_min: int
-    signed: bool
-
-
-class ConcernedSessions(BaseModel):
-    """Those of the recorder since what failed was passed last."""
-
-    sessions: list[Concerned]
 
 
 class Revoking(BaseModel):

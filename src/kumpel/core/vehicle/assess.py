@@ -335,15 +335,16 @@ def _channel_findings(recording: Recording, found: _Extremes, minimum: float) ->
     for key, seconds in found.wrong_s.items():
         low, high = found.measures[key].believed
         text = f"{recording.channels[key].name}: {seconds:.1f} s outside {low:g} to {high:g} are not counted"
-        made.append(Finding(f"implausible.{key}", text, blocks=True, figures=_extremes_of(key)))
+        made.append(Finding(f"implausible.{key}", text, blocks=True, figures=extremes_of(key)))
     for key, share in found.coverage.items():
         if round(share, 9) < minimum:
             text = f"{recording.channels[key].name}: measured for {short_of(share, minimum)} % of the time, {100 * minimum:g} % needed"
-            made.append(Finding(f"coverage.{key}", text, blocks=True, figures=_extremes_of(key), at_least=True))
+            made.append(Finding(f"coverage.{key}", text, blocks=True, figures=extremes_of(key), at_least=True))
     return made
 
 
-def _extremes_of(key: str) -> tuple[str, ...]:
+def extremes_of(key: str) -> tuple[str, ...]:
+    """The figures that rest on a channel."""
     return tuple(f"{what}{end}.{key}" for what in ("", "beyond.") for end in ("max", "min"))
 
 

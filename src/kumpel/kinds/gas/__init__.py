@@ -227,6 +227,7 @@ KIND = Kind(
     method="4",
     computed=short_term_means,
     watched=watched,
+    figures_of=lambda sensor: (f"{sensor}.",),
     live=live,
     bench=BENCH,
     reaches=True,

@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from kumpel.core.assessment import Step, Verdict
 from kumpel.core.bounds import Bounds
-from kumpel.core.check_rules import Allowed
+from kumpel.core.check_rules import Allowed, DriftAllowed
 from kumpel.core.noise.assess import assess
 from kumpel.core.noise.exposure import weekly_exposure_level
 from kumpel.core.recording import ChannelWord
@@ -91,6 +91,7 @@ BENCH = (
         lambda setup: (BenchSensor("microphone", "Microphone", "dB", None),),
         needs="calibrator",
         adjusts=True,
+        drift=DriftAllowed(0.5, "ISO 9612:2009, 12.3"),
         days=1,
     ),
 )

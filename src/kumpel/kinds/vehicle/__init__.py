@@ -22,7 +22,7 @@ from kumpel.kinds.plan import Plan, PlanFact, Situation, hours_words, megabytes
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 from kumpel.kinds.vehicle import report
 from kumpel.kinds.vehicle.further import MOST, FurtherSensor, fit_together, rules
-from kumpel.kinds.vehicle.sensors import SENSORS, further_sensors, off_channels, watched
+from kumpel.kinds.vehicle.sensors import SENSORS, figures_of, further_sensors, off_channels, watched
 from kumpel.reports.document import Part
 
 CHANNELS = (
@@ -247,6 +247,7 @@ KIND = Kind(
     further_rules=rules,
     off_channels=off_channels,
     watched=watched,
+    figures_of=figures_of,
     assess=assess,
     main_channel="speed",
     bounds=Bounds(2 * DAY_S, 1000.0, 256, 250_000_000, 250_000),

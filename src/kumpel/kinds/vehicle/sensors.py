@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from kumpel.core.vehicle.assess import extremes_of
 from kumpel.core.vehicle.calibration import AXIS, WIRE
 from kumpel.core.vehicle.measures import switched_off
 from kumpel.kinds.sensors import Position, ProofStep, SensorWord, Watched
@@ -71,6 +72,12 @@ def further_sensors(setup: Mapping[str, Any]) -> list[SensorWord]:
 def off_channels(setup: Mapping[str, Any]) -> dict[str, str]:
     """The channels that a setup says are not logged, each with why."""
     return {key: why for key, _, why in switched_off(setup)}
+
+
+def figures_of(sensor: str) -> tuple[str, ...]:
+    """The figures that rest on a sensor: of its channels, where it has several."""
+    channels = next((each.channels for each in SENSORS if each.key == sensor), (sensor,))
+    return tuple(figure for channel in channels for figure in extremes_of(channel))
 
 
 def watched(setup: Mapping[str, Any]) -> list[Watched]:

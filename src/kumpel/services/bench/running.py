@@ -25,7 +25,7 @@ from kumpel.link.abilities import CheckMade
 from kumpel.link.errors import LinkError
 from kumpel.link.messages import Mode
 from kumpel.services.bench import certificates, references
-from kumpel.services.ground import deeds
+from kumpel.services.ground import deeds, doubts
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError, ProblemError
 from kumpel.services.recorders.live_values import talk_to
@@ -139,6 +139,7 @@ def _row(sensor: BenchSensor, reference: Reference | None) -> dict[str, Any]:
         "after": None,
         "factor": None,
         "serial": "",
+        "check": None,
         "state": WAITS,
         "words": "",
         "seconds": None,
@@ -272,6 +273,21 @@ def _one_less(db: Db, reference: Reference) -> bool:
     return taken.rowcount == 1
 
 
+_NOT_MADE = {
+    "id",
+    "recorder_id",
+    "what",
+    "sensor",
+    "at",
+    "points",
+    "certificate",
+    "follows",
+    "follows_why",
+    "follows_by",
+}
+"""Of a check what its place says, and what is never told by the making of it."""
+
+
 def _result(
     db: Db, run: BenchRun, n: int, recorder: Recorder, word: BenchCheck, reference: Reference | None, made: CheckMade
 ) -> None:
@@ -306,11 +322,15 @@ def _result(
         note=words,
         due_at=due_at,
     )
-    facts = row_made.model_dump(exclude={"id", "recorder_id", "what", "sensor", "at", "points", "certificate"})
+    facts = row_made.model_dump(exclude=_NOT_MADE)
     # The lookout hears of the same check from the recorder itself, at this very moment maybe: one row, and what is said here stands.
     one = {"recorder_id": recorder.id, "what": run.what, "sensor": row["sensor"], "at": at}
     kept = insert(metadata.tables["sensor_check"]).values(**one, **facts, points={}, certificate="")
-    db.connection().execute(kept.on_conflict_do_update(index_elements=[*one], set_=facts))
+    there = kept.on_conflict_do_update(index_elements=[*one], set_=facts).returning(
+        metadata.tables["sensor_check"].c.id
+    )
+    check = db.connection().execute(there).scalar_one()
+    doubts.look_again(db, row_made)
     _put(
         db,
         run,
@@ -319,6 +339,7 @@ def _result(
         after=made.read if made.adjusted else None,
         factor=made.factor,
         serial=made.serial,
+        check=check,
         state=PASSED if passed else FAILED,
         words=words,
         seconds=None,

@@ -12,9 +12,10 @@ from kumpel.core.check_rules import FactorTrend, factor_trend
 from kumpel.kinds.bench import BenchCheck
 from kumpel.kinds.registry import KINDS
 from kumpel.services.bench import running
+from kumpel.services.bench.concerned import Asked, asked
+from kumpel.services.ground import sensor_checks
 from kumpel.services.ground.carriers import carriers
-from kumpel.services.recorders import checks
-from kumpel.services.recorders.checks import Standing
+from kumpel.services.ground.sensor_checks import Standing
 from kumpel.store.database import among
 from kumpel.store.tables import BenchRun, HandOver, Person, Recorder, SensorCheck, now
 
@@ -54,8 +55,8 @@ class Drift:
     trend: FactorTrend | None
 
 
-def bays(db: Db) -> tuple[list[Bay], list[DueRow]]:
-    """The recorders that can be checked here now, and everything that is due, the most urgent first."""
+def bays(db: Db) -> tuple[list[Bay], list[DueRow], list[Asked]]:
+    """The recorders that can be checked here now, everything that is due, the most urgent first, and what asks for a decision."""
     kinds = [kind.key for kind in KINDS.values() if kind.bench]
     rows = db.exec(
         select(Recorder, Person.name)
@@ -70,17 +71,18 @@ def bays(db: Db) -> tuple[list[Bay], list[DueRow]]:
         made[check.recorder_id].append(check)
     days = carriers().check_days(db, [recorder for recorder, _ in rows])
     runs = running.newest(db, ids)
-    found, due = [], []
+    found, due, asks = [], [], []
     for recorder, name in rows:
         key, holder = recorder.id or 0, name or ""
-        standings = checks.standings(recorder, made[key], days=days.get(key))
+        standings = sensor_checks.standings(recorder, made[key], days=days.get(key))
         late = tuple(s for s in standings if s.state != "right")
         if recorder.in_reach and recorder.status.get("mode") != "recording":
             found.append(Bay(recorder, holder, KINDS[recorder.kind].bench, late, runs.get(key)))
+        asks += asked(db, recorder, made[key])
         due += [DueRow(recorder, holder, s) for s in standings if s.state != "right" or _is_near(s)]
     order = {"failed": 0, "overdue": 1, "never": 2, "right": 3}
     due.sort(key=lambda row: (order[row.standing.state], row.standing.due_at or now(), row.recorder.token))
-    return found, due
+    return found, due, asks
 
 
 def _is_near(standing: Standing) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 import math
 from collections.abc import Collection, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy import Engine, and_, or_
@@ -19,7 +19,7 @@ from kumpel.core.rounding import shown
 from kumpel.kinds.kind import PLACE, Kind
 from kumpel.kinds.limit_sets import limit_set_data, limit_set_from
 from kumpel.kinds.registry import KINDS, kind_of
-from kumpel.services.ground import decisions
+from kumpel.services.ground import decisions, doubts
 from kumpel.services.ground.as_json import for_store, from_store
 from kumpel.services.ground.carriers import carriers
 from kumpel.services.ground.limits import limits_of
@@ -68,7 +68,7 @@ def compute(
     chosen = limit_set_id or decisions.setting(rows, decisions.LIMIT_SET) or carriers().limit_set_id(db, session)
     row, limits = limits_of(db, session.kind, chosen, wall_day(session), session.head.get("setup", {}))
     limits = wished or limits
-    review = decisions.review_of(rows)
+    review = replace(decisions.review_of(rows), doubts=doubts.of_session(db, session))
     return row, limits, review, kind_of(session.kind).assess(recording_of(db, session), review, limits)
 
 

@@ -7,11 +7,12 @@ import binascii
 import struct
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any, cast
 
+from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session as Db
-from sqlmodel import col, func, select, update
+from sqlmodel import col, func, literal, select, update
 
 from kumpel.core.names import clean_line, clean_text
 from kumpel.kinds.kind import Followed, Kind, Scope, SettingWord
@@ -25,7 +26,7 @@ from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.store import locks
 from kumpel.store.database import tell
-from kumpel.store.tables import Account, Decision, LimitSetRow, Session, Setting, Team
+from kumpel.store.tables import Account, Decision, LimitSetRow, Recorder, Session, Setting, Team, metadata
 
 MOST_PICTURE_BYTES = 100_000
 MOST_LINES, LONGEST_LINE, LONGEST_TEXT = 60, 120, 600
@@ -166,6 +167,17 @@ OVERDUE = SettingWord(
     scopes=("site", "kind"),
     choices=(WARNS, STAYS),
 )
+STAND, HELD = "stand", "held"
+OVERDUE_FIGURES = SettingWord(
+    "checks.figures",
+    "Figures recorded with such a check",
+    "choice",
+    STAND,
+    "Recorders",
+    "stand: it is said beside them and on paper; held: they are not assessable until somebody accepts them with a reason",
+    scopes=("site", "kind"),
+    choices=(STAND, HELD),
+)
 WALL_CALL = SettingWord(
     "wall.call",
     "Whom to call",
@@ -196,6 +208,7 @@ OF_THE_SITE = (
     KEEPS_DELETED,
     CLOSED,
     OVERDUE,
+    OVERDUE_FIGURES,
     WALL_CALL,
     WALL_WORSE,
     *MAIL,
@@ -412,10 +425,24 @@ def keep(db: Db, key: str, scope: str, of: str, value: Any, version: int, who: i
     db.add(Setting(key=key, scope=scope, of=of, value=good, made_by=who))
     if key == USUAL_LIMITS:
         wait_for_usual(db, of)
+    if key == OVERDUE_FIGURES.key:
+        _doubt_anew(db, of)
     shown = {"value": UNSHOWN[word.type] if word.type in UNSHOWN and good else good}
     deeds.keep(db, "setting changed", whom, {"value": _shown(word, before)}, shown, who)
     tell(db, "settings")
     db.commit()
+
+
+def _doubt_anew(db: Db, kind: str) -> None:
+    """What is doubted of sessions because of checks is looked at anew, of every recorder (of a kind)."""
+    recorders = select(col(Recorder.id), literal(datetime.fromtimestamp(0, UTC)))
+    if kind:
+        recorders = recorders.where(Recorder.kind == kind)
+    table = metadata.tables["doubt_due"]
+    due = insert(table).from_select(["recorder_id", "since"], recorders)
+    db.connection().execute(
+        due.on_conflict_do_update(index_elements=["recorder_id"], set_={"since": due.excluded.since})
+    )
 
 
 def wait_for_usual(db: Db, kind: str, since: datetime | None = None) -> None:

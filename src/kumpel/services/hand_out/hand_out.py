@@ -19,7 +19,7 @@ from kumpel.kinds.registry import kind_of
 from kumpel.link import abilities
 from kumpel.link.errors import RefusedError
 from kumpel.link.messages import Code
-from kumpel.services.ground import deeds, personal, settings
+from kumpel.services.ground import deeds, personal, sensor_checks, settings
 from kumpel.services.ground.carriers import carriers
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.people import owner_of, person_of
@@ -32,7 +32,7 @@ from kumpel.services.ground.problems import (
     RecorderError,
 )
 from kumpel.services.hand_out.drafts import checked, compare, is_same
-from kumpel.services.recorders import bays, begun_hand_overs, checks, clock, holdings
+from kumpel.services.recorders import bays, begun_hand_overs, clock, holdings
 from kumpel.services.recorders.displays import Drawn, write_picture
 from kumpel.services.recorders.reaching import AnyLink, able
 from kumpel.services.recorders.recorders import link_to, recorder_of, refresh, worn_recorder
@@ -84,9 +84,11 @@ def hand_out(db: Db, slip: Slip, who: int | None, at: datetime | None = None) ->
     if left and not slip.despite.strip():
         raise ConflictError(_still_on_it(recorder, left), code="not-taken-in")
     if settings.value_of(db, settings.OVERDUE, kind=kind.key) == settings.STAYS:
-        late = checks.wrong_at(db, recorder, now())
+        late = sensor_checks.wrong_at(db, recorder, now())
         if late:
-            raise ConflictError(f"{recorder.token} stays here: {late[0]}. Make the check first.", code="check-due")
+            raise ConflictError(
+                f"{recorder.token} stays here: {late[0].words}. Make the check first.", code="check-due"
+            )
     begun_hand_overs.take_hold(db, recorder)
     assert recorder.id is not None and person.id is not None
     setup = Setup(

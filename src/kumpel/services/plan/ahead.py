@@ -10,13 +10,13 @@ from sqlmodel import Session as Db
 from sqlmodel import col, or_, select
 
 from kumpel.kinds.registry import KINDS
-from kumpel.services.ground import closed
+from kumpel.services.ground import closed, sensor_checks
 from kumpel.services.ground.deeds import Whom, ask
 from kumpel.services.ground.problems import NotFoundError
 from kumpel.services.plan import due as reckoned
 from kumpel.services.plan import rules
 from kumpel.services.plan.due import Due, Move, Wanted
-from kumpel.services.recorders import bays, checks
+from kumpel.services.recorders import bays
 from kumpel.services.register.session_list import Filter, conditions
 from kumpel.store.database import among
 from kumpel.store.tables import HandOver, Medicine, Person, PlanDay, PlanRule, Recorder, SensorCheck, Session, Team
@@ -398,7 +398,7 @@ def _checks(db: Db, recorders: Sequence[Recorder], today: date, last: date) -> l
         made.setdefault(row.recorder_id, []).append(row)
     found = []
     for recorder in recorders:
-        for each in checks.standings(recorder, made.get(recorder.id or 0, [])):
+        for each in sensor_checks.standings(recorder, made.get(recorder.id or 0, [])):
             on = each.due_at.astimezone().date() if each.due_at else None
             if each.state == "right" and (on is None or on > last):
                 continue

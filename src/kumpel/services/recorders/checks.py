@@ -1,11 +1,10 @@
-"""The store of checks: what was checked on which sensor of a recorder, and what is due."""
+"""The store of checks: what was checked on which sensor of a recorder, typed here or told by the recorder itself."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
-from typing import Any, Literal
+from typing import Any
 
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import IntegrityError
@@ -13,61 +12,16 @@ from sqlmodel import Session as Db
 from sqlmodel import col, select
 
 from kumpel.core.names import clean_line
-from kumpel.kinds.registry import KINDS
-from kumpel.kinds.sensors import Watched
 from kumpel.link.abilities import CheckMade
-from kumpel.services.ground import deeds
-from kumpel.services.ground.carriers import carriers
+from kumpel.services.ground import deeds, doubts
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.problems import ConflictError, InvalidError
-from kumpel.store.database import among, tell
+from kumpel.services.ground.sensor_checks import CheckRow
+from kumpel.store.database import tell
 from kumpel.store.tables import Account, Recorder, SensorCheck, metadata, now
 
-CALIBRATION, PROOF, REPLACED = "calibration", "proof", "replaced"
-BEGINS_ANEW = (CALIBRATION, PROOF, REPLACED)
-"""These speak of the same thing: the newest of them tells whether a sensor measures right."""
 MOST_TOLD = 5000
 """A recorder that tells of more checks than this tells nothing that anybody reads."""
-State = Literal["right", "overdue", "never", "failed"]
-
-
-@dataclass(frozen=True)
-class CheckRow:
-    """A check with the name of who made it; `by` is empty where the recorder itself tells of it."""
-
-    id: int
-    what: str
-    sensor: str
-    serial: str
-    points: dict[str, Any]
-    applied: float | None
-    before: float | None
-    read: float | None
-    factor: float | None
-    unit: str
-    type: str
-    gas: str
-    lot: str
-    adjusted: bool
-    passed: bool
-    at: datetime
-    due_at: datetime | None
-    by: str
-    certificate: str
-    note: str
-
-
-@dataclass(frozen=True)
-class Standing:
-    """How a sensor stands with a check at a moment: when it last had it, until when that holds, in words if something is wrong."""
-
-    check: str
-    sensor: str
-    label: str
-    state: State
-    at: datetime | None
-    due_at: datetime | None
-    words: str
 
 
 def of_recorder(db: Db, recorder_id: int) -> list[CheckRow]:
@@ -87,6 +41,7 @@ def keep(db: Db, recorder: Recorder, made: SensorCheck) -> SensorCheck:
     made.recorder_id, made.made_by = recorder.id, made.made_by or deeds.actor(db)
     db.add(made)
     db.flush()
+    doubts.look_again(db, made)
     tell(db, "recorders")
     return made
 
@@ -131,152 +86,4 @@ def told(db: Db, recorder: Recorder, made: Sequence[CheckMade]) -> None:
         # Somebody else may be asking the same recorder just now, and keep the same check.
         row = insert(metadata.tables["sensor_check"]).values(**made_here.model_dump(exclude={"id"}))
         db.connection().execute(row.on_conflict_do_nothing())
-
-
-def standings(
-    recorder: Recorder,
-    rows: Sequence[SensorCheck | CheckRow],
-    at: datetime | None = None,
-    days: Mapping[str, int] | None = None,
-) -> list[Standing]:
-    """How the sensors of a recorder stand at a moment (now): those that its kind watches, then every other check that is due once.
-
-    `days` is for how long a calibration holds, by sensor, where its vehicle says so (`Carriers.check_days`).
-    """
-    at = at or now()
-    before = [row for row in rows if row.at <= at]
-    kind = KINDS.get(recorder.kind)
-    watched = list(kind.watched(recorder.setup)) if kind and kind.watched else []
-    own = days or {}
-    watched = [replace(each, every_days=own.get(each.sensor, each.every_days)) for each in watched]
-    found = [_standing(each, before, at) for each in watched]
-    seen = {(each.check, each.sensor) for each in watched} | {(w, e.sensor) for e in watched for w in BEGINS_ANEW}
-    for row in sorted(before, key=lambda r: r.at, reverse=True):
-        if (row.what, row.sensor) in seen:
-            continue
-        seen.add((row.what, row.sensor))
-        if row.due_at is not None:
-            label = f"{row.sensor}, {row.what}" if row.sensor else row.what.capitalize()
-            found.append(_standing(Watched(row.what, row.sensor, label, 0), before, at))
-    return found
-
-
-def _standing(each: Watched, rows: Iterable[SensorCheck | CheckRow], at: datetime) -> Standing:
-    same = BEGINS_ANEW if each.check == CALIBRATION else (each.check,)
-    mine = sorted((r for r in rows if r.what in same and r.sensor == each.sensor), key=lambda r: r.at)
-
-    def standing(state: State, words: str, due_at: datetime | None = None) -> Standing:
-        return Standing(each.check, each.sensor, each.label, state, mine[-1].at if mine else None, due_at, words)
-
-    if not mine:
-        return standing("never", f"{each.label}: never {_done(each)}")
-    last = mine[-1]
-    if last.what == REPLACED:
-        return standing("never", f"{each.label}: sensor replaced {day(last.at)}, not calibrated since")
-    if not last.passed:
-        return standing("failed", f"{each.label}: failed {day(last.at)}")
-    due_at = last.due_at or (last.at + timedelta(days=each.every_days) if each.every_days else None)
-    if due_at is not None and due_at < at:
-        return standing("overdue", f"{each.label}: due since {day(due_at)}, last {_done(each)} {day(last.at)}", due_at)
-    return standing("right", "", due_at)
-
-
-def _done(each: Watched) -> str:
-    return "calibrated" if each.check == CALIBRATION else "done"
-
-
-def day(at: datetime) -> str:
-    """The day of a moment where the server stands: "3 Nov 2026"."""
-    local = at.astimezone()
-    return f"{local.day} {local:%b %Y}"
-
-
-def overdue(db: Db, recorders: Sequence[Recorder], at: datetime | None = None) -> dict[int, list[str]]:
-    """By recorder, what is wrong with its checks at a moment (now), in words."""
-    ids = [r.id for r in recorders if r.id is not None]
-    rows: dict[int, list[SensorCheck]] = {i: [] for i in ids}
-    for row in db.exec(select(SensorCheck).where(among(col(SensorCheck.recorder_id), ids))).all():
-        rows[row.recorder_id].append(row)
-    days = carriers().check_days(db, recorders)
-    return {
-        r.id: [s.words for s in standings(r, rows[r.id], at, days.get(r.id)) if s.state != "right"]
-        for r in recorders
-        if r.id is not None
-    }
-
-
-@dataclass(frozen=True)
-class Fitted:
-    """A sensor of a recorder as it was at a moment: which one it is, when it was last calibrated before. What nobody told is empty or None."""
-
-    sensor: str
-    label: str
-    type: str
-    serial: str
-    calibrated_at: datetime | None
-    due_at: datetime | None
-
-
-CALIBRATES = (CALIBRATION, "span")
-
-
-def fitted_at(db: Db, recorder: Recorder | None, at: datetime) -> list[Fitted]:
-    """The sensors of a recorder that anything is known of, as they were at a moment."""
-    if recorder is None or recorder.id is None:
-        return []
-    rows = db.exec(
-        select(SensorCheck)
-        .where(SensorCheck.recorder_id == recorder.id, SensorCheck.at <= at, SensorCheck.sensor != "")
-        .order_by(col(SensorCheck.at), col(SensorCheck.id))
-    ).all()
-    kind = KINDS.get(recorder.kind)
-    every = {
-        each.sensor: each.every_days
-        for each in (kind.watched(recorder.setup) if kind and kind.watched else ())
-        if each.check in CALIBRATES
-    }
-    found: dict[str, Fitted] = {}
-    for row in rows:
-        last = found.get(row.sensor) or Fitted(row.sensor, row.sensor, "", "", None, None)
-        if row.what == REPLACED:
-            last = Fitted(row.sensor, row.sensor, "", "", None, None)
-        last = replace(last, type=row.type or last.type, serial=row.serial or last.serial)
-        if row.what in CALIBRATES and row.passed:
-            days = every.get(row.sensor)
-            due_at = row.due_at or (row.at + timedelta(days=days) if days else None)
-            last = replace(last, calibrated_at=row.at, due_at=due_at)
-        found[row.sensor] = last
-    return list(found.values())
-
-
-def wrong_at(db: Db, recorder: Recorder | None, at: datetime) -> list[str]:
-    """What was wrong with the checks of a recorder when a session was recorded, in words; and which of them was failed the next time it
-    was made: since when the sensor had not measured right nobody knows.
-
-    Nothing is said of a sensor of which no check is on record: it may have been checked where Kumpel was not told.
-    """
-    if recorder is None or recorder.id is None:
-        return []
-    rows = db.exec(select(SensorCheck).where(SensorCheck.recorder_id == recorder.id)).all()
-    found = standings(recorder, rows, at, carriers().check_days(db, [recorder]).get(recorder.id))
-    said = [s.words for s in found if s.state in ("overdue", "failed") or (s.state == "never" and s.at is not None)]
-    return said + [
-        words for row in _first_after(rows, at) if not row.passed and (words := _failed_after(recorder, row))
-    ]
-
-
-def _first_after(rows: Sequence[SensorCheck], at: datetime) -> list[SensorCheck]:
-    """Of each check the first one after a moment."""
-    found: dict[tuple[str, str], SensorCheck] = {}
-    for row in sorted(rows, key=lambda each: each.at):
-        if row.at > at:
-            found.setdefault((row.what, row.sensor), row)
-    return list(found.values())
-
-
-def _failed_after(recorder: Recorder, row: SensorCheck) -> str:
-    kind = KINDS.get(recorder.kind)
-    watched = kind.watched(recorder.setup) if kind and kind.watched else ()
-    label = next((w.label for w in watched if (w.check, w.sensor) == (row.what, row.sensor)), "")
-    label = label or (f"{row.sensor}, {row.what}" if row.sensor else row.what.capitalize())
-    return f"{label}: failed {day(row.at)}, the next time it was made"
+        doubts.look_again(db, made_here)

@@ -17,12 +17,12 @@ from kumpel.link.abilities import Calibration, Captured
 from kumpel.link.client import RecorderLink
 from kumpel.link.errors import LinkError, RefusedError
 from kumpel.link.messages import MeasuredChannel
-from kumpel.services.ground import deeds
+from kumpel.services.ground import deeds, sensor_checks
 from kumpel.services.ground.carriers import carriers
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError, RecorderError
+from kumpel.services.ground.sensor_checks import CheckRow, Standing
 from kumpel.services.recorders import checks, live_values
-from kumpel.services.recorders.checks import CheckRow, Standing
 from kumpel.services.recorders.live_values import talk_to
 from kumpel.services.recorders.recorders import recorder_of
 from kumpel.store.tables import Recorder, SensorCheck, now
@@ -90,7 +90,7 @@ def _bench(
     db: Db, recorder: Recorder, channels: list[MeasuredChannel], on_it: list[Calibration] | None, trouble: str = ""
 ) -> Bench:
     rows = checks.of_recorder(db, recorder.id or 0)
-    standings = checks.standings(recorder, rows, days=_days(db, recorder))
+    standings = sensor_checks.standings(recorder, rows, days=_days(db, recorder))
     kind = KINDS.get(recorder.kind)
     known = {channel.key for channel in channels}
     unlogged = kind.off_channels(recorder.setup) if kind and kind.off_channels else {}
@@ -110,7 +110,7 @@ def _bench(
                 _trues(word, theirs),
                 None if there is None else {key: there[key] for key in word.channels if key in there},
                 next((row.serial for row in rows if row.sensor == word.key and row.serial), ""),
-                next((s for s in standings if s.sensor == word.key and s.check == checks.CALIBRATION), None),
+                next((s for s in standings if s.sensor == word.key and s.check == sensor_checks.CALIBRATION), None),
                 len(off) == len(word.channels),
                 off[0] if off else "",
             )
@@ -250,7 +250,7 @@ def _place(word: SensorWord, index: int) -> str:
 def _trues(word: SensorWord, rows: Sequence[CheckRow]) -> tuple[float, ...]:
     """The true values of the newest calibration among `rows` (those of its vehicle), each to the position that it is nearest to."""
     usual = tuple(position.true for position in word.positions)
-    last = next((r for r in rows if r.sensor == word.key and r.what == checks.CALIBRATION), None)
+    last = next((r for r in rows if r.sensor == word.key and r.what == sensor_checks.CALIBRATION), None)
     left = [float(true) for _, true in (last.points.get(word.key, []) if last else [])]
     if word.way != "positions" or len(left) < len(usual):
         return usual
@@ -267,16 +267,18 @@ def put_back(db: Db, recorder_id: int, check_id: int, passcode: str = "") -> Ben
     recorder = recorder_of(db, recorder_id)
     deeds.ask(db, "sensor calibrated", Whom("recorder", recorder_id))
     row = db.get(SensorCheck, check_id)
-    if row is None or row.recorder_id != recorder_id or row.what != checks.CALIBRATION:
+    if row is None or row.recorder_id != recorder_id or row.what != sensor_checks.CALIBRATION:
         raise NotFoundError("This calibration is not on record.")
     word = sensor_of(recorder, row.sensor)
-    since = [r for r in checks.of_recorder(db, recorder_id) if r.sensor == row.sensor and r.what == checks.REPLACED]
+    since = [
+        r for r in checks.of_recorder(db, recorder_id) if r.sensor == row.sensor and r.what == sensor_checks.REPLACED
+    ]
     if any(r.at > row.at for r in since):
         raise ConflictError(
-            f"The sensor was replaced {checks.day(since[0].at)}: its calibrations of before are those of another one. Capture anew."
+            f"The sensor was replaced {sensor_checks.day(since[0].at)}: its calibrations of before are those of another one. Capture anew."
         )
     points = {channel: [(float(raw), float(true)) for raw, true in pairs] for channel, pairs in row.points.items()}
-    return _written(db, recorder, word, points, row.serial, passcode, f"put back from {checks.day(row.at)}")
+    return _written(db, recorder, word, points, row.serial, passcode, f"put back from {sensor_checks.day(row.at)}")
 
 
 def _written(
@@ -309,7 +311,7 @@ def _written(
     due_at = now() + timedelta(days=_days(db, recorder).get(word.key, word.every_days))
     made = SensorCheck(
         recorder_id=0,
-        what=checks.CALIBRATION,
+        what=sensor_checks.CALIBRATION,
         sensor=word.key,
         serial=clean_line(serial)[:40],
         points={channel: [list(pair) for pair in pairs] for channel, pairs in points.items()},
@@ -367,8 +369,10 @@ def prove(db: Db, recorder_id: int, key: str, seen: Sequence[float], days: int, 
     deeds.ask(db, "check kept", Whom("recorder", recorder_id))
     word = sensor_of(recorder, key)
     rows = checks.of_recorder(db, recorder_id)
-    last = next((r for r in rows if r.sensor == key and r.what in (checks.CALIBRATION, checks.REPLACED)), None)
-    if last is None or last.what != checks.CALIBRATION:
+    last = next(
+        (r for r in rows if r.sensor == key and r.what in (sensor_checks.CALIBRATION, sensor_checks.REPLACED)), None
+    )
+    if last is None or last.what != sensor_checks.CALIBRATION:
         raise ConflictError(f"{word.label} is not calibrated: write a calibration first, then prove it.")
     if len(seen) != len(word.proof):
         raise InvalidError(f"{word.label} is proved in {len(word.proof)} steps.", field="seen")
@@ -384,7 +388,7 @@ def prove(db: Db, recorder_id: int, key: str, seen: Sequence[float], days: int, 
     steps = ", ".join(f"{step.words}: {v:.1f} {word.unit}" for step, v in zip(word.proof, seen, strict=True))
     made = SensorCheck(
         recorder_id=0,
-        what=checks.PROOF,
+        what=sensor_checks.PROOF,
         sensor=key,
         serial=last.serial,
         unit=word.unit,
@@ -394,7 +398,7 @@ def prove(db: Db, recorder_id: int, key: str, seen: Sequence[float], days: int, 
         note=f"seen: {steps}"[:400],
     )
     checks.keep(db, recorder, made)
-    deeds.keep(db, "check kept", Whom("recorder", recorder_id), after={"what": checks.PROOF, "note": made.note})
+    deeds.keep(db, "check kept", Whom("recorder", recorder_id), after={"what": sensor_checks.PROOF, "note": made.note})
     db.commit()
     return bench(db, recorder_id)
 
@@ -406,7 +410,7 @@ def replaced(db: Db, recorder_id: int, key: str, serial: str, why: str, at: date
     word = sensor_of(recorder, key)
     made = SensorCheck(
         recorder_id=0,
-        what=checks.REPLACED,
+        what=sensor_checks.REPLACED,
         sensor=word.key,
         serial=clean_line(serial),
         at=at or now(),

@@ -17,7 +17,7 @@ from sqlmodel import Session as Db
 from sqlmodel import col, func, select
 
 from kumpel.core.names import clean_line
-from kumpel.services.ground import deeds, settings
+from kumpel.services.ground import deeds, sensor_checks, settings
 from kumpel.services.ground.carriers import carriers
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.problems import ProblemError
@@ -92,8 +92,8 @@ def _seen(db: Db, recorders: Sequence[Recorder], at: datetime) -> list[_Seen]:
         ).all()
     }
     new = bays.not_taken_in(db, [each for each in recorders if each.in_reach])
-    overdue = checks.overdue(db, recorders, at)
-    soon = checks.overdue(db, recorders, at + SOON)
+    overdue = sensor_checks.overdue(db, recorders, at)
+    soon = sensor_checks.overdue(db, recorders, at + SOON)
     found = settings.chosen(db)
     wrong = {k: float(settings.value_in(found, settings.CLOCK, kind=k)) for k in {each.kind for each in recorders}}
     low = {k: float(settings.value_in(found, settings.BATTERY, kind=k)) / 100 for k in wrong}
@@ -303,7 +303,7 @@ def life(db: Db, recorder_id: int, since: datetime) -> Life:
     ).all()
     made = checks.of_recorder(db, recorder_id)
     days = carriers().check_days(db, [recorder]).get(recorder_id)
-    standings = checks.standings(recorder, made, days=days)
+    standings = sensor_checks.standings(recorder, made, days=days)
     return Life(
         since,
         db.exec(select(func.count()).select_from(Session).where(*mine)).one(),

@@ -19,11 +19,10 @@ from kumpel.core.recording import Channel
 from kumpel.formats import files
 from kumpel.formats.errors import FileFormatError
 from kumpel.kinds.registry import kind_of
-from kumpel.services.ground import apart, figures, naming, settings
+from kumpel.services.ground import apart, figures, naming, sensor_checks, settings
 from kumpel.services.ground.problems import ConflictError, InvalidError
 from kumpel.services.ground.recordings import recording_of, session_of
-from kumpel.services.recorders import checks
-from kumpel.services.recorders.checks import Fitted
+from kumpel.services.ground.sensor_checks import Fitted
 from kumpel.services.register.sessions import SessionRow, row_of, wall_start
 from kumpel.store.tables import Session, Team
 
@@ -63,7 +62,7 @@ def _write(db: Db, session_id: int, form: Form, folder: Path, span: Span | None)
             found = outcome.both.reviewed
             if kind.sheets is not None:
                 found = replace(found, tables=(*found.tables, *kind.sheets(recording, outcome.review)))
-    sensors = checks.fitted_at(db, row_of(db, session).recorder, session.started_at)
+    sensors = sensor_checks.fitted_at(db, row_of(db, session).recorder, session.started_at)
     if found is not None and sensors:
         found = replace(found, tables=(*found.tables, _fitted(sensors)))
     part = ""

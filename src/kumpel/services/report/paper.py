@@ -18,11 +18,10 @@ from kumpel.kinds.registry import kind_of
 from kumpel.reports.document import Document, Fact, Facts, Part, TablePart, TextPart
 from kumpel.reports.document import Signature as SignatureLine
 from kumpel.reports.moments import span_words, wall_moment
-from kumpel.services.ground import decisions, figures, settings
+from kumpel.services.ground import decisions, doubts, figures, settings
 from kumpel.services.ground.figures import Outcome
 from kumpel.services.ground.problems import ConflictError, InvalidError
 from kumpel.services.ground.recordings import recorder_words, recording_of
-from kumpel.services.recorders import checks
 from kumpel.services.register import medicines
 from kumpel.services.register.sessions import row_of
 from kumpel.services.report import comparison_page
@@ -69,7 +68,7 @@ def made(
         # Beside events that do not count, "nothing was left out" would be wrong.
         parts[LEFT_OUT] = [part for part in parts[LEFT_OUT] if not (isinstance(part, TablePart) and not part.rows)]
         parts[LEFT_OUT].append(by_hand)
-    unchecked = checks.wrong_at(db, row.recorder, session.started_at)
+    unchecked = doubts.only_said(db, session, found.both)
     if unchecked and CHECKS in parts:
         parts[CHECKS].append(
             TextPart(title="Checks that were due when this was recorded", text=". ".join(unchecked) + ".")
@@ -88,6 +87,8 @@ def made(
         for r in decisions.of_session(db, session.id)
         if r.what == decisions.ACCEPTED and not r.key.startswith(decisions.LOST)
     ]
+    # What is known of its recorder beside a recording has no short name: it stands in full.
+    findings = {each.code: each.text for each in found.review.doubts}
     return Paper(
         name=row.person.name if row.person else "Unclaimed session",
         subtitle=subtitle,
@@ -98,7 +99,9 @@ def made(
         who=_who(db, row.person, row.tags, kind, units),
         parts=parts,
         conclusion=conclusion.text if conclusion else "",
-        accepted=[Fact(label=r.key, value=r.reason) for r in sorted(accepted, key=lambda r: r.key)],
+        accepted=[
+            Fact(label=findings.get(r.key, r.key), value=r.reason) for r in sorted(accepted, key=lambda r: r.key)
+        ],
         house=_house(db, row.person),
     )
 

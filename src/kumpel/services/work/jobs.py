@@ -17,7 +17,7 @@ from sqlmodel import select
 
 from kumpel.services.batches import batch
 from kumpel.services.firmware import updates
-from kumpel.services.ground import figures
+from kumpel.services.ground import doubts, figures
 from kumpel.services.ground.apart import Children
 from kumpel.services.report import mail
 from kumpel.services.take_in import take_in
@@ -207,6 +207,7 @@ class Jobs:
             for session_id in take_in.to_clear(db, serial):
                 self._start_clear(session_id, machine)
         if serial is None:
+            doubts.renew(db)
             for session_id in figures.waiting(db, AT_ONCE):
                 self.start_assess(session_id)
             for mail_id in mail.waiting(db):

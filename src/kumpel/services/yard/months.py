@@ -13,7 +13,7 @@ from sqlmodel import col, select
 
 from kumpel.core.assessment import Verdict
 from kumpel.kinds.registry import KINDS
-from kumpel.services.ground import deeds
+from kumpel.services.ground import deeds, sensor_checks
 from kumpel.services.ground.deeds import Whom
 from kumpel.services.ground.wall import wall_day
 from kumpel.services.recorders import checks
@@ -88,7 +88,9 @@ def months_of(db: Db, vehicle_id: int) -> Months:
     standings = [
         each
         for logger in loggers
-        for each in checks.standings(logger, checks.of_recorder(db, logger.id or 0), days=days.get(logger.id or 0))
+        for each in sensor_checks.standings(
+            logger, checks.of_recorder(db, logger.id or 0), days=days.get(logger.id or 0)
+        )
     ]
     return Months(
         tuple(_month(first, mine, best) for first, mine in by_month.items()),
