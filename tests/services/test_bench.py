@@ -20,10 +20,10 @@ from kumpel.formats import krec
 from kumpel.kinds.bench import BenchSensor
 from kumpel.link.abilities import CheckMade
 from kumpel.link.discovery import Announcement
-from kumpel.services.bench import certificates, concerned, references, running, standing
+from kumpel.services.bench import certificates, concerned, guided, references, running, standing
 from kumpel.services.bench.references import Wish
 from kumpel.services.ground import sensor_checks
-from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
+from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError, ProblemError
 from kumpel.services.recorders import checks, recorders
 from kumpel.standins import gas_signal
 from kumpel.standins.gas_signal import Shift
@@ -36,7 +36,7 @@ CREW = tuple(
 MIX = {"o2": 18.0, "lel": 50.0, "co": 100.0, "h2s": 25.0}
 
 
-class Bench(DatabaseTest):
+class BenchSide(DatabaseTest):
     def setUp(self) -> None:
         super().setUp()
         self.enterContext(mock.patch.object(running, "LOOKS_S", 0.05))
@@ -74,6 +74,8 @@ class Bench(DatabaseTest):
     def ids(self) -> list[int]:
         return [each.id or 0 for each in self.mine]
 
+
+class Bench(BenchSide):
     def test_four_side_by_side_each_with_its_certificate_and_what_is_due_is_done(self) -> None:
         before, *_ = standing.bays(self.db)
         self.assertTrue(all(any(d.check == "bump" for d in bay.due) for bay in before))
@@ -184,7 +186,7 @@ class Bench(DatabaseTest):
         run = BenchRun(recorder_id=recorder.id or 0, what="bump", rows=[row], made_by=self.who)
         self.db.add(run)
         self.db.commit()
-        running._result(self.db, run, 0, recorder, running.check_word(recorder, "bump"), self.bottle, made)
+        running.keep_result(self.db, run, 0, recorder, running.check_word(recorder, "bump"), self.bottle, made)
         [kept] = self.db.exec(select(SensorCheck).where(SensorCheck.sensor == "co")).all()
         self.db.refresh(kept)
         self.assertEqual((kept.passed, kept.lot, kept.made_by), (False, "2210-7", self.who))
@@ -270,3 +272,69 @@ class Bench(DatabaseTest):
         )
         assert drift.trend is not None
         self.assertLess(drift.trend.days_left or 1e9, 600)
+
+
+class ByHand(BenchSide):
+    """A cuff recorder cannot check itself: somebody pumps, the live pressure is read once it is steady."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.enterContext(mock.patch.object(guided, "PATIENCE_S", 0.4))
+        self.cuff = StandIn("B-01", "BP-000001", "Cuff recorder 1", kind="blood_pressure", auto_start=False)
+        self.ensemble.launch((self.cuff,), False)
+        self.recorder = self.heard(self.cuff)
+
+    def begun(self) -> BenchRun:
+        begun = running.begin(self.db, self.url, [self.recorder.id or 0], "cuff", None, self.who)
+        self.assertEqual(begun.refused, {})
+        return begun.runs[0]
+
+    def pump(self, shows: float | str) -> None:
+        self.ensemble.running["B-01"].tell("set", raw={"cuff": shows})
+
+    def test_three_pressures_against_a_manometer_end_with_a_certificate(self) -> None:
+        """Allowed are 3 mmHg or 2 %: at 250 that is 5."""
+        begun = running.begin(self.db, self.url, [self.recorder.id or 0], "cuff", None, self.who)
+        self.assertIn("no reference that can be used", begun.refused[self.recorder.id or 0])
+        references.add(self.db, Wish("manometer", "Manometer 2", {}, "MM-11", certificate="D-K-1 2026-03"))
+        run = self.begun()
+        for n, (applied, shows) in enumerate(((50.0, 52.0), (150.0, 154.0), (251.0, 246.0))):
+            self.pump(shows)
+            run = guided.read(self.db, self.url, run.id or 0, n, applied, None)
+        self.assertEqual([row["state"] for row in run.rows], ["passed", "failed", "passed"])
+        self.assertEqual([round(row["before"], 2) for row in run.rows], [52.0, 154.0, 246.0])
+        self.assertEqual(run.rows[1]["words"], "154 is not within ± 2 % or 3 of 150")
+        self.assertEqual(run.state, "done")
+        paper = self.db.exec(select(Certificate)).one()
+        self.assertFalse(paper.passed)
+        words = " ".join(pypdf.PdfReader(io.BytesIO(paper.pdf)).pages[0].extract_text().split())
+        for said in ("Manometer 2", "MM-11", "D-K-1 2026-03", "251 mmHg", "IEC 80601-2-30"):
+            self.assertIn(said, words)
+        with self.assertRaisesRegex(ConflictError, "has ended"):
+            guided.read(self.db, self.url, run.id or 0, 0, 50.0, None)
+
+    def test_what_does_not_become_steady_is_not_kept_and_what_the_display_shows_can_be_typed(self) -> None:
+        references.add(self.db, Wish("manometer", "Manometer 2", {}))
+        run = self.begun()
+        self.pump("missing")
+        with self.assertRaisesRegex(ConflictError, "not steady, not measured in the last 5 s"):
+            guided.read(self.db, self.url, run.id or 0, 0, 50.0, None)
+        self.assertEqual(self.db.exec(select(SensorCheck).where(SensorCheck.what == "cuff")).all(), [])
+        run = guided.read(self.db, self.url, run.id or 0, 0, 50.0, 51.0)
+        self.assertEqual((run.rows[0]["state"], run.rows[0]["before"]), ("passed", 51.0))
+        run = running.stop(self.db, run.id or 0)
+        self.assertEqual(run.state, "stopped")
+        self.assertEqual([row["state"] for row in run.rows], ["passed", "no result", "no result"])
+        self.assertFalse(self.db.exec(select(Certificate)).one().passed)
+
+    def test_one_that_nobody_goes_on_with_is_over_and_a_cable_that_is_pulled_keeps_nothing(self) -> None:
+        references.add(self.db, Wish("manometer", "Manometer 2", {}))
+        run = self.begun()
+        self.ensemble.running["B-01"].tell("vanish")
+        with self.assertRaises(ProblemError):
+            guided.read(self.db, self.url, run.id or 0, 0, 50.0, None)
+        run.beat_at = now() - timedelta(hours=3)
+        self.db.add(run)
+        self.db.commit()
+        self.assertEqual(running.newest(self.db, [self.recorder.id or 0])[self.recorder.id or 0].state, "broken")
+        self.assertEqual(self.db.exec(select(Certificate)).all(), [])

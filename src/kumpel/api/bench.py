@@ -13,7 +13,7 @@ from sqlmodel import col, select
 from kumpel.api import schemas
 from kumpel.api.dependencies import Database, Who
 from kumpel.kinds.bench import BenchCheck
-from kumpel.services.bench import certificates, concerned, references, running, standing
+from kumpel.services.bench import certificates, concerned, guided, references, running, standing
 from kumpel.services.recorders.recorders import recorder_of
 from kumpel.store import tables
 
@@ -29,6 +29,11 @@ def _check(word: BenchCheck) -> schemas.BenchCheck:
         needs=word.needs,
         allowed=word.allowed.in_words,
         source=word.allowed.source,
+        share=word.allowed.share,
+        amount=word.allowed.amount,
+        by_hand=word.steady is not None,
+        steady_s=word.steady.for_s if word.steady else 0.0,
+        band=word.steady.band if word.steady else 0.0,
     )
 
 
@@ -117,6 +122,14 @@ def begin_checks(wish: schemas.BenchWish, request: Request, db: Database, who: W
 def stop_check(run_id: int, db: Database, who: Who) -> schemas.BenchRun:
     """End a run after the sensor that is at work."""
     return _run(running.stop(db, run_id), {})
+
+
+@router.post("/bench/runs/{run_id}/read")
+def read_step(run_id: int, wish: schemas.BenchReading, request: Request, db: Database, who: Who) -> schemas.BenchRun:
+    """Read a step of a check that somebody goes through by hand, once the live value is steady."""
+    url = request.app.state.config.database_url
+    row = guided.read(db, url, run_id, wish.step, wish.applied, wish.read)
+    return _run(row, _papers(db, [run_id]))
 
 
 @router.post("/bench/doubts", status_code=204)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from kumpel.core.rounding import shown, stated
@@ -53,6 +54,29 @@ def judge(allowed: Allowed, applied: float, read: float, decimals: int = 1) -> J
     if apart <= allowed.most(applied) + 1e-9:
         return Judged(True, f"within {allowed.in_words}")
     return Judged(False, f"{shown(read, decimals)} is not within {allowed.in_words} of {shown(applied, decimals)}")
+
+
+@dataclass(frozen=True)
+class Steady:
+    """When a live value counts as steady: all of it lies within `band` (in its unit) of one another for so long (s)."""
+
+    band: float
+    for_s: float
+
+    def mean(self, at_s: Sequence[float], values: Sequence[float]) -> float | None:
+        """The mean of the last so many seconds where these were steady, None where they were not, or are not yet so many.
+
+        `at_s` rises, of the same length as `values`; a value that is missing (nan) is not steady.
+
+        >>> Steady(1.0, 2.0).mean([0, 1, 2, 3], [9.0, 5.0, 5.5, 6.0]), Steady(1.0, 2.0).mean([0, 1], [5.0, 5.0])
+        (5.5, None)
+        """
+        if not at_s or at_s[-1] - at_s[0] < self.for_s:
+            return None
+        last = [value for at, value in zip(at_s, values, strict=True) if at >= at_s[-1] - self.for_s]
+        if not all(map(math.isfinite, last)) or max(last) - min(last) > self.band:
+            return None
+        return sum(last) / len(last)
 
 
 DRIFT_DECIMALS = 2

@@ -6,18 +6,21 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from kumpel.core.check_rules import Allowed, DriftAllowed
+from kumpel.core.check_rules import Allowed, DriftAllowed, Steady
 
 
 @dataclass(frozen=True)
 class BenchSensor:
-    """A sensor of a recorder as it is set up: what is applied to it (None: what the reference says), in which unit, with which decimals."""
+    """A sensor of a recorder as it is set up: what is applied to it (None: what the reference says), in which unit, with which decimals;
+    the live `channel` that shows it, and, where somebody reads it step by step, what they `do` first."""
 
     key: str
     label: str
     unit: str
     applied: float | None
     decimals: int = 1
+    channel: str = ""
+    do: str = ""
 
 
 @dataclass(frozen=True)
@@ -36,3 +39,5 @@ class BenchCheck:
     """How far it may have moved since the check before, so that what was recorded between the two counts."""
     days: int | None = None
     """For how long it holds, where no setup says."""
+    steady: Steady | None = None
+    """Of a recorder that cannot check itself: somebody applies something, and its live value is read once it is steady."""

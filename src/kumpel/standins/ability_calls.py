@@ -42,6 +42,9 @@ class AbilityCalls:
         """The sensor's own value now: as told over the control port, else that of where it is held, else a slow wave, with noise."""
         told, sensor = self.recorder.state["raw"].get(channel.key), channel.sensor
         rng = np.random.default_rng()
+        checking = self.recorder.state["checking"]
+        if checking and checking["sensor"] == channel.key.split(".")[0] and checking["applied"] is not None:
+            return self._answering(checking, channel, sensor.noise if sensor else 0.004 * checking["applied"])
         if told is not None:
             noise = sensor.noise if sensor else 0.02 * max(channel.swing, 0.01)
             return math.nan if told == "missing" else float(told) + noise * rng.normal()
@@ -49,6 +52,14 @@ class AbilityCalls:
             return raw_of(self._true(channel, sensor), sensor.gives) + sensor.noise * rng.normal()
         wave = math.sin(2 * math.pi * time.time() / 8.0)
         return channel.level + channel.swing * (wave + 0.05 * rng.normal())
+
+    def _answering(self, checking: dict[str, Any], channel: Measured, noise: float) -> float:
+        """What a sensor shows of what is applied to it at the moment."""
+        factor = max(self.recorder.declared.time_factor, 1.0)
+        left_s = max(checking["at"] - self.recorder.clock(), 0.0) * factor
+        after_s = max(self.recorder.device.check_s - left_s, 0.0)
+        state = state_of(self.recorder.state["raw"], checking["sensor"])
+        return state.reads(checking["applied"], after_s) + noise * np.random.default_rng().normal()
 
     def _true(self, channel: Measured, sensor: Sensor) -> float:
         """Where the sensor is held: as told, else moved from one position to the next, else at rest."""

@@ -18,6 +18,13 @@ class BenchCheck(Out):
     needs: str
     allowed: str
     source: str
+    share: float
+    amount: float
+    by_hand: bool = Field(
+        description="somebody goes through it step by step, and reads each live value once it is steady"
+    )
+    steady_s: float
+    band: float
 
 
 class BenchRow(BaseModel):
@@ -33,6 +40,8 @@ class BenchRow(BaseModel):
     factor: float | None
     serial: str
     check: int | None = None
+    channel: str = Field("", description="of the live value that shows it")
+    do: str = ""
     state: Literal["waits", "runs", "passed", "failed", "no result"]
     words: str
     seconds: float | None
@@ -49,6 +58,15 @@ class BenchRun(Out):
     began_at: datetime
     ended_at: datetime | None
     certificate_id: int | None = None
+
+
+class BenchReading(BaseModel):
+    """A step read by hand: what is given to the sensor, as the reference shows it; `read` only where the recorder tells no live value."""
+
+    model_config = example(step=0, applied=50)
+    step: int = Field(ge=0, le=100)
+    applied: float
+    read: float | None = None
 
 
 class BenchBay(BaseModel):
@@ -94,7 +112,7 @@ class NewReference(BaseModel):
     what: Line = Field(min_length=1, max_length=20)
     name: Line = Field(min_length=1, max_length=80)
     lot: Line = Field("", max_length=40)
-    holds: dict[Line, float] = Field(min_length=1, max_length=12)
+    holds: dict[Line, float] = Field(default_factory=dict, max_length=12)
     left: int | None = Field(None, ge=0, le=100_000)
     expires: Day | None = None
     certificate: Line = Field("", max_length=120)

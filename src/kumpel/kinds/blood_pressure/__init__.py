@@ -12,11 +12,13 @@ from kumpel.core.blood_pressure.assess import assess, brief
 from kumpel.core.blood_pressure.compare import COMPARED, compare
 from kumpel.core.blood_pressure.plan import DayPlan, counts, planned_readings
 from kumpel.core.bounds import Bounds
+from kumpel.core.check_rules import Allowed, Steady
 from kumpel.core.readers_units import ReadersUnits
 from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
 from kumpel.kinds import plain_report
+from kumpel.kinds.bench import BenchCheck, BenchSensor
 from kumpel.kinds.blood_pressure.report import (
     CLASSES,
     LANES,
@@ -144,7 +146,34 @@ def own_report(
     return made + [part for key, make in own.items() if key in chosen for part in make()]
 
 
+PRESSURES = (50, 150, 250)
+TWO_YEARS = 730
+BENCH = (
+    BenchCheck(
+        "cuff",
+        "Manometer",
+        "Roll the cuff round a rigid cylinder and join it, the recorder and the manometer by a T-piece.",
+        Allowed("IEC 80601-2-30:2018, 201.12.1.102: 3 mmHg or 2 % of the reading", share=0.02, amount=3.0),
+        lambda setup: tuple(
+            BenchSensor(
+                f"cuff.{each}",
+                f"Cuff at {each} mmHg",
+                "mmHg",
+                float(each),
+                0,
+                "cuff",
+                f"Pump to about {each} mmHg, close the valve, type what the manometer shows, then read it.",
+            )
+            for each in PRESSURES
+        ),
+        needs="manometer",
+        days=TWO_YEARS,
+        steady=Steady(2.0, 5.0),
+    ),
+)
+
 KIND = Kind(
+    bench=BENCH,
     key="blood_pressure",
     method="5",
     name="Blood pressure",

@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from kumpel.core.assessment import LimitSet
 from kumpel.core.bounds import Bounds
-from kumpel.core.check_rules import Allowed
+from kumpel.core.check_rules import Allowed, Steady
 from kumpel.core.dust.assess import assess
 from kumpel.core.dust.day_means import moving_day
 from kumpel.core.recording import ChannelWord
@@ -101,8 +101,19 @@ BENCH = (
         "Zero",
         "Fit the zero filter and wait for a minute.",
         Allowed("docs/methods/dust.md, zero check", amount=0.003),
-        lambda setup: (BenchSensor("mass", "Mass concentration", "mg/m3", 0.0, 3),),
+        lambda setup: (BenchSensor("mass", "Mass concentration", "mg/m3", 0.0, 3, "mass"),),
         days=1,
+    ),
+    BenchCheck(
+        "flow",
+        "Flow",
+        "Join the flow meter to the inlet, filter in place, and let the pump run for a minute.",
+        Allowed("ISO 13137:2022: 5 % of the flow that is set", share=0.05),
+        lambda setup: (
+            BenchSensor("flow", "Flow", "l/min", 2.0, 2, "flow", "Type what the flow meter shows, then read it."),
+        ),
+        needs="flow meter",
+        steady=Steady(0.1, 10.0),
     ),
 )
 

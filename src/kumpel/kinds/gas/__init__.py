@@ -169,7 +169,7 @@ def _on_bench(applied: str) -> Callable[[Mapping[str, Any]], tuple[BenchSensor, 
             gas = GASES.get(str(each.get("gas", ""))) if isinstance(each, Mapping) and each.get("on", True) else None
             if gas is not None:
                 value = CLEAN.get(gas.key, 0.0) if applied == "clean air" else None
-                found.append(BenchSensor(gas.key, gas.name, gas.unit, value))
+                found.append(BenchSensor(gas.key, gas.name, gas.unit, value, channel=f"{gas.key}.avg"))
         return tuple(found)
 
     return sensors

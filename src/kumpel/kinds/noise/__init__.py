@@ -88,7 +88,7 @@ BENCH = (
         "Acoustic calibrator",
         "Push the calibrator onto the microphone and switch it on.",
         Allowed("ISO 9612:2009, 12.3: a drift of more than 0.5 dB", amount=0.5),
-        lambda setup: (BenchSensor("microphone", "Microphone", "dB", None),),
+        lambda setup: (BenchSensor("microphone", "Microphone", "dB", None, channel="leq.1"),),
         needs="calibrator",
         adjusts=True,
         drift=DriftAllowed(0.5, "ISO 9612:2009, 12.3"),

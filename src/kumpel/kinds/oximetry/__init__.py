@@ -7,9 +7,11 @@ from typing import Literal
 from pydantic import BaseModel
 
 from kumpel.core.bounds import Bounds
+from kumpel.core.check_rules import Allowed, Steady
 from kumpel.core.oximetry.assess import assess
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
+from kumpel.kinds.bench import BenchCheck, BenchSensor
 from kumpel.kinds.kind import EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.plain_report import PATIENT_PARTS
@@ -58,7 +60,32 @@ It warns nobody during the night. If you feel unwell, call for help as you would
 Write down when you went to bed, were awake for long, and got up."""
 
 
+SATURATIONS = (97, 90, 80)
+BENCH = (
+    BenchCheck(
+        "simulator",
+        "Finger simulator",
+        "Put the probe onto the simulator's finger. It shows that probe and oximeter work, not how accurate they are.",
+        Allowed("ISO 80601-2-61:2017, 201.12.1.101: 4 %; annex FF on what a simulator can show", amount=4.0),
+        lambda setup: tuple(
+            BenchSensor(
+                f"spo2.{each}",
+                f"SpO2 at {each} %",
+                "%",
+                float(each),
+                0,
+                "spo2",
+                f"Set the simulator to {each} %, then read it.",
+            )
+            for each in SATURATIONS
+        ),
+        needs="simulator",
+        steady=Steady(1.0, 10.0),
+    ),
+)
+
 KIND = Kind(
+    bench=BENCH,
     key="oximetry",
     name="Oximetry",
     recorder_name="Oximeter",

@@ -11,11 +11,13 @@ from pydantic import BaseModel, model_validator
 
 from kumpel.core.assessment import Step, Verdict
 from kumpel.core.bounds import Bounds
+from kumpel.core.check_rules import Allowed, Steady
 from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
 from kumpel.core.training.assess import assess
 from kumpel.core.training.efforts import EFFORTS_M, effort_words
 from kumpel.core.training.heart import wearer_of, zone_edges
+from kumpel.kinds.bench import BenchCheck, BenchSensor
 from kumpel.kinds.kind import PLACE, DecisionWord, EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.live import LiveFigure
@@ -142,7 +144,40 @@ def live(setup: Mapping[str, Any]) -> tuple[LiveFigure, ...]:
     return (LiveFigure("heart_rate", "Heart rate", "bpm", 0, steps),)
 
 
+BENCH = (
+    BenchCheck(
+        "belt",
+        "Belt beside another",
+        "Wear the belt and one that is known to be right, both wetted, and sit still for a minute.",
+        Allowed("IEC 60601-2-27:2011, 201.12.1.101.15: 10 % or 5 a minute", share=0.1, amount=5.0),
+        lambda setup: (
+            BenchSensor("heart_rate.rest", "At rest", "bpm", None, 0, "heart_rate", "Type what the other one shows."),
+            BenchSensor(
+                "heart_rate.moving",
+                "Moving evenly",
+                "bpm",
+                None,
+                0,
+                "heart_rate",
+                "Walk or pedal evenly for a minute first.",
+            ),
+        ),
+        steady=Steady(8.0, 10.0),
+    ),
+    BenchCheck(
+        "pace",
+        "Distance beside another",
+        "Walk or run a distance that is known, such as five laps of a track, with both worn.",
+        Allowed("the house: 3 %", share=0.03),
+        lambda setup: (
+            BenchSensor("distance", "Distance", "m", None, 0, "", "Type the distance, and what the watch shows of it."),
+        ),
+        steady=Steady(0.0, 0.0),
+    ),
+)
+
 KIND = Kind(
+    bench=BENCH,
     key="training",
     name="Training",
     recorder_name="Training watch",

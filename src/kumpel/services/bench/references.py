@@ -17,6 +17,8 @@ from kumpel.services.ground.problems import InvalidError, NotFoundError
 from kumpel.store.tables import Reference, now
 
 MOST_HELD = 12
+HOLD_VALUES = ("bottle", "calibrator")
+"""These give a value of their own; what others show (a manometer, a flow meter) is typed when it is read."""
 
 
 @dataclass(frozen=True)
@@ -39,7 +41,8 @@ def add(db: Db, wish: Wish) -> Reference:
     name, what = clean_line(wish.name), clean_line(wish.what)
     if not 0 < len(name) <= 80 or not 0 < len(what) <= 20:
         raise InvalidError("A reference has a name and says what it is.", field="name")
-    if not 0 < len(wish.holds) <= MOST_HELD or not all(is_finite(value) for value in wish.holds.values()):
+    least = 1 if what in HOLD_VALUES else 0
+    if not least <= len(wish.holds) <= MOST_HELD or not all(is_finite(value) for value in wish.holds.values()):
         raise InvalidError("Say what it holds: a value for each sensor.", field="holds")
     row = Reference(
         what=what,
@@ -91,5 +94,7 @@ def wrong_with(row: Reference, today: date | None = None) -> str:
 def usable(rows: Sequence[Reference], what: str, sensors: Sequence[str]) -> list[Reference]:
     """Of those that can be used the ones that hold any of the sensors, first that which holds most."""
     found = [row for row in rows if row.what == what and not wrong_with(row)]
+    if what not in HOLD_VALUES:
+        return found
     covered = {row.id: sum(key in row.holds for key in sensors) for row in found}
     return sorted((row for row in found if covered[row.id]), key=lambda row: -covered[row.id])

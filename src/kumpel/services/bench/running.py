@@ -38,6 +38,8 @@ WAITS, RUNS, PASSED, FAILED, SKIPPED = "waits", "runs", "passed", "failed", "no 
 LOOKS_S, SPARE_S = 0.5, 15.0
 BEATS_S, DEAD_S = 5.0, 30.0
 """A run says so often that it is at work; of one that has not for so long the process has ended."""
+FORGOTTEN = timedelta(hours=2)
+"""One that somebody goes through by hand and has not gone on with for so long is over."""
 MOST_AT_ONCE = 16
 RUNNING, DONE, STOPPED, BROKEN = "running", "done", "stopped", "broken"
 
@@ -70,6 +72,8 @@ def begin(db: Db, url: str, recorder_ids: Sequence[int], what: str, reference_id
             db.rollback()
             found.refused[recorder_id] = problem.detail
     for run in found.runs:
+        if is_guided(run):
+            continue  # It goes on with every reading that somebody asks for.
         threading.Thread(target=_work, args=(url, run.id), name=f"bench {run.id}", daemon=True).start()
     return found
 
@@ -84,7 +88,9 @@ def _begun(db: Db, recorder_id: int, what: str, reference_id: int | None, who: i
     rows = []
     for sensor in word.sensors(recorder.setup):
         reference = next((each for each in held if sensor.key in each.holds), None)
-        if sensor.applied is not None or reference is not None:
+        if word.steady is not None:
+            rows.append(_row(sensor, reference) | {"by_hand": True, "reference": held[0].id if held else None})
+        elif sensor.applied is not None or reference is not None:
             rows.append(_row(sensor, reference))
     if not rows:
         raise ConflictError(f"{recorder.token}: none of its sensors is in {held[0].name if held else 'reach'}.")
@@ -103,6 +109,11 @@ def _begun(db: Db, recorder_id: int, what: str, reference_id: int | None, who: i
     tell(db, "bench", run=run.id)
     db.commit()
     return run
+
+
+def is_guided(run: BenchRun) -> bool:
+    """Whether somebody goes through it step by step."""
+    return any(row.get("by_hand") for row in run.rows)
 
 
 def _references(db: Db, recorder: Recorder, word: BenchCheck, reference_id: int | None) -> list[Reference]:
@@ -131,6 +142,9 @@ def _row(sensor: BenchSensor, reference: Reference | None) -> dict[str, Any]:
     return {
         "sensor": sensor.key,
         "label": sensor.label,
+        "channel": sensor.channel,
+        "do": sensor.do,
+        "by_hand": False,
         "unit": sensor.unit,
         "decimals": sensor.decimals,
         "applied": applied,
@@ -154,6 +168,8 @@ def stop(db: Db, run_id: int) -> BenchRun:
     deeds.ask(db, "check stopped", Whom("recorder", run.recorder_id))
     run.stop = True
     db.add(run)
+    if is_guided(run) and run.state == RUNNING:
+        close(db, run, STOPPED, "stopped by hand")
     db.commit()
     return run
 
@@ -166,7 +182,10 @@ def newest(db: Db, recorder_ids: Sequence[int], within: timedelta = timedelta(ho
         .order_by(col(BenchRun.id))
     ).all()
     for row in rows:
-        if row.state == RUNNING and row.beat_at < now() - timedelta(seconds=DEAD_S):
+        if row.state == RUNNING and is_guided(row) and row.beat_at < now() - FORGOTTEN:
+            close(db, row, BROKEN, "nobody went on with it; what was not read has no result")
+            db.commit()
+        elif row.state == RUNNING and not is_guided(row) and row.beat_at < now() - timedelta(seconds=DEAD_S):
             _end(row, BROKEN, "the server ended in the middle; what was not read has no result, repeat it")
             db.add(row)
             db.commit()
@@ -226,13 +245,19 @@ def _checked(db: Db, run: BenchRun) -> None:
         if reference is not None and not _one_less(db, reference):
             state, trouble = BROKEN, f"{reference.name} is empty: {run.rows[n]['label']} has no result"
             break
-        _result(db, run, n, recorder, word, reference, made)
+        keep_result(db, run, n, recorder, word, reference, made)
+    close(db, run, state, trouble)
+    db.commit()
+
+
+def close(db: Db, run: BenchRun, state: str, trouble: str = "") -> None:
+    """End a run with its certificate. The caller commits."""
+    recorder = recorder_of(db, run.recorder_id)
     _end(run, state, trouble)
     db.add(run)
-    certificates.issue(db, run, recorder, word)
+    certificates.issue(db, run, recorder, check_word(recorder, run.what))
     tell(db, "bench", run=run.id)
     tell(db, "recorders")
-    db.commit()
 
 
 def _put(db: Db, run: BenchRun, n: int, **changes: Any) -> None:
@@ -288,7 +313,7 @@ _NOT_MADE = {
 """Of a check what its place says, and what is never told by the making of it."""
 
 
-def _result(
+def keep_result(
     db: Db, run: BenchRun, n: int, recorder: Recorder, word: BenchCheck, reference: Reference | None, made: CheckMade
 ) -> None:
     """Keep what was read: judged here, by what the source allows; the recorder's own no stands."""

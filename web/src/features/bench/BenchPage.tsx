@@ -6,6 +6,7 @@ import { day } from "@/ui/format";
 import { type Key, useKeys } from "@/ui/keys";
 import { ReasonDialog } from "@/ui/reason";
 import { useTitle } from "@/ui/title";
+import { Asks } from "./Asks";
 import { Drifts } from "./Drifts";
 import { References } from "./References";
 import { RunTable } from "./RunTable";
@@ -106,7 +107,7 @@ export default function BenchPage() {
   if (bench.isError && !bench.data)
     return <Trouble view="Check bench" error={bench.error} again={() => bench.refetch()} />;
   if (!bench.data) return <Loading view="Check bench" what="the bench" />;
-  const { due, references, today } = bench.data;
+  const { due, asks, references, today } = bench.data;
   const rows = grouped(due);
   const at =
     bays.find((bay) => bay.recorder_id === chosen) ??
@@ -178,12 +179,13 @@ export default function BenchPage() {
               ))}
               <span className="text-soft">{at.checks[0]?.connect}</span>
             </section>
-            {at.run && <RunTable bay={at} run={at.run} onStop={(run) => stop.mutate(run.id)} />}
+            {at.run && <RunTable bay={at} run={at.run} asks={asks} onStop={(run) => stop.mutate(run.id)} />}
             <Drifts key={at.recorder_id} recorder={at.recorder_id} />
           </>
         )}
       </div>
       <aside aria-label="Due and certificates" className="overflow-auto border-line border-l bg-panel px-4 py-3.5">
+        <Asks asks={asks} />
         <h2 className="pb-1">Due and overdue</h2>
         <ul className="text-[13px]">
           {rows.slice(0, all ? rows.length : MOST_DUE).map(({ row, more }) => (

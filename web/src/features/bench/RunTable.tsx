@@ -1,12 +1,10 @@
-import { useQuery } from "@tanstack/react-query";
-import { Link } from "react-router";
-import { api, ask, type Schemas } from "@/api/client";
+import type { Schemas } from "@/api/client";
 import { Button, Verdict, type VerdictWord } from "@/ui/basics";
 import { day, moment, number, unitWords } from "@/ui/format";
+import { type Ask, AskCard } from "./Asks";
 import type { Bay, Run } from "./useBench";
 
 type Row = Schemas["BenchRow"];
-const MOST_SAID = 8;
 const SHAPE: Record<Row["state"], VerdictWord | null> = {
   passed: "within",
   failed: "above limit",
@@ -30,33 +28,9 @@ function Result({ row }: { row: Row }) {
   return <span className="text-soft">waits</span>;
 }
 
-/** The sessions since what failed was passed last: nobody knows since when it has not measured right. */
-function InDoubt({ run }: { run: Run }) {
-  const found = useQuery({
-    queryKey: ["bench", "concerned", run.id],
-    queryFn: () => ask(api.GET("/api/bench/runs/{run_id}/concerned", { params: { path: { run_id: run.id } } })),
-  });
-  const sessions = found.data?.sessions ?? [];
-  if (!found.data) return null;
-  if (sessions.length === 0) return <p className="pb-1 text-[13px] text-soft">No session since it was passed last.</p>;
-  return (
-    <p className="flex flex-wrap gap-x-3 pb-1 text-[13px]">
-      <b className="font-semibold">
-        {sessions.length} {sessions.length === 1 ? "session" : "sessions"} since it was passed last, in doubt:
-      </b>
-      {sessions.slice(0, MOST_SAID).map((each) => (
-        <Link key={each.id} to={`/review/${each.id}`} className="text-act hover:underline">
-          {each.person || "unclaimed"}, {moment(each.started_at, each.utc_offset_min)}
-          {each.signed ? ", signed" : ""}
-        </Link>
-      ))}
-      {sessions.length > MOST_SAID && <span className="text-soft">and {sessions.length - MOST_SAID} more</span>}
-    </p>
-  );
-}
-
 /** A check of one recorder, sensor by sensor: applied, before, after, factor, result, when it is due again. */
-export function RunTable({ bay, run, onStop }: { bay: Bay; run: Run; onStop: (run: Run) => void }) {
+export function RunTable({ bay, run, asks, onStop }: { bay: Bay; run: Run; asks: Ask[]; onStop: (run: Run) => void }) {
+  const asked = asks.find((each) => each.recorder_id === bay.recorder_id && each.what === run.what);
   const word = bay.checks.find((each) => each.key === run.what);
   const done = run.rows.filter((row) => row.state === "passed" || row.state === "failed").length;
   return (
@@ -94,7 +68,15 @@ export function RunTable({ bay, run, onStop }: { bay: Bay; run: Run; onStop: (ru
         )}
       </div>
       {run.trouble && <p className="pb-1 text-[13px] text-action">{run.trouble}</p>}
-      {run.rows.some((row) => row.state === "failed") && <InDoubt run={run} />}
+      {asked ? (
+        <div className="pb-1.5">
+          <AskCard ask={asked} />
+        </div>
+      ) : (
+        run.rows.some((row) => row.state === "failed") && (
+          <p className="pb-1 text-[13px] text-soft">No session since it was passed last.</p>
+        )
+      )}
       <div className="overflow-x-auto">
         <table className="w-full whitespace-nowrap text-[13.5px]">
           <thead className="font-narrow text-[12.5px] text-soft">

@@ -22,6 +22,26 @@ export function useBench() {
 export const dueOf = (bays: Bay[], what: string) =>
   bays.filter((bay) => bay.run?.state !== "running" && bay.due.some((each) => each.check === what));
 
+/** What follows from checks that were not passed for the sessions before them. */
+export function useDoubts() {
+  const queries = useQueryClient();
+  const { say, fail } = useNotices();
+  return useMutation({
+    mutationFn: (wish: Schemas["DoubtDecision"]) => ask(api.POST("/api/bench/doubts", { body: wish })),
+    onSuccess: (_, { follows }) => {
+      say(
+        follows === "held"
+          ? "Their figures are held."
+          : follows
+            ? "Accepted; it is said beside them."
+            : "Taken back; it waits for a decision.",
+      );
+      void queries.invalidateQueries({ queryKey: BENCH });
+    },
+    onError: fail,
+  });
+}
+
 export function useBenchDeeds() {
   const queries = useQueryClient();
   const { say, fail } = useNotices();
