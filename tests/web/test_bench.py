@@ -4,13 +4,19 @@ from __future__ import annotations
 
 import io
 import re
+from dataclasses import replace
+from datetime import timedelta
 
 import pypdf
 from playwright.sync_api import expect
 from sqlmodel import col, select
 
 from kumpel.demo.ensemble import StandIn
-from kumpel.store.tables import Certificate, SensorCheck
+from kumpel.formats import krec
+from kumpel.services.bench import references
+from kumpel.standins import blood_pressure_signal
+from kumpel.standins.blood_pressure_signal import Day
+from kumpel.store.tables import Certificate, SensorCheck, Session, now
 from tests.web.browser import BrowserTest
 
 COUNT = 8
@@ -64,6 +70,47 @@ class CheckBench(BrowserTest):
         page.get_by_role("button", name=re.compile("^Revoke K-")).first.click()
         page.get_by_role("dialog").get_by_role("button", name="wrong bottle").click()
         expect(page.get_by_text("is revoked; it stays on record")).to_be_visible()
+
+    def test_a_cuff_is_read_by_hand_and_what_fails_asks_about_the_sessions_before(self) -> None:
+        cuff = StandIn("C-01", "BP-000001", "Cuff recorder 1", kind="blood_pressure", auto_start=False)
+        control = self.launch(cuff, time_factor=200.0).running["C-01"]
+        made = blood_pressure_signal.make(Day(seed=3)).recording
+        begun = now() - timedelta(days=3)
+        worn = replace(made, start=begun.timestamp(), recorder={"serial": "BP-000001"})
+        session = self.stored(krec.write_recording(worn, "B-1"))
+        self.assertNotEqual(session.verdict, "not assessable")
+        references.add(self.db, references.Wish("manometer", "Manometer 2", {}, "MM-11"))
+        page = self.sign_in()
+        page.goto(f"{self.address}/bench")
+        page.get_by_role("button", name=re.compile("C-01")).click(timeout=60_000)
+        page.get_by_role("button", name="Manometer", exact=True).click()
+        region = page.get_by_role("region", name="C-01, Manometer")
+        for applied, shows in ((50, 51), (150, 158), (250, 252)):
+            control.tell("set", raw={"cuff": shows})
+            expect(region.get_by_label("The manometer shows")).to_have_value(str(applied))
+            expect(region.get_by_text("steady", exact=True)).to_be_visible(timeout=30_000)
+            region.get_by_role("button", name=f"Read Cuff at {applied} mmHg").click()
+            expect(region.get_by_role("row", name=re.compile(f"^Cuff at {applied} mmHg"))).to_contain_text(
+                "158 is not within" if applied == 150 else "passed", timeout=30_000
+            )
+        self.assert_nothing_cut_off("a check by hand")
+        asks = page.get_by_role("region", name="To be decided")
+        expect(asks).to_contain_text("1 session since it was passed last")
+        asks.get_by_role("button", name="Hold their figures").click()
+        self.eventually(lambda: self.verdict_of(session.id) == "not assessable", 30)
+        region.get_by_role("button", name="Accept with a reason…").click()
+        page.get_by_role("dialog").get_by_role("button", name="the cap was not tight").click()
+        self.eventually(lambda: self.verdict_of(session.id) == session.verdict, 30)
+        page.keyboard.press("Control+k")
+        page.get_by_label("Find a person, recorder, session or place").fill("K-20")
+        page.get_by_role("button", name=re.compile("certificate, Manometer, C-01")).click()
+        papers = page.get_by_role("list", name="Certificates")
+        expect(papers.get_by_role("listitem")).to_have_count(1)
+        expect(papers).to_contain_text("not passed")
+
+    def verdict_of(self, session_id: int | None) -> str:
+        self.db.rollback()
+        return self.db.exec(select(Session.verdict).where(Session.id == session_id)).one()
 
     def papers(self) -> int:
         self.db.rollback()

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import date
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Request, Response
+from fastapi import APIRouter, Query, Request, Response
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
@@ -47,8 +47,8 @@ def _reference(row: tables.Reference) -> schemas.Reference:
 
 
 def _certificate(row: tables.Certificate) -> schemas.Certificate:
-    facts = row.model_dump(exclude={"pdf", "sha256", "run_id", "made_by", "revoked_by"})
-    return schemas.Certificate(**facts, sha256=row.sha256.hex())
+    kept = {key: getattr(row, key) for key in schemas.Certificate.model_fields if key != "sha256"}
+    return schemas.Certificate(**kept, sha256=row.sha256.hex())
 
 
 def _ask(each: concerned.Asked) -> schemas.BenchAsk:
@@ -170,10 +170,14 @@ def sensor_drifts(recorder_id: int, db: Database, who: Who) -> schemas.SensorDri
 
 @router.get("/certificates")
 def certificates_of(
-    db: Database, who: Who, day: schemas.Day | None = None, recorder_id: schemas.AskedId | None = None
+    db: Database,
+    who: Who,
+    day: schemas.Day | None = None,
+    recorder_id: schemas.AskedId | None = None,
+    words: Annotated[str, Query(max_length=100)] = "",
 ) -> schemas.Certificates:
-    """Certificates, the newest first: of a day, of a recorder."""
-    rows = certificates.listed(db, day, recorder_id)
+    """Certificates, the newest first: of a day, of a recorder, with words in their number or title."""
+    rows = certificates.listed(db, day, recorder_id, words)
     return schemas.Certificates(certificates=[_certificate(row) for row in rows])
 
 

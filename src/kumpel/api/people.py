@@ -29,7 +29,7 @@ def waiting(db: Database, who: Who) -> schemas.Waiting:
 
 @router.get("/find")
 def find(db: Database, who: Who, words: Annotated[str, Query(max_length=100)] = "") -> list[schemas.Hit]:
-    """People, recorders and sessions by a few letters."""
+    """People, recorders, sessions and certificates by a few letters."""
     return [schemas.Hit.model_validate(hit) for hit in line.find(db, words)]
 
 

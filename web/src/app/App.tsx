@@ -21,6 +21,7 @@ const SCREENS = {
   groups: fetched(() => import("@/features/groups/Groups")),
   recorders: fetched(() => import("@/features/recorders/Recorders")),
   bench: fetched(() => import("@/features/bench/BenchPage")),
+  certificates: fetched(() => import("@/features/bench/CertificatesPage")),
   firmware: fetched(() => import("@/features/firmware/FirmwarePage")),
   radio: fetched(() => import("@/features/radio/RadioPage")),
   spot: fetched(() => import("@/features/sensors/SpotPage")),
@@ -41,6 +42,7 @@ const Report = lazy(SCREENS.report);
 const WallPage = lazy(SCREENS.wall);
 const SpotPage = lazy(SCREENS.spot);
 const BenchPage = lazy(SCREENS.bench);
+const CertificatesPage = lazy(SCREENS.certificates);
 const FirmwarePage = lazy(SCREENS.firmware);
 const RadioPage = lazy(SCREENS.radio);
 const People = lazy(SCREENS.people);
@@ -109,6 +111,7 @@ export function App() {
               <Route path="/recorders" element={<Recorders />} />
               <Route path="/recorders/:id/look" element={<SpotPage />} />
               <Route path="/bench" element={<BenchPage />} />
+              <Route path="/certificates" element={<CertificatesPage />} />
               <Route path="/firmware" element={<FirmwarePage />} />
               <Route path="/radio" element={<RadioPage />} />
               <Route path="/wall" element={<WallPage />} />

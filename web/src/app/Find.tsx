@@ -26,6 +26,7 @@ const PLACES: Choice[] = [
   ["Vehicles and courses", "register", "/vehicles"],
   ["Live: who is out now", "screen", "/wall"],
   ["Check bench", "screen", "/bench"],
+  ["Certificates of checks", "register", "/certificates"],
   ["Firmware", "screen", "/firmware"],
   ["Radio: networks of recorders", "screen", "/radio"],
   ["Sessions", "register", "/sessions"],
@@ -38,6 +39,7 @@ const TARGET = {
   person: ({ id }: Hit) => `/people/${id}`,
   recorder: ({ title }: Hit) => `/recorders?find=${encodeURIComponent(title)}`,
   session: ({ id }: Hit) => `/review/${id}`,
+  certificate: ({ title }: Hit) => `/certificates?find=${encodeURIComponent(title)}`,
 };
 
 /** Ctrl K: any person, recorder, session or place by a few letters. */

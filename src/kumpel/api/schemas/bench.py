@@ -42,6 +42,7 @@ class BenchRow(BaseModel):
     check: int | None = None
     channel: str = Field("", description="of the live value that shows it")
     do: str = ""
+    by_hand: bool = False
     state: Literal["waits", "runs", "passed", "failed", "no result"]
     words: str
     seconds: float | None

@@ -83,7 +83,7 @@ class Waiting(Out):
 
 
 class Hit(Out):
-    what: Literal["person", "recorder", "session"]
+    what: Literal["person", "recorder", "session", "certificate"]
     id: int
     title: str
     about: str

@@ -5,10 +5,11 @@ from __future__ import annotations
 import hashlib
 import io
 from datetime import date, datetime, time, timedelta
-from typing import Any
+from typing import Any, cast
 
 import pypdf
-from sqlalchemy import text
+from sqlalchemy import or_, text
+from sqlalchemy.orm import QueryableAttribute, defer
 from sqlmodel import Session as Db
 from sqlmodel import col, select
 
@@ -20,6 +21,7 @@ from kumpel.reports.document import Document, Fact, Facts, TablePart, TextPart
 from kumpel.reports.document import Signature as SignatureLine
 from kumpel.services.ground import deeds, settings
 from kumpel.services.ground.deeds import Whom
+from kumpel.services.ground.people import like
 from kumpel.services.ground.problems import ConflictError, InvalidError, NotFoundError
 from kumpel.store.tables import Account, BenchRun, Certificate, Recorder, Reference, now
 
@@ -128,9 +130,20 @@ def row_of(db: Db, certificate_id: int) -> Certificate:
     return row
 
 
-def listed(db: Db, day: date | None = None, recorder_id: int | None = None, limit: int = 100) -> list[Certificate]:
-    """The newest first: of a day (by the wall of the server), of a recorder."""
-    asked = select(Certificate).order_by(col(Certificate.id).desc()).limit(limit)
+def listed(
+    db: Db, day: date | None = None, recorder_id: int | None = None, words: str = "", limit: int = 100
+) -> list[Certificate]:
+    """The newest first: of a day (by the wall of the server), of a recorder, with words in number or title."""
+    # Their pages are read one by one, when they are asked for.
+    asked = (
+        select(Certificate)
+        .options(defer(cast("QueryableAttribute[bytes]", col(Certificate.pdf))))
+        .order_by(col(Certificate.id).desc())
+        .limit(limit)
+    )
+    if words.strip():
+        pattern = like(words.strip())
+        asked = asked.where(or_(col(Certificate.number).ilike(pattern), col(Certificate.title).ilike(pattern)))
     if day is not None:
         begins = datetime.combine(day, time()).astimezone()
         asked = asked.where(Certificate.made_at >= begins, Certificate.made_at < begins + timedelta(days=1))

@@ -97,7 +97,7 @@ def standings(
 
 
 def _standing(each: Watched, rows: Iterable[SensorCheck | CheckRow], at: datetime) -> Standing:
-    same = BEGINS_ANEW if each.check == CALIBRATION else (each.check,)
+    same = BEGINS_ANEW if each.check == CALIBRATION else (each.check, REPLACED)
     mine = sorted((r for r in rows if r.what in same and r.sensor == each.sensor), key=lambda r: r.at)
 
     def standing(state: State, words: str, due_at: datetime | None = None) -> Standing:
@@ -107,7 +107,7 @@ def _standing(each: Watched, rows: Iterable[SensorCheck | CheckRow], at: datetim
         return standing("never", f"{each.label}: never {_done(each)}")
     last = mine[-1]
     if last.what == REPLACED:
-        return standing("never", f"{each.label}: sensor replaced {day(last.at)}, not calibrated since")
+        return standing("never", f"{each.label}: sensor replaced {day(last.at)}, not {_done(each)} since")
     if not last.passed:
         return standing("failed", f"{each.label}: failed {day(last.at)}")
     due_at = last.due_at or (last.at + timedelta(days=each.every_days) if each.every_days else None)

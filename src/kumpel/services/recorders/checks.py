@@ -32,7 +32,10 @@ def of_recorder(db: Db, recorder_id: int) -> list[CheckRow]:
         .where(SensorCheck.recorder_id == recorder_id)
         .order_by(col(SensorCheck.at).desc(), col(SensorCheck.id).desc())
     ).all()
-    return [CheckRow(**row.model_dump(exclude={"recorder_id", "made_by"}), by=name or "") for row, name in found]
+    return [
+        CheckRow(**row.model_dump(exclude={"recorder_id", "made_by", "follows_by"}), by=name or "")
+        for row, name in found
+    ]
 
 
 def keep(db: Db, recorder: Recorder, made: SensorCheck) -> SensorCheck:

@@ -13,7 +13,7 @@ from kumpel.services.recorders import bays
 from kumpel.services.recorders.recorders import ready_count
 from kumpel.services.register.session_list import Filter, count_sessions, list_sessions
 from kumpel.services.take_in import take_in
-from kumpel.store.tables import Recorder, ReportBatch, ReportBatchItem
+from kumpel.store.tables import Certificate, Recorder, ReportBatch, ReportBatchItem
 
 
 @dataclass(frozen=True)
@@ -61,7 +61,7 @@ class Hit:
 
 
 def find(db: Db, words: str, most: int = 6) -> list[Hit]:
-    """People, recorders and sessions whose name, number, token or tags contain the words."""
+    """People, recorders, sessions and certificates whose name, number, token or tags contain the words."""
     if not words.strip():
         return []
     hits = [
@@ -89,4 +89,11 @@ def find(db: Db, words: str, most: int = 6) -> list[Hit]:
     for row in list_sessions(db, Filter(search=words), most, counted=False)[0]:
         about = "{kind}, {started_at:%d %b %Y}, {key_figure}".format_map(row.facts)
         hits.append(Hit("session", row.id, row.facts["person"] or "unclaimed", about))
+    papers = select(Certificate.id, Certificate.number, Certificate.title).where(
+        or_(col(Certificate.number).ilike(pattern), col(Certificate.title).ilike(pattern))
+    )
+    hits += [
+        Hit("certificate", key or 0, number, title)
+        for key, number, title in db.exec(papers.order_by(col(Certificate.id).desc()).limit(most)).all()
+    ]
     return hits

@@ -4,20 +4,20 @@ import type { Schemas } from "@/api/client";
 import { Button, Loading, Token, Trouble, Verdict } from "@/ui/basics";
 import { day } from "@/ui/format";
 import { type Key, useKeys } from "@/ui/keys";
-import { ReasonDialog } from "@/ui/reason";
 import { useTitle } from "@/ui/title";
 import { Asks } from "./Asks";
 import { Drifts } from "./Drifts";
+import { PaperLine } from "./PaperLine";
 import { References } from "./References";
 import { RunTable } from "./RunTable";
-import { type Bay, dueOf, useBench, useBenchDeeds } from "./useBench";
+import { type Bay, dueOf, isAtWork, useBench, useBenchDeeds } from "./useBench";
 
 const MOST_DUE = 14;
 const KEYS = 8;
 
 function BayCard({ bay, chosen, onChoose }: { bay: Bay; chosen: boolean; onChoose: () => void }) {
   const run = bay.run;
-  const atWork = run?.state === "running";
+  const atWork = run !== null && isAtWork(run);
   const done = run?.rows.filter((row) => row.state === "passed" || row.state === "failed").length ?? 0;
   const failed = run && !atWork && run.rows.some((row) => row.state === "failed");
   const [first] = bay.due;
@@ -88,10 +88,9 @@ function grouped(due: Due[]): { row: Due; more: number }[] {
 /** Checks of recorders made here: bays, what is due, references, sensor by sensor what came of it, certificates. */
 export default function BenchPage() {
   const bench = useBench();
-  const { begin, stop, revoke } = useBenchDeeds();
+  const { begin, stop } = useBenchDeeds();
   const [chosen, setChosen] = useState<number | null>(null);
   const [all, setAll] = useState(false);
-  const [revoking, setRevoking] = useState<Schemas["Certificate"] | null>(null);
   useTitle("Check bench");
   const bays = bench.data?.bays ?? [];
   const keys = useMemo<Key[]>(
@@ -115,11 +114,16 @@ export default function BenchPage() {
     bays.find((bay) => bay.run) ??
     bays.find((bay) => bay.due.length) ??
     bays[0];
+  // Those that nothing is due of stand in a line, so that what is at work stays in sight.
+  const wanted = bays.filter((bay) => bay.due.length > 0 || bay.run !== null || bay.recorder_id === at?.recorder_id);
+  const calm = bays.filter((bay) => !wanted.includes(bay));
   // The check that most are due for leads.
   const words = new Map(bays.flatMap((bay) => bay.checks.map((check) => [check.key, check] as const)));
-  const lead = [...words.values()].sort((a, b) => dueOf(bays, b.key).length - dueOf(bays, a.key).length)[0];
+  const lead = [...words.values()]
+    .filter((each) => !each.by_hand)
+    .sort((a, b) => dueOf(bays, b.key).length - dueOf(bays, a.key).length)[0];
   const waiting = lead ? dueOf(bays, lead.key) : [];
-  const atWork = bays.filter((bay) => bay.run?.state === "running").length;
+  const atWork = bays.filter((bay) => isAtWork(bay.run)).length;
   const holding = today.filter((paper) => paper.revoked_at === null);
   return (
     <main className="grid h-full grid-cols-[minmax(0,1fr)_316px] max-[1023px]:grid-cols-1 max-[1023px]:overflow-auto">
@@ -149,7 +153,7 @@ export default function BenchPage() {
         </header>
         {bays.length === 0 && <p className="py-6">No recorder that can be checked here is in reach.</p>}
         <ul aria-label="Bays" className="grid grid-cols-8 gap-2 max-[1179px]:grid-cols-6 max-[899px]:grid-cols-4">
-          {bays.map((bay) => (
+          {wanted.map((bay) => (
             <BayCard
               key={bay.recorder_id}
               bay={bay}
@@ -158,6 +162,24 @@ export default function BenchPage() {
             />
           ))}
         </ul>
+        {calm.length > 0 && (
+          <ul aria-label="Nothing due" className="flex flex-wrap items-center gap-1.5 text-[13px]">
+            <li className="text-soft">Nothing due:</li>
+            {calm.map((bay) => (
+              <li key={bay.recorder_id}>
+                <button
+                  type="button"
+                  aria-label={`Show ${bay.token}, nothing due`}
+                  title={[bay.name, bay.place, bay.holder && `with ${bay.holder}`].filter(Boolean).join(", ")}
+                  className="grid min-h-8 min-w-8 place-items-center rounded-md hover:bg-act-soft"
+                  onClick={() => setChosen(bay.recorder_id)}
+                >
+                  <Token name={bay.token} size="small" />
+                </button>
+              </li>
+            ))}
+          </ul>
+        )}
         <References all={references} />
         {at && (
           <>
@@ -233,54 +255,15 @@ export default function BenchPage() {
         <ul className="text-[13px]">
           {today.map((paper) => (
             <li key={paper.id} className="flex items-center gap-2 border-hair border-t py-1">
-              <a
-                className="min-w-0 flex-1 truncate text-act hover:underline"
-                href={`/api/certificates/${paper.id}/pdf`}
-                target="_blank"
-                rel="noreferrer"
-              >
-                {paper.number}, {paper.title}
-              </a>
-              {paper.revoked_at ? (
-                <span className="text-soft" title={paper.revoked_why}>
-                  revoked
-                </span>
-              ) : (
-                <>
-                  <Verdict
-                    verdict={paper.passed ? "within" : "above limit"}
-                    words={paper.passed ? "passed" : "not passed"}
-                    bare
-                  />
-                  <button
-                    type="button"
-                    className="min-h-6 text-soft hover:underline"
-                    aria-label={`Revoke ${paper.number}`}
-                    onClick={() => setRevoking(paper)}
-                  >
-                    revoke
-                  </button>
-                </>
-              )}
+              <PaperLine paper={paper} />
             </li>
           ))}
           {today.length === 0 && <li className="text-soft">None yet.</li>}
         </ul>
+        <Link to="/certificates" className="text-[13px] text-act hover:underline">
+          All certificates
+        </Link>
       </aside>
-      {revoking && (
-        <ReasonDialog
-          title={`Revoke ${revoking.number}`}
-          text="It stays on record with this reason, and is not printed with the others of its day any more."
-          hint="such as wrong bottle"
-          action="Revoke it"
-          reasons={["wrong bottle", "wrong recorder"]}
-          onClose={() => setRevoking(null)}
-          onReason={(why) => {
-            revoke.mutate({ id: revoking.id, why: why.slice(0, 200) });
-            setRevoking(null);
-          }}
-        />
-      )}
     </main>
   );
 }

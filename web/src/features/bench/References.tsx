@@ -8,6 +8,9 @@ import { type Reference, useBenchDeeds } from "./useBench";
 const KINDS: [string, string, string][] = [
   ["bottle", "bottle of gas", "co 100, h2s 25, o2 18, lel 50"],
   ["calibrator", "acoustic calibrator", "microphone 94"],
+  ["manometer", "manometer", ""],
+  ["simulator", "finger simulator", ""],
+  ["flow meter", "flow meter", ""],
 ];
 
 /** "co 100, h2s 25" as values by sensor; null where something of it is not understood. */
@@ -27,7 +30,10 @@ function AddReference({ onClose }: { onClose: () => void }) {
   const [what, setWhat] = useState(KINDS[0]?.[0] ?? "");
   const [typed, setTyped] = useState({ name: "", lot: "", holds: "", left: "", certificate: "" });
   const [expires, setExpires] = useState("");
-  const held = heldOf(typed.holds);
+  const [due, setDue] = useState("");
+  // What others show is typed when it is read.
+  const holds = KINDS.find(([key]) => key === what)?.[2] ?? "";
+  const held = holds ? heldOf(typed.holds) : {};
   const left = typed.left.trim() ? Number(typed.left) : null;
   const isRight = held !== null && typed.name.trim() !== "" && (left === null || Number.isInteger(left));
   const field = (key: keyof typeof typed, label: string, placeholder = "") => (
@@ -57,6 +63,7 @@ function AddReference({ onClose }: { onClose: () => void }) {
               certificate: typed.certificate,
               ...(left === null ? {} : { left }),
               ...(expires ? { expires } : {}),
+              ...(due ? { certificate_due: due } : {}),
             },
             { onSuccess: onClose },
           );
@@ -75,15 +82,22 @@ function AddReference({ onClose }: { onClose: () => void }) {
           {field("name", "Name", "Mix A")}
           {field("lot", "Lot or serial number")}
         </div>
-        {field("holds", "What it holds, in the unit of each sensor", KINDS.find(([key]) => key === what)?.[2])}
-        {typed.holds && !held && <p className="text-[13px] text-above">Write each as “co 100”, with commas between.</p>}
+        {holds && field("holds", "What it holds, in the unit of each sensor", holds)}
+        {holds && typed.holds && !held && (
+          <p className="text-[13px] text-above">Write each as “co 100”, with commas between.</p>
+        )}
         <div className="grid grid-cols-2 gap-3">
           {field("left", "Tests left in it", "empty: does not run out")}
           <Field label="Expires">
             <DateField value={expires} onChange={setExpires} />
           </Field>
         </div>
-        {field("certificate", "Its own certificate")}
+        <div className="grid grid-cols-2 gap-3">
+          {field("certificate", "Its own certificate")}
+          <Field label="That is due again">
+            <DateField value={due} onChange={setDue} />
+          </Field>
+        </div>
         <div>
           <Button look="primary" type="submit" disabled={!isRight || add.isPending}>
             Add it
@@ -112,7 +126,13 @@ export function References({ all }: { all: Reference[] }) {
               .join(", ")}
           </span>
           <span className="text-soft">
-            {[each.lot && `lot ${each.lot}`, each.expires && `to ${each.expires}`].filter(Boolean).join(", ")}
+            {[
+              each.lot && `lot ${each.lot}`,
+              each.expires && `to ${each.expires}`,
+              each.certificate_due && `certificate to ${each.certificate_due}`,
+            ]
+              .filter(Boolean)
+              .join(", ")}
           </span>
           {each.wrong ? (
             <Verdict verdict="above limit" words={each.wrong} />
@@ -130,7 +150,9 @@ export function References({ all }: { all: Reference[] }) {
           </button>
         </span>
       ))}
-      {all.length === 0 && <span className="text-soft">none yet: bottles and calibrators are put here once.</span>}
+      {all.length === 0 && (
+        <span className="text-soft">none yet: bottles, calibrators, manometers are put here once.</span>
+      )}
       <button type="button" className="min-h-6 text-act hover:underline" onClick={() => setAdding(true)}>
         add one …
       </button>

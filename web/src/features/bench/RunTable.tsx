@@ -1,10 +1,11 @@
-import type { Schemas } from "@/api/client";
-import { Button, Verdict, type VerdictWord } from "@/ui/basics";
+import { useState } from "react";
+import { Button, Field, inputLook, Verdict, type VerdictWord } from "@/ui/basics";
+import { Dialog } from "@/ui/dialog";
 import { day, moment, number, unitWords } from "@/ui/format";
 import { type Ask, AskCard } from "./Asks";
-import type { Bay, Run } from "./useBench";
+import { AtWork, ByHand } from "./AtWork";
+import { type Bay, type Row, type Run, useBenchDeeds } from "./useBench";
 
-type Row = Schemas["BenchRow"];
 const SHAPE: Record<Row["state"], VerdictWord | null> = {
   passed: "within",
   failed: "above limit",
@@ -28,9 +29,44 @@ function Result({ row }: { row: Row }) {
   return <span className="text-soft">waits</span>;
 }
 
+function ReplaceSensor({ recorder, row, onClose }: { recorder: number; row: Row; onClose: () => void }) {
+  const { replace } = useBenchDeeds();
+  const [serial, setSerial] = useState("");
+  return (
+    <Dialog title={`A new sensor, ${row.label}`} open onClose={onClose}>
+      <form
+        className="grid gap-3"
+        onSubmit={(event) => {
+          event.preventDefault();
+          replace.mutate({ recorder, sensor: row.sensor, serial }, { onSuccess: onClose });
+        }}
+      >
+        <p className="text-[13.5px]">
+          Its checks and its span factors begin anew: it counts as never calibrated until it was. The old one was{" "}
+          {row.serial}.
+        </p>
+        <Field label="Serial number of the new one">
+          <input
+            className={inputLook}
+            value={serial}
+            maxLength={40}
+            onChange={(event) => setSerial(event.target.value)}
+          />
+        </Field>
+        <div>
+          <Button look="primary" type="submit" disabled={!serial.trim() || replace.isPending}>
+            It was replaced
+          </Button>
+        </div>
+      </form>
+    </Dialog>
+  );
+}
+
 /** A check of one recorder, sensor by sensor: applied, before, after, factor, result, when it is due again. */
 export function RunTable({ bay, run, asks, onStop }: { bay: Bay; run: Run; asks: Ask[]; onStop: (run: Run) => void }) {
   const asked = asks.find((each) => each.recorder_id === bay.recorder_id && each.what === run.what);
+  const [replacing, setReplacing] = useState<Row | null>(null);
   const word = bay.checks.find((each) => each.key === run.what);
   const done = run.rows.filter((row) => row.state === "passed" || row.state === "failed").length;
   return (
@@ -53,7 +89,7 @@ export function RunTable({ bay, run, asks, onStop }: { bay: Bay; run: Run; asks:
         </span>
         {run.state === "running" && (
           <Button size="small" look="quiet" onClick={() => onStop(run)}>
-            Stop after this sensor
+            {word?.by_hand ? "Stop here" : "Stop after this sensor"}
           </Button>
         )}
         {run.certificate_id !== null && (
@@ -110,12 +146,31 @@ export function RunTable({ bay, run, asks, onStop }: { bay: Bay; run: Run; asks:
                 <td className="text-left">
                   <Result row={row} />
                 </td>
-                <td className="text-soft">{row.due ? day(row.due) : "–"}</td>
+                <td className="text-soft">
+                  {row.state === "failed" && run.state !== "running" && row.serial ? (
+                    <button
+                      type="button"
+                      className="min-h-6 text-act hover:underline"
+                      aria-label={`Replace the sensor ${row.label}`}
+                      onClick={() => setReplacing(row)}
+                    >
+                      replace sensor …
+                    </button>
+                  ) : row.due ? (
+                    day(row.due)
+                  ) : (
+                    "–"
+                  )}
+                </td>
               </tr>
             ))}
           </tbody>
         </table>
       </div>
+      {replacing && <ReplaceSensor recorder={bay.recorder_id} row={replacing} onClose={() => setReplacing(null)} />}
+      {run.state === "running" &&
+        word &&
+        (word.by_hand ? <ByHand run={run} word={word} /> : <AtWork run={run} word={word} />)}
     </section>
   );
 }

@@ -4,17 +4,23 @@ import { useNotices } from "@/ui/notices";
 
 export type Bay = Schemas["BenchBay"];
 export type Run = Schemas["BenchRun"];
+export type Row = Schemas["BenchRow"];
+export type Check = Schemas["BenchCheck"];
 export type Reference = Schemas["Reference"];
 
 const AT_WORK_MS = 1_000;
 const BENCH = ["bench"];
+
+/** Whether a recorder goes through a check by itself now; one that is read by hand changes only when somebody reads. */
+export const isAtWork = (run: Run | null) =>
+  run?.state === "running" && run.rows.some((row) => row.state === "runs" || !row.by_hand);
 
 /** The bench as it stands: asked for each second while something is at work. */
 export function useBench() {
   return useQuery({
     queryKey: BENCH,
     queryFn: () => ask(api.GET("/api/bench")),
-    refetchInterval: ({ state }) => (state.data?.bays.some((bay) => bay.run?.state === "running") ? AT_WORK_MS : false),
+    refetchInterval: ({ state }) => (state.data?.bays.some((bay) => isAtWork(bay.run)) ? AT_WORK_MS : false),
   });
 }
 
@@ -54,10 +60,39 @@ export function useBenchDeeds() {
     },
     onError: fail,
   });
+  const read = useMutation({
+    mutationFn: ({ run, ...body }: { run: number } & Schemas["BenchReading"]) =>
+      ask(api.POST("/api/bench/runs/{run_id}/read", { params: { path: { run_id: run } }, body })),
+    onSuccess: again,
+    onError: fail,
+  });
+  const replace = useMutation({
+    mutationFn: ({ recorder, sensor, serial }: { recorder: number; sensor: string; serial: string }) =>
+      ask(
+        api.POST("/api/recorders/{recorder_id}/checks", {
+          params: { path: { recorder_id: recorder } },
+          body: {
+            what: "replaced",
+            sensor,
+            serial,
+            at: new Date().toISOString(),
+            passed: true,
+            unit: "",
+            certificate: "",
+            note: "at the bench",
+          },
+        }),
+      ),
+    onSuccess: () => {
+      say("The new sensor is on record; calibrate it before it goes out.");
+      again();
+    },
+    onError: fail,
+  });
   const stop = useMutation({
     mutationFn: (run: number) => ask(api.POST("/api/bench/runs/{run_id}/stop", { params: { path: { run_id: run } } })),
-    onSuccess: () => {
-      say("It ends after the sensor that is at work.");
+    onSuccess: (run) => {
+      if (run.state === "running") say("It ends after the sensor that is at work.");
       again();
     },
     onError: fail,
@@ -87,5 +122,5 @@ export function useBenchDeeds() {
     },
     onError: fail,
   });
-  return { begin, stop, add, remove, revoke };
+  return { begin, read, replace, stop, add, remove, revoke };
 }

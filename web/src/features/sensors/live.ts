@@ -24,6 +24,8 @@ export class LiveValues {
   lost = "";
   private readonly listeners = new Set<() => void>();
 
+  constructor(private readonly keptS = SHOWN_S) {}
+
   subscribe = (listener: () => void) => {
     this.listeners.add(listener);
     return () => this.listeners.delete(listener);
@@ -35,7 +37,7 @@ export class LiveValues {
     this.lost = "";
     // A slow channel is in a pack only when it has a new value.
     const values = { ...this.newest()?.values, ...pack.values };
-    this.packs = [...this.packs.filter((p) => p.at > pack.at - SHOWN_S - 1 && p.at < pack.at), { ...pack, values }];
+    this.packs = [...this.packs.filter((p) => p.at > pack.at - this.keptS - 1 && p.at < pack.at), { ...pack, values }];
     this.tell();
   }
 
@@ -49,6 +51,15 @@ export class LiveValues {
     const now = this.newest()?.at ?? 0;
     return this.packs.flatMap((p): [number, number][] => {
       const value = p.raw[channel];
+      return value === null || value === undefined ? [] : [[p.at - now, value]];
+    });
+  }
+
+  /** Values of a channel as [s before now, value]. */
+  course(channel: string): [number, number][] {
+    const now = this.newest()?.at ?? 0;
+    return this.packs.flatMap((p): [number, number][] => {
+      const value = p.values[channel];
       return value === null || value === undefined ? [] : [[p.at - now, value]];
     });
   }
@@ -90,8 +101,8 @@ function spreadAt(trace: [number, number][], end: number): number | null {
 }
 
 /** Follows the live values of a recorder as long as the page is shown; comes back by itself after the link was lost. */
-export function useLiveValues(recorder: number, channels: string[], raw: string[]): LiveValues {
-  const values = useMemo(() => new LiveValues(), []);
+export function useLiveValues(recorder: number, channels: string[], raw: string[], keptS = SHOWN_S): LiveValues {
+  const values = useMemo(() => new LiveValues(keptS), [keptS]);
   const query = new URLSearchParams([
     ...channels.map((c) => ["channels", c]),
     ...raw.map((c) => ["raw", c]),
