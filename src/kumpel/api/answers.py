@@ -195,7 +195,11 @@ def _as_shipped(key: str) -> schemas.Kind:
         reading_bars=[schemas.ReadingBar(low=low, high=high) for low, high in known.reading_bars],
         decisions=[
             schemas.DecisionWord(
-                **for_screen(d) | {"choices": [schemas.Choice(value=value, words=words) for value, words in d.choices]}
+                **for_screen(d)
+                | {
+                    key: [schemas.Choice(value=value, words=words) for value, words in listed]
+                    for key, listed in (("choices", d.choices), ("offers", d.offers))
+                }
             )
             for d in known.decisions
         ],

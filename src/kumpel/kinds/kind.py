@@ -49,7 +49,7 @@ class DecisionWord:
     """Something a reviewer may set for one session: its name, what it is called, its type and bounds.
 
     `key` is a field of `core.review.Review`, else an option of the kind's assessment. A "length" is kept in seconds and typed
-    as hours and minutes; `choices` are values with their words. A "course" is chosen from the register and kept in its plain form
+    as hours and minutes; `choices` are values with their words, the only ones; `offers` some that are likely. A "course" is chosen from the register and kept in its plain form
     (JSON), so that it stays what it was.
     """
 
@@ -60,6 +60,7 @@ class DecisionWord:
     low: float | None = None
     high: float | None = None
     choices: tuple[tuple[str, str], ...] = ()
+    offers: tuple[tuple[str, str], ...] = ()
     hint: str = ""
     needs_reason: bool = False
 

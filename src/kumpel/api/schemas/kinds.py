@@ -30,6 +30,7 @@ class DecisionWord(BaseModel):
     low: float | None
     high: float | None
     choices: list[Choice]
+    offers: list[Choice]
     hint: str
     needs_reason: bool
 

@@ -9,6 +9,7 @@ import math
 from dataclasses import replace
 
 from kumpel.core.assessment import Assessment, BothWays, Finding, LimitSet, Put, Quality, Verdict
+from kumpel.core.gas.alike import ALIKE, are_mixed
 from kumpel.core.gas.figures import TWA_SOURCE, SensorFigures
 from kumpel.core.gas.lanes import Lane, lane_of
 from kumpel.core.gas.sensors import GASES, Sensor, check_findings, check_table, sensors
@@ -46,6 +47,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
         of_sensor.put_all()
         findings += of_sensor.findings(limits.minimum_coverage)
     _additive(recording, review, limits, reckoning, alone)
+    findings += _not_alike(recording, review)
     findings += _worthless(recording, lanes)
     wanted = _applying(limits, fitted, lanes, reckoning)
     unlogged = max(planned - measured, 0.0)
@@ -91,19 +93,26 @@ def _applying(limits: LimitSet, fitted: list[Sensor], lanes: list[Lane], reckoni
     return replace(limits, rules=rules)
 
 
+def _added_up(recording: Recording, review: Review) -> list[str]:
+    """The gases whose shares of the limit are added, as the review says, else the setup."""
+    chosen = review.options.get("additive", recording.setup.get("additive", ""))
+    listed = chosen.split(",") if isinstance(chosen, str) else chosen if isinstance(chosen, list | tuple) else []
+    return [key.strip() for key in map(str, listed) if key.strip()]
+
+
+def _not_alike(recording: Recording, review: Review) -> list[Finding]:
+    if not are_mixed(_added_up(recording, review)):
+        return []
+    groups = "; ".join(f"{', '.join(GASES[key].name for key in each.gases)} {each.words}" for each in ALIKE)
+    text = f"the additive index is of gases that do not all act alike: stricter than it needs to be ({groups})"
+    return [Finding("not-alike", text)]
+
+
 def _additive(
     recording: Recording, review: Review, limits: LimitSet, reckoning: Reckoning, alone: dict[str, float]
 ) -> None:
     """sum(TWA_k / limit_k) over the chosen gases: substances that act on the same organ."""
-    chosen = review.options.get("additive", recording.setup.get("additive", ""))
-    keys = (
-        chosen.split(",")
-        if isinstance(chosen, str)
-        else [str(k) for k in chosen]
-        if isinstance(chosen, list | tuple)
-        else []
-    )
-    keys = [k.strip() for k in keys if k.strip()]
+    keys = _added_up(recording, review)
     if not keys:
         return
     of = {

@@ -10,6 +10,7 @@ from pydantic import BaseModel, model_validator
 from kumpel.core.assessment import Step, Verdict
 from kumpel.core.bounds import Bounds
 from kumpel.core.check_rules import Allowed
+from kumpel.core.gas.alike import ALIKE
 from kumpel.core.gas.assess import assess
 from kumpel.core.gas.sensors import GASES
 from kumpel.core.gas.short_term import short_term_means
@@ -280,7 +281,13 @@ KIND = Kind(
     ),
     decisions=(
         DecisionWord("working_day_s", "Shift", "length", "h", 60, 86_400, hint="as planned"),
-        DecisionWord("additive", "Act together", "text", hint="such as co,no2"),
+        DecisionWord(
+            "additive",
+            "Act together",
+            "text",
+            offers=tuple((",".join(each.gases), each.words) for each in ALIKE),
+            hint="such as co,no2",
+        ),
     ),
     events=(
         EventWord("low", "low alarm", "low alarms"),

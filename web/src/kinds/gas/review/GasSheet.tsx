@@ -7,7 +7,7 @@ import { AVERAGE, MEAN, sensorsOf, shortTerm, WITH, worthMarking } from "./senso
 
 /** Every sensor on its own scale: the mean with the interval's lowest and highest, the 15-min mean over it, alarms shaded. */
 export default function GasSheet(props: ReviewSheetProps) {
-  const { review, supposed, onWhy, actions, locked } = props;
+  const { kind, review, supposed, onWhy, actions, locked } = props;
   const shown = supposed.supposed ?? review.reviewed;
   const own = useMemo<OwnParts>(() => {
     const sensors = sensorsOf(review);
@@ -63,9 +63,9 @@ export default function GasSheet(props: ReviewSheetProps) {
       tab: {
         key: "own",
         words: "Sensors against limits",
-        body: <SensorTable review={review} shown={shown} actions={actions} locked={locked} onWhy={onWhy} />,
+        body: <SensorTable kind={kind} review={review} shown={shown} actions={actions} locked={locked} onWhy={onWhy} />,
       },
     };
-  }, [review, shown, actions, locked, onWhy]);
+  }, [kind, review, shown, actions, locked, onWhy]);
   return <PlainSheet {...props} own={own} />;
 }

@@ -1,10 +1,11 @@
+import type { Schemas } from "@/api/client";
 import type { Assessed, Assessment, Figure } from "@/sheet/assessed";
 import { figureOf, settingOf } from "@/sheet/assessed";
 import type { SheetActions } from "@/sheet/contract";
 import { stated } from "@/sheet/KeyFigures";
 import { Verdict, type VerdictWord } from "@/ui/basics";
 import { number, unitWords } from "@/ui/format";
-import { ALIKE, type Of, of, sensorsOf, short } from "./sensors";
+import { alikeOf, type Of, of, sensorsOf, short } from "./sensors";
 
 const WORST: VerdictWord[] = ["above limit", "action level reached", "not assessable", "within"];
 const SOFT = "text-soft";
@@ -39,6 +40,7 @@ const limitOf = ({ judgement }: Of) => {
 };
 
 interface Props {
+  kind: Schemas["Kind"];
   review: Assessed;
   /** What is shown: what is, or what is only supposed. */
   shown: Assessment;
@@ -48,7 +50,7 @@ interface Props {
 }
 
 /** Each sensor in one row: means against their limits, extreme, alarms with their minutes, verdict; those that act alike added up. */
-export function SensorTable({ review, shown, actions, locked, onWhy }: Props) {
+export function SensorTable({ kind, review, shown, actions, locked, onWhy }: Props) {
   const sensors = sensorsOf(review);
   const projected = shown.figures.some((f) => /projected/.test(f.note));
   return (
@@ -123,7 +125,7 @@ export function SensorTable({ review, shown, actions, locked, onWhy }: Props) {
           * projected: minutes that were not logged count as the mean of the rest
         </p>
       )}
-      <Together review={review} shown={shown} actions={actions} locked={locked} onWhy={onWhy} />
+      <Together kind={kind} review={review} shown={shown} actions={actions} locked={locked} onWhy={onWhy} />
     </div>
   );
 }
@@ -135,7 +137,7 @@ function wordsOf(verdict: VerdictWord, gas: string, figure: string | undefined):
 }
 
 /** Gases that act alike: their shares of the limit, added up; which ones is chosen here. */
-function Together({ review, shown, actions, locked, onWhy }: Props) {
+function Together({ kind, review, shown, actions, locked, onWhy }: Props) {
   const set = String(settingOf(review, "additive") ?? "");
   const chosen = set
     .split(",")
@@ -147,10 +149,10 @@ function Together({ review, shown, actions, locked, onWhy }: Props) {
   const index = figureOf(shown, "additive_index");
   if (can.length < 2) return null;
   const put = (gases: string[]) => void actions.set("additive", gases.length ? gases.join(",") : null);
-  const alike = ALIKE.map(([words, gases]) => [words, gases.filter((gas) => can.includes(gas))] as const).filter(
-    ([, gases]) => gases.length > 1,
-  );
-  const mixed = ALIKE.filter(([, gases]) => chosen.some((gas) => gases.includes(gas))).length > 1;
+  const alike = alikeOf(kind)
+    .map(([words, gases]) => [words, gases.filter((gas) => can.includes(gas))] as const)
+    .filter(([, gases]) => gases.length > 1);
+  const mixed = shown.quality.findings.find((each) => each.code === "not-alike");
   return (
     <section aria-label="Acting together" className="mt-2 border-hair border-t pt-1.5 text-[13px]">
       <span className="flex flex-wrap items-center gap-1.5">
@@ -195,12 +197,7 @@ function Together({ review, shown, actions, locked, onWhy }: Props) {
         )}
         {index && index.value === null && <span className={`ml-auto ${SOFT}`}>{index.note || "not known"}</span>}
       </span>
-      {mixed && (
-        <p className={`pt-0.5 text-[12.5px] ${SOFT}`}>
-          These do not all act alike: their sum is stricter than it needs to be.{" "}
-          {ALIKE.map(([words, gases]) => `${gases.map(short).join(", ")} ${words}`).join("; ")}.
-        </p>
-      )}
+      {mixed && <p className={`pt-0.5 text-[12.5px] ${SOFT}`}>{mixed.text}.</p>}
     </section>
   );
 }

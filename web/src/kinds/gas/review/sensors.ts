@@ -1,3 +1,4 @@
+import type { Schemas } from "@/api/client";
 import type { Assessed, Assessment, Figure } from "@/sheet/assessed";
 import { figureOf } from "@/sheet/assessed";
 
@@ -83,7 +84,8 @@ export function worthMarking(assessment: Assessment, gas: string): boolean {
 }
 
 /** Gases that act alike, so that their shares of the limit are added; by what they do. */
-export const ALIKE: [words: string, gases: string[]][] = [
-  ["irritate eyes and airways", ["no2", "so2", "nh3", "cl2"]],
-  ["keep oxygen from the body", ["co", "h2s"]],
-];
+export const alikeOf = (kind: Schemas["Kind"]): [words: string, gases: string[]][] =>
+  (kind.decisions.find((each) => each.key === "additive")?.offers ?? []).map((each) => [
+    each.words,
+    each.value.split(","),
+  ]);
