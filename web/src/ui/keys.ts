@@ -11,7 +11,7 @@ export interface Key {
 }
 
 /** Keys that work while somebody types, too. */
-const ALWAYS = ["Ctrl K", "Ctrl Enter"];
+const ALWAYS = ["Ctrl K", "Ctrl Enter", "Ctrl Shift Enter"];
 const shown = new Map<symbol, Key[]>();
 
 /** All keys of the screen in view, for the list that "?" shows. */

@@ -1,4 +1,4 @@
-import { Suspense, useEffect, useRef, useState } from "react";
+import { Suspense, useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import type { Schemas } from "@/api/client";
 import { alive, promptly } from "@/api/promptly";
@@ -11,6 +11,7 @@ import { Button } from "@/ui/basics";
 import type { Kept } from "@/ui/conclusion";
 import { refusedEntry } from "@/ui/entry";
 import { day, hoursMinutes, length, number, offsetChanges, wallClock, wallMoment } from "@/ui/format";
+import { type Key, useKeys } from "@/ui/keys";
 import { Conclusion } from "./Conclusion";
 import { Checks } from "./panel/Checks";
 import { Decided } from "./panel/Decided";
@@ -49,12 +50,47 @@ export function SidePanel({
   const conclusion = useRef<Kept | null>(null);
   const panel = useRef<HTMLElement>(null);
   const toReport = useRef<HTMLButtonElement>(null);
+  const onward = useRef<HTMLButtonElement>(null);
   const { signedHere } = actions;
   // Signing takes its button away: the next step is the report.
   useEffect(() => {
     if (locked && signedHere()) toReport.current?.focus();
   }, [locked, signedHere]);
   const navigate = useNavigate();
+  /** Signs what is on the screen; whether it is signed. */
+  const signed = async () => {
+    const entry = refusedEntry(panel.current);
+    if (entry) {
+      onFail(new Error(`Not signed. ${entry}`));
+      return false;
+    }
+    setSigning(true);
+    try {
+      // Just what is on the screen is signed: first it has to be on record.
+      const kept = conclusion.current ? promptly(conclusion.current.settle()) : null;
+      const version = (await kept) ?? review.conclusion_version;
+      await alive();
+      await actions.sign(version);
+      return true;
+    } catch (error) {
+      onFail(new Error(`Not signed. ${error instanceof Error ? error.message : ""}`));
+      return false;
+    } finally {
+      setSigning(false);
+    }
+  };
+  const signedOn = async () => {
+    // Once it is signed it waits no more, and the list is another one.
+    const after = next;
+    if (await signed()) navigate(after ? `/review/${after}` : "/review");
+  };
+  const keys = useMemo<Key[]>(
+    () => [
+      { keys: "Ctrl Shift Enter", does: "sign off and go on with the next one", run: () => onward.current?.click() },
+    ],
+    [],
+  );
+  useKeys(keys);
   const Own = panelOf(kind.key);
   const tasks = review.reviewed.tables.find((t) => t.key === "tasks")?.rows ?? [];
   const hasTasks = kind.stretches.some((w) => w.what === "task");
@@ -140,28 +176,18 @@ export function SidePanel({
             <OpenAgain onOpen={actions.openAgain} />
           </>
         ) : (
-          <Button
-            main
-            look="primary"
-            disabled={signing}
-            onClick={async () => {
-              const entry = refusedEntry(panel.current);
-              if (entry) return onFail(new Error(`Not signed. ${entry}`));
-              setSigning(true);
-              try {
-                // Just what is on the screen is signed: first it has to be on record.
-                const kept = conclusion.current ? promptly(conclusion.current.settle()) : null;
-                const version = (await kept) ?? review.conclusion_version;
-                await alive();
-                await actions.sign(version);
-              } catch (error) {
-                onFail(new Error(`Not signed. ${error instanceof Error ? error.message : ""}`));
-              } finally {
-                setSigning(false);
-              }
-            }}
-          >
+          <Button main look="primary" disabled={signing} onClick={() => void signed()}>
             {signing ? "Signing …" : "Sign off"}
+          </Button>
+        )}
+        {!locked && next && (
+          <Button
+            ref={onward}
+            disabled={signing}
+            title="Sign off and go on with the next one (Ctrl Shift Enter)"
+            onClick={() => void signedOn()}
+          >
+            Sign off, next
           </Button>
         )}
         {lead && <Button onClick={() => onWhy(lead)}>Why {number(lead.value, lead.decimals)}?</Button>}
