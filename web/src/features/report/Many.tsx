@@ -234,6 +234,7 @@ function Desk({
     return <Trouble heading="Reports" error={found.error} again={() => found.refetch()} />;
   if (!found.data) return <Loading heading="Reports" what="who can have a report" />;
   const shown = rows.find((each) => each.session_id === looked) ?? chosen[0] ?? ready[0];
+  const whose = new Set(rows.map((each) => each.person_id));
   const kinds = [...new Set(ready.map((each) => each.kind))];
   const partsOf = (kind: string) => parts[kind] ?? words.data?.find((each) => each.key === kind)?.one_page ?? [];
   const unsure = mail && named ? Object.entries(mail).filter(([, to]) => !to.trim()).length : 0;
@@ -242,7 +243,7 @@ function Desk({
       <nav aria-label="Who gets a report" className="overflow-auto border-line border-r py-3.5">
         <h1 className="truncate px-4">{name || "Reports for many"}</h1>
         <p className="px-4 pb-2 text-[13px] text-soft">
-          {rows.length} session{rows.length === 1 ? "" : "s"}, {new Set(rows.map((r) => r.person_id)).size} people
+          {rows.length} session{rows.length === 1 ? "" : "s"}, {whose.size} {whose.size === 1 ? "person" : "people"}
         </p>
         {group !== null && (
           <label className="flex items-center gap-2 px-4 py-1">
@@ -266,7 +267,7 @@ function Desk({
             {chosen.length ? "none" : "all"}
           </Button>
         </h2>
-        {ready.length === 0 && <p className="px-4 text-soft">None of them is signed off.</p>}
+        {ready.length === 0 && <p className="px-4 text-soft">None of them can have a report yet.</p>}
         <ul>
           {ready.map((each) => (
             <Row

@@ -82,7 +82,7 @@ export function SidePanel({
   const signedOn = async () => {
     // Once it is signed it waits no more, and the list is another one.
     const after = next;
-    if (await signed()) navigate(after ? `/review/${after}` : "/review");
+    if (await signed()) navigate(after ? `/review/${after}` : "/report");
   };
   const keys = useMemo<Key[]>(
     () => [
@@ -180,14 +180,14 @@ export function SidePanel({
             {signing ? "Signing …" : "Sign off"}
           </Button>
         )}
-        {!locked && next && (
+        {!locked && (
           <Button
             ref={onward}
             disabled={signing}
-            title="Sign off and go on with the next one (Ctrl Shift Enter)"
+            title={`Sign off and go on with ${next ? "the next one" : "the reports"} (Ctrl Shift Enter)`}
             onClick={() => void signedOn()}
           >
-            Sign off, next
+            {next ? "Sign off, next" : "Sign off, to reports"}
           </Button>
         )}
         {lead && <Button onClick={() => onWhy(lead)}>Why {number(lead.value, lead.decimals)}?</Button>}
