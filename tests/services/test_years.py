@@ -19,6 +19,7 @@ from kumpel.services.report import conclusions
 from kumpel.services.review import deciding, interventions
 from kumpel.services.review.deciding import Wish
 from kumpel.services.review.years import Lane, Years, years_of
+from kumpel.standins import gas_signal
 from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import FigureValue, Person, Session
 from tests.support import DatabaseTest
@@ -58,6 +59,16 @@ class OverYears(DatabaseTest):
         self.assertEqual(self.lane(noise="lcpeak").figure, "lcpeak")
         self.assertEqual(self.lane(noise="nothing of the kind").figure, "lex8h")
         self.assertIn("too few to say", lane.trend.words)
+
+    def test_a_figure_that_stands_for_more_than_was_measured_says_so(self) -> None:
+        """Half an hour of a shift of eight: the mean for the shift is projected, the lowest oxygen is not."""
+        made = gas_signal.make(gas_signal.Shift(length_s=1800.0)).recording
+        made = replace(made, start=FIRST.timestamp(), setup=dict(made.setup) | {"run_length_min": 480})
+        self.stored(krec.write_recording(made, "G-1"), self.ida)
+        marks = {key: self.lane(gas=key).marks[0] for key in ("co.twa_shift", "o2.lowest")}
+        self.assertEqual(
+            {key: mark.projected for key, mark in marks.items()}, {"co.twa_shift": True, "o2.lowest": False}
+        )
 
     def test_a_trend_has_its_interval_and_what_was_changed_is_told_from_it(self) -> None:
         self.shifts(7, base_db=84.0)

@@ -859,6 +859,8 @@ class FigureValue(SQLModel, table=True):
     value: float | None = None
     unit: str = Field(max_length=30)
     coverage: float
+    projected: bool = Field(default=False, sa_column_kwargs={"server_default": text("false")})
+    """Whether it stands for more than was measured."""
     verdict: str = Field(default="", max_length=30)
     method: str = Field(max_length=40)
     kind: str = Field(max_length=40)

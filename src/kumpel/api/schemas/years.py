@@ -20,6 +20,7 @@ class Mark(Out):
     verdict: str
     signed: bool
     low: float | None = Field(description="the lower end, of what has two")
+    projected: bool = Field(False, description="it stands for more than was measured")
 
 
 class LaneStep(Out):

@@ -120,6 +120,7 @@ def _keep_values(db: Db, session_id: int, kind: str, found: Assessment, method: 
             "value": f.stated if math.isfinite(f.value) else None,
             "unit": f.unit,
             "coverage": f.coverage,
+            "projected": f.is_projected,
             "verdict": verdicts.get(f.key, ""),
             "method": method,
             "kind": kind,

@@ -32,11 +32,11 @@ from kumpel.store.tables import FigureValue, LimitSetRow, Medicine, Result, Sess
 
 DAY_S = 86_400.0
 NOT_ASSESSABLE = "not assessable"
-Values = Mapping[tuple[int, str], tuple[float | None, str]]
+Values = Mapping[tuple[int, str], tuple[float | None, str, bool]]
 
 
 class Mark(NamedTuple):
-    """A session in a lane, on its day on the wall (counted as `date.toordinal` does). `value` is None where the figure was not measured, `low` its lower end where it has one; `verdict` is that of the
+    """A session in a lane, on its day on the wall (counted as `date.toordinal` does). `value` is None where the figure was not measured, `low` its lower end where it has one, `projected` where it stands for more than was measured; `verdict` is that of the
     session."""
 
     session_id: int
@@ -49,6 +49,7 @@ class Mark(NamedTuple):
     limit_set_id: int | None
     low: float | None
     day: int
+    projected: bool
 
     @property
     def counts(self) -> bool:
@@ -252,17 +253,26 @@ def _sessions(db: Db, person_id: int) -> Sequence[Any]:
     return db.execute(mine.where(*conditions(Filter(person_id=person_id))).order_by(col(Session.started_at))).all()
 
 
+VALUED: list[Any] = [
+    FigureValue.session_id,
+    FigureValue.key,
+    FigureValue.value,
+    FigureValue.unit,
+    FigureValue.projected,
+]
+
+
 def _values(db: Db, person_id: int, wanted: set[tuple[str, str]]) -> Values:
     """The figures of the sessions and their units, by session and key."""
     asked = (
-        select(FigureValue.session_id, FigureValue.key, FigureValue.value, FigureValue.unit)
+        sqlalchemy.select(*VALUED)
         .join(Session, col(Session.id) == FigureValue.session_id)
         .where(
             *conditions(Filter(person_id=person_id)),
             tuple_(col(FigureValue.kind), col(FigureValue.key)).in_(sorted(wanted)),
         )
     )
-    return {(session_id, key): (value, unit) for session_id, key, value, unit in db.exec(asked).all()}
+    return {(session_id, key): (value, unit, more) for session_id, key, value, unit, more in db.execute(asked).all()}
 
 
 def _limit_sets(db: Db, rows: Sequence[Any]) -> dict[int, LimitSetRow]:
@@ -279,7 +289,7 @@ def _lane(
     changed: Sequence[Changed],
     load_words: str,
 ) -> Lane:
-    nothing = (None, "")
+    nothing = (None, "", False)
     # Ten years are thousands of these: each is made once, and its day counted once.
     marks = [
         Mark(
@@ -293,6 +303,7 @@ def _lane(
             limit_set_id,
             values.get((session_id, figure.low), nothing)[0] if figure.low else None,
             day_number(started_at, offset_min),
+            values.get((session_id, figure.figure), nothing)[2],
         )
         for session_id, _, started_at, offset_min, length_s, verdict, signed, limit_set_id in rows
     ]

@@ -25,7 +25,10 @@ export function Pair({ lane, marks, onClear }: { lane: Lane; marks: Mark[]; onCl
             </span>
             <span className="block whitespace-nowrap">
               <b className="font-narrow font-semibold text-[21px]">{endsOf(lane, mark)}</b>{" "}
-              <span className="text-soft">{unit}</span>
+              <span className="text-soft">
+                {unit}
+                {mark.projected && ", projected"}
+              </span>
             </span>
             <Verdict verdict={mark.verdict as VerdictWord} />
             <Link className="block text-[13px] text-act hover:underline" to={`/review/${mark.session_id}`}>

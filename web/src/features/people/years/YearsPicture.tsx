@@ -38,7 +38,7 @@ export const endsOf = (lane: Lane, mark: Mark) =>
 export function markWords(lane: Lane, mark: Mark): string {
   const value = mark.value === null ? "not measured" : `${endsOf(lane, mark)} ${unitWords(lane.unit)}`;
   const verdict = mark.verdict ? `, ${mark.verdict}` : "";
-  return `${kindName(lane.kind)}, ${moment(mark.started_at, mark.utc_offset_min)}: ${value}${verdict}${mark.signed ? "" : ", not yet signed off"}`;
+  return `${kindName(lane.kind)}, ${moment(mark.started_at, mark.utc_offset_min)}: ${value}${mark.projected ? ", projected" : ""}${verdict}${mark.signed ? "" : ", not yet signed off"}`;
 }
 
 /** As many decimals as the figure is stated with. */
