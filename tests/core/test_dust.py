@@ -16,7 +16,7 @@ from kumpel.kinds.limit_sets import shipped
 from kumpel.standins import dust_signal
 from kumpel.standins.dust_signal import Runs, make
 
-GENERAL, AIR, STRETCHES = shipped("kumpel.kinds.dust")
+GENERAL, _, AIR, STRETCHES = shipped("kumpel.kinds.dust")
 
 
 def counting(limits: LimitSet, guideline: float, fraction: str) -> LimitSet:
@@ -131,6 +131,18 @@ class Stretches(unittest.TestCase):
         self.assertIs(
             reviewed(recording(mass), Review(options={"shortest_min": 16.0}), STRETCHES).verdict, Verdict.WITHIN
         )
+
+    def test_a_rule_on_top_is_judged_where_the_set_has_none(self) -> None:
+        # Two stretches above the shift limit of 1.25 in eight hours; the mean is far below it.
+        mass = np.full(480, 0.1)
+        mass[60:80] = mass[200:230] = 1.5
+        respirable = recording(mass, fraction="PM4")
+        plain = reviewed(respirable, Review(), GENERAL)
+        self.assertIs(plain.verdict, Verdict.WITHIN)
+        self.assertNotIn("stretches_24h", [j.figure for j in plain.judgements])
+        for needs, verdict in ((2.0, Verdict.ACTION), (3.0, Verdict.WITHIN)):
+            found = reviewed(respirable, Review(options={"needs_action": needs}), GENERAL)
+            self.assertEqual((found.figure("stretches_24h").value, found.verdict), (2.0, verdict))
 
     def test_each_run_has_its_own_stretches_as_read_and_with_the_factor(self) -> None:
         # Two runs of 12 h: read 0.03 for 20 min in the first, which is 0.06 with a factor of 2; a flow fault in a tenth of the second.

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import re
+from dataclasses import replace
 
 import pypdf
 from playwright.sync_api import Page, expect
@@ -85,6 +86,21 @@ class DustSheet(BrowserTest):
             r for r in made.data["rules"] if r["figure"] == "stretches_24h" and r["parameters"]["fraction"] == "PM2.5"
         )
         self.assertEqual((rule["parameters"]["shortest_min"], rule["steps"][0]["value"]), (30, 2))
+
+    def test_a_rule_on_top_of_a_limit_for_respirable_dust_is_kept_for_that_alone(self) -> None:
+        plan = replace(PLAN, fraction="PM4", level=0.1, count=1, above=((2 * HOUR, 2 * HOUR, 1.6),))
+        made = dust_signal.make(plan)
+        page = self.sign_in()
+        page.goto(f"{self.address}/review/{self.stored(krec.write_recording(made.recording), self.person('Emil')).id}")
+        page.get_by_role("button", name="change the rule").click()
+        page.get_by_label("Stretches that need action").fill("1")
+        expect(page.get_by_text("1 of 1 reached")).to_be_visible()
+        page.get_by_role("button", name="Keep as a set of the house").click()
+        expect(page.get_by_text("is on record")).to_be_visible()
+        self.db.rollback()
+        kept = self.db.exec(select(LimitSetRow).where(col(LimitSetRow.shipped).is_(False))).one()
+        on_top = [r for r in kept.data["rules"] if r["figure"] == "stretches_24h"]
+        self.assertEqual([(r["parameters"]["fraction"], r["steps"][0]["value"]) for r in on_top], [("PM4", 1)])
 
     def test_a_factor_from_a_filter_is_computed_kept_and_decided_for_what_is_there(self) -> None:
         row = self.recorded()

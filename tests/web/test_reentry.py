@@ -98,7 +98,7 @@ class AfterTheBlast(BrowserTest):
         page.get_by_role("link", name="review", exact=True).first.click()
         for n in range(1, len(NAMES) + 1):
             expect(page.get_by_text("blast").first).to_be_visible()
-            onward = "Sign off, next" if n < len(NAMES) else "Sign off, to reports"
+            onward = "Sign, then next" if n < len(NAMES) else "Sign, then reports"
             page.get_by_role("button", name=onward).click()
             self.eventually(lambda n=n: self.signed() == n, 30)
         page.get_by_role("link", name="all 6 in one go").click()
@@ -128,7 +128,7 @@ class AfterTheBlast(BrowserTest):
         self.eventually(self.all_assessed, 60)
         press("3")
         for n in range(1, len(NAMES) + 1):
-            expect(page.get_by_role("button", name=re.compile("^Sign off, "))).to_be_enabled()
+            expect(page.get_by_role("button", name=re.compile("^Sign, then "))).to_be_enabled()
             press("Control+Shift+Enter")
             self.eventually(lambda n=n: self.signed() == n, 30)
             if n < len(NAMES):

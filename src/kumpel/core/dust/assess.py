@@ -20,8 +20,10 @@ from kumpel.core.assessment import (
     Put,
     Quality,
     Rule,
+    Step,
     Suggestion,
     Table,
+    Verdict,
 )
 from kumpel.core.averages import EIGHT_HOURS_S, by_day, highest_window, mean, time_weighted_average
 from kumpel.core.dust.one_by_one import Measured, run_table
@@ -98,7 +100,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -
     alone = _means(basis, reckoning)
     days = _daily(basis, reckoning)
     line = _line(review, rules)
-    rules = tuple(_needing(rule, review) for rule in rules)
+    rules = _on_top(rules, review, fraction)
     events = _stretches(basis, reckoning, line, alone)
     if not rules and limits.rules:
         none = f"{limits.name} has no limit for {fraction}"
@@ -252,6 +254,15 @@ def _line(review: Review, rules: tuple[Rule, ...]) -> Line:
     """What is counted; how long a stretch must last is the reviewer's, else what a rule says, else anything."""
     usual = next((float(r.parameters["shortest_min"]) for r in rules if "shortest_min" in r.parameters), 0.0)
     return Line(_guideline(review, rules), 60 * max(review.number("shortest_min", usual), 0.0))
+
+
+def _on_top(rules: tuple[Rule, ...], review: Review, fraction: str) -> tuple[Rule, ...]:
+    """The rules with the one on top that the reviewer wants for this session, where the limit set has none, too."""
+    wanted = tuple(_needing(rule, review) for rule in rules)
+    if "needs_action" not in review.options or any(rule.figure == "stretches_24h" for rule in rules):
+        return wanted
+    needs = Step(review.number("needs_action", 3.0), Verdict.ACTION, "number that needs action")
+    return (*wanted, Rule("stretches_24h", f"{fraction}, stretches in 24 h", "", (needs,)))
 
 
 def _needing(rule: Rule, review: Review) -> Rule:

@@ -187,7 +187,7 @@ export function SidePanel({
             title={`Sign off and go on with ${next ? "the next one" : "the reports"} (Ctrl Shift Enter)`}
             onClick={() => void signedOn()}
           >
-            {next ? "Sign off, next" : "Sign off, to reports"}
+            {next ? "Sign, then next" : "Sign, then reports"}
           </Button>
         )}
         {lead && <Button onClick={() => onWhy(lead)}>Why {number(lead.value, lead.decimals)}?</Button>}

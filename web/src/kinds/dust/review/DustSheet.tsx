@@ -11,7 +11,7 @@ import { MovingDay } from "./MovingDay";
 import { RulePanel } from "./RulePanel";
 import { RunCards } from "./RunCards";
 import { RunTable } from "./RunTable";
-import { factorOf, meanLimit, readingOf, ruleOf, runsOf } from "./runs";
+import { factorOf, isMean, meanLimit, readingOf, ruleOf, runsOf } from "./runs";
 
 const MASS = "mass";
 const POINTS = 1600;
@@ -149,6 +149,7 @@ export default function DustSheet(props: ReviewSheetProps) {
                   run={run}
                   rule={rule}
                   limitSet={limitSet}
+                  measured={shown.judgements.find(isMean)?.rule}
                   locked={locked}
                   supposed={supposed}
                   actions={actions}

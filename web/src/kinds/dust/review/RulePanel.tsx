@@ -12,29 +12,50 @@ import type { RuleOnTop, Run } from "./runs";
 const MOST_CHIPS = 8;
 const box = "min-h-7 rounded border border-line bg-panel px-1.5 text-right";
 
-/** The wish that the set of these limits has another rule on top; null where it has none. */
-function versionOf(base: LimitSet, rule: RuleOnTop): LimitWish | null {
+const ON_TOP = "stretches_24h";
+
+/** The wish that the set of these limits has another rule on top for what was measured; null where it has no limit for that. */
+function versionOf(base: LimitSet, rule: RuleOnTop, fraction: string | undefined): LimitWish | null {
   const rules = rulesOf(base);
-  if (!rules.some((r) => r.figure === "stretches_24h") || rule.guideline === null || rule.needs === null) return null;
+  if (fraction === undefined || rule.guideline === null || rule.needs === null) return null;
   const { guideline, needs, shortestMin } = rule;
   const about = aboutOf(base);
+  const isMine = (each: (typeof rules)[number]) => each.figure === ON_TOP && each.parameters.fraction === fraction;
+  const onTop = {
+    figure: ON_TOP,
+    name: `${fraction}, stretches in 24 h`,
+    parameters: { fraction, guideline, shortest_min: shortestMin },
+    steps: [
+      {
+        value: needs,
+        verdict: "action level reached" as const,
+        name: "number that needs action",
+        beyond: false,
+        below: false,
+      },
+    ],
+  };
   return {
     based_on: base.id,
-    name: base.shipped ? `Air quality guideline, ${needs} stretches need action` : about.name,
+    name: base.shipped ? `${about.name.split(",")[0]}, ${needs} stretches need action` : about.name,
     issuer: about.issuer,
     valid_from: about.validFrom,
     minimum_coverage: Number(about.coverage) / 100,
     why: "changed on the sheet",
-    rules: rules.map(({ figure, name, parameters, steps }) =>
-      figure === "stretches_24h"
-        ? {
-            figure,
-            name,
-            parameters: { ...parameters, guideline, shortest_min: shortestMin },
-            steps: steps.map((step, i) => (i === 0 ? { ...step, value: needs } : step)),
-          }
-        : { figure, name, parameters, steps },
-    ),
+    rules: [
+      ...rules.map((each) => {
+        const { figure, name, parameters, steps } = each;
+        return isMine(each)
+          ? {
+              figure,
+              name,
+              parameters: { ...parameters, guideline, shortest_min: shortestMin },
+              steps: steps.map((step, i) => (i === 0 ? { ...step, value: needs } : step)),
+            }
+          : { figure, name, parameters, steps };
+      }),
+      ...(rules.some(isMine) ? [] : [onTop]),
+    ],
   };
 }
 
@@ -43,6 +64,7 @@ export function RulePanel({
   run,
   rule,
   limitSet,
+  measured,
   locked,
   supposed,
   actions,
@@ -51,6 +73,8 @@ export function RulePanel({
   run: Run;
   rule: RuleOnTop;
   limitSet: LimitSet | undefined;
+  /** The name of the rule that the mean was held against. */
+  measured: string | undefined;
   locked: boolean;
   supposed: Supposed;
   actions: SheetActions;
@@ -91,7 +115,8 @@ export function RulePanel({
     supposed.forget();
   };
   const wish = now && wished(now);
-  const version = wish && limitSet && versionOf(limitSet, wish);
+  const of = limitSet && rulesOf(limitSet).find((each) => each.name === measured)?.parameters.fraction;
+  const version = wish && limitSet && versionOf(limitSet, wish, of === undefined ? undefined : String(of));
   return (
     <section aria-label="Rule on top" className="text-[13px]">
       <h2 className="pb-0.5">Rule on top</h2>
@@ -195,7 +220,9 @@ export function RulePanel({
             </Button>
           </span>
           {!version && wish && (
-            <p className="text-soft">These limits have no rule on top: choose a set that has one to keep a version.</p>
+            <p className="text-soft">
+              These limits say nothing of what was measured: choose a set that does to keep a version.
+            </p>
           )}
         </div>
       )}

@@ -80,6 +80,9 @@ export function ruleOf(assessment: Assessment): RuleOnTop {
   };
 }
 
+/** Whether it is about the mean that runs are held against. */
+export const isMean = (judgement: Assessment["judgements"][number]) =>
+  judgement.figure === "mean_24h" || judgement.figure === "twa_shift";
+
 /** The limit that a mean of a run is held against: the first rule about one. */
-export const meanLimit = (assessment: Assessment) =>
-  assessment.judgements.find((j) => j.figure === "mean_24h" || j.figure === "twa_shift")?.steps.at(-1)?.value ?? null;
+export const meanLimit = (assessment: Assessment) => assessment.judgements.find(isMean)?.steps.at(-1)?.value ?? null;
