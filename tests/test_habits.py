@@ -57,6 +57,7 @@ WEB: dict[str, set[str]] = {
 }
 # Which screens use parts of which; never the other way round.
 FEATURES: dict[str, set[str]] = {
+    "bench": {"sensors"},
     "hand-out": {"people", "settings"},
     "people": {"review"},
     "recorders": {"plan", "settings"},

@@ -3,9 +3,29 @@
 import math
 import unittest
 
-from kumpel.core.check_rules import Allowed, factor_trend, judge
+from kumpel.core.check_rules import Allowed, DriftAllowed, Steady, factor_trend, judge
 
 SPAN = Allowed("EN 45544-4:2016, 7.4", share=0.1, amount=0.1)
+
+
+class Steadiness(unittest.TestCase):
+    def test_all_of_the_last_seconds_within_the_band(self) -> None:
+        """The last 3 s of 50, 80, 51, 52, 51.5, 52: (51 + 52 + 51.5 + 52) / 4 = 51.625, 1 apart."""
+        at, values = [0.0, 1.0, 2.0, 3.0, 4.0, 5.0], [50.0, 80.0, 51.0, 52.0, 51.5, 52.0]
+        self.assertEqual(Steady(1.0, 3.0).mean(at, values), 51.625)
+        self.assertIsNone(Steady(0.9, 3.0).mean(at, values))
+        self.assertIsNone(Steady(1.0, 4.0).mean(at, values))
+        self.assertIsNone(Steady(100.0, 6.0).mean(at, values))
+        self.assertIsNone(Steady(1.0, 3.0).mean(at, [*values[:-1], math.nan]))
+        self.assertIsNone(Steady(1.0, 3.0).mean([], []))
+
+    def test_drift_is_from_how_it_was_left_to_how_it_was_found(self) -> None:
+        half = DriftAllowed(0.5, "")
+        self.assertEqual(half.too_far(-0.2, 0.4), 0.6)
+        self.assertEqual(half.too_far(0.4, -0.2), -0.6)
+        # Just 0.5, though 94.5 - 94.0 is not exactly that in binary numbers with 0.1 on each side.
+        self.assertIsNone(half.too_far(0.1, 0.6))
+        self.assertIsNone(half.too_far(math.nan, 0.6))
 
 
 class Judging(unittest.TestCase):

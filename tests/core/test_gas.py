@@ -97,6 +97,10 @@ class Figures(unittest.TestCase):
         made = recording(co=np.full(480, 10.0), no2=np.full(480, 0.3))
         found = reviewed(made, Review(options={"additive": "co, no2"}))
         self.assertAlmostEqual(found.figure("additive_index").value, 1.1)
+        # They do not act alike: the sum is stricter than it needs to be, and that is said.
+        self.assertIn("not-alike", [each.code for each in found.quality.findings])
+        alike = reviewed(made, Review(options={"additive": "no2,so2"}))
+        self.assertNotIn("not-alike", [each.code for each in alike.quality.findings])
         self.assertIs(found.verdict, Verdict.ABOVE)
         self.assertIs(reviewed(made).verdict, Verdict.WITHIN)
         missing = reviewed(made, Review(options={"additive": "co,nh3"}))
