@@ -19,6 +19,7 @@ class SigningIn(ServerTest):
         paths = json.loads(httpx.get(f"{self.address}/api/openapi.json", verify=False, timeout=60).text)["paths"]
         open_to_all = {"/api/state", "/api/sign-in", "/api/sign-out", "/api/first-administrator"}
         open_to_all.add("/api/calendar/{word}.ics")  # opened by its word: tests/services/test_plan.py
+        open_to_all |= {"/api/wall/screen", "/api/wall/screen/stream"}  # the same: tests/web/test_wall.py
         for path, operations in paths.items():
             for method in operations:
                 if path in open_to_all:

@@ -16,7 +16,7 @@ from kumpel.kinds.limit_sets import shipped
 from kumpel.standins import dust_signal
 from kumpel.standins.dust_signal import Runs, make
 
-GENERAL, _, AIR, STRETCHES = shipped("kumpel.kinds.dust")
+GENERAL, AIR, STRETCHES, _ = shipped("kumpel.kinds.dust")
 
 
 def counting(limits: LimitSet, guideline: float, fraction: str) -> LimitSet:

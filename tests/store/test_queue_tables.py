@@ -64,6 +64,13 @@ class Upgrade(DatabaseTest):
             self.assertEqual(self.shape(connection), new)
             self.assertEqual(queue_tables.upgrade(connection), [], "a second time there is nothing to do")
 
+    def test_each_step_is_there_for_others_when_the_steps_are_done(self) -> None:
+        with database.engine(self.url).connect() as connection, database.engine(self.url).connect() as other:
+            self.older(connection)
+            self.assertGreater(len(queue_tables.upgrade(connection)), 1)
+            # Before the first connection commits anything more.
+            self.assertTrue(queue_tables.is_newest(other))
+
     def test_two_at_once_take_each_step_once(self) -> None:
         with database.engine(self.url).connect() as connection:
             new = self.shape(connection)

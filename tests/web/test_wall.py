@@ -11,7 +11,7 @@ from sqlmodel import select
 
 from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.kinds.registry import KINDS
-from kumpel.store.tables import HandOver, Recorder, Setup, WallMark
+from kumpel.store.tables import HandOver, Recorder, Setup, Token, WallMark, now
 from tests.web.browser import BrowserTest
 
 CREW = (
@@ -87,6 +87,32 @@ class TheWall(BrowserTest):
             [m.text for m in self.db.exec(select(WallMark).order_by(WallMark.id)).all()],
             ["Runa Halvorsen has called", "blast"],
         )
+
+    def test_a_screen_with_an_address_of_its_own_shows_the_wall_until_it_ends(self) -> None:
+        self.crew()
+        page = self.open()
+        page.get_by_role("button", name="For a screen …").click()
+        dialog = page.get_by_role("dialog")
+        dialog.get_by_label("Which screen").fill("at the barrier")
+        dialog.get_by_role("button", name="Make an address").click()
+        address = dialog.get_by_label("Open this on the screen").input_value()
+        screen = self.open_page()
+        screen.goto(address)
+        tiles = screen.get_by_role("region", name="Who is out now").get_by_role("listitem")
+        expect(tiles.filter(has_text="Asha Rao")).to_contain_text(re.compile(r"heard \d+ s ago"), timeout=30_000)
+        expect(screen.get_by_role("button", name="Mark …")).to_have_count(0)
+        # Nothing else is opened by it.
+        self.assertEqual(screen.request.get(f"{self.address}/api/people").status, 401)
+        self.db.rollback()
+        token = self.db.exec(select(Token).where(Token.what == "wall")).one()
+        token.until = now()
+        self.db.add(token)
+        self.db.commit()
+        self.assertEqual(
+            screen.request.get(f"{self.address}/api/wall/screen?word={address.partition('#')[2]}").status, 403
+        )
+        screen.reload()
+        expect(screen.get_by_role("alert").first).to_contain_text("opens nothing any more")
 
     def test_silence_is_louder_than_a_value_and_so_is_a_server_that_is_away(self) -> None:
         ensemble = self.crew()

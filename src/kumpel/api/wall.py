@@ -6,24 +6,25 @@ import asyncio
 import json
 import logging
 import threading
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from contextlib import closing
-from typing import Any
+from datetime import datetime, timedelta
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from sqlmodel import Session as Db
 from sqlmodel import select
 from sse_starlette import EventSourceResponse, ServerSentEvent
 
 from kumpel.api import schemas
 from kumpel.api.dependencies import Database, SignedIn, Who
-from kumpel.services.ground import settings
-from kumpel.services.ground.accounts import Browser, still_signed_in
-from kumpel.services.ground.problems import ProblemError
+from kumpel.services.ground import settings, tokens
+from kumpel.services.ground.accounts import still_signed_in
+from kumpel.services.ground.problems import ForbiddenError, ProblemError
 from kumpel.services.recorders import wall, wall_marks
 from kumpel.services.recorders.wall import COURSE_S, COURSE_STEP_S, Note
 from kumpel.store.database import engine
-from kumpel.store.tables import Team, now
+from kumpel.store.tables import Team, Token, now
 
 router = APIRouter(tags=["wall"])
 log = logging.getLogger("kumpel.wall")
@@ -41,7 +42,8 @@ class WallFeed:
         self._tiles: dict[int, dict[str, Any]] = {}
         self._thread: threading.Thread | None = None
 
-    async def notes(self, browser: Browser) -> AsyncIterator[ServerSentEvent]:
+    async def notes(self, until: datetime, still: Callable[[Db], bool]) -> AsyncIterator[ServerSentEvent]:
+        """What the wall tells, as long as whoever looks on `still` may."""
         mine: asyncio.Queue[str] = asyncio.Queue(MOST_WAITING)
         loop = asyncio.get_running_loop()
         if self._tiles:
@@ -52,18 +54,18 @@ class WallFeed:
             self._thread.start()
         asked_s = loop.time()
         try:
-            while browser.until > now():
+            while until > now():
                 yield ServerSentEvent(data=await mine.get())
                 if loop.time() - asked_s >= LOOK_AGAIN_S:
                     asked_s = loop.time()
-                    if not await asyncio.to_thread(self._signed_in, browser):
+                    if not await asyncio.to_thread(self._may, still):
                         return
         finally:
             self._open.discard(mine)
 
-    def _signed_in(self, browser: Browser) -> bool:
+    def _may(self, still: Callable[[Db], bool]) -> bool:
         with Db(engine(self._url)) as db:
-            return bool(still_signed_in(db, [browser]))
+            return still(db)
 
     def _listen(self, loop: asyncio.AbstractEventLoop) -> None:
         pause = threading.Event()
@@ -126,24 +128,88 @@ async def stream(request: Request, browser: SignedIn) -> EventSourceResponse:
     """A stream: first `all` who wear a recorder now, then the `tiles` that changed, each with `now` by the server's clock. Nothing of it
     is stored."""
     feed: WallFeed = request.app.state.wall
-    return EventSourceResponse(feed.notes(browser))
+    return EventSourceResponse(feed.notes(browser.until, lambda db: bool(still_signed_in(db, [browser]))))
+
+
+@router.get("/wall/links")
+def wall_links(db: Database, who: Who) -> list[schemas.WallLink]:
+    """The addresses of the wall for screens that whoever asks has made, and that are not over."""
+    return [_link(row) for row in tokens.of_account(db, who.id or 0, tokens.WALL)]
+
+
+@router.post("/wall/links", status_code=201)
+def make_wall_link(wish: schemas.NewWallLink, db: Database, who: Who) -> schemas.WallLink:
+    """An address that shows the wall on a screen without a sign-in, and nothing else, for so many hours; it is shown once."""
+    until = now() + timedelta(hours=wish.hours)
+    row, word = tokens.make(db, tokens.WALL, who.id or 0, named=True, name=wish.name, until=until)
+    # After the "#" no browser sends it, and no log keeps it.
+    return _link(row, f"/screen#{word}")
+
+
+@router.delete("/wall/links/{link_id}", status_code=204)
+def end_wall_link(link_id: int, db: Database, who: Who) -> None:
+    """From now on it shows nothing."""
+    tokens.remove(db, link_id, who.id or 0)
+
+
+def _link(row: Token, address: str = "") -> schemas.WallLink:
+    return schemas.WallLink(
+        id=row.id or 0, name=row.name, until=row.until or now(), used_at=row.used_at, address=address
+    )
+
+
+Word = Annotated[str, Query(min_length=20, max_length=100)]
+
+
+@router.get("/wall/screen")
+def screen(word: Word, db: Database) -> schemas.WallScreen:
+    """Until when the address of a screen shows the wall, and whom it says to call."""
+    row = tokens.opened_by(db, tokens.WALL, word)
+    return schemas.WallScreen(until=row.until or now(), calls=_calls(db))
+
+
+@router.get(
+    "/wall/screen/stream",
+    response_class=EventSourceResponse,
+    responses={200: {"content": {"text/event-stream": {}}}},
+)
+async def screen_stream(word: Word, request: Request) -> EventSourceResponse:
+    """As the stream of the wall, for a screen with an address of its own."""
+    feed: WallFeed = request.app.state.wall
+
+    def until(db: Db) -> datetime:
+        return tokens.opened_by(db, tokens.WALL, word).until or now()
+
+    def still(db: Db) -> bool:
+        try:
+            return until(db) > now()
+        except ForbiddenError:
+            return False
+
+    def opened() -> datetime:
+        with Db(engine(request.app.state.config.database_url)) as db:
+            return until(db)
+
+    return EventSourceResponse(feed.notes(await asyncio.to_thread(opened), still))
 
 
 @router.get("/wall/calls")
 def calls(db: Database, who: Who) -> schemas.WallCalls:
     """Whom to call, by team."""
+    return schemas.WallCalls(calls=_calls(db))
+
+
+def _calls(db: Db) -> list[schemas.WallCall]:
     teams = ["", *db.exec(select(Team.name).order_by(Team.name)).all()]
     held = settings.chosen(db)
-    return schemas.WallCalls(
-        calls=[
-            schemas.WallCall(
-                team=team,
-                call=str(settings.value_in(held, settings.WALL_CALL, team=team) or ""),
-                worse=str(settings.value_in(held, settings.WALL_WORSE, team=team) or ""),
-            )
-            for team in teams
-        ]
-    )
+    return [
+        schemas.WallCall(
+            team=team,
+            call=str(settings.value_in(held, settings.WALL_CALL, team=team) or ""),
+            worse=str(settings.value_in(held, settings.WALL_WORSE, team=team) or ""),
+        )
+        for team in teams
+    ]
 
 
 @router.get("/wall/marks")

@@ -55,17 +55,19 @@ def upgrade(connection: Connection) -> list[str]:
 
 def _take(connection: Connection, script: str, name: str) -> None:
     raw: Any = connection.connection.driver_connection
+    # SQLAlchemy knows of no transaction that it has not begun itself: its own commit would leave this one open, and whoever waits for
+    # the lock of `migrate` would go on from what was there before.
     # Its scripts are full of % and :, which are for nobody else to read.
     try:
         raw.execute(script)
     except UnsafeNewEnumValueUsage:
         # It uses a word that it adds itself, which needs a commit in between.
-        connection.rollback()
+        raw.rollback()
         for statement in statements(script):
             raw.execute(statement)
-            connection.commit()
+            raw.commit()
     raw.execute(sql.SQL("comment on table procrastinate_jobs is {}").format(sql.Literal(name)))
-    connection.commit()
+    raw.commit()
 
 
 _PIECE = re.compile(r"\$(\w*)\$.*?\$\1\$|'(?:[^']|'')*'|--[^\n]*|/\*.*?\*/|;|.", re.DOTALL)

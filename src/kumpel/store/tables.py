@@ -1175,4 +1175,5 @@ class Token(SQLModel, table=True):
     made_at: datetime = Field(default_factory=now, sa_column=_time())
     used_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
     removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
+    until: datetime | None = Field(default=None, sa_column=_time(nullable=True))
     __table_args__ = (CheckConstraint("octet_length(hash) = 32", name="token_hash"),)

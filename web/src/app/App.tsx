@@ -72,7 +72,23 @@ async function stateIn(queries: QueryClient) {
   return state;
 }
 
+/** What the address of a screen opens, without a sign-in: the wall alone. */
+function Screen() {
+  const word = window.location.hash.slice(1);
+  return (
+    <div id="screen" className="h-dvh">
+      <Suspense fallback={<Loading view="The wall" what="the wall" />}>
+        <WallPage word={word} />
+      </Suspense>
+    </div>
+  );
+}
+
 export function App() {
+  return window.location.pathname === "/screen" ? <Screen /> : <Signed />;
+}
+
+function Signed() {
   const queries = useQueryClient();
   const state = useQuery({ queryKey: ["state"], queryFn: () => stateIn(queries) });
   // Who was signed in last stays on the screen, with everything typed, while somebody signs in again over it.

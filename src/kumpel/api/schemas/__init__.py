@@ -255,7 +255,17 @@ from kumpel.api.schemas.sessions import (
 from kumpel.api.schemas.site import KeptSetting, Settings, SettingWish, SettingWord
 from kumpel.api.schemas.spot import NewSpotNote, SpotFigure, SpotLook, SpotNote
 from kumpel.api.schemas.taking_in import Bay, Begun, Clear, Cleared, Found, Stopped, TakeIn, TakeInWish
-from kumpel.api.schemas.wall import NewMark, WallAnswer, WallCall, WallCalls, WallMark, WallMarks
+from kumpel.api.schemas.wall import (
+    NewMark,
+    NewWallLink,
+    WallAnswer,
+    WallCall,
+    WallCalls,
+    WallLink,
+    WallMark,
+    WallMarks,
+    WallScreen,
+)
 from kumpel.api.schemas.yard import (
     Arrangement,
     BestLap,
@@ -470,6 +480,7 @@ __all__ = [
     "NewRule",
     "NewSpotNote",
     "NewVehicle",
+    "NewWallLink",
     "NotOver",
     "Noted",
     "Number",
@@ -584,8 +595,10 @@ __all__ = [
     "WallAnswer",
     "WallCall",
     "WallCalls",
+    "WallLink",
     "WallMark",
     "WallMarks",
+    "WallScreen",
     "Why",
     "WriteOnly",
     "Years",

@@ -46,6 +46,29 @@ class WallCall(BaseModel):
     worse: str
 
 
+class NewWallLink(BaseModel):
+    """An address of the wall for a screen, for so many hours."""
+
+    model_config = example(name="screen at the barrier", hours=12)
+    name: Line = Field("", max_length=120)
+    hours: int = Field(12, ge=1, le=168)
+
+
+class WallLink(BaseModel):
+    """`address` is told once, when it is made: what opens it is not kept."""
+
+    id: int
+    name: str
+    until: datetime
+    used_at: datetime | None
+    address: str = ""
+
+
+class WallScreen(BaseModel):
+    until: datetime
+    calls: list[WallCall]
+
+
 class WallCalls(BaseModel):
     """For each team, and for everybody (an empty name)."""
 

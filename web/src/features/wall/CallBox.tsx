@@ -19,7 +19,8 @@ export function CallBox({
   /** Others whose alarm waits behind this one. */
   more: Tile[];
   calls: Schemas["WallCall"][];
-  onAnswer: (tile: Tile) => void;
+  /** None on a screen that only shows. */
+  onAnswer?: ((tile: Tile) => void) | undefined;
 }) {
   const { call } = callOf(calls, tile.team);
   return (
@@ -35,7 +36,7 @@ export function CallBox({
         {tile.token}, {tile.words || "alarm"}
         {tile.place && `, ${tile.place}`}
       </p>
-      <Button onClick={() => onAnswer(tile)}>I have called, sound off</Button>
+      {onAnswer && <Button onClick={() => onAnswer(tile)}>I have called, sound off</Button>}
       {more.length > 0 && <p className="text-[13px]">then {more.map((t) => t.person).join(", ")}</p>}
     </section>
   );

@@ -112,7 +112,8 @@ export const TileView = memo(function TileView({
   standing: Standing;
   /** Whole seconds: ages count up, nothing else moves with it. */
   nowS: number;
-  onMark: (tile: Tile) => void;
+  /** None on a screen that only shows. */
+  onMark?: ((tile: Tile) => void) | undefined;
 }) {
   const lead = tile.figures.find((f) => f.channel === tile.lead) ?? tile.figures[0];
   // Of many the last one: of gas that is the oxygen.
@@ -131,9 +132,10 @@ export const TileView = memo(function TileView({
         <b className="min-w-0 flex-1 truncate font-narrow font-medium text-[21px]">{tile.person}</b>
         <button
           type="button"
-          title={`Mark something for ${tile.person}`}
+          title={onMark && `Mark something for ${tile.person}`}
+          disabled={!onMark}
           className="min-h-7 rounded-full bg-[#f0e2c4] px-2.5 font-semibold text-[#5b430f] text-[13px]"
-          onClick={() => onMark(tile)}
+          onClick={() => onMark?.(tile)}
         >
           {tile.token}
         </button>

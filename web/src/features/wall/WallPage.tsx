@@ -8,11 +8,14 @@ import { clock, day, moment } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
 import { CallBox, callOf } from "./CallBox";
 import { LOST_AFTER_S, type Standing, standingOf, type Tile, useFeed, useTiles } from "./feed";
+import { ScreenLinks } from "./ScreenLinks";
 import { Sound } from "./sound";
 import { SHAPE, span, TileView } from "./TileView";
 
 const MOST_ON_PAGE = 12;
 const PAGE_S = 12;
+/** A screen asks so often whether its address still shows the wall. */
+const SCREEN_MS = 60_000;
 const STATES: [Standing, string][] = [
   ["alarm", "alarm"],
   ["silent", "silent"],
@@ -45,16 +48,32 @@ function pagesOf(tiles: Tile[]): Tile[][] {
   return pages;
 }
 
-/** Recorders worn now: value against alarm, age of the last word, silence louder than a value, whom to call. */
-export default function WallPage() {
-  const feed = useFeed();
+/** Recorders worn now: value against alarm, age of the last word, silence louder than a value, whom to call. A screen with an address of its
+ * own (`word`) shows the same, and changes nothing. */
+export default function WallPage({ word }: { word?: string }) {
+  const feed = useFeed(word && `/api/wall/screen/stream?word=${encodeURIComponent(word)}`);
   const tiles = useTiles(feed);
   const nowS = useSeconds(feed.now);
   const isLost = feed.come && feed.quietS() > LOST_AFTER_S;
   const queries = useQueryClient();
   const { fail } = useNotices();
-  const calls = useQuery({ queryKey: ["wall", "calls"], queryFn: () => ask(api.GET("/api/wall/calls")) });
-  const marks = useQuery({ queryKey: ["wall", "marks"], queryFn: () => ask(api.GET("/api/wall/marks")) });
+  const calls = useQuery({
+    queryKey: ["wall", "calls"],
+    queryFn: () => ask(api.GET("/api/wall/calls")),
+    enabled: word === undefined,
+  });
+  const marks = useQuery({
+    queryKey: ["wall", "marks"],
+    queryFn: () => ask(api.GET("/api/wall/marks")),
+    enabled: word === undefined,
+  });
+  const screen = useQuery({
+    queryKey: ["wall", "screen", word],
+    queryFn: () => ask(api.GET("/api/wall/screen", { params: { query: { word: word ?? "" } } })),
+    enabled: word !== undefined,
+    refetchInterval: SCREEN_MS,
+  });
+  const whom = (word === undefined ? calls.data?.calls : screen.data?.calls) ?? [];
   const told = (found: Awaited<ReturnType<typeof sent>>) => queries.setQueryData(["wall", "marks"], found);
   const sent = (text: string, recorder: number | null) =>
     ask(api.POST("/api/wall/marks", { body: { text, ...(recorder === null ? {} : { recorder_id: recorder }) } }));
@@ -145,14 +164,28 @@ export default function WallPage() {
             >
               {isLoud ? "sound on" : "sound off: switch it on"}
             </Button>
-            <Button size="small" onClick={() => setMarking("all")}>
-              Mark …
-            </Button>
-            <Link to="/recorders" className="min-h-6 text-act hover:underline">
-              Close the wall
-            </Link>
+            {word === undefined ? (
+              <>
+                <Button size="small" onClick={() => setMarking("all")}>
+                  Mark …
+                </Button>
+                <ScreenLinks />
+                <Link to="/recorders" className="min-h-6 text-act hover:underline">
+                  Close the wall
+                </Link>
+              </>
+            ) : (
+              screen.data && (
+                <span className="text-[13px] text-soft">this screen until {moment(screen.data.until)}</span>
+              )
+            )}
           </span>
         </header>
+        {screen.isError && (
+          <p role="alert" className="mb-2 rounded-lg border-2 border-ink px-4 py-2 text-[16px]">
+            {screen.error.message}
+          </p>
+        )}
         {isLost && (
           <p
             role="alert"
@@ -182,7 +215,7 @@ export default function WallPage() {
                   tile={tile}
                   standing={standing.get(tile.recorder) ?? "silent"}
                   nowS={nowS}
-                  onMark={onMark}
+                  onMark={word === undefined ? onMark : undefined}
                 />
               ))}
             </ul>
@@ -219,7 +252,12 @@ export default function WallPage() {
         className="grid content-start gap-3 overflow-auto border-line bg-panel px-4 py-3 min-[900px]:border-l"
       >
         {first ? (
-          <CallBox tile={first} more={unanswered.slice(1)} calls={calls.data?.calls ?? []} onAnswer={answer.mutate} />
+          <CallBox
+            tile={first}
+            more={unanswered.slice(1)}
+            calls={whom}
+            onAnswer={word === undefined ? answer.mutate : undefined}
+          />
         ) : (
           alarms.map((tile) => (
             <p key={tile.recorder} className="rounded-lg border border-above px-3 py-2">
@@ -228,7 +266,7 @@ export default function WallPage() {
           ))
         )}
         {silent.map((tile) => {
-          const { call } = callOf(calls.data?.calls ?? [], tile.team);
+          const { call } = callOf(whom, tile.team);
           return (
             <section
               key={tile.recorder}
@@ -243,8 +281,8 @@ export default function WallPage() {
             </section>
           );
         })}
-        <Worse teams={[...new Set(tiles.map((t) => t.team))]} calls={calls.data?.calls ?? []} />
-        <section aria-label="Marks">
+        <Worse teams={[...new Set(tiles.map((t) => t.team))]} calls={whom} />
+        <section aria-label="Marks" hidden={word !== undefined}>
           <h2 className="pb-1">Marks</h2>
           <ul className="text-[13px]">
             {marks.data?.marks.slice(0, 12).map((m) => (

@@ -104,13 +104,13 @@ function merged(tile: Tile, change: Partial<Tile> | undefined): Tile {
 }
 
 /** Follows the wall as long as the page is shown; comes back by itself. */
-export function useFeed(): Feed {
+export function useFeed(address = "/api/wall/stream"): Feed {
   const feed = useMemo(() => new Feed(), []);
   useEffect(() => {
     let source: EventSource | null = null;
     let again: number | undefined;
     const open = () => {
-      source = new EventSource("/api/wall/stream");
+      source = new EventSource(address);
       source.onmessage = (event) => feed.take(JSON.parse(event.data) as Note);
       source.onerror = () => {
         source?.close();
@@ -131,7 +131,7 @@ export function useFeed(): Feed {
       window.clearTimeout(again);
       window.clearInterval(watch);
     };
-  }, [feed]);
+  }, [feed, address]);
   return feed;
 }
 
