@@ -142,7 +142,7 @@ def make_wall_link(wish: schemas.NewWallLink, db: Database, who: Who) -> schemas
     """An address that shows the wall on a screen without a sign-in, and nothing else, for so many hours; it is shown once."""
     until = now() + timedelta(hours=wish.hours)
     row, word = tokens.make(db, tokens.WALL, who.id or 0, named=True, name=wish.name, until=until)
-    # After the "#" no browser sends it, and no log keeps it.
+    # After the "#" it is in no request for the page itself, nor in what a page tells another where it came from.
     return _link(row, f"/screen#{word}")
 
 

@@ -85,7 +85,9 @@ def _steady(url: str, recorder: Recorder, row: dict[str, object], steady: Steady
                 return mean
             if at_s[-1] > steady.for_s + PATIENCE_S:
                 break
-    last = [v for at, v in zip(at_s, values, strict=True) if at >= at_s[-1] - steady.for_s and math.isfinite(v)]
+    # A link that ends without a value leaves nothing to look at.
+    since_s = (at_s[-1] if at_s else 0.0) - steady.for_s
+    last = [v for at, v in zip(at_s, values, strict=True) if at >= since_s and math.isfinite(v)]
     unit, decimals = str(row["unit"]), max(int(str(row["decimals"])), 1)
     between = (
         f"between {shown(min(last), decimals)} and {shown(max(last), decimals)} {unit}" if last else "not measured"
