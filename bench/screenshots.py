@@ -123,12 +123,6 @@ def pressure(page: Page) -> None:
         page.keyboard.press("ArrowDown")
 
 
-def compare(page: Page) -> None:
-    """The same day beside the one before the second medicine."""
-    page.get_by_role("link", name="Compare with another recording").click()
-    page.get_by_role("region", name="What changed").wait_for()
-
-
 def laps(page: Page) -> None:
     """A driver's session: the spun lap left out, a lap against the best, the stretch that costs most."""
     page.get_by_role("button", name=re.compile("Jonas Tveter")).first.click()
@@ -145,16 +139,40 @@ def laps(page: Page) -> None:
     page.get_by_role("slider", name="Place on the course").focus()
 
 
-def sensors(page: Page) -> None:
-    """A logger whose wheel is turned by itself: the first position captured, the live values coming."""
-    row = page.get_by_role("row").filter(has_text="Logger, kart K-1")
-    row.get_by_role("link").first.click()
-    for words, raw in (("straight ahead", re.compile(r"2\.4\d\d")), ("turned right", re.compile(r"3\.9\d\d"))):
-        held = page.get_by_role("row").filter(has_text=words).filter(has_text="steady").filter(has_text=raw)
-        held.wait_for(timeout=60_000)
-        page.keyboard.press("Space")
-        page.get_by_role("row").filter(has_text=words).filter(has_text="captured").wait_for()
-    page.wait_for_timeout(2500)
+def waiting(page: Page, words: str) -> None:
+    """The first that waits for a look and says so."""
+    row = page.get_by_role("navigation", name="Waiting for a look").get_by_role("button").filter(has_text=words).first
+    row.click()
+
+
+def night(page: Page) -> None:
+    """An episode of a night closely, the one before dropped."""
+    waiting(page, "Jaw muscle")
+    page.get_by_role("region", name="The night").wait_for()
+    page.keyboard.press("Enter")
+    page.get_by_role("region", name="The episode closely").wait_for()
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("ArrowRight")
+
+
+def oximetry(page: Page) -> None:
+    waiting(page, "Oximetry")
+    page.get_by_role("region", name="The night").wait_for()
+
+
+def training(page: Page) -> None:
+    """A run over its course, a place of it under the pointer."""
+    waiting(page, "Training")
+    lanes = page.get_by_role("region", name="Over the way").get_by_role("application")
+    box = lanes.bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + box["width"] * 0.6, box["y"] + 60)
+
+
+def resuscitation(page: Page) -> None:
+    """The first shock of a case, to scale."""
+    waiting(page, "Resuscitation")
+    page.get_by_role("region", name="ECG to scale").wait_for()
 
 
 def nothing(page: Page) -> None:
@@ -170,17 +188,6 @@ def person(page: Page) -> None:
     for key in ("ArrowDown", "ArrowDown", "Space", "ArrowDown", "Space"):
         page.keyboard.press(key)
     page.get_by_role("heading", name="Petter Lunde").click()
-
-
-def group(page: Page) -> None:
-    page.get_by_role("link", name=re.compile("^Crusher hall operators")).first.click()
-    page.get_by_role("heading", name="Everybody on one scale").wait_for()
-
-
-def many(page: Page) -> None:
-    """All that are signed, before they are issued."""
-    page.get_by_role("link", name=re.compile("in one go")).click()
-    page.get_by_role("img", name=re.compile("Page 1 of the report")).wait_for()
 
 
 def copying(page: Page) -> None:
@@ -204,16 +211,16 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("review-gas", "/review", gas),
     ("review-dust", "/review", dust),
     ("review-pressure", "/review", pressure),
-    ("review-compare", "", compare),
     ("review-laps", "/review", laps),
+    ("review-night", "/review", night),
+    ("review-oximetry", "/review", oximetry),
+    ("review-training", "/review", training),
+    ("review-resuscitation", "/review", resuscitation),
     ("report", "/report", nothing),
     ("sessions", "/sessions", nothing),
     ("people", "/people", person),
-    ("group", "/groups", group),
     ("plan", "/plan", nothing),
-    ("reports", "/report", many),
     ("recorders", "/recorders", board),
-    ("sensors", "/recorders?as=list", sensors),
     ("limits", "/limits?set=noise", copying),
     ("wall", "/wall", wall),
     ("bench", "/bench", bench),

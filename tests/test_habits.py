@@ -61,6 +61,7 @@ FEATURES: dict[str, set[str]] = {
     "hand-out": {"people", "settings"},
     "people": {"review"},
     "recorders": {"plan", "settings"},
+    "report": {"plan"},
     "review": {"settings"},
     "take-in": {"settings"},
 }

@@ -8,6 +8,7 @@ import numpy as np
 
 from kumpel.core.assessment import Assessment, Verdict
 from kumpel.core.jaw_muscle.assess import assess
+from kumpel.core.jaw_muscle.close_up import close_up
 from kumpel.core.jaw_muscle.muscle import (
     EMG_LIMITS,
     Activity,
@@ -22,6 +23,7 @@ from kumpel.core.jaw_muscle.muscle import (
     reference_clench,
     united,
 )
+from kumpel.core.jaw_muscle.signals import signals_of
 from kumpel.core.recording import Channel, Recording
 from kumpel.core.review import Review, Stretch
 from kumpel.kinds.limit_sets import shipped
@@ -306,6 +308,27 @@ class AgainstTheSignal(unittest.TestCase):
             reviewed(
                 Recording("jaw_muscle", 0.0, 0, {"emg.left": emg(np.zeros(2000))}), Review(options={"threshold": 0})
             )
+
+
+class Closely(unittest.TestCase):
+    def test_what_is_worked_out_of_some_seconds_is_what_the_whole_night_says(self) -> None:
+        """RMS within a hundredth of that of the whole night, the same beats to the millisecond; before the start there is nothing."""
+        made = make(Night(3, 900.0, groups=usual_groups(3, 900.0, 60))).recording
+        whole = signals_of(made)
+        for start in (250.0, 600.0):
+            found = close_up(made, Review(), start, start + 29.0)
+            self.assertEqual([curve.key for curve in found.curves], ["rms.left", "rms.right"])
+            for curve in found.curves:
+                rms = whole.sides[curve.key.removeprefix("rms.")].rms
+                first = round(curve.start_s / curve.step_s)
+                self.assertEqual((first, len(curve.values)), (round(start * 100), 2900))
+                np.testing.assert_allclose(curve.values, rms[first : first + 2900], rtol=0.01, atol=0.05)
+            [beats] = found.moments
+            assert whole.beats is not None
+            at = whole.beats.at_s[(whole.beats.at_s >= start) & (whole.beats.at_s <= start + 29.0)]
+            np.testing.assert_allclose(beats.at_s, at, atol=0.002)
+            self.assertLess(float(np.isnan(beats.values).mean()), 0.2)
+        self.assertEqual([len(c.values) for c in close_up(made, Review(), 890.0, 915.0).curves], [1000, 1000])
 
 
 if __name__ == "__main__":

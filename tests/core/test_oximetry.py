@@ -33,6 +33,58 @@ def with_fall(depth: float, low_s: int, before: int = 300, after: int = 300, lev
     return np.concatenate([np.full(before, level), np.full(low_s, level - depth), np.full(after, level)])
 
 
+class Artefacts(unittest.TestCase):
+    def test_each_is_named_by_its_rule_and_given_back_it_counts(self) -> None:
+        """Five hours at 96 %, a minute at 45 % in them: left out by rule; given back it is 60 s of 18,000 s below 90 %, a third of a percent."""
+        values = np.full(18_000, 96.0)
+        values[9000:9060] = 45.0
+        plain = reviewed(recording(values))
+        [event] = [each for each in plain.events if each.code == "artefact"]
+        self.assertEqual((event.at_s, event.end_s, event.text, event.kept), (9000, 9060, "below 50 %, 60 s", False))
+        self.assertEqual(plain.figure("t90").value, 0.0)
+        self.assertEqual(plain.figure("lowest").value, 96.0)
+        back = reviewed(recording(values), Review(kept=("artefact@9000.0+60.000",)))
+        [event] = [each for each in back.events if each.code == "artefact"]
+        self.assertTrue(event.kept)
+        self.assertAlmostEqual(back.figure("t90").value, 100 * 60 / 18_000)
+        self.assertEqual(back.figure("lowest").value, 45.0)
+        self.assertEqual(back.figure("odi4").value, 1 / 5)
+        again = assess(recording(values), Review(kept=("artefact@9000.0+60.000",)), SCREENING).recorded
+        self.assertEqual(again.figure("lowest").value, 96.0, "as recorded nothing is given back")
+
+    def test_what_was_not_measured_or_off_the_finger_is_no_artefact(self) -> None:
+        values = np.full(18_000, 96.0)
+        values[100:200] = np.nan
+        off = np.zeros(18_000)
+        off[300:400] = 1
+        self.assertEqual([e for e in reviewed(recording(values, probe_off=off)).events if e.code == "artefact"], [])
+
+
+class Tables(unittest.TestCase):
+    def test_the_index_of_an_hour_is_over_its_valid_time(self) -> None:
+        """From 22:00 on the wall (start 21:00 UTC + 60 min): half of the first hour is off, with two falls in the other half: 4 an hour."""
+        values = np.full(4 * 3600, 96.0)
+        for at in (2400, 3000):
+            values[at : at + 20] = 92.0
+        off = np.zeros(len(values))
+        off[:1800] = 1
+        made = recording(values, probe_off=off)
+        made = Recording("oximetry", 1_795_122_000.0, 60, made.channels)
+        first = reviewed(made).table("hours").rows[0]
+        self.assertEqual(first[:6], (0.0, 30.0, 2.0, 4.0, 2.0, 4.0))
+        self.assertEqual(len(reviewed(made).table("hours").rows), 4)
+
+    def test_by_the_position_of_the_body(self) -> None:
+        values = np.full(4 * 3600, 96.0)
+        values[3000:3020] = 92.0
+        position = np.where(np.arange(len(values)) < 7200, 1.0, 3.0)
+        rows = {row[0]: row for row in reviewed(recording(values, position=position)).table("positions").rows}
+        self.assertEqual(rows["on the back"][1:4], (120.0, 1.0, 0.5))
+        self.assertEqual(rows["on the right side"][1:4], (120.0, 0.0, 0.0))
+        without = reviewed(recording(values))
+        self.assertNotIn("positions", [table.key for table in without.tables])
+
+
 class Falls(unittest.TestCase):
     def test_depth_at_the_edge(self) -> None:
         self.assertEqual(len(desaturations(with_fall(3, 20), 1, 3)), 1)

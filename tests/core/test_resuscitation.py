@@ -72,10 +72,20 @@ class Figures(unittest.TestCase):
         alone = reviewed(case(shocks=(5.0,)))
         self.assertTrue(math.isnan(alone.figure("before_shock").value))
 
+    def test_pauses_around_shocks_are_told_from_those_without(self) -> None:
+        """Trains end at 19.5, 39.5 and 64.5 s; a shock at 23 s lies in the first pause (10.5 s), none in the second (15.5 s)."""
+        found = reviewed(case(*every(0.5, 10, 20), *every(0.5, 30, 20), *every(0.5, 55, 20), shocks=(23.0,)))
+        for key, value in (("paused", 26.0), ("paused_shock", 10.5), ("paused_else", 15.5)):
+            self.assertAlmostEqual(found.figure(key).value, value)
+        rows = found.table("pauses").rows
+        self.assertEqual([row[2] for row in rows], ["around a shock", "no shock"])
+        self.assertEqual(rows[0][3:], (3.5, 7.0))
+        self.assertEqual([float(row[6]) for row in found.table("minutes").rows][:1], [15.5])
+
     def test_per_minute(self) -> None:
         rows = reviewed(case(*every(0.5, 30, 121))).table("minutes").rows
         self.assertEqual([r[1] for r in rows], [60, 61])
-        self.assertEqual([round(float(r[4]), 6) for r in rows], [50, 50])
+        self.assertEqual([round(float(r[5]), 6) for r in rows], [50, 50])
         self.assertEqual(rows[0][2], 120)
 
     def test_unsorted_and_doubled(self) -> None:

@@ -6,12 +6,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from kumpel.core.assessment import Assessment, Verdict
+from kumpel.core.assessment import Assessment, Table, Verdict
 from kumpel.core.recording import Channel, Event, Recording
 from kumpel.core.review import Review, Stretch
 from kumpel.core.training.assess import assess
 from kumpel.core.training.course import ascent_descent
 from kumpel.core.training.heart import Wearer, time_in_zones, trimp, wearer_of, zone_edges
+from kumpel.core.training.way import way_channels
 from kumpel.kinds.limit_sets import shipped
 from kumpel.standins import training_signal
 from kumpel.standins.training_signal import Session, make
@@ -37,6 +38,73 @@ def recording(
 
 def reviewed(made: Recording, review: Review | None = None) -> Assessment:
     return assess(made, review or Review(), GUIDE).reviewed
+
+
+def tree_of(found: Table) -> list[tuple[int, float, float, float]]:
+    """Level, distance, time and strokes of each row."""
+    at = {column.name: i for i, column in enumerate(found.columns)}
+    return [(int(r[at["Level"]]), *(float(r[at[k]]) for k in ("Distance", "Time", "Strokes"))) for r in found.rows]
+
+
+class Tree(unittest.TestCase):
+    def parts_of(self, rows: list[tuple[int, float, float, float]], i: int) -> list[tuple[int, float, float, float]]:
+        inside = []
+        for row in rows[i + 1 :]:
+            if row[0] <= rows[i][0]:
+                break
+            inside.append(row)
+        return [row for row in inside if row[0] == rows[i][0] + 1]
+
+    def test_every_level_sums_up_to_the_one_above_to_the_last_digit(self) -> None:
+        for seed in range(12):
+            made = make(Session(seed=seed)).recording
+            made = replace(made, setup=made.setup | {"split_m": 137.0 + 31 * seed})
+            rows = tree_of(reviewed(made).table("levels"))
+            self.assertEqual([row[0] for row in rows[:1]], [0])
+            self.assertGreater(sum(row[0] == 2 for row in rows), 5)
+            for i, row in enumerate(rows):
+                parts = self.parts_of(rows, i)
+                if parts:
+                    for k in (1, 2, 3):
+                        if not math.isnan(row[k]):
+                            self.assertAlmostEqual(sum(part[k] for part in parts), row[k], 9, (seed, i, k))
+
+    def test_splits_begin_anew_with_each_interval(self) -> None:
+        """3 m/s for 1000 s, marked at 400 s (1200 m): splits of 500 m end at 500, 1000, 1200; then 1700, 2200, 2700, 3000 m."""
+        made = recording(
+            {"split_m": 500.0, "speed_source": "foot pod"}, (Event(400.0, "interval"),), speed=np.full(1000, 3.0)
+        )
+        rows = reviewed(made).table("levels").rows
+        self.assertEqual(
+            [row[0] for row in rows],
+            ["Session", "Interval 1", "0.00 to 0.50 km", "0.50 to 1.00 km", "1.00 to 1.20 km", "Interval 2",
+             "1.20 to 1.70 km", "1.70 to 2.20 km", "2.20 to 2.70 km", "2.70 to 3.00 km"],
+        )  # fmt: skip
+        self.assertEqual([row[4] for row in rows][:3], [3.0, 1.2, 0.5])
+        self.assertEqual(
+            [row[5] for row in rows][:5], [1000, 400, 167, 166, 67], "500 m at 3 m/s: 166.7 s, edges at 167 and 333"
+        )
+        self.assertTrue(all(math.isclose(float(row[6]), 1000 / 3) for row in rows))
+        self.assertEqual({row[8] for row in rows}, {0.0}, "no heart rate is known for none of the time")
+
+
+class Way(unittest.TestCase):
+    def test_metres_east_north_and_along_and_no_line_over_a_long_gap(self) -> None:
+        """North along a meridian at 47 N, 1e-5 degrees a second: 1.1117 m each; a gap of 100 s is no line, and the way goes on over it."""
+        lat = 47 + np.arange(1001) * 1e-5
+        lat[300:400] = np.nan
+        made = way_channels(recording(lat=lat, lon=np.full(1001, 13.0)))
+        way, east, north = (made[key].values for key in ("way.m", "way.east", "way.north"))
+        self.assertAlmostEqual(float(way[-1] - way[0]), 1111.7, delta=1.5)
+        self.assertAlmostEqual(float(north[1000] - north[0]), 1111.7, delta=1.5)
+        self.assertLess(float(np.nanmax(np.abs(east))), 0.01)
+        self.assertTrue(np.isnan(north[310:390]).all())
+        self.assertFalse(np.isnan(way).any())
+
+    def test_without_positions_there_is_a_way_and_without_both_nothing(self) -> None:
+        made = way_channels(recording({"speed_source": "foot pod"}, speed=np.full(100, 3.0)))
+        self.assertEqual(sorted(made), ["way.m"])
+        self.assertEqual(way_channels(recording(heart_rate=np.full(10, 90.0))), {})
 
 
 class Distance(unittest.TestCase):

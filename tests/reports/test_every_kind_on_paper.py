@@ -236,7 +236,7 @@ class OnePage(DatabaseTest):
 
 class Pictures(unittest.TestCase):
     def test_lanes_show_channels_readings_limits_and_what_was_left_out(self) -> None:
-        for key in (key for key in PLAIN if KINDS[key].own_report is None):
+        for key in (key for key in PLAIN if not KINDS[key].own_parts):
             recording = made(key).recording
             kind = KINDS[key]
             both = assess(recording)

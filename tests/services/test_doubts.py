@@ -8,7 +8,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pypdf
-from sqlmodel import select
+from sqlmodel import select, text
 
 from kumpel.core.recording import Recording
 from kumpel.formats import krec
@@ -20,7 +20,8 @@ from kumpel.services.ground.problems import InvalidError
 from kumpel.services.recorders import checks
 from kumpel.services.report import conclusions, reports
 from kumpel.services.review import deciding
-from kumpel.standins import gas_signal
+from kumpel.standins import dust_signal, gas_signal
+from kumpel.standins.dust_signal import Runs
 from kumpel.standins.gas_signal import Shift
 from kumpel.store.tables import DoubtDue, Recorder, SensorCheck, Session
 from tests.support import DatabaseTest, recording_file
@@ -116,6 +117,36 @@ class TestDrift(Doubted):
         self.assertIn("moved by +0.60 dB", words)
         self.assertIn("compared with a second meter", words)
 
+    def test_checks_at_the_bench_are_the_checks_before_and_after_a_recording_that_has_none_of_its_own(self) -> None:
+        """ISO 9612:2009, 12.2. Within a day on either side; beyond that they speak of another day."""
+        made = replace(figures.recording_of(self.db, self.noise(DAY - timedelta(days=9))), events=[])
+        row, other = (self.worn(made, self.meter, DAY + timedelta(days=n)) for n in (0, 5))
+        self.assertEqual(self.findings(row)["no-check"], "no calibrator check before and after is on record")
+        self.calibrated(DAY - timedelta(hours=1), 94.1)
+        self.renewed(row, other)
+        self.assertEqual(self.findings(row)["no-check"], "no calibrator check after is on record")
+        self.calibrated(DAY + timedelta(hours=12), 94.0, before=94.3)
+        self.renewed(row, other)
+        self.assertNotIn("no-check", self.findings(row))
+        self.assertEqual(self.findings(other)["no-check"], "no calibrator check before and after is on record")
+        self.assertEqual(self.renewed(row), self.renewed(row), "known once, it is computed once")
+        self.assertEqual(self.db.exec(select(Session).where(Session.figures == figures.WAITING)).all(), [])
+        words = self.printed(row)
+        self.assertIn("applied 94.0 dB, read 94.1 dB (at the bench)", words)
+        self.assertIn("applied 94.0 dB, read 94.3 dB (at the bench)", words)
+
+    def test_a_zero_check_at_the_bench_is_the_one_before_use(self) -> None:
+        monitor = self.recorder("DM-000001", "D-01", "dust")
+        made = replace(dust_signal.make(Runs(run_s=1200.0, interval_s=10.0)).recording, events=())
+        row = self.worn(made, monitor, DAY)
+        self.assertIn("no-zero-check", self.findings(row))
+        check = SensorCheck(
+            recorder_id=0, what="zero", sensor="mass", at=DAY - timedelta(hours=2), applied=0.0, read=0.001
+        )
+        self.keep(monitor, check)
+        self.renewed(row)
+        self.assertNotIn("no-zero-check", self.findings(row))
+
     def test_just_half_a_decibel_holds_nothing_nor_does_one_that_was_adjusted_between(self) -> None:
         row = self.noise(DAY)
         was = row.verdict
@@ -195,7 +226,14 @@ class TestFailed(Doubted):
         self.db.commit()
         self.bumped(DAY + timedelta(hours=2), "co", False)
         doubts.renew(self.db)
-        self.assertEqual(len(self.db.exec(select(DoubtDue)).all()), 1)
+        written = self.db.exec(select(text("xmin::text")).select_from(DoubtDue)).all()
+        self.assertEqual(len(written), 1)
+        doubts.renew(self.db)
+        self.assertEqual(
+            self.db.exec(select(text("xmin::text")).select_from(DoubtDue)).all(),
+            written,
+            "nothing is written while it waits",
+        )
         figures.assess(self.db, row)
         self.db.commit()
         doubts.renew(self.db)

@@ -48,7 +48,7 @@ def as_numbers(review: str) -> str:
 
 def as_was(review: Review) -> str:
     """A review without what was not there then: nothing was doubted."""
-    return repr(review).replace(", doubts=())", ")")
+    return repr(review).replace(", doubts=(), checks=())", ")")
 
 
 def said(both: Any) -> Any:
@@ -177,8 +177,8 @@ class FromBeforeResults(unittest.TestCase):
                 # What recorded it stands behind its hash since.
                 made["footer"], recorded_by, _ = made["footer"].partition(" (")
                 self.assertEqual(recorded_by, " (")
-                # That columns may be of one width was not known either.
-                self.assertFalse(any(part.pop("even", False) for part in made["parts"]))
+                # That columns may be of one width, and a picture true to scale, was not known either.
+                self.assertFalse(any(part.pop(key, False) for key in ("even", "to_scale") for part in made["parts"]))
                 # Then a sign before the title said what stands beside its neighbour.
                 sizes = {part.get("title", ""): part.pop("size") for part in made["parts"]}
                 beside = [part["title"][1:] for part in then["parts"] if part.get("title", "").startswith("~")]

@@ -8,15 +8,16 @@ from dataclasses import replace
 from datetime import timedelta
 
 import pypdf
-from playwright.sync_api import expect
+from playwright.sync_api import Page, expect
 from sqlmodel import col, select
 
 from kumpel.demo.ensemble import StandIn
 from kumpel.formats import krec
 from kumpel.services.bench import references
+from kumpel.services.ground.sensor_checks import overdue
 from kumpel.standins import blood_pressure_signal
 from kumpel.standins.blood_pressure_signal import Day
-from kumpel.store.tables import Certificate, SensorCheck, Session, now
+from kumpel.store.tables import Certificate, Recorder, SensorCheck, Session, now
 from tests.web.browser import BrowserTest
 
 COUNT = 8
@@ -62,7 +63,9 @@ class CheckBench(BrowserTest):
         bad = self.db.exec(select(SensorCheck).where(col(SensorCheck.passed).is_(False))).all()
         self.assertEqual({(check.sensor, check.made_by is not None) for check in bad}, {("co", True)})
         page.get_by_role("list", name="Bays").get_by_role("button", name=re.compile("G-03")).click()
-        expect(page.get_by_role("region", name=re.compile("^G-03"))).to_contain_text("is not within")
+        run = page.get_by_role("region", name=re.compile("^G-03"))
+        expect(run).to_contain_text("is not within")
+        self.replaced(page, "CO-4711")
         with page.expect_popup() as opened:
             page.get_by_role("link", name=re.compile(r"^All \d+ to print")).click()
         answer = page.request.get(opened.value.url if opened.value.url.startswith("http") else self.of_today())
@@ -70,6 +73,25 @@ class CheckBench(BrowserTest):
         page.get_by_role("button", name=re.compile("^Revoke K-")).first.click()
         page.get_by_role("dialog").get_by_role("button", name="wrong bottle").click()
         expect(page.get_by_text("is revoked; it stays on record")).to_be_visible()
+
+    def replaced(self, page: Page, serial: str) -> None:
+        """The sensor that failed is a new one: its checks begin anew, and until they are made it counts as never tested."""
+        page.get_by_role("button", name=re.compile("^Replace the sensor")).click()
+        dialog = page.get_by_role("dialog", name=re.compile("^A new sensor"))
+        expect(dialog.get_by_role("button", name="It was replaced")).to_be_disabled()
+        dialog.get_by_label("Serial number of the new one").fill(serial)
+        dialog.get_by_role("button", name="It was replaced").click()
+        expect(dialog).to_have_count(0)
+        self.db.rollback()
+        made = self.db.exec(select(SensorCheck).where(SensorCheck.what == "replaced")).one()
+        self.assertEqual((made.sensor, made.serial), ("co", serial))
+        recorder = self.db.get_one(Recorder, made.recorder_id)
+        [words] = [
+            each
+            for each in overdue(self.db, [recorder])[made.recorder_id]
+            if "replaced" in each and "test" in each.lower()
+        ]
+        self.assertRegex(words, "sensor replaced .*, not done since")
 
     def test_a_cuff_is_read_by_hand_and_what_fails_asks_about_the_sessions_before(self) -> None:
         cuff = StandIn("C-01", "BP-000001", "Cuff recorder 1", kind="blood_pressure", auto_start=False)

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from playwright.sync_api import expect
 
 from kumpel.demo.ensemble import Ensemble, StandIn
+from kumpel.link.client import RecorderLink
 from kumpel.services.hand_out import hand_out
 from tests.web.browser import BrowserTest
 from tests.web.test_tasks import COUNT
@@ -136,6 +137,23 @@ class Counter(BrowserTest):
         for running in ensemble.running.values():
             self.eventually(lambda running=running: running.tell("state")["sessions"] == 0, 30)
         self.done("clear two recorders", 2)
+
+    def test_an_alarm_of_a_monitor_changed_and_read_back(self) -> None:
+        monitor = StandIn("G-02", "GM-000002", "Gas monitor 2", kind="gas", auto_start=False)
+        ensemble = self.launch(monitor)
+        self.person("Kofi Badu")
+        page = self.sign_in()
+        self.begin("hand-out")
+        page.get_by_role("button", name=re.compile("^Kofi Badu")).click()
+        page.get_by_role("button", name=re.compile("^G-02, Gas monitor 2")).click()
+        low = page.get_by_label("Sensor 3, low alarm", exact=True)
+        low.click()
+        low.fill("25")
+        page.get_by_role("button", name="Write and hand out").click()
+        expect(page.get_by_text("G-02 is with Kofi Badu.")).to_be_visible()
+        self.done("a monitor's alarm changed, written and read back", 6)
+        with RecorderLink("127.0.0.1", ensemble.running["G-02"].link) as link:
+            self.assertEqual(link.setup().setup["sensors"][2]["low"], 25)
 
     def test_taking_in_with_the_keyboard(self) -> None:
         self.cuffs(1, 2)

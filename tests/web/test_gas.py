@@ -4,12 +4,16 @@ from __future__ import annotations
 
 import csv
 import io
+import math
 import re
+from dataclasses import replace
 from urllib.parse import parse_qs, urlsplit
 
+import numpy as np
 from playwright.sync_api import Page, expect
 
 from kumpel.core.assessment import Figure
+from kumpel.core.geo import Plane
 from kumpel.demo.other_kinds import MAKERS
 from kumpel.formats import krec
 from kumpel.services.report import conclusions
@@ -118,3 +122,29 @@ class GasSheet(BrowserTest):
         written = [cells[column] for cells in rows[head + 1 :] if len(cells) > column and cells[column]]
         self.assertAlmostEqual(len(written), (end - start) / 10, delta=2)
         self.assertLess(len(written), 2880)
+
+    def test_where_the_front_passed_a_crew_with_receivers(self) -> None:
+        """Five at known places; carbon monoxide comes to each when a front at 24 m/min towards 60 degrees does (closed form)."""
+        plane, towards, ids = Plane(47.31, 8.54), math.radians(60.0), []
+        spots = {
+            "Asha Rao": (0, 0),
+            "Kofi Badu": (70, 20),
+            "Dagny Holt": (40, 110),
+            "Emil Farkas": (150, 60),
+            "Ylva Stenmark": (120, 160),
+        }
+        for n, (name, (x, y)) in enumerate(spots.items()):
+            lat, lon = plane.lat_lon(np.array([float(x)]), np.array([float(y)]))
+            after = 600.0 + (x * math.sin(towards) + y * math.cos(towards)) / 24.0 * 60
+            shift = Shift(
+                n, 1800.0, 2.0, episodes=(Episode("co", after, 300.0, 60.0),), place=(float(lat[0]), float(lon[0]))
+            )
+            made = gas_signal.make(shift).recording
+            made = replace(made, recorder={"serial": f"GM-{n:06d}", "model": "made up"})
+            ids.append(self.stored(krec.write_recording(made), self.person(name)).id)
+        page = self.sign_in()
+        page.goto(f"{self.address}/compare?sessions={','.join(map(str, ids))}")
+        front = page.get_by_role("region", name="Where the front passed")
+        expect(front).to_contain_text("5 of 5 places are known")
+        expect(front).to_contain_text(re.compile(r"towards the north-east \((59|60|61)°\) at (23|24|25) m/min"))
+        expect(front.get_by_role("img")).to_have_accessible_name(re.compile("in the order it came to them: 1 "))

@@ -237,6 +237,7 @@ class Supposing(BrowserTest):
         status = panel.get_by_role("status")
         expect(status).to_contain_text(f"would be: ODI4: screening level {rate - 1:.1f} reached by 1.0")
         expect(status).to_contain_text("now: within all limits")
+        page.get_by_role("tab", name=re.compile("^Figures")).click()
         line = page.get_by_role("tabpanel").get_by_role("row").filter(has_text="ODI4")
         expect(line.first).to_contain_text(f"{rate - 1:.1f}")
         self.assertEqual((self.results(), len(limits.all_limit_sets(self.db))), (results, kept), "trying keeps nothing")

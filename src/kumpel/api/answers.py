@@ -212,6 +212,8 @@ def _as_shipped(key: str) -> schemas.Kind:
         trends=[schemas.Followed.model_validate(f) for f in known.trends],
         report_parts=known.report_parts,
         one_page=list(known.one_page),
+        one_table=list(known.one_table),
+        exports=list(known.exports),
     )
 
 

@@ -15,15 +15,18 @@ from kumpel.api.downloads import shown
 from kumpel.api.limits import wished_limits
 from kumpel.kinds.registry import KINDS
 from kumpel.services.ground import figures, settings, tags
+from kumpel.services.ground.as_json import for_screen
 from kumpel.services.ground.decisions import Wish
 from kumpel.services.ground.problems import ConflictError
 from kumpel.services.ground.recordings import session_of
 from kumpel.services.report import conclusions
-from kumpel.services.review import comparison, deciding
+from kumpel.services.review import close_up as looks
+from kumpel.services.review import comparison, deciding, fronts
 from kumpel.services.yard import day_sheet
 from kumpel.services.yard import laps as lap_sheets
 
 router = APIRouter(tags=["review"])
+Seconds = Annotated[float, Query(allow_inf_nan=False, ge=0, le=1e9)]
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 
 
@@ -153,6 +156,23 @@ def compare(
 ) -> schemas.Comparison:
     """What changed since another recording of the same person; with a limit set both are held against that one, just to see."""
     return answers.comparison(comparison.compare(db, before, session_id, limit_set_id))
+
+
+@router.get("/sessions/{session_id}/close-up")
+def close_up(session_id: int, db: Database, who: Who, start_s: Seconds, end_s: Seconds) -> schemas.CloseUp:
+    """What a kind works out of the signals of a few seconds (at most two minutes), for a close look."""
+    return schemas.CloseUp.model_validate(for_screen(looks.look(db, session_id, start_s, end_s)))
+
+
+@router.get("/fronts")
+def front(
+    db: Database,
+    who: Who,
+    sessions: Annotated[list[int], Query(min_length=1, max_length=fronts.MOST)],
+    event: Annotated[str, StringConstraints(max_length=80)],
+) -> schemas.Front:
+    """Where and when each of a crew first met an event, and how its front passed over their places."""
+    return schemas.Front.model_validate(fronts.passed(db, sessions, event))
 
 
 @router.post("/sessions/{session_id}/undo")

@@ -178,10 +178,11 @@ def export(
     who: Who,
     start_s: Seconds | None = None,
     end_s: Seconds | None = None,
+    without_m: Annotated[float, Query(ge=0, le=100_000, allow_inf_nan=False)] = 0.0,
 ) -> FileResponse:
     """The session as a workbook (figures, tables, events, samples), or its samples as a CSV file at the recorded rates; of a span alone,
-    where one is named."""
+    where one is named. As GPX its positions (without those `without_m` metres around start and end), as EDF+ signals and annotations."""
     span = None if start_s is None and end_s is None else (start_s or 0.0, 1e9 if end_s is None else end_s)
-    name, path = exports.write(db, session_id, form, span)
+    name, path = exports.write(db, session_id, form, span, without_m)
     done = BackgroundTask(exports.remove, path)
     return FileResponse(path, headers={"Content-Disposition": attachment(name)}, background=done)

@@ -42,6 +42,17 @@ class Doubt:
 
 
 @dataclass(frozen=True)
+class Checked:
+    """A check of the recorder made beside a recording, before its start or after its end: what was applied, what was read, both in the
+    unit of the check. `from_start_s` counts from the start of the recording, below zero before it."""
+
+    what: str
+    from_start_s: float
+    applied: float
+    read: float
+
+
+@dataclass(frozen=True)
 class Review:
     """The reviewer's input to an assessment.
 
@@ -52,8 +63,8 @@ class Review:
     `dropped` names events, readings, laps or strokes that do not count, by `core.assessment.event_key`; `kept`
     those that count although the assessment would set them aside. `asleep` replaces the computed sleep,
     `factor` a photometric monitor's factor. `options` holds what the reviewer set for this session alone: the
-    settings that each kind's docs/methods page lists. `doubts` are no decision, but what is known of the recorder beside
-    the recording: they hold both ways.
+    settings that each kind's docs/methods page lists. `doubts` and `checks` are no decision, but what is known of the recorder
+    beside the recording: they hold both ways.
     """
 
     left_out: tuple[Stretch, ...] = ()
@@ -67,6 +78,7 @@ class Review:
     factor: float | None = None
     options: Mapping[str, float | str] = field(default_factory=dict)
     doubts: tuple[Doubt, ...] = field(default=(), metadata=KEPT_WHEN_SET)
+    checks: tuple[Checked, ...] = field(default=(), metadata=KEPT_WHEN_SET)
 
     def as_recorded(self) -> Review:
         """The same review without a decision about the data: nothing left out, dropped, kept or moved."""

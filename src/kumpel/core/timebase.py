@@ -138,11 +138,22 @@ def moment_words(recording: Recording, at_s: float, seconds: bool = False) -> st
 
     From 24 h after the start on, and before it, the day is said, "14 Nov 06:30"; in another year than the start's that too.
     """
-    words = clock_words(recording, at_s, seconds)
     if 0 <= at_s < DAY_S:
-        return words
-    (year, month, day), (this_year, _, _) = _wall_date(recording, at_s), _wall_date(recording, 0.0)
-    return f"{int(day)} {_MONTHS[int(month) - 1]} {f'{year} ' if year != this_year else ''}{words}"
+        return clock_words(recording, at_s, seconds)
+    is_this_year = _wall_date(recording, at_s)[0] == _wall_date(recording, 0.0)[0]
+    return day_and_clock(recording, at_s, seconds, year=not is_this_year)
+
+
+def day_and_clock(recording: Recording, at_s: float, seconds: bool = False, *, year: bool = True) -> str:
+    """The day and the time on the wall, "14 Nov 2026 06:30"."""
+    that_year, month, day = _wall_date(recording, at_s)
+    words = [
+        str(int(day)),
+        _MONTHS[int(month) - 1],
+        *([that_year] if year else []),
+        clock_words(recording, at_s, seconds),
+    ]
+    return " ".join(words)
 
 
 def _wall_date(recording: Recording, at_s: float) -> list[str]:

@@ -278,8 +278,17 @@ def _point_text(at: float, lat: float, lon: float, others: dict[str, float]) -> 
         stamp.strftime("%Y-%m-%dT%H:%M:%S") + (f".{stamp.microsecond // 1000:03d}" if stamp.microsecond else "") + "Z"
     )
     ele = others.get("altitude", math.nan)
-    height = "" if math.isnan(ele) else f"<ele>{ele:.2f}</ele>"
+    height = "" if math.isnan(ele) else f"<ele>{_exact(ele)}</ele>"
     tags = {"heart_rate": "hr", "cadence": "cad", "speed": "speed"}
-    extra = "".join(f"<k:{t}>{others[k]:g}</k:{t}>" for k, t in tags.items() if not math.isnan(others.get(k, math.nan)))
+    extra = "".join(
+        f"<k:{t}>{_exact(others[k])}</k:{t}>" for k, t in tags.items() if not math.isnan(others.get(k, math.nan))
+    )
     more = f"<extensions><k:point>{extra}</k:point></extensions>" if extra else ""
-    return f'<trkpt lat="{lat:.8f}" lon="{lon:.8f}">{height}<time>{time}</time>{more}</trkpt>\n'
+    return f'<trkpt lat="{_exact(lat)}" lon="{_exact(lon)}">{height}<time>{time}</time>{more}</trkpt>\n'
+
+
+def _exact(value: float) -> str:
+    """The shortest decimal that is read back as the very same number, kept in single precision where it was; without an exponent, which GPX
+    does not know."""
+    single = np.float32(value)
+    return np.format_float_positional(single if float(single) == value else value, trim="-")

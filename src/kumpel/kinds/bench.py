@@ -37,6 +37,8 @@ class BenchCheck:
     adjusts: bool = False
     drift: DriftAllowed | None = None
     """How far it may have moved since the check before, so that what was recorded between the two counts."""
+    beside: bool = False
+    """It stands for the check before and after a recording that has none of its own."""
     days: int | None = None
     """For how long it holds, where no setup says."""
     steady: Steady | None = None

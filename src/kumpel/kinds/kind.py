@@ -10,7 +10,9 @@ from pydantic import BaseModel
 
 from kumpel.core.assessment import Assessment, BothWays, LimitSet, Rule, Table
 from kumpel.core.bounds import ANY, Bounds
+from kumpel.core.close_up import CloseUp
 from kumpel.core.comparison import Comparison, Side
+from kumpel.core.front import Places
 from kumpel.core.laps_wish import LapsWish
 from kumpel.core.readers_units import AS_KEPT, ReadersUnits
 from kumpel.core.recording import Channel, ChannelWord, Floats, Recording
@@ -36,9 +38,10 @@ LiveOf = Callable[[Mapping[str, Any]], tuple[LiveFigure, ...]]
 FitsOf = Callable[[LimitSet, Mapping[str, Any]], bool]
 SheetsOf = Callable[[Recording, Review], Sequence[Table]]
 BriefOf = Callable[[Assessment], str]
+CloseUpOf = Callable[[Recording, Review, float, float], CloseUp]
+FrontOf = Callable[[Sequence[float], Sequence[float], Sequence[float]], Places]
 CourseOf = Callable[[Recording, Review], str]
 BinsOf = Callable[[Recording, Review, Mapping[str, Any]], Any]
-ReportParts = Callable[[Recording, Review, BothWays, LimitSet, Sequence[str], ReadersUnits], list[Part]]
 
 
 LapsOf = Callable[[Recording, Review, LapsWish], Any]
@@ -244,7 +247,7 @@ class Kind:
     setup will do; `laps` lays two laps of a session side by side (`core.vehicle.lap_view`), `bins` one quantity over two
     others (`core.vehicle.bins`); `brief` says the result in a row, else the first figure does; `sheets` are tables beside those of the assessment, for a workbook; `computed` channels that no sensor measured, for lanes and tables, never for figures; `course` names the course of the register that it was driven on (its place, where nobody said another), empty where it is none;
     `sensors` are calibrated on the recorder, and so are `further_sensors`, which a setup declares in its list `further`, with `further_rules` that a limit set may have of them; `off_channels` are those that a setup says are not logged, with why; `watched` tells which checks a recorder with a setup
-    should have had lately; `compares` how two recordings of one person are compared; `patient`: worn by a patient, whose medicines, doctor and complaint are shown and printed; `parts` what a report may have, made by `own_report` or plainly; `drawn` are tables that pictures are made of and nobody reads; `reaches`: the scale of a lane reaches to its nearest limit, because how far off it was is what is read. `method` is the version of the computation: a new one when figures of the same data would differ; `was` are keys that the kind had: files, rows and recorders that still say them are read.
+    should have had lately; `compares` how two recordings of one person are compared; `patient`: worn by a patient, whose medicines, doctor and complaint are shown and printed; `parts` what a report may have, made by `own_parts` or plainly; `drawn` are tables that pictures are made of and nobody reads; `reaches`: the scale of a lane reaches to its nearest limit, because how far off it was is what is read. `method` is the version of the computation: a new one when figures of the same data would differ; `was` are keys that the kind had: files, rows and recorders that still say them are read.
     """
 
     key: str
@@ -281,6 +284,10 @@ class Kind:
     """Figures that are told by course and day: of what is driven."""
     efforts: tuple[Followed, ...] = ()
     """Figures whose lowest over all sessions is somebody's best: times over distances."""
+    exports: tuple[str, ...] = ()
+    """Open formats that a session of it is good for beside a workbook and CSV: "gpx", "edf"."""
+    one_table: tuple[str, ...] = ()
+    """Tables whose rows stand in one with those of other recordings, by time."""
     stands: bool = False
     """Whether a recorder may stand in a room that nobody wears it in: then its sessions belong to the place."""
     plan: PlanOf | None = None
@@ -288,6 +295,10 @@ class Kind:
     bins: BinsOf | None = None
     brief: BriefOf | None = None
     course: CourseOf | None = None
+    close_up: CloseUpOf | None = None
+    """What is worked out of the signals of a few seconds (from, to, s after the start), for a close look."""
+    front: FrontOf | None = None
+    """How something that came to several people passed over their places (times in s, latitudes, longitudes)."""
     sheets: SheetsOf | None = None
     computed: ComputedOf | None = None
     bench: tuple[BenchCheck, ...] = ()
@@ -308,7 +319,8 @@ class Kind:
     """How the keys of the figures begin that rest on a sensor; where nothing is said, all of them do."""
     compares: Compares | None = None
     patient: bool = False
-    own_report: ReportParts | None = None
+    own_parts: Mapping[str, plain_report.PartOf] = field(default_factory=dict)
+    """Parts of a report that it makes itself; all others are plain."""
     parts: tuple[ReportPart, ...] = plain_report.PARTS
     drawn: tuple[str, ...] = ()
     reaches: bool = False
@@ -324,16 +336,14 @@ class Kind:
     ) -> list[Part]:
         """The chosen parts of a report, each in its declared size: the kind's own, else the plain ones; in the units of who reads it."""
         made = []
-        both = units.both(both, {key: channel.unit for key, channel in recording.channels.items()})
+        of = plain_report.Reported(
+            recording, review, units.both(both, {k: c.unit for k, c in recording.channels.items()}), limits, units
+        )
         for word in self.parts:
             if word.key not in chosen:
                 continue
-            only = (word.key,)
-            found = (
-                self.own_report(recording, review, both, limits, only, units)
-                if self.own_report is not None
-                else plain_report.parts(self, recording, review, both, limits, only, units)
-            )
+            own = self.own_parts.get(word.key)
+            found = own(of) if own else plain_report.parts(self, of, word.key)
             # Of several parts that stand on a page of their own, the first begins it.
             rest: Size = "wide" if word.size == "page" else word.size
             made += [part.model_copy(update={"size": rest if i else word.size}) for i, part in enumerate(found)]

@@ -57,6 +57,25 @@ WIDTH, ROOM, GAP, LINE, FEW = 530.0, 300.0, 14.0, 13.0, 4
 """Points: width of the picture; height that the lanes of a page share, less a line for each figure beyond a few; between lanes."""
 
 
+@dataclass(frozen=True)
+class Reported:
+    """What the parts of a report are made of. `both` is in the units of who reads it already, what is drawn of the recording is not."""
+
+    recording: Recording
+    review: Review
+    both: BothWays
+    limits: LimitSet
+    units: ReadersUnits
+
+    @property
+    def leading(self) -> Assessment:
+        """As reviewed."""
+        return self.both.reviewed
+
+
+PartOf = Callable[[Reported], list[Part]]
+
+
 TABLE = "table."
 """Before the key of a table that is a part of its own ("table.laps"); "tables" are then the others."""
 
@@ -87,33 +106,26 @@ def number(value: float, decimals: int | None) -> str:
     return "not measured" if math.isnan(value) else shown(value, decimals or 0)
 
 
-def parts(
-    kind: Declared,
-    recording: Recording,
-    review: Review,
-    both: BothWays,
-    limits: LimitSet,
-    chosen: Sequence[str],
-    units: ReadersUnits,
-) -> list[Part]:
-    """The chosen parts in their fixed order. `both` is in these units already, what is drawn of the recording is not."""
-    leading = both.reviewed
+def parts(kind: Declared, of: Reported, key: str) -> list[Part]:
+    """What every kind prints in a part of this key; nothing for a key that is no plain one."""
+    leading, recording = of.leading, of.recording
     own = {part.key for part in kind.parts if part.key.startswith(TABLE)}
     alone = {f"{TABLE}{t.key}": t for t in leading.tables if f"{TABLE}{t.key}" in own}
+    if key in alone:
+        return [table_part(recording, alone[key])]
     makers: dict[str, Callable[[], list[Part]]] = {
-        "checks": lambda: [_facts(recording, leading, units)],
-        "figures": lambda: [_figures(leading, limits, _foremost(leading), "Figures")],
-        "lanes": lambda: _picture(kind, recording, review, leading, units),
+        "checks": lambda: [_facts(recording, leading, of.units)],
+        "figures": lambda: [_figures(leading, of.limits, _foremost(leading), "Figures")],
+        "lanes": lambda: _picture(kind, recording, of.review, leading, of.units),
         "quality": lambda: [_quality(leading)],
-        "left-out": lambda: [_left_out(recording, review)],
-        "all-figures": lambda: _all_figures(leading, limits),
+        "left-out": lambda: [_left_out(recording, of.review)],
+        "all-figures": lambda: _all_figures(leading, of.limits),
         "tables": lambda: [
-            _table(recording, t) for t in leading.tables if f"{TABLE}{t.key}" not in own and t.key not in kind.drawn
+            table_part(recording, t) for t in leading.tables if f"{TABLE}{t.key}" not in own and t.key not in kind.drawn
         ],
         "methods": lambda: [_methods(leading)],
     }
-    found = [part for key, make in makers.items() if key in chosen for part in make()]
-    return found + [_table(recording, table) for key, table in alone.items() if key in chosen]
+    return makers[key]() if key in makers else []
 
 
 def _quality(leading: Assessment) -> TablePart:
@@ -273,7 +285,8 @@ def _figures(leading: Assessment, limits: LimitSet, figures: Sequence[Figure], t
     return Figures(title=f"{title} against {limits.name} ({limits.version})", lines=lines)
 
 
-def _table(recording: Recording, table: Table) -> TablePart:
+def table_part(recording: Recording, table: Table) -> TablePart:
+    """A table of results as a part of a page."""
     rows = table.rows[:MOST_ROWS]
     said = {c.unit for c in table.columns}
     shown = [

@@ -41,12 +41,14 @@ class Figures(Sized):
 
 
 class Picture(Sized):
-    """A picture as SVG; `text` says in words what it shows, for those who cannot see it."""
+    """A picture as SVG; `text` says in words what it shows, for those who cannot see it. One that is `to_scale` is never made larger or
+    smaller on paper."""
 
     part: Literal["picture"] = "picture"
     title: str
     svg: str
     text: str
+    to_scale: bool = False
 
     @model_validator(mode="before")
     @classmethod

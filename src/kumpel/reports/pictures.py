@@ -65,6 +65,11 @@ class Canvas:
             self.line(x + from_x, y + offset - from_x, x + to_x, y + offset - to_x, "#9aa4a8", 0.6)
             offset += 4
 
+    def path(self, d: str, colour: str, width: float = 0.6) -> None:
+        """Lines by the letters of SVG paths, not filled."""
+        if d:
+            self._parts.append(f'<path d="{d}" fill="none" stroke="{colour}" stroke-width="{width}"/>')
+
     def text(
         self,
         x: float,

@@ -88,9 +88,9 @@
     )
   }
 ]
-#let picture(p) = block(breakable: false, width: 100%)[
-  = #p.title
-  #align(center, image(bytes(p.svg), format: "svg", width: 100% * tight, alt: p.text))
+#let picture(p) = block(breakable: false, width: 100%, ..if p.at("to_scale", default: false) { (spacing: 3pt) })[
+  #if p.title != "" [= #p.title]
+  #if p.at("to_scale", default: false) { image(bytes(p.svg), format: "svg", alt: p.text) } else { align(center, image(bytes(p.svg), format: "svg", width: 100% * tight, alt: p.text)) }
 ]
 #let signature(p) = block(breakable: false, above: 18pt * tight, grid(columns: (1fr, 1fr), column-gutter: 30pt, row-gutter: 3pt,
   align(bottom, box(height: 20pt, align(bottom, p.name))), align(bottom, box(height: 20pt, align(bottom, p.date))),

@@ -54,7 +54,8 @@ class Episode:
 
 @dataclass(frozen=True)
 class Shift:
-    """A shift of a gas monitor. `noise` is the standard deviation within a log interval, in the gas's unit."""
+    """A shift of a gas monitor. `noise` is the standard deviation within a log interval, in the gas's unit; `place` where its wearer stands
+    (latitude, longitude in degrees), which a monitor with a receiver logs."""
 
     seed: int = 1
     length_s: float = 28_800.0
@@ -66,6 +67,7 @@ class Shift:
     failed_bump: tuple[str, ...] = ()
     noise: float = 0.02
     top: float | None = None
+    place: tuple[float, float] | None = None
 
 
 def usual_shift(seed: int, length_s: float = 28_800.0, interval_s: float = 10.0) -> Shift:
@@ -110,6 +112,11 @@ def make(shift: Shift) -> Made:
             "highest": float(logged.max()) if len(logged) else None,
             "lowest": float(logged.min()) if len(logged) else None,
         }
+    if shift.place is not None:
+        for key, degrees in zip(("lat", "lon"), shift.place, strict=True):
+            # About 2 m of a receiver's wandering.
+            values = np.where(unlogged, np.nan, degrees + rng.normal(0, 2e-5, n))
+            channels[key] = channel(key, key, "deg", shift.interval_s, values)
     truth["unlogged_min"] = float(unlogged.sum()) * shift.interval_s / 60
     events = [
         Event(

@@ -59,8 +59,10 @@ def make(session: Session) -> Made:
     leg = np.minimum(np.searchsorted(ends, at, side="right"), len(lengths) - 1)
     speed = np.array([s[1] for s in session.legs])[leg]
     along = np.concatenate(([0.0], np.cumsum(speed * dt)))[:n]
-    # A gently winding line; its length is `along` because heading only turns the step.
-    heading = 0.6 * np.sin(along / 400)
+    # A winding loop that ends where it began: e^(i a sin 5w) has no part that turns back by w. Its length is `along`, because the heading only
+    # turns the step.
+    turn = 2 * np.pi * along / max(float(along[-1]), 1.0)
+    heading = turn + 1.1 * np.sin(5 * turn)
     x = np.concatenate(([0.0], np.cumsum(speed[:-1] * dt * np.cos(heading[:-1]))))
     y = np.concatenate(([0.0], np.cumsum(speed[:-1] * dt * np.sin(heading[:-1]))))
     x += rng.normal(0, session.position_noise_m, n)

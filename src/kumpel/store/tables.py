@@ -253,11 +253,15 @@ class SensorCheck(SQLModel, table=True):
 
 
 class DoubtDue(SQLModel, table=True):
-    """A recorder of whose checks something has become known: what is doubted of its sessions since then is looked at anew."""
+    """A recorder of whose checks something has become known: what is doubted of its sessions since then is looked at anew.
+
+    `again`: only once more, when the figures that were waiting then are there.
+    """
 
     __tablename__ = "doubt_due"
     recorder_id: int = Field(sa_column=Column(ForeignKey("recorder.id", ondelete="CASCADE"), primary_key=True))
     since: datetime = Field(sa_column=_time())
+    again: bool = Field(default=False, sa_column_kwargs={"server_default": text("false")})
 
 
 class FilterFactor(SQLModel, table=True):

@@ -10,6 +10,9 @@ const REASONS_PX = 36;
 /** So many are searched rather than read. */
 const MANY = 12;
 
+/** What would count and does not; what a rule sets aside, and only a person can count, is a group of its own. */
+const isLeftOut = (h: Happening) => !h.kept && !(h.word?.keepable && !h.word.droppable);
+
 /** Events with a filter; Up and Down walk through them, K keeps, X leaves one out: the reasons stand under its row. */
 export function EventList({
   happenings,
@@ -38,11 +41,11 @@ export function EventList({
     for (const h of happenings) counts.set(h.group, (counts.get(h.group) ?? 0) + 1);
     return [...counts];
   }, [happenings]);
-  const out = happenings.filter((h) => !h.kept).length;
+  const out = happenings.filter(isLeftOut).length;
   const wanted = search.trim().toLowerCase();
   const shown = happenings.filter(
     (h) =>
-      (filter === "" ? true : filter === "left out" ? !h.kept : h.group === filter && h.kept) &&
+      (filter === "" ? true : filter === "left out" ? isLeftOut(h) : h.group === filter) &&
       (wanted === "" || h.text.toLowerCase().includes(wanted) || clock(h.atS, true).includes(wanted)),
   );
   const at = shown.findIndex((h) => h.key === chosen);

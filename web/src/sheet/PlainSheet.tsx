@@ -1,5 +1,6 @@
 import { type ReactNode, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { type Lane, type LaneBand, Lanes, type MarkRow } from "@/charts/Lanes";
+import { bandOver, edgeOver, laneOver, rowOver, type Scale } from "@/charts/scale";
 import { Button } from "@/ui/basics";
 import { decimalsOf, number, offsetChanges, wallAxis, wallClock, wallMoment } from "@/ui/format";
 import { type Key, useKeys } from "@/ui/keys";
@@ -25,6 +26,7 @@ const exact = (value: number) => number(value, Math.abs(value) < 20 ? 2 : 1);
 function valueAt(lane: ReturnType<typeof useLanes>[number], atS: number): string {
   if (lane.bins) {
     const value = lane.bins.mean[Math.floor((atS - lane.bins.startS) / lane.bins.binS)] ?? null;
+    if (value !== null && lane.words) return `${lane.words(value)} ${lane.unit}`;
     return value === null ? "–" : `${exact(value)} ${lane.unit}`;
   }
   const [first, ...rest] = lane.points ?? [];
@@ -46,6 +48,17 @@ export interface OwnParts {
   noun: string;
   /** In place of the key figures. */
   head?: ReactNode;
+  /** Left of the lanes, about a third of the width. */
+  left?: ReactNode;
+  /** The moment under the pointer. */
+  onCursor?: (atS: number | null) => void;
+  /** What lanes are drawn over in place of the time, and where that is chosen. */
+  scale?: Scale | undefined;
+  switches?: ReactNode;
+  /** Under the lanes, over the whole width. */
+  below?: ReactNode;
+  /** A moment that is looked at: an event that was chosen, a time in a table, a click on the lanes. */
+  onMoment?: (atS: number) => void;
   /** Above the list of events. */
   besides?: ReactNode;
   /** The span that is shown; another one moves the picture. */
@@ -84,11 +97,13 @@ export default function PlainSheet({
   const clock = useMemo(() => wallClock(session, changes), [session, changes]);
   const moment = useMemo(() => wallMoment(session, changes), [session, changes]);
   const axis = useMemo(() => wallAxis(session, changes), [session, changes]);
-  const channels = useMemo(() => own?.pickable(review.channels) ?? review.channels, [own, review.channels]);
+  // A sheet that follows the pointer is made anew with each move of it; how it draws is the same.
+  const { pickable, asked: askedOf, lanes: lanesOf } = own ?? {};
+  const channels = useMemo(() => pickable?.(review.channels) ?? review.channels, [pickable, review.channels]);
   const { shown, pick, changed } = usePicked(kind, channels);
-  const asked = useMemo(() => own?.asked(shown) ?? shown, [own, shown]);
+  const asked = useMemo(() => askedOf?.(shown) ?? shown, [askedOf, shown]);
   const read = useLanes(review, kind, asked, (supposed.supposed ?? reviewed).levels, span, tried);
-  const lanes = useMemo(() => own?.lanes(read, shown) ?? read, [own, read, shown]);
+  const lanes = useMemo(() => lanesOf?.(read, shown) ?? read, [lanesOf, read, shown]);
   const happenings = useMemo(() => happeningsOf(review, kind), [review, kind]);
   const rows = useMemo<MarkRow[]>(() => {
     const groups = new Map<string, MarkRow["items"]>();
@@ -122,13 +137,30 @@ export default function PlainSheet({
     },
     [whole],
   );
+  const onMoment = own?.onMoment;
   const choose = useCallback(
     (h: Happening) => {
       setEvent(h.key);
-      show(h.atS, h.endS, h.word?.around_s);
+      if (onMoment) onMoment(h.atS);
+      else show(h.atS, h.endS, h.word?.around_s);
     },
-    [show],
+    [show, onMoment],
   );
+  const scale = own?.scale;
+  const onCursor = own?.onCursor;
+  const drawn = useMemo(
+    () =>
+      scale
+        ? {
+            lanes: lanes.map((lane) => laneOver(lane, scale)),
+            rows: rows.map((row) => rowOver(row, scale)),
+            bands: bands.map((band) => bandOver(band, scale)),
+          }
+        : { lanes, rows, bands },
+    [scale, lanes, rows, bands],
+  );
+  const over = (atS: number) => scale?.of(atS) ?? atS;
+  const timeOf = (value: number) => scale?.at(value) ?? value;
   const walked = happenings.find((h) => h.key === event);
   const zoomed = span[1] - span[0] < whole[1] - 0.5;
   const fine = span[1] - span[0] < 600;
@@ -154,87 +186,102 @@ export default function PlainSheet({
   return (
     <>
       {own?.head ?? <KeyFigures review={review} supposed={supposed.supposed} onWhy={onWhy} />}
-      <section className={panel} aria-label={own?.heading ?? "On one clock"}>
-        <div className="flex flex-wrap items-center gap-x-3 whitespace-nowrap pb-1.5 text-[13px]">
-          <b className="font-narrow font-semibold">{own?.heading ?? "On one clock"}</b>
-          <span className="text-soft max-[1100px]:hidden">
-            {shown.length} of {channels.length} {own?.noun ?? "channels"}
-          </span>
-          <PickLanes
-            channels={channels.map((c) => ({ key: c.key, name: nameOf(kind, c) }))}
-            shown={shown}
-            changed={changed}
-            onPick={pick}
+      <div className={own?.left ? "grid gap-x-2.5 min-[1100px]:grid-cols-[minmax(0,1fr)_minmax(0,2fr)]" : ""}>
+        {own?.left && <div className={`${panel} min-w-0`}>{own.left}</div>}
+        <section className={`${panel} min-w-0`} aria-label={own?.heading ?? "On one clock"}>
+          <div className="flex flex-wrap items-center gap-x-3 whitespace-nowrap pb-1.5 text-[13px]">
+            <b className="font-narrow font-semibold">{own?.heading ?? "On one clock"}</b>
+            <span className={own?.left ? "hidden" : "text-soft max-[1100px]:hidden"}>
+              {shown.length} of {channels.length} {own?.noun ?? "channels"}
+            </span>
+            <PickLanes
+              channels={channels.map((c) => ({ key: c.key, name: nameOf(kind, c) }))}
+              shown={shown}
+              changed={changed}
+              onPick={pick}
+            />
+            <PickOther review={review} chosen={other} onPick={setOther} />
+            {own?.switches}
+            {zoomed && (
+              <Button size="small" onClick={() => setSpan(whole)}>
+                whole session
+              </Button>
+            )}
+            {zoomed && (
+              <a
+                className="text-act hover:underline max-[1360px]:order-last"
+                href={`/api/sessions/${session.id}/file?form=csv&start_s=${span[0].toFixed(1)}&end_s=${span[1].toFixed(1)}`}
+              >
+                this span as CSV
+              </a>
+            )}
+            <span className="ml-auto min-h-5 min-w-0 truncate text-soft" aria-live="off">
+              {cursor === null && walked && (
+                <>
+                  {happenings.indexOf(walked) + 1} of {happenings.length}: {moment(walked.atS, true)}{" "}
+                  <b className="font-semibold text-ink">{walked.text}</b>
+                  {!walked.kept && ", does not count"}
+                </>
+              )}
+              {cursor !== null && (
+                <>
+                  {scale && `${scale.words(over(cursor))} ${scale.unit}, `}
+                  {moment(cursor, fine || lanes.some((l) => (l.bins?.binS ?? 60) < 60))}{" "}
+                  {lanes
+                    .filter((l) => l.look !== "flag")
+                    .slice(0, own?.left ? 3 : 4)
+                    .map((l) => (
+                      <span key={l.key} className="ml-1.5">
+                        {l.name} <b className="font-semibold text-ink">{valueAt(l, cursor)}</b>
+                      </span>
+                    ))}
+                </>
+              )}
+            </span>
+          </div>
+          <Lanes
+            rows={drawn.rows}
+            lanes={drawn.lanes}
+            bands={drawn.bands}
+            span={[over(span[0]), over(span[1])]}
+            whole={[over(whole[0]), over(whole[1])]}
+            clock={scale ? scale.words : clock}
+            axis={scale ? (value) => `${scale.words(value)} ${scale.unit}` : axis}
+            steps={scale?.steps}
+            shortestS={scale?.shortest}
+            chosen={event}
+            edges={scale ? edging.edges.map((edge) => edgeOver(edge, scale)) : edging.edges}
+            onEdge={(key, value, done) => edging.onEdge(key, value === null ? null : timeOf(value), done)}
+            tall={tall}
+            onLine={tried?.move}
+            onTall={(key) => setTall((now) => (now === key ? null : key))}
+            onSpan={([a, b]) => setSpan([timeOf(a), timeOf(b)])}
+            onSelect={(a, b) =>
+              !locked && setChosenSpan([Math.max(timeOf(a), 0), Math.min(timeOf(b), session.length_s)])
+            }
+            onCursor={(value) => {
+              const moment = value === null ? null : timeOf(value);
+              setCursor(moment);
+              onCursor?.(moment);
+            }}
+            onPoint={onMoment && ((value) => onMoment(timeOf(value)))}
+            onMark={(key) => {
+              const found = happenings.find((h) => h.key === key);
+              if (found) choose(found);
+            }}
+            label="Channels and events on one clock. Plus and minus zoom, arrows move, 0 shows the whole session."
           />
-          <PickOther review={review} chosen={other} onPick={setOther} />
-          {zoomed && (
-            <Button size="small" onClick={() => setSpan(whole)}>
-              whole session
-            </Button>
-          )}
-          {zoomed && (
-            <a
-              className="text-act hover:underline max-[1360px]:order-last"
-              href={`/api/sessions/${session.id}/file?form=csv&start_s=${span[0].toFixed(1)}&end_s=${span[1].toFixed(1)}`}
-            >
-              this span as CSV
-            </a>
-          )}
-          <span className="ml-auto min-h-5 min-w-0 truncate text-soft" aria-live="off">
-            {cursor === null && walked && (
-              <>
-                {happenings.indexOf(walked) + 1} of {happenings.length}: {moment(walked.atS, true)}{" "}
-                <b className="font-semibold text-ink">{walked.text}</b>
-                {!walked.kept && ", does not count"}
-              </>
+          <p className="flex flex-wrap gap-x-4 text-[12.5px]">
+            {!locked && (
+              <button type="button" className="min-h-6 text-act hover:underline" onClick={() => typeStretch.current()}>
+                type a stretch instead of dragging
+              </button>
             )}
-            {cursor !== null && (
-              <>
-                {moment(cursor, fine || lanes.some((l) => (l.bins?.binS ?? 60) < 60))}{" "}
-                {lanes
-                  .filter((l) => l.look !== "flag")
-                  .slice(0, 4)
-                  .map((l) => (
-                    <span key={l.key} className="ml-1.5">
-                      {l.name} <b className="font-semibold text-ink">{valueAt(l, cursor)}</b>
-                    </span>
-                  ))}
-              </>
-            )}
-          </span>
-        </div>
-        <Lanes
-          rows={rows}
-          lanes={lanes}
-          bands={bands}
-          span={span}
-          whole={whole}
-          clock={clock}
-          axis={axis}
-          chosen={event}
-          edges={edging.edges}
-          onEdge={edging.onEdge}
-          tall={tall}
-          onLine={tried?.move}
-          onTall={(key) => setTall((now) => (now === key ? null : key))}
-          onSpan={setSpan}
-          onSelect={(a, b) => !locked && setChosenSpan([Math.max(a, 0), Math.min(b, session.length_s)])}
-          onCursor={setCursor}
-          onMark={(key) => {
-            const found = happenings.find((h) => h.key === key);
-            if (found) choose(found);
-          }}
-          label="Channels and events on one clock. Plus and minus zoom, arrows move, 0 shows the whole session."
-        />
-        <p className="flex flex-wrap gap-x-4 text-[12.5px]">
-          {!locked && (
-            <button type="button" className="min-h-6 text-act hover:underline" onClick={() => typeStretch.current()}>
-              type a stretch instead of dragging
-            </button>
-          )}
-          {own && <span className="text-soft leading-6">{own.legend}</span>}
-        </p>
-      </section>
+            {own && <span className="text-soft leading-6">{own.legend}</span>}
+          </p>
+        </section>
+      </div>
+      {own?.below}
       {other !== null && (
         <Beside
           id={other}
@@ -277,7 +324,7 @@ export default function PlainSheet({
             {own && tab === own.tab.key ? (
               own.tab.body
             ) : table ? (
-              <DataTable key={table.key} table={table} clock={moment} onTime={(s) => show(s)} />
+              <DataTable key={table.key} table={table} clock={moment} onTime={onMoment ?? ((s) => show(s))} />
             ) : (
               <FiguresTable review={review} supposed={supposed.supposed} onWhy={onWhy} compact={beside} />
             )}

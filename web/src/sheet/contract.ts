@@ -11,7 +11,14 @@ export interface SheetActions {
   drop: (key: string, lengthS: number, reason: string) => void;
   keep: (key: string, lengthS: number) => void;
   takeBack: (ids: number[]) => void;
+  /** Events that belong together decided as one step: each counts, or does not for a reason; decisions given back meanwhile. */
+  decideEvents: (
+    events: { key: string; lengthS: number; counts: boolean; reason: string }[],
+    remove?: number[],
+  ) => Promise<boolean>;
   set: (key: string, value: number | string | null, reason?: string) => Promise<boolean>;
+  /** Several settings that belong together, as one step. */
+  setMany: (settings: readonly (readonly [string, number | string | null])[]) => Promise<boolean>;
   edit: (stretch: Stretch, startS: number, endS: number, reason: string) => unknown;
   /** Sleep as given takes the place of what was computed. */
   sleep: (stretches: [number, number][]) => unknown;

@@ -4,16 +4,36 @@ import { readDecimals, readUnit, readValue } from "@/api/readers";
 
 const locale = navigator.language || "en";
 
+const numbers = new Map<string, Intl.NumberFormat>();
+const dates = new Map<string, Intl.DateTimeFormat>();
+
+/** A formatter is dear to make and cheap to use: each is made once. */
+function numbersOf(of: string, decimals: number, useGrouping: boolean): Intl.NumberFormat {
+  const key = `${of} ${decimals} ${useGrouping}`;
+  const made =
+    numbers.get(key) ??
+    new Intl.NumberFormat(of, {
+      minimumFractionDigits: decimals,
+      maximumFractionDigits: decimals,
+      useGrouping,
+      // What rounds to nothing has no sign.
+      signDisplay: "negative",
+    });
+  numbers.set(key, made);
+  return made;
+}
+
+function inWords(at: Date, options: Intl.DateTimeFormatOptions): string {
+  const key = JSON.stringify(options);
+  const made = dates.get(key) ?? new Intl.DateTimeFormat(locale, options);
+  dates.set(key, made);
+  return made.format(at);
+}
+
 /** Halves away from zero on the shortest decimal form, as the server compares and paper prints (core/rounding.py). */
 function rounded(value: number, decimals: number, of: string, useGrouping: boolean): string {
-  return new Intl.NumberFormat(of, {
-    minimumFractionDigits: decimals,
-    maximumFractionDigits: decimals,
-    useGrouping,
-    // What rounds to nothing has no sign.
-    signDisplay: "negative",
-    // A text is taken as it stands, a number by its binary fraction: 1.005 lies just below 1.005.
-  }).format(String(value) as `${number}`);
+  // A text is taken as it stands, a number by its binary fraction: 1.005 lies just below 1.005.
+  return numbersOf(of, decimals, useGrouping).format(String(value) as `${number}`);
 }
 
 export function number(value: number | null | undefined, decimals = 1): string {
@@ -51,14 +71,14 @@ function daysAgo(day: Date, offsetMin: number): number {
 export function clock(iso: string, offsetMin = hereOffset(), seconds = false): string {
   const options: Intl.DateTimeFormatOptions = { hour: "2-digit", minute: "2-digit", timeZone: "UTC", hourCycle: "h23" };
   if (seconds) options.second = "2-digit";
-  return shifted(iso, offsetMin).toLocaleTimeString(locale, options);
+  return inWords(shifted(iso, offsetMin), options);
 }
 
 export function day(iso: string, offsetMin = hereOffset(), year = false): string {
   const at = shifted(iso, offsetMin);
   const options: Intl.DateTimeFormatOptions = { weekday: "short", day: "numeric", month: "short", timeZone: "UTC" };
   if (year || at.getUTCFullYear() !== new Date().getFullYear()) options.year = "numeric";
-  return at.toLocaleDateString(locale, options);
+  return inWords(at, options);
 }
 
 /** "9 Aug", with the year when it is another: for dates that may lie far off. */
@@ -66,7 +86,7 @@ export function dayMonth(iso: string): string {
   const at = new Date(iso);
   const options: Intl.DateTimeFormatOptions = { day: "numeric", month: "short" };
   if (at.getFullYear() !== new Date().getFullYear()) options.year = "numeric";
-  return at.toLocaleDateString(locale, options);
+  return inWords(at, options);
 }
 
 /** "Today 06:04", "Yesterday 22:10", "Fri 20 Nov 06:01". */

@@ -49,7 +49,7 @@ function matches(key: Key, event: KeyboardEvent): boolean {
   const shift = parts.includes("Shift");
   const name = parts[parts.length - 1] ?? "";
   if (ctrl !== (event.ctrlKey || event.metaKey)) return false;
-  if (name.length > 1 || ctrl) if (shift !== event.shiftKey) return false;
+  if (name.length > 1 || ctrl || shift) if (shift !== event.shiftKey) return false;
   return event.key.toLowerCase() === name.toLowerCase();
 }
 

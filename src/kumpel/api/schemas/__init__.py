@@ -40,6 +40,7 @@ from kumpel.api.schemas.bench import (
     SensorDrifts,
 )
 from kumpel.api.schemas.board import CheckedOnce, Held, OnBoard, Recorded, RecorderLife, RecordersChosen, Righted
+from kumpel.api.schemas.close_up import CloseUp, Curve, Moments
 from kumpel.api.schemas.common import AskedId, Birthday, Day, Id, Line, Out, Problem, Tags, Text, VerdictWord
 from kumpel.api.schemas.comparisons import CompareQuestion, Comparison, DaySpan, Differing, FigureChange, TakenBoth
 from kumpel.api.schemas.filter_factors import (
@@ -63,6 +64,7 @@ from kumpel.api.schemas.firmware import (
     FirmwareWish,
     NewFirmwareKey,
 )
+from kumpel.api.schemas.fronts import Arrival, Front
 from kumpel.api.schemas.groups import (
     GroupChange,
     GroupChoice,
@@ -301,6 +303,7 @@ from kumpel.api.schemas.years import (
 __all__ = [
     "AppliedFactor",
     "Arrangement",
+    "Arrival",
     "AskedId",
     "Assessment",
     "Away",
@@ -342,6 +345,7 @@ __all__ = [
     "Choice",
     "Clear",
     "Cleared",
+    "CloseUp",
     "Coded",
     "CompareQuestion",
     "Comparison",
@@ -358,6 +362,7 @@ __all__ = [
     "CoursePlace",
     "CourseStretch",
     "CourseVersion",
+    "Curve",
     "Day",
     "DaySpan",
     "Decision",
@@ -398,6 +403,7 @@ __all__ = [
     "FormulaWish",
     "Found",
     "FoundFactor",
+    "Front",
     "FurtherRule",
     "Given",
     "GroupChange",
@@ -459,6 +465,7 @@ __all__ = [
     "Me",
     "Medicine",
     "MedicineEnd",
+    "Moments",
     "NetworkGiven",
     "NetworksGiven",
     "NewAway",

@@ -111,6 +111,8 @@ class Kind(Out):
     compares: bool = Field(description="two recordings of one person can be compared")
     stands: bool = Field(description="a recorder may stand in a room; then its sessions belong to a place")
     groups: list[Followed] = Field(description="figures that are looked at over the people of a group")
+    exports: list[str] = Field(description="open formats beside a workbook and CSV")
+    one_table: list[str] = Field(description="tables whose rows stand in one with those of other recordings")
     blocks: list[str] = Field(description="the house's own text blocks for a conclusion")
     channels: list[ChannelWord]
     readings: list[str]

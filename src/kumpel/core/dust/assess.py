@@ -37,6 +37,8 @@ from kumpel.core.units import values_in
 
 FRACTIONS = ("PM1", "PM2.5", "PM4", "PM10", "total")
 TWA_SOURCE = "EN 689:2018, annex A"
+ZERO = "zero"
+"""The check at the bench that stands for the zero check before use."""
 DAY_SOURCE = "WHO global air quality guidelines 2021, table 0.1 (24-hour mean)"
 FACTOR_SOURCE = "photometric factor from a gravimetric filter: C = k x reading"
 DAY_COVERAGE = 0.75
@@ -107,7 +109,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -
         reckoning.put(f"limit.{fraction}", f"Limit for {fraction}", math.nan, "mg/m3", 3, "", limits.name, note=none)
     findings = [
         *coverage_finding(measured, basis.planned_s, limits.minimum_coverage),
-        *_findings(basis, fraction, rules, limits),
+        *_findings(review, basis, fraction, rules, limits),
     ]
     wanted = replace(
         limits,
@@ -327,7 +329,7 @@ def _stretches(basis: _Basis, reckoning: Reckoning, line_of: Line, alone: dict[s
     ]
 
 
-def _findings(basis: _Basis, fraction: str, rules: tuple[Rule, ...], limits: LimitSet) -> list[Finding]:
+def _findings(review: Review, basis: _Basis, fraction: str, rules: tuple[Rule, ...], limits: LimitSet) -> list[Finding]:
     recording, found = basis.recording, []
     if fraction not in FRACTIONS:
         found.append(
@@ -336,9 +338,9 @@ def _findings(basis: _Basis, fraction: str, rules: tuple[Rule, ...], limits: Lim
     if not rules and limits.rules:
         found.append(Finding("no-limit", f"{limits.name} has no limit for {fraction}"))
     zero = [e for e in recording.events if e.code == "zero-check"]
-    if not zero:
+    if not zero and not any(each.what == ZERO and each.from_start_s <= 0 for each in review.checks):
         found.append(Finding("no-zero-check", "no zero check before use is on record"))
-    elif zero[-1].data.get("passed") is False:
+    elif zero and zero[-1].data.get("passed") is False:
         found.append(Finding("zero-check", "the zero check failed: readings are shifted", blocks=True))
     flow = recording.values("flow_fault")
     share = float(np.nanmean(flow > 0)) if flow is not None and len(flow) else 0.0

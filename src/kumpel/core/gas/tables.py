@@ -8,6 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from kumpel.core.assessment import Detected, Suggestion, Table
+from kumpel.core.front import position_at
 from kumpel.core.gas.lanes import Lane, alarm_spans
 from kumpel.core.gas.sensors import DAY_S, GASES
 from kumpel.core.reckoning import Reckoning, table
@@ -82,6 +83,9 @@ def events(recording: Recording, review: Review, lanes: list[Lane]) -> list[Dete
                 if after is not None:
                     numbers["confirmed_s"] = after
                     text += f", confirmed after {after:.0f} s" if math.isfinite(after) else ", never confirmed"
+                where = position_at(recording, first * lane.interval_s)
+                if where is not None:
+                    numbers["lat"], numbers["lon"] = where
                 found.append(
                     Detected(
                         first * lane.interval_s,

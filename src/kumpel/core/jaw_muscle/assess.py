@@ -14,7 +14,7 @@ from kumpel.core.jaw_muscle.figures import put_amounts, put_heart, put_indices
 from kumpel.core.jaw_muscle.muscle import STEP_S
 from kumpel.core.jaw_muscle.night import night_of, sleep_of
 from kumpel.core.jaw_muscle.signals import Signals, signals_of
-from kumpel.core.jaw_muscle.tables import electrode_table, hour_table, kind_table
+from kumpel.core.jaw_muscle.tables import contact_table, electrode_table, heart_table, hour_table, kind_table
 from kumpel.core.reckoning import Reckoning, both_ways, conclude, setup_number
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review
@@ -61,7 +61,13 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str, 
         Quality(reckoning.coverage, valid, wanted, tuple(findings)),
         key_figures=("both.index", "both.phasic", "linked", "heart_rate"),
         suggestions=suggestions_of(signals),
-        tables=(hour_table(recording, night), electrode_table(signals), kind_table(night)),
+        tables=(
+            hour_table(recording, night),
+            electrode_table(signals),
+            kind_table(night),
+            contact_table(signals),
+            heart_table(rates, signals.beats.length_s if signals.beats else 0.0),
+        ),
         events=events,
         stretches=sleep,
     )

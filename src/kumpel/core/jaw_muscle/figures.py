@@ -104,6 +104,17 @@ def put_amounts(reckoning: Reckoning, night: Night) -> None:
             used,
             note=note,
         )
+        _put(
+            reckoning,
+            side,
+            "threshold",
+            "threshold",
+            night.share * reference.level_uv,
+            "uV",
+            1,
+            f"{100 * night.share:g} % of the clench",
+            note=note,
+        )
 
 
 def heart_link(rates: tuple[Floats, Floats], start_s: float) -> float:

@@ -29,12 +29,13 @@ KINDS = ("phasic", "tonic", "mixed", "single")
 
 @dataclass(frozen=True)
 class Night:
-    """Contractions and episodes of a night that count, by side and of both."""
+    """Contractions and episodes of a night that count, by side and of both; `share` of the clench (0 to 1) is the threshold."""
 
     references: dict[str, Reference]
     contractions: dict[str, list[Contraction]]
     episodes: dict[str, list[Episode]]
     valid_s: dict[str, float]
+    share: float
 
 
 def sleep_of(recording: Recording, review: Review) -> tuple[Stretch, ...]:
@@ -100,7 +101,7 @@ def night_of(recording: Recording, review: Review, signals: Signals, sleep: tupl
     by_side["both"] = united(by_side.get("left", []), by_side.get("right", []))
     grouped["both"] = episodes(by_side["both"], "both")
     valid["both"] = float(anywhere.sum()) * STEP_S
-    return Night(references, by_side, grouped, valid)
+    return Night(references, by_side, grouped, valid, share)
 
 
 def _kept(found: list[Contraction], review: Review) -> list[Contraction]:

@@ -5,11 +5,13 @@ from __future__ import annotations
 import numpy as np
 
 from kumpel.core.assessment import Table
-from kumpel.core.jaw_muscle.muscle import Electrode
+from kumpel.core.jaw_muscle.beats import mean_rate
+from kumpel.core.jaw_muscle.muscle import STATE_S, Electrode
 from kumpel.core.jaw_muscle.night import KINDS, Night
 from kumpel.core.jaw_muscle.signals import SIDES, Signals
 from kumpel.core.reckoning import table
-from kumpel.core.recording import Recording
+from kumpel.core.recording import Floats, Recording
+from kumpel.core.runs import runs
 from kumpel.core.timebase import clocks_words
 
 
@@ -56,3 +58,27 @@ def kind_table(night: Night) -> Table:
         [("Type", "", None), ("Left", "", 0), ("Right", "", 0), ("Both sides", "", 0)],
         rows,
     )
+
+
+STEP_S = 30.0
+MOST_SPELLS = 600
+
+
+def contact_table(signals: Signals) -> Table:
+    """When an electrode was doubtful or off: a row a spell. What is not in it was connected."""
+    rows: list[tuple[str | float, ...]] = []
+    for lane, states in {**{s: a.states for s, a in signals.sides.items()}, "heart": signals.ecg_states}.items():
+        for state in (Electrode.DOUBTFUL, Electrode.OFF):
+            rows += [
+                (lane, a * STATE_S, b * STATE_S, state.name.lower())
+                for a, b in runs(states == state).tolist()[:MOST_SPELLS]
+            ]
+    columns = [("Electrode", "", None), ("From", "clock", 0), ("To", "clock", 0), ("State", "", None)]
+    return table("contact", "Contact of the electrodes", columns, rows)
+
+
+def heart_table(rates: tuple[Floats, Floats], length_s: float) -> Table:
+    """The mean heart rate of every 30 s of an ECG of so many seconds (of the ECG, not of the recording: an event may stand anywhere); nan where fewer than three intervals between beats can be trusted."""
+    at = np.arange(0.0, length_s, STEP_S)
+    rows = [(start, mean_rate(*rates, start, start + STEP_S)) for start in at.tolist()]
+    return table("heart", "Heart rate", [("From", "clock", 0), ("Heart rate", "bpm", 0)], rows)

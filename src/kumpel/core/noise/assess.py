@@ -57,7 +57,9 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, name: str) -
         replace(limits, rules=rules),
         name,
         reckoning,
-        Quality(basis.coverage, basis.measured_s, basis.planned_s, tuple(findings_of(recording, basis, limits))),
+        Quality(
+            basis.coverage, basis.measured_s, basis.planned_s, tuple(findings_of(recording, review, basis, limits))
+        ),
         key_figures=(*tuple(dict.fromkeys([*dose_like, "setup1.projected_dose"]))[:2], "lcpeak", "measured"),
         alone={key: _of_measured_part(reckoning.figures[key], basis) for key in judged},
         suggestions=suggestions_of(recording, review),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from kumpel.core.assessment import Finding, LimitSet, Suggestion
@@ -14,6 +16,7 @@ from kumpel.core.review import Review
 from kumpel.core.rounding import shown, stated
 from kumpel.core.runs import merge, runs
 
+CALIBRATOR = "calibrator"
 DRIFT_LIMIT_DB = 0.5
 DRIFT_DECIMALS = 2
 HIGHEST_LEVEL_DB = 160.0
@@ -21,7 +24,7 @@ HIGHEST_PEAK_DB = 180.0
 """Beyond what the microphones of personal meters take (IEC 61252 asks for 140 dB): a number there is a fault."""
 
 
-def findings_of(recording: Recording, basis: Basis, limits: LimitSet) -> list[Finding]:
+def findings_of(recording: Recording, review: Review, basis: Basis, limits: LimitSet) -> list[Finding]:
     """What blocks a verdict (too little measured, levels that nobody measured, drift), and what is only said."""
     findings: list[Finding] = []
     if basis.coverage < limits.minimum_coverage:
@@ -32,8 +35,9 @@ def findings_of(recording: Recording, basis: Basis, limits: LimitSet) -> list[Fi
     if drift is not None and abs(stated(drift, DRIFT_DECIMALS)) > DRIFT_LIMIT_DB:
         text = f"calibrator check drifted by {shown(drift, DRIFT_DECIMALS, '+')} dB, {DRIFT_LIMIT_DB:.2f} dB allowed"
         findings.append(Finding("drift", text, blocks=True))
-    if drift is None:
-        findings.append(Finding("no-check", "no calibrator check before and after is on record"))
+    without = [side.removeprefix("check-") for side, found in calibrator_checks(recording, review).items() if not found]
+    if without:
+        findings.append(Finding("no-check", f"no calibrator check {' and '.join(without)} is on record"))
     return findings
 
 
@@ -78,16 +82,43 @@ def _implausible(basis: Basis) -> list[Finding]:
     return found
 
 
-def calibration_drift(recording: Recording) -> float | None:
-    """Reading after minus reading before, in dB, of the calibrator checks in the events; None without both."""
-    reading: dict[str, float] = {}
+@dataclass(frozen=True)
+class CalibratorCheck:
+    """What a calibrator gave and what the meter read, in dB; `applied` is None where only the reading was kept. `at_bench`: not in the recording
+    itself, but beside it."""
+
+    applied: float | None
+    read: float
+    at_bench: bool
+
+    @property
+    def deviation(self) -> float:
+        return self.read - (self.applied or 0.0)
+
+
+def calibrator_checks(recording: Recording, review: Review) -> dict[str, CalibratorCheck | None]:
+    """The calibrator checks "check-before" and "check-after" of a recording: its own, else the one at the bench beside it (ISO 9612:2009, 12.2:
+    before and after each series of measurements)."""
+    found: dict[str, CalibratorCheck | None] = dict.fromkeys(("check-before", "check-after"))
+    for each in review.checks:
+        if each.what == CALIBRATOR:
+            found["check-before" if each.from_start_s <= 0 else "check-after"] = CalibratorCheck(
+                each.applied, each.read, True
+            )
     for event in recording.events:
         applied, read = event.data.get("applied_db"), event.data.get("read_db")
-        if event.code in ("check-before", "check-after") and isinstance(read, int | float):
-            reading[event.code] = float(read) - (float(applied) if isinstance(applied, int | float) else 0.0)
-    if len(reading) < 2:
-        return None
-    return round(reading["check-after"] - reading["check-before"], 6)
+        if event.code in found and isinstance(read, int | float):
+            found[event.code] = CalibratorCheck(
+                float(applied) if isinstance(applied, int | float) else None, float(read), False
+            )
+    return found
+
+
+def calibration_drift(recording: Recording) -> float | None:
+    """Reading after minus reading before, in dB, of the calibrator checks in the events; None without both. Between checks at the bench it
+    is a doubt from outside."""
+    before, after = calibrator_checks(recording, Review()).values()
+    return None if before is None or after is None else round(after.deviation - before.deviation, 6)
 
 
 def suggestions_of(recording: Recording, review: Review) -> list[Suggestion]:

@@ -22,7 +22,9 @@ from kumpel.core.assessment import (
     Suggestion,
     Table,
 )
+from kumpel.core.oximetry.artefacts import CODE, artefacts, given_back
 from kumpel.core.oximetry.desaturations import LOWEST, Desaturation, desaturations, jumps, pulse_rises
+from kumpel.core.oximetry.tables import by_hour, by_position
 from kumpel.core.reckoning import Reckoning, both_ways, conclude, hours_minutes, planned_s, table
 from kumpel.core.recording import Channel, Flags, Floats, Recording, sample_times
 from kumpel.core.review import Review, named, samples_inside
@@ -95,11 +97,13 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
     channel, marked = marks(recording)
     dt = channel.interval_s
     out = samples_inside(review.left_out, channel.count, dt)
-    spo2 = np.where(marked.bad | out, np.nan, channel.values)
+    doubted = artefacts(_ruled_out(marked), dt, review)
+    back = given_back(doubted, channel.count, dt)
+    spo2 = np.where((marked.bad & ~back) | out, np.nan, channel.values)
     heart = _same_length(recording.channels.get("pulse"), channel)
     with np.errstate(invalid="ignore"):
         wrong = (heart < PULSE_RANGE[0]) | (heart > PULSE_RANGE[1])
-    pulse = np.where(marked.probe_off | marked.movement | wrong | out, np.nan, heart)
+    pulse = np.where(marked.probe_off | (marked.movement & ~back) | wrong | out, np.nan, heart)
     known = spo2[~np.isnan(spo2)]
     valid_s = len(known) * dt
     planned = planned_s(recording, review)
@@ -108,8 +112,12 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
     )
     hours = valid_s / 3600
     _levels(reckoning, spo2, known, dt, valid_s)
-    events = _desaturations(reckoning, review, spo2, dt, hours)
+    events, falls = _desaturations(reckoning, review, spo2, dt, hours)
     events += _pulse(reckoning, review, pulse, dt)
+    events += [
+        Detected(a.start_s, a.end_s, CODE, f"{a.reason}, {a.end_s - a.start_s:.0f} s", a.given_back) for a in doubted
+    ]
+    positions = by_position(recording, spo2, dt, falls)
     findings = _findings(channel, marked, valid_s)
     pulse_s = float(np.count_nonzero(~np.isnan(pulse))) * dt
     if "pulse" in recording.channels and pulse_s < FEWEST_VALID_S <= valid_s:
@@ -125,6 +133,8 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
         key_figures=("odi4", "t90", "odi3", "lowest"),
         suggestions=_suggestions(marked, dt, out),
         tables=(
+            by_hour(recording, spo2, dt, falls),
+            *((positions,) if positions else ()),
             _cumulative(known, dt),
             table(
                 "bad",
@@ -180,15 +190,20 @@ def _levels(reckoning: Reckoning, spo2: Floats, known: Floats, dt: float, valid_
     reckoning.put("valid", "Valid time", valid_s / 3600, "h", 2, "N x dt", SOURCE, n)
 
 
-def _desaturations(reckoning: Reckoning, review: Review, spo2: Floats, dt: float, hours: float) -> list[Detected]:
-    """Figures of the falls that count, and all falls as events; those of 4 points are a mark on those of 3."""
+def _desaturations(
+    reckoning: Reckoning, review: Review, spo2: Floats, dt: float, hours: float
+) -> tuple[list[Detected], list[list[Desaturation]]]:
+    """Figures of the falls that count, all falls as events (those of 4 points are a mark on those of 3), and those that count of 4 and of 3
+    points."""
     events: list[Detected] = []
+    counting: list[list[Desaturation]] = []
     deep = [(d.start_s, d.end_s) for d in desaturations(spo2, dt, 4)]
     for points in (3, 4):
         found = desaturations(spo2, dt, points)
         code = f"desaturation{points}"
         gone = _dropped(review, code, [(d.start_s, d.end_s) for d in found])
         kept = [d for d, out in zip(found, gone, strict=True) if not out]
+        counting.insert(0, kept)
         rate = len(kept) / hours if hours > 0 else math.nan
         put = Put("n", f"desaturations of {points} points or more", float(len(kept)), "")
         reckoning.put(
@@ -212,7 +227,7 @@ def _desaturations(reckoning: Reckoning, review: Review, spo2: Floats, dt: float
                 numbers["also 4 points"] = "yes" if any(a < d.end_s and d.start_s < b for a, b in deep) else ""
             text = f"fall of {d.fall:.0f} points to {d.lowest:.0f} %, {d.length_s:.0f} s"
             events.append(Detected(d.start_s, d.end_s, code, text, not out, numbers))
-    return events
+    return events, counting
 
 
 def _dropped(review: Review, code: str, spans: list[tuple[float, float]]) -> list[bool]:
@@ -323,6 +338,12 @@ def _reasons(marked: Marks) -> list[tuple[str, Flags]]:
         ("jump", marked.jump),
         ("movement", marked.movement),
     ]
+
+
+def _ruled_out(marked: Marks) -> list[tuple[str, Flags]]:
+    """What was measured and is left out by a rule, which a person may see otherwise."""
+    there = ~(marked.missing | marked.probe_off)
+    return [("movement", marked.movement & there), ("below 50 %", marked.low & there), ("jump", marked.jump & there)]
 
 
 def _suggestions(marked: Marks, dt: float, out: Flags) -> list[Suggestion]:

@@ -246,6 +246,14 @@ def _pauses(reckoning: Reckoning, found: Compressions, shocks: list[float], leng
         Put("paused", "sum of pauses", paused, "s"),
         note=none,
     )
+    peri = sum(b - a for (a, b), inside in zip(pauses, _shocks_in(pauses, shocks), strict=True) if inside)
+    for key, name, value, formula in (
+        ("paused", "Without compressions", paused, "sum of the pauses from the first to the last compression"),
+        ("paused_shock", "of it around shocks", peri, "sum of the pauses in which a shock was given"),
+        ("paused_else", "of it without a shock", paused - peri, "sum of the pauses in which none was given"),
+    ):
+        value_s = value if n > 1 else math.nan
+        reckoning.put(key, name, value_s, "s", 1, formula, FRACTION_SOURCE, note=none, made_of=("fraction",))
     long = [(a, b) for a, b in pauses if round(b - a, 6) > LONG_PAUSE_S]
     reckoning.put(
         "long_pauses",
@@ -293,9 +301,12 @@ def around_shocks(found: Compressions, shocks: list[float]) -> tuple[list[float]
 
 
 def _minutes(found: Compressions, length: float) -> Table:
-    """Quality minute by minute: count, mean rate, mean depth, share of the minute in trains."""
+    """Quality minute by minute: count, mean rate, mean depth, share of depths in target, share of the minute in trains, longest pause
+    over 10 s that begins in it."""
     rows = []
     at, intervals = found.at_s, found.intervals_s
+    pauses = np.array(found.pauses, dtype=np.float64).reshape(-1, 2)
+    lengths = np.round(pauses[:, 1] - pauses[:, 0], 6)
     for minute in range(int(min(length, 86_400) // 60) + 1):
         a, b = minute * 60.0, min((minute + 1) * 60.0, length)
         if b <= a:
@@ -308,22 +319,57 @@ def _minutes(found: Compressions, length: float) -> Table:
         begun = train[(at[train] >= a) & (at[train] < b)]
         rate = 60 * len(begun) / float(intervals[begun].sum()) if len(begun) else math.nan
         depth = float(depths.mean()) if len(depths) else math.nan
-        rows.append((a, float(inside.sum()), rate, depth, 100 * busy / (b - a)))
+        good = (
+            100 * float(np.mean((depths >= DEPTH_TARGET[0]) & (depths <= DEPTH_TARGET[1]))) if len(depths) else math.nan
+        )
+        long = lengths[(pauses[:, 0] >= a) & (pauses[:, 0] < b) & (lengths > LONG_PAUSE_S)]
+        rows.append(
+            (
+                a,
+                float(inside.sum()),
+                rate,
+                depth,
+                good,
+                100 * busy / (b - a),
+                float(long.max()) if len(long) else math.nan,
+            )
+        )
     columns = [
         ("Minute from", "clock", 0),
         ("Compressions", "", 0),
         ("Rate", "/min", 0),
         ("Depth", "mm", 0),
+        ("Depth in target", "%", 0),
         ("Fraction", "%", 0),
+        ("Long pause", "s", 0),
     ]
     return table("minutes", "Quality per minute", columns, rows)
 
 
+def _shocks_in(pauses: list[tuple[float, float]], shocks: list[float]) -> list[list[float]]:
+    """The shocks (rising) that lie in each pause."""
+    edges = np.array(pauses, dtype=np.float64).reshape(-1, 2)
+    first, end = np.searchsorted(shocks, edges[:, 0], "left"), np.searchsorted(shocks, edges[:, 1], "right")
+    return [shocks[a:b] for a, b in zip(first.tolist(), end.tolist(), strict=True)]
+
+
 def _pause_table(found: Compressions, shocks: list[float]) -> Table:
-    rows = [
-        (a, b - a, "shock" if any(a <= s <= b for s in shocks) else "") for a, b in found.pauses if b - a > LONG_PAUSE_S
+    """Pauses over 10 s, and all around shocks: those have a part before the first shock in them and one after the last."""
+    rows: list[tuple[str | float, ...]] = []
+    pauses = found.pauses
+    for (a, b), inside in zip(pauses, _shocks_in(pauses, shocks), strict=True):
+        if not inside and round(b - a, 6) <= LONG_PAUSE_S:
+            continue
+        before, after = (inside[0] - a, b - inside[-1]) if inside else (math.nan, math.nan)
+        rows.append((a, b - a, "around a shock" if inside else "no shock", before, after))
+    columns = [
+        ("From", "clock", 0),
+        ("Length", "s", 1),
+        ("In it", "", None),
+        ("Before the shock", "s", 1),
+        ("After the shock", "s", 1),
     ]
-    return table("pauses", "Pauses over 10 s", [("From", "clock", 0), ("Length", "s", 1), ("In it", "", None)], rows)
+    return table("pauses", "Pauses over 10 s and around shocks", columns, rows)
 
 
 def _sheet_table(recording: Recording) -> Table:

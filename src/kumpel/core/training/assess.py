@@ -46,6 +46,7 @@ from kumpel.core.training.heart import (
     wearer_of,
     zone_edges,
 )
+from kumpel.core.training.levels import Splits, levels
 from kumpel.core.units import channel_in
 
 SOURCE = "own rule, docs/methods/training.md"
@@ -100,6 +101,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
         # Missing heart rate cannot take a highest one away, nor a missing position any way.
         alone={key: reckoning.value(key) for key in ("heart_rate_share", "heart_rate_max", "distance")},
         tables=(
+            levels(bounds, _splits(recording, review), *extra, _stroke_times(recording, review)),
             _parts("intervals", "Intervals", bounds, *extra),
             _parts("splits", f"Splits of {split_word}", split_bounds, *extra),
             _stroke_table(recording, course),
@@ -327,19 +329,28 @@ def _strokes(reckoning: Reckoning, recording: Recording, review: Review, base: B
     )
 
 
+def _splits(recording: Recording, review: Review) -> Splits:
+    """How a session is divided: by time where only that was set, else by distance."""
+    seconds = review.number("split_s", setup_number(recording.setup, "split_s", 0.0))
+    if seconds > 0 and "split_m" not in review.options:
+        return Splits(every_s=seconds)
+    metres = review.number("split_m", setup_number(recording.setup, "split_m", 1000.0))
+    if not metres > 0:
+        raise ValueError(f"splits must be longer than 0 m, not {metres:g}")
+    return Splits(every_m=metres)
+
+
 def _split_bounds(recording: Recording, review: Review, course: Course) -> tuple[Floats, str]:
     """Edges of the splits in s after the start; the last split ends with the session."""
     end = float(course.edges_s[-1])
-    seconds = review.number("split_s", setup_number(recording.setup, "split_s", 0.0))
-    if seconds > 0 and "split_m" not in review.options:
-        marks = course.time_s[-1] // seconds
-        wanted = np.arange(1, min(int(marks), MOST_ROWS) + 1) * seconds
+    splits = _splits(recording, review)
+    if splits.every_s:
+        marks = course.time_s[-1] // splits.every_s
+        wanted = np.arange(1, min(int(marks), MOST_ROWS) + 1) * splits.every_s
         at = np.interp(wanted, course.time_s, course.edges_s)
-        word = f"{seconds / 60:g} min"
+        word = f"{splits.every_s / 60:g} min"
     else:
-        metres = review.number("split_m", setup_number(recording.setup, "split_m", 1000.0))
-        if not metres > 0:
-            raise ValueError(f"splits must be longer than 0 m, not {metres:g}")
+        metres = splits.every_m
         count = min(int((course.distance_m[-1] + 1e-6) // metres), MOST_ROWS)
         at = course.times_of(np.arange(1, count + 1, dtype=np.float64) * metres)
         word = f"{metres:g} m"

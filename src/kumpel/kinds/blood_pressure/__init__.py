@@ -2,22 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from pydantic import BaseModel
 
-from kumpel.core.assessment import BothWays, LimitSet
 from kumpel.core.blood_pressure.assess import assess, brief
 from kumpel.core.blood_pressure.compare import COMPARED, compare
 from kumpel.core.blood_pressure.plan import DayPlan, counts, planned_readings
 from kumpel.core.bounds import Bounds
 from kumpel.core.check_rules import Allowed, Steady
-from kumpel.core.readers_units import ReadersUnits
-from kumpel.core.recording import ChannelWord, Recording
-from kumpel.core.review import Review
+from kumpel.core.recording import ChannelWord
 from kumpel.core.timebase import DAY_S
-from kumpel.kinds import plain_report
 from kumpel.kinds.bench import BenchCheck, BenchSensor
 from kumpel.kinds.blood_pressure.report import (
     CLASSES,
@@ -32,10 +27,9 @@ from kumpel.kinds.blood_pressure.report import (
 )
 from kumpel.kinds.kind import LEAVE_OUT, Compares, DecisionWord, EventWord, Followed, Kind, StretchWord, TagWord
 from kumpel.kinds.limit_sets import shipped
-from kumpel.kinds.plain_report import COMPARISON
+from kumpel.kinds.plain_report import COMPARISON, PartOf
 from kumpel.kinds.plan import VALUE_BYTES, Plan, PlanFact, Situation, battery, clock_min, memory
 from kumpel.kinds.setup_fields import TIME_PATTERN, setting
-from kumpel.reports.document import Part
 
 _YES = {"True": "yes", "False": "no"}
 _REST = "The recorder"
@@ -125,25 +119,13 @@ Live as on any other day. Take your medicines as always and write down when.
 Take it off only to wash; put it back on the same arm. If it hurts or the hand swells or turns blue, take it off."""
 
 
-def own_report(
-    recording: Recording,
-    review: Review,
-    both: BothWays,
-    limits: LimitSet,
-    chosen: Sequence[str],
-    units: ReadersUnits,
-) -> list[Part]:
-    """The plain parts, but for the picture of the day, the classes and the page for the patient."""
-    found = both.reviewed
-    own: dict[str, Callable[[], list[Part]]] = {
-        LANES: lambda: [day(recording, review, found)],
-        CLASSES: lambda: [classes(found)],
-        QUALITY: lambda: [quality(found)],
-        PATIENT.key: lambda: patient_page(recording, review, found, limits),
-    }
-    plain = [key for key in chosen if key not in own]
-    made = plain_report.parts(KIND, recording, review, both, limits, plain, units)
-    return made + [part for key, make in own.items() if key in chosen for part in make()]
+OWN: dict[str, PartOf] = {
+    LANES: lambda of: [day(of.recording, of.review, of.leading)],
+    CLASSES: lambda of: [classes(of.leading)],
+    QUALITY: lambda of: [quality(of.leading)],
+    PATIENT.key: lambda of: patient_page(of.recording, of.review, of.leading, of.limits),
+}
+"""What is not plain: the picture of the day, the classes and the page for the patient."""
 
 
 PRESSURES = (50, 150, 250)
@@ -236,7 +218,7 @@ KIND = Kind(
     ),
     patient=True,
     compares=Compares(tuple(Followed(key, label) for key, label in COMPARED[:8]), compare),
-    own_report=own_report,
+    own_parts=OWN,
     parts=(*OWN_PARTS, COMPARISON),
     drawn=("activity", "quiet"),
     tags=(

@@ -102,6 +102,7 @@ BENCH = (
         "Fit the zero filter and wait for a minute.",
         Allowed("docs/methods/dust.md, zero check", amount=0.003),
         lambda setup: (BenchSensor("mass", "Mass concentration", "mg/m3", 0.0, 3, "mass"),),
+        beside=True,
         days=1,
     ),
     BenchCheck(
@@ -174,6 +175,7 @@ KIND = Kind(
         DecisionWord("shortest_min", "for at least", "number", "min", 0, 1_440, hint="as the limits say"),
         DecisionWord("needs_action", "Needs action from", "number", "", 1, 99, hint="as the limits say"),
     ),
+    one_table=("runs",),
     checks=(CheckWord("zero-check", "zero", (CheckInput("read", "read", "mg/m3"),), judged_by="zero-check"),),
     events=(EventWord("above", "stretch above", "stretches above"),),
     registers=(

@@ -10,6 +10,7 @@ from pydantic import BaseModel, model_validator
 from kumpel.core.assessment import Step, Verdict
 from kumpel.core.bounds import Bounds
 from kumpel.core.check_rules import Allowed
+from kumpel.core.front import places_of
 from kumpel.core.gas.alike import ALIKE
 from kumpel.core.gas.assess import assess
 from kumpel.core.gas.sensors import GASES
@@ -229,6 +230,7 @@ KIND = Kind(
     computed=short_term_means,
     watched=watched,
     figures_of=lambda sensor: (f"{sensor}.",),
+    front=places_of,
     live=live,
     bench=BENCH,
     reaches=True,
@@ -256,6 +258,8 @@ KIND = Kind(
         ChannelWord("nh3.avg", "Ammonia", "ppm"),
         ChannelWord("cl2.avg", "Chlorine", "ppm"),
         ChannelWord("voc.avg", "Organic vapours", "ppm"),
+        ChannelWord("lat", "Latitude", "deg", reduce="angle", usual=False),
+        ChannelWord("lon", "Longitude", "deg", reduce="angle", usual=False),
         *(
             ChannelWord(f"{key}.mean15", f"{_GASES[key].capitalize()}, 15-min mean", GASES[key].unit, usual=False)
             for key in ("co", "h2s", "no2", "so2", "nh3", "cl2", "voc")

@@ -8,6 +8,7 @@ from pydantic import BaseModel
 
 from kumpel.core.assessment import BothWays, LimitSet
 from kumpel.core.bounds import Bounds
+from kumpel.core.close_up import CloseUp
 from kumpel.core.recording import ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.timebase import DAY_S
@@ -56,6 +57,13 @@ def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
     return figures.assess(recording, review, limits)
 
 
+def close_up(recording: Recording, review: Review, start_s: float, end_s: float) -> CloseUp:
+    """See `core.jaw_muscle.close_up`; imported when first needed, too."""
+    from kumpel.core.jaw_muscle import close_up as look
+
+    return look.close_up(recording, review, start_s, end_s)
+
+
 LEAFLET = """\
 Wash the skin over the jaw and at the wrist with water; no cream, no make-up. Shave where a sensor sits.
 Stick the sensors where it was shown to you, shortly before you go to bed, and press each for ten seconds.
@@ -63,6 +71,10 @@ Start the recorder. Clench as hard as you can for three seconds, three times, wi
 Sleep as always. If a sensor comes off, press it back on.
 In the morning stop the recorder, take the sensors off and lay them to the recorder.
 Write down when you went to bed, were awake for long, and got up, and whether a splint was worn."""
+
+
+WHY_NOT = ("swallowing", "talking", "turning over", "electrode", "no reason")
+"""Why an episode does not count, as the keys 1 to 5 say it."""
 
 
 KIND = Kind(
@@ -74,9 +86,10 @@ KIND = Kind(
     setup_library=LIBRARY,
     plan=plan,
     assess=assess,
-    method="3",
+    method="4",
     main_channel="emg.left",
     bounds=Bounds(DAY_S, 2000.0, 8, 350_000_000, 50_000),
+    exports=("edf",),
     limit_sets=shipped(__name__),
     shortest_s=600.0,
     check_list=(
@@ -109,11 +122,13 @@ KIND = Kind(
     ),
     stretches=(LEAVE_OUT, StretchWord("asleep", "asleep", moves_edges=True)),
     events=(
-        EventWord("left", "episode left", "episodes left", droppable=True, around_s=15),
-        EventWord("right", "episode right", "episodes right", droppable=True, around_s=15),
+        EventWord("left", "episode left", "episodes left", True, True, WHY_NOT, 15),
+        EventWord("right", "episode right", "episodes right", True, True, WHY_NOT, 15),
     ),
     patient=True,
     parts=PATIENT_PARTS,
+    drawn=("contact", "heart"),
+    close_up=close_up,
     tags=(
         TagWord("night", "Night", "which one", ("first", "second", "third")),
         TagWord("splint", "Splint", "worn or not", ("none", "worn")),

@@ -92,6 +92,7 @@ BENCH = (
         needs="calibrator",
         adjusts=True,
         drift=DriftAllowed(0.5, "ISO 9612:2009, 12.3"),
+        beside=True,
         days=1,
     ),
 )
@@ -126,7 +127,7 @@ KIND = Kind(
     main_channel="leq.1",
     bounds=Bounds(14 * DAY_S, 10.0, 16, 20_000_000, 50_000),
     limit_sets=shipped(__name__),
-    own_report=report.parts,
+    own_parts=report.OWN,
     parts=report.PARTS,
     channels=(
         ChannelWord("leq.1", "Level", "dB(A)", reduce="energy"),

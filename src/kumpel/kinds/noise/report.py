@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
 
 import numpy as np
 
 from kumpel.core.assessment import Assessment, BothWays, LimitSet
+from kumpel.core.noise.doubts import CalibratorCheck, calibrator_checks
 from kumpel.core.noise.levels import mean_by_bin
-from kumpel.core.readers_units import ReadersUnits
 from kumpel.core.reckoning import hours_minutes
 from kumpel.core.recording import Recording
 from kumpel.core.review import Review, samples_inside
 from kumpel.core.rounding import shown
 from kumpel.core.timebase import clock_words, moment_words, wall_clock
-from kumpel.kinds.plain_report import ReportPart, told
+from kumpel.kinds.plain_report import PartOf, ReportPart, told
 from kumpel.reports import pictures
 from kumpel.reports.document import Fact, Facts, FigureLine, Figures, Part, Picture, TablePart
 
@@ -51,30 +50,14 @@ def limit_lines(limits: LimitSet) -> list[pictures.LimitLine]:
     ]
 
 
-def parts(
-    recording: Recording,
-    review: Review,
-    both: BothWays,
-    limits: LimitSet,
-    chosen: Sequence[str],
-    units: ReadersUnits,
-) -> list[Part]:
-    """The chosen parts in their fixed order. Levels have one unit for everybody."""
-    leading = both.reviewed
-    makers: dict[str, Callable[[], list[Part]]] = {
-        "checks": lambda: [_checks(recording)],
-        "figures": lambda: [_figures(both, limits, bool(review.left_out))],
-        "curve": lambda: [_curve(recording, review, limits)],
-        "origin": lambda: _origin(recording, leading, limits),
-        "tasks": lambda: [_tasks(leading)],
-        "left-out": lambda: [_left_out(recording, review)],
-        "weightings": lambda: [_weightings(leading)],
-        "methods": lambda: [_methods(leading)],
-    }
-    return [part for key, make in makers.items() if key in chosen for part in make()]
+def _check_words(check: CalibratorCheck | None) -> str:
+    if check is None:
+        return "not on record"
+    applied = "" if check.applied is None else f"applied {check.applied} dB, "
+    return f"{applied}read {check.read} dB" + (" (at the bench)" if check.at_bench else "")
 
 
-def _checks(recording: Recording) -> Facts:
+def _checks(recording: Recording, review: Review) -> Facts:
     recorder = recording.recorder
     token, planned = recorder.get("token"), recording.setup.get("run_length_min")
     name = " ".join(filter(None, (str(recorder.get("name", "")), f"({token})" if token else "")))
@@ -86,14 +69,8 @@ def _checks(recording: Recording) -> Facts:
             "Planned": f"{planned} min" if planned else "",
         }
     ).facts
-    for code, label in (("check-before", "Check before"), ("check-after", "Check after")):
-        event = next((e for e in recording.events if e.code == code), None)
-        text = (
-            "not on record"
-            if event is None
-            else f"applied {event.data.get('applied_db')} dB, read {event.data.get('read_db')} dB"
-        )
-        facts.append(Fact(label=label, value=text))
+    for code, check in calibrator_checks(recording, review).items():
+        facts.append(Fact(label="Check " + code.removeprefix("check-"), value=_check_words(check)))
     return Facts(facts=facts)
 
 
@@ -209,3 +186,16 @@ def _weightings(leading: Assessment) -> TablePart:
 def _methods(leading: Assessment) -> TablePart:
     rows = [[f"{f.name}: {f.why.formula}", f.why.source] for f in leading.figures if not f.key.startswith("setup")]
     return TablePart(title="How each figure is computed", columns=["Formula", "Source"], rows=rows)
+
+
+OWN: dict[str, PartOf] = {
+    "checks": lambda of: [_checks(of.recording, of.review)],
+    "figures": lambda of: [_figures(of.both, of.limits, bool(of.review.left_out))],
+    "curve": lambda of: [_curve(of.recording, of.review, of.limits)],
+    "origin": lambda of: _origin(of.recording, of.leading, of.limits),
+    "tasks": lambda of: [_tasks(of.leading)],
+    "left-out": lambda of: [_left_out(of.recording, of.review)],
+    "weightings": lambda of: [_weightings(of.leading)],
+    "methods": lambda of: [_methods(of.leading)],
+}
+"""All of them: levels have one unit for everybody."""

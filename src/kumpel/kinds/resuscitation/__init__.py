@@ -11,6 +11,7 @@ from kumpel.core.timebase import DAY_S
 from kumpel.kinds.kind import EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.plan import Plan, PlanFact, Situation, memory
+from kumpel.kinds.resuscitation import report
 from kumpel.kinds.setup_fields import setting
 
 
@@ -51,9 +52,12 @@ KIND = Kind(
     setup_library=LIBRARY,
     plan=plan,
     assess=assess,
-    method="3",
+    method="4",
+    own_parts=report.OWN,
+    parts=report.PARTS,
     main_channel="ecg",
     bounds=Bounds(2 * DAY_S, 1000.0, 16, 100_000_000, 100_000),
+    exports=("edf",),
     limit_sets=shipped(__name__),
     shortest_s=5.0,
     readings=("depth_mm",),

@@ -17,12 +17,14 @@ from kumpel.core.timebase import DAY_S
 from kumpel.core.training.assess import assess
 from kumpel.core.training.efforts import EFFORTS_M, effort_words
 from kumpel.core.training.heart import wearer_of, zone_edges
+from kumpel.core.training.way import way_channels
 from kumpel.kinds.bench import BenchCheck, BenchSensor
 from kumpel.kinds.kind import PLACE, DecisionWord, EventWord, Followed, Kind, TagWord
 from kumpel.kinds.limit_sets import shipped
 from kumpel.kinds.live import LiveFigure
 from kumpel.kinds.plan import VALUE_BYTES, Plan, PlanFact, Situation, hours_words, memory, number_words
 from kumpel.kinds.setup_fields import setting
+from kumpel.kinds.training import report
 
 
 class Zones(BaseModel):
@@ -176,7 +178,10 @@ BENCH = (
     ),
 )
 
+
 KIND = Kind(
+    own_parts=report.OWN,
+    parts=report.PARTS,
     bench=BENCH,
     key="training",
     name="Training",
@@ -187,9 +192,11 @@ KIND = Kind(
     plan=plan,
     live=live,
     assess=assess,
-    method="4",
+    method="5",
+    computed=way_channels,
     main_channel="heart_rate",
     bounds=Bounds(14 * DAY_S, 50.0, 64, 60_000_000, 250_000),
+    exports=("gpx",),
     limit_sets=shipped(__name__),
     check_list=(
         "Is the session stopped and saved on the watch?",
@@ -204,6 +211,9 @@ KIND = Kind(
         ChannelWord("altitude", "Altitude", "m"),
         ChannelWord("heart_rate", "Heart rate", "bpm"),
         ChannelWord("cadence", "Cadence", "/min"),
+        ChannelWord("way.m", "Along the way", "m", usual=False),
+        ChannelWord("way.east", "East", "m", usual=False),
+        ChannelWord("way.north", "North", "m", usual=False),
     ),
     decisions=(
         DecisionWord("split_m", "Split", "number", "m", 10, 100_000, hint="as set"),

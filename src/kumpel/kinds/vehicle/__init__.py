@@ -11,7 +11,6 @@ from pydantic import BaseModel, field_validator
 from kumpel.core.assessment import Assessment, BothWays, LimitSet, Table
 from kumpel.core.bounds import Bounds
 from kumpel.core.laps_wish import LapsWish
-from kumpel.core.readers_units import ReadersUnits
 from kumpel.core.recording import Channel, ChannelWord, Recording
 from kumpel.core.review import Review
 from kumpel.core.rounding import stated
@@ -23,7 +22,6 @@ from kumpel.kinds.setup_fields import TIME_PATTERN, setting
 from kumpel.kinds.vehicle import report
 from kumpel.kinds.vehicle.further import MOST, FurtherSensor, fit_together, rules
 from kumpel.kinds.vehicle.sensors import SENSORS, figures_of, further_sensors, off_channels, watched
-from kumpel.reports.document import Part
 
 CHANNELS = (
     ChannelWord("lat", "Latitude", "deg", reduce="angle"),
@@ -207,17 +205,6 @@ def sheets(recording: Recording, review: Review) -> Sequence[Table]:
     return usual_tables(recording, review)
 
 
-def own_report(
-    recording: Recording,
-    review: Review,
-    both: BothWays,
-    limits: LimitSet,
-    chosen: Sequence[str],
-    units: ReadersUnits,
-) -> list[Part]:
-    return report.parts(KIND, recording, review, both, limits, chosen, units)
-
-
 LEAFLET = """\
 The logger is fixed to the vehicle; please do not move it or its sensors.
 Wait until it has found its position before you drive out.
@@ -251,6 +238,7 @@ KIND = Kind(
     assess=assess,
     main_channel="speed",
     bounds=Bounds(2 * DAY_S, 1000.0, 256, 250_000_000, 250_000),
+    exports=("gpx",),
     limit_sets=shipped(__name__),
     check_list=(
         "Is the ignition on, or the logger's own battery charged?",
@@ -274,7 +262,7 @@ KIND = Kind(
         ),
     ),
     parts=report.PARTS,
-    own_report=own_report,
+    own_parts=report.OWN,
     tags=(
         TagWord("run", "Kind of session", "practice, race", ("practice", "qualifying", "race", "test"), "run"),
         TagWord("vehicle", "Vehicle", "number or name", setting="machine"),

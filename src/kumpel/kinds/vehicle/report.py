@@ -3,15 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
 
-from kumpel.core.assessment import Assessment, BothWays, LimitSet
-from kumpel.core.readers_units import ReadersUnits
-from kumpel.core.recording import Recording
-from kumpel.core.review import Review
 from kumpel.core.rounding import shown
-from kumpel.kinds import plain_report
-from kumpel.kinds.plain_report import Declared, ReportPart, number
+from kumpel.kinds.plain_report import PartOf, Reported, ReportPart, number
 from kumpel.reports import course
 from kumpel.reports.document import Part, Picture, TablePart, TextPart
 
@@ -37,35 +31,11 @@ ACROSS = 3
 """Laps stand beside each other in so many columns."""
 
 
-def parts(
-    kind: Declared,
-    recording: Recording,
-    review: Review,
-    both: BothWays,
-    limits: LimitSet,
-    chosen: Sequence[str],
-    units: ReadersUnits,
-) -> list[Part]:
-    """The chosen parts in their fixed order."""
-    own: dict[str, Callable[[Recording, Review, Assessment], list[Part]]] = {
-        COURSE: lambda recording, review, leading: _course(recording, review, units),
-        NEXT: _next,
-        LAPS: _laps,
-    }
-    found: list[Part] = []
-    for key in chosen:
-        if key in own:
-            found += own[key](recording, review, both.reviewed)
-        else:
-            found += plain_report.parts(kind, recording, review, both, limits, (key,), units)
-    return found
-
-
-def _course(recording: Recording, review: Review, units: ReadersUnits) -> list[Part]:
+def _course(of: Reported) -> list[Part]:
     # Imported here: SciPy's signal tools take longer to load than the server.
     from kumpel.core.vehicle.course_picture import course_loss
 
-    seen = course_loss(recording, review)
+    seen = course_loss(of.recording, of.review)
     if seen is None:
         return []
     picture = seen.course
@@ -78,16 +48,16 @@ def _course(recording: Recording, review: Review, units: ReadersUnits) -> list[P
         [(corner.apex_m / length, str(corner.number)) for corner in picture.corners],
         seen.rate,
     )
-    title = f"{picture.name}, {units.number(length, 'm', 0)} {units.unit('m')}"
+    title = f"{picture.name}, {of.units.number(length, 'm', 0)} {of.units.unit('m')}"
     told = "lost outside, gained inside" if seen.rate is not None else ""
     # In the mean of the laps that count and are no longer than 115 % of the median, against the best one.
     words = f"The course {picture.name} with its {len(picture.corners)} corners{'; ' + told if told else ''}."
     return [Picture(title=f"{title}: {told}" if told else title, svg=svg, text=words)]
 
 
-def _next(recording: Recording, review: Review, leading: Assessment) -> list[Part]:
+def _next(of: Reported) -> list[Part]:
     """The places that cost most over all laps that count, in the words of a driver."""
-    lost = next((t for t in leading.tables if t.key == "lost"), None)
+    lost = next((t for t in of.leading.tables if t.key == "lost"), None)
     rows = lost.rows[:MOST_PLACES] if lost else ()
     if not rows:
         return [TextPart(title="Where to look next", text="No two laps that count to compare.")]
@@ -100,9 +70,9 @@ def _next(recording: Recording, review: Review, leading: Assessment) -> list[Par
     return [TablePart(title=title, columns=["Where", "Lost a lap", "In laps", "Mostly"], rows=cells)]
 
 
-def _laps(recording: Recording, review: Review, leading: Assessment) -> list[Part]:
+def _laps(of: Reported) -> list[Part]:
     """The timed laps beside each other, down the page first: number, time, what it is to the best, or why it was left out."""
-    table = next((t for t in leading.tables if t.key == "laps"), None)
+    table = next((t for t in of.leading.tables if t.key == "laps"), None)
     if table is None:
         return []
     names = [column.name for column in table.columns]
@@ -124,3 +94,6 @@ def _laps(recording: Recording, review: Review, leading: Assessment) -> list[Par
     more = f", {len(cells) - len(first)} more in the long version" if len(cells) > len(first) else ""
     heads = ["Lap", "Time s", "To the best"] * max(len(columns), 1)
     return [TablePart(title=f"Laps{more}", columns=heads, rows=rows, empty="no full lap", even=True)]
+
+
+OWN: dict[str, PartOf] = {COURSE: _course, NEXT: _next, LAPS: _laps}

@@ -9,6 +9,7 @@ from enum import Enum
 from functools import cache
 from typing import Any, TypeVar
 
+import numpy as np
 from pydantic import TypeAdapter
 
 NOT_A_NUMBER = "$"
@@ -55,6 +56,8 @@ def _walked(value: Any, of_number: Callable[[float], Any]) -> Any:
         return of_number(float(value))
     if isinstance(value, Mapping):
         return {str(k): _walked(v, of_number) for k, v in value.items()}
+    if isinstance(value, np.ndarray):
+        return _walked(value.tolist(), of_number)
     if isinstance(value, list | tuple):
         return [_walked(v, of_number) for v in value]
     return value

@@ -68,7 +68,8 @@ def compute(
     chosen = limit_set_id or decisions.setting(rows, decisions.LIMIT_SET) or carriers().limit_set_id(db, session)
     row, limits = limits_of(db, session.kind, chosen, wall_day(session), session.head.get("setup", {}))
     limits = wished or limits
-    review = replace(decisions.review_of(rows), doubts=doubts.of_session(db, session))
+    doubted, checked = doubts.of_session(db, session), doubts.checks_beside(db, session)
+    review = replace(decisions.review_of(rows), doubts=doubted, checks=checked)
     return row, limits, review, kind_of(session.kind).assess(recording_of(db, session), review, limits)
 
 

@@ -441,7 +441,7 @@ def _doubt_anew(db: Db, kind: str) -> None:
     table = metadata.tables["doubt_due"]
     due = insert(table).from_select(["recorder_id", "since"], recorders)
     db.connection().execute(
-        due.on_conflict_do_update(index_elements=["recorder_id"], set_={"since": due.excluded.since})
+        due.on_conflict_do_update(index_elements=["recorder_id"], set_={"since": due.excluded.since, "again": False})
     )
 
 

@@ -29,6 +29,7 @@ from kumpel.services.take_in.take_in import Starter, Wish
 from kumpel.store.database import among
 from kumpel.store.tables import HandOver, Person, Recorder, Session, now
 
+ONE_SLOT = "keeps one recording: the next start overwrites what is not taken in"
 Cell = Literal["go", "press", "hand", "out", "away"]
 SOON = timedelta(days=14)
 AT_ONCE = 8
@@ -128,7 +129,7 @@ def _on_board(seen: _Seen) -> OnBoard:
         cell,
         words,
         deed,
-        "should be back" if late else f"due within 14 days: {seen.soon}" if seen.soon else "",
+        _mark(seen, late),
         None if is_folder(each) else each.status.get("battery"),
         str(each.status.get("place", "")) if each.in_reach else "",
         seen.holder.id if seen.holder else None,
@@ -139,6 +140,15 @@ def _on_board(seen: _Seen) -> OnBoard:
     )
 
 
+def _mark(seen: _Seen, late: bool) -> str:
+    """What is late, at stake or soon due; what presses most."""
+    if late:
+        return "should be back"
+    if seen.new and seen.recorder.keeps_one:
+        return ONE_SLOT
+    return f"due within 14 days: {seen.soon}" if seen.soon else ""
+
+
 def _cell(seen: _Seen) -> tuple[Cell, str, str]:
     """The cell of a recorder, why it is there, and what to do: what only a person can do comes before what one press does."""
     each, mode = seen.recorder, str(seen.recorder.status.get("mode", ""))
@@ -146,7 +156,7 @@ def _cell(seen: _Seen) -> tuple[Cell, str, str]:
     if each.in_reach and each.trouble:
         return "hand", each.trouble, "look again"
     if seen.new and each.in_reach and mode == "ready":
-        return "press", f"take in {seen.new}", "take in"
+        return "press", f"take in {seen.new}, not safe yet" if each.keeps_one else f"take in {seen.new}", "take in"
     if seen.slip is not None:
         return "out", seen.holder.name if seen.holder else "", ""
     if not each.in_reach:

@@ -8,15 +8,20 @@ from dataclasses import replace
 
 from sqlmodel import Session as Db
 
-from kumpel.core.assessment import Figure
+from kumpel.core.assessment import CLOCK, Figure, Table
 from kumpel.core.comparison import Change, Span
 from kumpel.core.readers_units import ReadersUnits
+from kumpel.core.recording import Recording
 from kumpel.core.rounding import shown
+from kumpel.core.timebase import day_and_clock
+from kumpel.kinds.plain_report import table_part
 from kumpel.kinds.registry import kind_of
 from kumpel.reports.document import Part, Picture, TablePart, TextPart
 from kumpel.reports.pictures import Moved, changes
 from kumpel.services.ground import decisions
+from kumpel.services.ground.figures import Outcome
 from kumpel.services.ground.problems import ProblemError
+from kumpel.services.ground.recordings import recording_of
 from kumpel.services.register.sessions import wall_start
 from kumpel.services.review import comparison
 from kumpel.services.review.comparison import Compared
@@ -43,7 +48,8 @@ def parts(db: Db, session: Session, units: ReadersUnits) -> list[Part]:
         in_words=units.words(found.found.in_words, differences=True),
     )
     made = _parts(replace(found, found=read))
-    return [made[0].model_copy(update={"size": "page"}), *made[1:]]
+    rows = _in_one(db, comparison.beside(db, session, [int(other)]))
+    return [made[0].model_copy(update={"size": "page"}), *made[1:], *rows]
 
 
 def _several(db: Db, session: Session, others: Sequence[int], units: ReadersUnits) -> list[Part]:
@@ -74,7 +80,33 @@ def _several(db: Db, session: Session, others: Sequence[int], units: ReadersUnit
     if len(held) > 1:
         said += " They were held against different limits: their verdicts do not compare, their figures do."
     table = TablePart(title="In numbers", columns=["Figure", *days], rows=[*rows, ["What came of it", *verdicts]])
-    return [TextPart(title=title, text=said, size="page"), table]
+    return [TextPart(title=title, text=said, size="page"), table, *_in_one(db, found)]
+
+
+def _in_one(db: Db, found: Sequence[tuple[Session, Outcome]]) -> list[Part]:
+    """The rows of all of them in one table each, by time: runs of dust, laps."""
+    made: list[Part] = []
+    for key in kind_of(found[0][0].kind).one_table:
+        tables = [(row, table) for row, each in found for table in each.both.reviewed.tables if table.key == key]
+        rows = [line for row, table in tables for line in _with_days(recording_of(db, row), table)]
+        if rows:
+            first = tables[0][1]
+            columns = tuple(replace(c, unit="", decimals=None) if c.unit == CLOCK else c for c in first.columns)
+            merged = Table(key, f"{first.title} of all in one table", columns, tuple(rows))
+            made.append(table_part(recording_of(db, tables[0][0]), merged))
+    return made
+
+
+def _with_days(recording: Recording, table: Table) -> list[tuple[str | float, ...]]:
+    """The rows of a table, their times as days and times on the wall."""
+    clocks = {i for i, column in enumerate(table.columns) if column.unit == CLOCK}
+    return [
+        tuple(
+            day_and_clock(recording, value) if i in clocks and isinstance(value, float) else value
+            for i, value in enumerate(row)
+        )
+        for row in table.rows
+    ]
 
 
 def _beside(figure: Figure, first: Figure) -> str:

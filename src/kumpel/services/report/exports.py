@@ -14,6 +14,7 @@ from sqlmodel import Session as Db
 from sqlmodel import col, func, select
 
 from kumpel.core.assessment import Table
+from kumpel.core.hidden_ends import without_ends
 from kumpel.core.reckoning import table
 from kumpel.core.recording import Channel
 from kumpel.formats import files
@@ -26,7 +27,7 @@ from kumpel.services.ground.sensor_checks import Fitted
 from kumpel.services.register.sessions import SessionRow, row_of, wall_start
 from kumpel.store.tables import Session, Team
 
-Form = Literal["xlsx", "csv"]
+Form = Literal["xlsx", "csv", "gpx", "edf"]
 MOST_CELLS = 1_000_000
 """Samples that a workbook is good for: beyond it opens slowly, and takes minutes to write."""
 MOST_VALUES = 20_000_000
@@ -37,22 +38,23 @@ Span = tuple[float, float]
 """From when to when of a session, in s after its start."""
 
 
-def write(db: Db, session_id: int, form: Form, span: Span | None = None) -> tuple[str, Path]:
+def write(db: Db, session_id: int, form: Form, span: Span | None = None, without_m: float = 0.0) -> tuple[str, Path]:
     """The name of the file and where it lies; whoever asked takes it away afterwards.
 
     The workbook has the figures as reviewed, every table (laps, and what else the kind makes of it), events and samples; of a long
     recording it says that the samples are left out. With a `span` the samples and events are those of it alone; figures and tables stay
-    those of the session. ConflictError when the format cannot hold the recording.
+    those of the session. `without_m` leaves the positions out that lie so near to its start or end (m); in EDF+ events are
+    annotations. ConflictError when the format cannot hold the recording.
     """
     folder = Path(tempfile.mkdtemp(prefix="kumpel-export-"))
     try:
-        return apart.read("The file", db, _write, session_id, form, folder, span)
+        return apart.read("The file", db, _write, session_id, form, folder, span, without_m)
     except BaseException:
         shutil.rmtree(folder, ignore_errors=True)
         raise
 
 
-def _write(db: Db, session_id: int, form: Form, folder: Path, span: Span | None) -> tuple[str, Path]:
+def _write(db: Db, session_id: int, form: Form, folder: Path, span: Span | None, without_m: float) -> tuple[str, Path]:
     session = session_of(db, session_id)
     kind, recording = kind_of(session.kind), recording_of(db, session)
     found = None
@@ -65,6 +67,9 @@ def _write(db: Db, session_id: int, form: Form, folder: Path, span: Span | None)
     sensors = sensor_checks.fitted_at(db, row_of(db, session).recorder, session.started_at)
     if found is not None and sensors:
         found = replace(found, tables=(*found.tables, _fitted(sensors)))
+    if without_m > 0:
+        # Before a span is cut: it is the ends of the session that are not told, wherever the span begins.
+        recording = without_ends(recording, without_m)
     part = ""
     if span is not None:
         begin, end = (min(max(at, 0.0), session.length_s) for at in span)

@@ -30,7 +30,7 @@ FACTORY_SETUP: dict[str, Any] = {
 
 
 def record(began: Began, wishes: Wishes) -> Recorded:
-    """Wishes: episodes (gas, start s, length s, level), gaps_s, failed_bump, top."""
+    """Wishes: episodes (gas, start s, length s, level), gaps_s, failed_bump, top, place (latitude, longitude)."""
     sensors = [s for s in began.setup.get("sensors") or FACTORY_SETUP["sensors"] if isinstance(s, dict)]
     on = tuple(str(s["gas"]) for s in sensors if s.get("on", True) and s.get("gas") in BACKGROUND)
     interval = float(began.setup.get("interval_s") or 10)
@@ -43,6 +43,7 @@ def record(began: Began, wishes: Wishes) -> Recorded:
         gaps_s=tuple((float(a), float(b)) for a, b in wishes.get("gaps_s", ())),
         failed_bump=tuple(wishes.get("failed_bump", ())),
         top=wishes.get("top"),
+        place=tuple(wishes["place"]) if "place" in wishes else None,
     )
     made = gas_signal.make(shift)
     logged = gas_signal.with_log(made, sensors, seed_of(began, wishes))

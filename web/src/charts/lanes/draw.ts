@@ -68,10 +68,19 @@ function begin(canvas: HTMLCanvasElement | null, props: Props): Drawing | null {
   return { context, width, height, plot, from, to, x: (s) => LEFT + ((s - from) / (to - from)) * plot };
 }
 
-function clockLines({ context, height, plot, from, to, x }: Drawing, props: Props) {
+/** Where the lines of the axis stand. */
+function splitsOf({ span: [from, to], steps, clock }: Props, plot: number): number[] {
+  if (!steps) return clockSplits(from, to, plot, clock);
+  const step = steps.find((s) => ((to - from) / s) * 70 <= plot) ?? steps.at(-1) ?? 1;
+  const found: number[] = [];
+  for (let at = Math.ceil(from / step) * step; at <= to; at += step) found.push(at);
+  return found;
+}
+
+function clockLines({ context, height, plot, x }: Drawing, props: Props) {
   context.strokeStyle = token("--hair");
   context.lineWidth = 1;
-  for (const s of clockSplits(from, to, plot, props.clock)) {
+  for (const s of splitsOf(props, plot)) {
     context.beginPath();
     context.moveTo(Math.round(x(s)) + 0.5, 0);
     context.lineTo(Math.round(x(s)) + 0.5, height);
@@ -199,7 +208,7 @@ function drawAxis({ context, width, plot, from, to, x }: Drawing, props: Props) 
   context.textBaseline = "middle";
   context.textAlign = "center";
   context.fillStyle = token("--soft");
-  for (const s of clockSplits(from, to, plot, props.clock)) {
+  for (const s of splitsOf(props, plot)) {
     const words = props.axis(s, to - from < 600);
     const half = context.measureText(words).width / 2 + 1;
     context.fillText(words, Math.min(Math.max(x(s), LEFT + 14), width - half), AXIS / 2 + 1);
@@ -287,7 +296,7 @@ function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place, d
   context.fillStyle = token("--soft");
   context.textAlign = "right";
   context.textBaseline = "middle";
-  const words = (v: number) => String(Number(v.toPrecision(4)));
+  const words = lane.words ?? ((v: number) => String(Number(v.toPrecision(4))));
   if (lane.look !== "flag") {
     context.fillText(words(high), LEFT - 5, top + (slim ? 7 : 9));
     context.fillText(words(low), LEFT - 5, top + height - (slim ? 6 : 8));
@@ -339,6 +348,7 @@ function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place, d
     context.globalAlpha = 1;
   }
   if (lane.bins) drawBins(context, lane, lane.bins, { ...place, y, colour });
+  if (lane.bins && lane.falls) drawFalls(context, lane.bins, lane.falls, { ...place, y });
   if (lane.also) drawAlso(context, lane.also, { ...place, y });
   if (lane.bracket) drawBracket(context, lane.bracket, place);
   if (lane.says) drawSaid(context, lane.says, place, !lane.bins && !lane.waits);
@@ -356,6 +366,42 @@ function drawLane(context: CanvasRenderingContext2D, lane: Lane, place: Place, d
     else context.stroke();
   }
   context.restore();
+}
+
+/** From where each fall began down to what was measured; those that do not count only as an outline. */
+function drawFalls(
+  context: CanvasRenderingContext2D,
+  bins: Binned,
+  falls: NonNullable<Lane["falls"]>,
+  { from, to, x, y }: Place & { y: (v: number) => number },
+) {
+  context.fillStyle = context.strokeStyle = token("--above");
+  for (const fall of falls) {
+    if (fall.endS < from || fall.startS > to) continue;
+    const first = Math.max(Math.floor((fall.startS - bins.startS) / bins.binS), 0);
+    const last = Math.min(Math.ceil((fall.endS - bins.startS) / bins.binS), bins.mean.length);
+    context.globalAlpha = fall.kept ? 0.45 : 0.9;
+    if (x(fall.endS) - x(fall.startS) < 4) {
+      // Of a whole night a fall is a hair: as a bar it is seen how many there are, and how deep.
+      const lows = bins.low.slice(first, last).filter((v): v is number => v !== null);
+      const deep = y(Math.min(...lows, fall.from)) - y(fall.from);
+      if (fall.kept) context.fillRect(x(fall.startS) - 1.5, y(fall.from), 4, deep);
+      else context.strokeRect(x(fall.startS) - 1.5, y(fall.from), 4, deep);
+      context.globalAlpha = 1;
+      continue;
+    }
+    context.beginPath();
+    context.moveTo(x(fall.startS), y(fall.from));
+    for (let i = first; i < last; i++) {
+      const low = bins.low[i];
+      if (low != null) context.lineTo(x(bins.startS + (i + 0.5) * bins.binS), y(Math.min(low, fall.from)));
+    }
+    context.lineTo(Math.max(x(fall.endS), x(fall.startS) + 1.5), y(fall.from));
+    context.closePath();
+    if (fall.kept) context.fill();
+    else context.stroke();
+    context.globalAlpha = 1;
+  }
 }
 
 /** A second line over the first one. */

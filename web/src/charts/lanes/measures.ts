@@ -20,5 +20,5 @@ export function heights(lanes: Lane[], tall: string | null = null): number[] {
   };
   const total = lanes.reduce((sum, lane) => sum + weight(lane), 0);
   const room = Math.min(236, 84 * total);
-  return lanes.map((lane) => Math.max(Math.round((room * weight(lane)) / total), SLIM));
+  return lanes.map((lane) => lane.high ?? Math.max(Math.round((room * weight(lane)) / total), SLIM));
 }

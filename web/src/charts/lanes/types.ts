@@ -38,12 +38,18 @@ export interface Lane {
   lines: Line[];
   /** Its scale reaches to the nearest line, however far off the values are. */
   reaches?: boolean;
+  /** A value in words, where the number alone is not how it is read (a pace). */
+  words?: (value: number) => string;
+  /** So high, in pixels, whatever else there is. */
+  high?: number;
   /** Its values are still on their way. */
   waits?: boolean;
   /** A second line, such as a mean over some time: thin and dashed, broken where it is not known. */
   also?: Binned | undefined;
   /** Stretches that are shaded behind its values. */
-  shades?: { startS: number; endS: number; colour: "action" | "above" }[];
+  shades?: { startS: number; endS: number; colour: "action" | "above" | "act" }[];
+  /** Stretches filled from a level down to the values: how deep something fell. */
+  falls?: { startS: number; endS: number; from: number; kept: boolean }[];
   /** A stretch that a figure is of, with what it is called. */
   bracket?: { startS: number; endS: number; text: string } | undefined;
   /** Said across it: why there is nothing in it, or nothing to be relied on. */
@@ -99,6 +105,8 @@ export interface LanesProps extends TimeGestures {
   clock: WallClock;
   /** As the clock, in words for the axis: midnight may be the day that begins. */
   axis: WallClock;
+  /** Steps between the lines of an axis that is no clock. */
+  steps?: number[] | undefined;
   /** The event that is being looked at. */
   chosen: string | null;
   /** The lane that is shown tall; a click on a name makes it so, or not any more. */

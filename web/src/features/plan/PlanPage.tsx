@@ -8,6 +8,7 @@ import { dayWords } from "@/ui/days";
 import { dayMonth } from "@/ui/format";
 import { useTitle } from "@/ui/title";
 import { Calendar } from "./Calendar";
+import { Checks } from "./Checks";
 import { Feeds } from "./Feeds";
 import { RuleForm } from "./RuleForm";
 import { Unprinted } from "./Unprinted";
@@ -192,32 +193,6 @@ function Today({ items, today, give }: { items: Item[]; today: string; give: Ret
   );
 }
 
-/** Checks and calibrations that are due: recorders bring these along by themselves. */
-function Checks({ plan }: { plan: Plan }) {
-  if (plan.checks.length === 0) return null;
-  return (
-    <section aria-label="Checks of recorders" className="mt-4">
-      <h2 className="mb-1">Checks of recorders</h2>
-      <ul className="text-[13px]">
-        {plan.checks.map((check) => (
-          <li
-            key={`${check.recorder_id} ${check.label} ${check.sensor}`}
-            className="flex items-center gap-2 border-hair border-t py-1"
-          >
-            <Token name={check.token} size="small" />
-            <span className="min-w-0 flex-1">{check.overdue ? check.words : check.label}</span>
-            {check.overdue ? (
-              <Verdict verdict="action level reached" words="overdue" bare />
-            ) : (
-              <span className="text-soft">{dayMonth(check.on)}</span>
-            )}
-          </li>
-        ))}
-      </ul>
-    </section>
-  );
-}
-
 /** Who, when, with what: rules at the left, six weeks in the middle, today at the right. */
 export default function PlanPage() {
   const { found, anew, move, isMoving, removeRule, give } = usePlan();
@@ -346,7 +321,7 @@ export default function PlanPage() {
             </ul>
           </section>
         )}
-        <Checks plan={plan} />
+        <Checks checks={plan.checks} />
         <Feeds />
       </aside>
       {making && (

@@ -2,7 +2,8 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, ask } from "@/api/client";
-import { kindName } from "@/kinds/kinds";
+import { Checks } from "@/features/plan/Checks";
+import { kindName, useKindWords } from "@/kinds/kinds";
 import { Button, Empty, inputLook, Loading, Trouble, Verdict, Warn } from "@/ui/basics";
 import { day, moment } from "@/ui/format";
 import { useNotices } from "@/ui/notices";
@@ -62,6 +63,23 @@ function Ready({ chosen }: { chosen: number | null }) {
   );
 }
 
+const MOST_CHECKS = 3;
+
+/** What is overdue of the recorders whose recordings are to be put on paper; the rest of them stands at the bench. */
+function Overdue() {
+  const plan = useQuery({ queryKey: ["plan"], queryFn: () => ask(api.GET("/api/plan")) });
+  const overdue = plan.data?.checks.filter((check) => check.overdue) ?? [];
+  if (overdue.length === 0) return null;
+  return (
+    <div className="px-4">
+      <Checks checks={overdue.slice(0, MOST_CHECKS)} />
+      <Link className="block py-1 text-[13px] text-act hover:underline" to="/bench">
+        {overdue.length > MOST_CHECKS ? `all ${overdue.length} overdue, at the bench` : "to the bench"}
+      </Link>
+    </div>
+  );
+}
+
 function Issued() {
   const [words, setWords] = useState("");
   const [limit, setLimit] = useState(30);
@@ -104,18 +122,24 @@ function Issued() {
   );
 }
 
+/** Where somebody lives need not be told to whom a course is given. */
+const HIDDEN_M = 300;
+
 function Desk({ id }: { id: number }) {
   const queries = useQueryClient();
   const navigate = useNavigate();
   const { say, fail } = useNotices();
   const [parts, setParts] = useState<string[] | null>(null);
   const [named, setNamed] = useState(true);
+  const [hidden, setHidden] = useState(false);
+  const kinds = useKindWords();
   const path = { session_id: id };
   const session = useQuery({
     queryKey: ["sessions", "one", id],
     queryFn: () => ask(api.GET("/api/sessions/{session_id}", { params: { path } })),
   });
   const kind = session.data?.kind;
+  const words = kinds.data?.find((each) => each.key === kind);
   useTitle("Report", session.data?.person);
   const choices = useQuery({
     queryKey: ["report-parts", kind],
@@ -241,6 +265,31 @@ function Desk({ id }: { id: number }) {
           <a className="min-h-6 text-act hover:underline" href={`/api/sessions/${id}/file?form=csv`} download>
             Samples (CSV)
           </a>
+          {words?.exports.includes("edf") && (
+            <a className="min-h-6 text-act hover:underline" href={`/api/sessions/${id}/file?form=edf`} download>
+              EDF+ with annotations
+            </a>
+          )}
+          {words?.exports.includes("gpx") && (
+            <>
+              <a
+                className="min-h-6 text-act hover:underline"
+                href={`/api/sessions/${id}/file?form=gpx${hidden ? `&without_m=${HIDDEN_M}` : ""}`}
+                download
+              >
+                Course (GPX)
+              </a>
+              <label className="flex w-full items-center gap-2">
+                <input
+                  type="checkbox"
+                  className="size-4 accent-(--act)"
+                  checked={hidden}
+                  onChange={(e) => setHidden(e.target.checked)}
+                />
+                without {HIDDEN_M} m around start and end
+              </label>
+            </>
+          )}
         </p>
         <IssuedHere sessionId={id} kind={session.data.kind} />
       </aside>
@@ -265,6 +314,7 @@ export default function Report() {
     <main className="grid h-full grid-cols-[170px_minmax(0,1fr)_200px] min-[960px]:grid-cols-[220px_minmax(0,1fr)_230px] min-[1180px]:grid-cols-[248px_minmax(0,1fr)_268px]">
       <nav aria-label="Reports" className="overflow-auto border-line border-r py-3.5">
         <Ready chosen={chosen} />
+        <Overdue />
         <Issued />
       </nav>
       {chosen === null ? (

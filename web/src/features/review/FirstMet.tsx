@@ -3,6 +3,8 @@ import { Link } from "react-router";
 import type { Assessed, Kind } from "@/sheet/assessed";
 import { clock } from "@/ui/format";
 
+import { FrontMap } from "./FrontMap";
+
 const MOST_COLUMNS = 8;
 
 interface Met {
@@ -42,6 +44,7 @@ export function FirstMet({ all, kind }: { all: Assessed[]; kind: Kind }) {
   const order = [...rows].sort(
     (a, b) => (a.met.get(sorted)?.at ?? Number.POSITIVE_INFINITY) - (b.met.get(sorted)?.at ?? Number.POSITIVE_INFINITY),
   );
+  const located = all.some((each) => (each.reviewed.events ?? []).some((e) => typeof e.numbers.lat === "number"));
   return (
     <section aria-label="Who met it when" className="mt-3 rounded-lg border border-line bg-panel px-3 py-2">
       <h2>Who met it when</h2>
@@ -98,6 +101,7 @@ export function FirstMet({ all, kind }: { all: Assessed[]; kind: Kind }) {
           </tbody>
         </table>
       </div>
+      {located && <FrontMap all={all} event={sorted} name={names.get(sorted) ?? ""} />}
       <p className="pt-1 text-[12.5px] text-soft">
         By the recorders’ clocks as they were corrected; + is after the first. Press a head to order by it.
       </p>

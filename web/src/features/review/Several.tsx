@@ -10,6 +10,7 @@ import { useNotices } from "@/ui/notices";
 import { useTitle } from "@/ui/title";
 import { reviewOf } from "./ahead";
 import { FirstMet } from "./FirstMet";
+import { InOneTable } from "./InOneTable";
 import { useReview } from "./useReview";
 
 const MOST = 12;
@@ -193,6 +194,7 @@ export default function Several() {
         The small numbers are differences from the {isCrew ? "first" : "oldest"}. How much a figure moves by itself from
         day to day stands where two are compared.
       </p>
+      <InOneTable all={all} kind={kind} names={names} />
       {all.length <= MOST_ON_PAGE && <AsPage of={all} />}
       {!isCrew && <OverLanes of={all} kind={kind} title="All on one axis" />}
     </main>

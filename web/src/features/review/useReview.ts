@@ -94,6 +94,8 @@ export function useReview(id: number) {
     decide,
     set: (key: string, value: number | string | null, reason = "") =>
       decide([{ what: "setting", key, value, ...(reason ? { reason } : {}) }]),
+    setMany: (settings: readonly (readonly [string, number | string | null])[]) =>
+      decide(settings.map(([key, value]) => ({ what: "setting", key, value }))),
     accept: (code: string, reason: string) => decide([{ what: "accepted", key: code, reason }]),
     mark: (what: Stretch["what"], startS: number, endS: number, reason: string) =>
       decide([{ what, start_s: startS, end_s: endS, reason }]),
@@ -109,6 +111,19 @@ export function useReview(id: number) {
     drop: (key: string, lengthS: number, reason: string) => decide([{ what: "dropped", key, value: lengthS, reason }]),
     keep: (key: string, lengthS: number) => decide([{ what: "kept", key, value: lengthS }]),
     takeBack: (ids: number[]) => decide([], ids),
+    decideEvents: (
+      events: { key: string; lengthS: number; counts: boolean; reason: string }[],
+      remove: number[] = [],
+    ) =>
+      decide(
+        events.map(({ key, lengthS, counts, reason }) => ({
+          what: counts ? "kept" : "dropped",
+          key,
+          value: lengthS,
+          reason,
+        })),
+        remove,
+      ),
     again: () =>
       ask(api.POST("/api/sessions/{session_id}/assess", { params: { path } })).then(
         () => queries.invalidateQueries({ queryKey: ["review", id] }),

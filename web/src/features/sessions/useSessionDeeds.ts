@@ -11,12 +11,14 @@ const amount = (count: number) => `${count} session${count === 1 ? "" : "s"}`;
 export function useSessionDeeds(rows: Session[], settled: () => void) {
   const queries = useQueryClient();
   const { say, fail } = useNotices();
+  const anew = () => void queries.invalidateQueries();
   const done = () => {
     settled();
-    void queries.invalidateQueries();
+    anew();
   };
   const changeEach = (each: Change[]) => ask(api.PATCH("/api/sessions", { body: { each } }));
-  const back = (each: Change[]) => () => void changeEach(each).then(done, fail);
+  // A step back says nothing about what was ticked since: only a deed on the ticked does.
+  const back = (each: Change[]) => () => void changeEach(each).then(anew, fail);
   const change = useMutation({
     mutationFn: ({ each }: { each: Change[]; said: string }) => changeEach(each),
     onSuccess: (found, { said }) => {
@@ -30,7 +32,7 @@ export function useSessionDeeds(rows: Session[], settled: () => void) {
     onError: fail,
   });
   const restore = (sessions: number[]) =>
-    ask(api.POST("/api/sessions/restore", { body: { sessions } })).then(done, fail);
+    ask(api.POST("/api/sessions/restore", { body: { sessions } })).then(anew, fail);
   const remove = useMutation({
     mutationFn: async (sessions: number[]) => {
       // Counted before they go: the list may be without them when the answer comes.

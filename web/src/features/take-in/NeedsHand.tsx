@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask } from "@/api/client";
 import { Button } from "@/ui/basics";
-import type { Bay, Need } from "./dock";
+import { type Bay, isCut, isStored, type Need } from "./dock";
 
 const AT_ONCE = 3;
 
@@ -19,6 +19,47 @@ export function Missing() {
         </li>
       ))}
     </ul>
+  );
+}
+
+/** Recorders that keep one recording and hold one that is not stored: the next start, at the pit head or at somebody's home, overwrites it. */
+export function OneSlot({ bays }: { bays: Bay[] }) {
+  const unsafe = bays.filter(
+    (bay) => bay.recorder.keeps_one && bay.sessions.some((found) => !isStored(found) && found.standing !== "deleted"),
+  );
+  const first = unsafe[0];
+  if (!first) return null;
+  const tokens = unsafe.map((bay) => bay.recorder.token).join(", ");
+  const coming = unsafe.flatMap((bay) => bay.sessions.filter((found) => found.standing === "arriving"));
+  const [size, received] = [coming.reduce((n, f) => n + f.size, 0), coming.reduce((n, f) => n + f.received, 0)];
+  const slipped = coming.some(isCut);
+  if (coming.length > 0)
+    return (
+      // Somebody holds the reader by hand meanwhile and looks from across the room.
+      <p
+        role="status"
+        aria-label="Not safe yet"
+        className={`mb-3 rounded-lg border-2 bg-panel px-4 py-2 ${slipped ? "border-above text-above" : "border-action text-action"}`}
+      >
+        <b className="block font-narrow text-[72px] leading-none">{size ? Math.floor((100 * received) / size) : 0} %</b>
+        <span className="text-[21px]">
+          {slipped ? `${tokens}: it slipped. Hold it again, it goes on where it was.` : `${tokens}: hold it still.`}
+        </span>
+      </p>
+    );
+  return (
+    <p
+      role="status"
+      aria-label="Not safe yet"
+      className="mb-3 rounded-lg border-2 border-above bg-panel px-4 py-2 font-semibold text-[19px] text-above leading-snug"
+    >
+      ■ {tokens}: not taken in yet.{" "}
+      <span className="font-normal text-[14px] text-ink">
+        {unsafe.length === 1 ? "It keeps" : "They keep"} one recording, and the next start overwrites it. Do not switch{" "}
+        {unsafe.length === 1 ? "it" : "them"} on, hand {unsafe.length === 1 ? "it" : "them"} out or put{" "}
+        {unsafe.length === 1 ? "it" : "them"} back into service before it says “stored”.
+      </span>
+    </p>
   );
 }
 

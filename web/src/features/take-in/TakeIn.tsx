@@ -14,7 +14,7 @@ import { DockMap } from "./DockMap";
 import { type Draft, keepMine, type LinkRules, linesOf, readMine } from "./dock";
 import { FileDialog } from "./FileDialog";
 import { Lines } from "./Lines";
-import { Missing, NeedsHand } from "./NeedsHand";
+import { Missing, NeedsHand, OneSlot } from "./NeedsHand";
 import { type Looking, sightOf, wishOf } from "./sight";
 import { TakeInHead } from "./TakeInHead";
 import { useLateTags } from "./useLateTags";
@@ -83,6 +83,7 @@ export default function TakeIn() {
           onHalt={() => halt.mutate()}
           onFile={setFile}
         />
+        <OneSlot bays={bays.data} />
         <Missing />
         <NeedsHand
           needs={sight.needs}

@@ -6,6 +6,8 @@ import { stated } from "@/sheet/KeyFigures";
 import { number, type WallClock } from "@/ui/format";
 
 const MEAN = "mass.mean24h";
+/** Three quarters of a day: with less, no mean of 24 hours is told. */
+const LEAST_S = 0.75 * 86_400;
 const [WIDE, TALL, LEFT, FOOT, POINTS] = [250, 96, 34, 14, 240];
 
 /** The mean of the 24 hours that end at each moment, over the whole placing; the highest of it, and of a calendar day, in numbers. */
@@ -23,7 +25,7 @@ export function MovingDay({
   moment: WallClock;
 }) {
   const { session } = review;
-  const there = review.channels.some((c) => c.key === MEAN);
+  const there = session.length_s >= LEAST_S;
   const view = useQuery({
     queryKey: ["view", session.id, MEAN],
     queryFn: () =>

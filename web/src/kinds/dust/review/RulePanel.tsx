@@ -207,8 +207,7 @@ export function RulePanel({
                 size="small"
                 disabled={!wish}
                 onClick={async () => {
-                  for (const [key, value] of wish ? rows(wish) : []) await actions.set(key, value);
-                  close();
+                  if (wish && (await actions.setMany(rows(wish)))) close();
                 }}
               >
                 For this session

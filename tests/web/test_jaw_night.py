@@ -1,0 +1,101 @@
+"""A night of jaw muscles: sixty episodes by keyboard alone, each key counted and timed; dropped, taken back, a threshold tried and used."""
+
+from __future__ import annotations
+
+import re
+import time
+
+from playwright.sync_api import Page, expect
+from sqlmodel import col, select
+
+from kumpel.formats import krec
+from kumpel.services.ground import figures
+from kumpel.standins.jaw_muscle_signal import Night, make, usual_groups
+from kumpel.store.tables import Decision, Session
+from tests.web.browser import BrowserTest
+from tests.web.test_tasks import COUNT
+
+
+class JawNight(BrowserTest):
+    watch = "0"
+
+    def open(self, night: Night) -> tuple[Page, Session]:
+        row = self.stored(krec.write_recording(make(night).recording), self.person("Marit Solheim"))
+        page = self.sign_in()
+        page.goto(f"{self.address}/review/{row.id}")
+        expect(page.get_by_role("region", name="The night")).to_be_visible()
+        return page, row
+
+    def index(self, row: Session) -> float:
+        self.db.rollback()
+        self.db.expire_all()
+        found = figures.outcome(self.db, row.id or 0)
+        assert found is not None
+        return found.both.reviewed.figure("both.index").value
+
+    def decisions(self, row: Session, what: str) -> list[Decision]:
+        self.db.rollback()
+        mine = (Decision.session_id == row.id, Decision.what == what, col(Decision.removed_at).is_(None))
+        return list(self.db.exec(select(Decision).where(*mine)).all())
+
+    def test_sixty_episodes_with_two_keys(self) -> None:
+        length = 5400.0
+        page, row = self.open(Night(3, length, interval_s=0.0025, groups=usual_groups(3, length, 150)))
+        page.keyboard.press("Enter")
+        head = page.get_by_role("heading", name=re.compile(r"^Episode 1 of \d+"))
+        expect(head).to_be_visible()
+        many = int(re.findall(r"of (\d+)", head.inner_text())[0])
+        self.assertGreaterEqual(many, 58)
+        expect(page.get_by_role("region", name="The episode closely").get_by_role("img")).to_be_visible()
+        before = self.index(row)
+        page.evaluate(COUNT)
+        waits = []
+        for turn in range(1, many + 1):
+            expect(page.get_by_role("heading", name=f"Episode {turn} of {many}")).to_be_visible()
+            asked = time.monotonic()
+            page.keyboard.press("x" if turn in (5, 11) else "k")
+            if turn == 5:
+                page.keyboard.press("1")
+            if turn < many:
+                page.get_by_role("heading", name=f"Episode {turn + 1} of {many}").wait_for()
+                waits.append(1000 * (time.monotonic() - asked))
+        presses = int(page.evaluate("window.presses"))
+        self.assertLessEqual(presses, many + 1)
+        waits.sort()
+        self.assertLess(waits[len(waits) // 2], 1000)
+        expect(page.get_by_role("status").filter(has_text="to decide")).to_contain_text(
+            f"{many - 2} kept, 2 dropped, 0 to decide", timeout=60_000
+        )
+        self.eventually(lambda: {d.reason for d in self.decisions(row, "dropped")} == {"swallowing", "no reason"}, 120)
+        self.eventually(lambda: abs(self.index(row) / before - (many - 2) / many) < 0.03, 120)
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("region", name="Event by event")).to_contain_text(
+            f"{many} looked at: {many - 2} kept, 2 dropped; 0 to go"
+        )
+        self.assert_nothing_cut_off("a night of jaw muscles")
+
+    def test_one_is_dropped_taken_back_and_a_threshold_is_tried_and_used(self) -> None:
+        page, row = self.open(Night(3, 1800.0, interval_s=0.0025, groups=usual_groups(3, 1800.0, 60)))
+        before = self.index(row)
+        page.get_by_role("region", name="Event by event").get_by_role("button").click()
+        page.keyboard.press("x")
+        self.eventually(lambda: len(self.decisions(row, "dropped")) > 0, 20)
+        page.keyboard.press("z")
+        self.eventually(lambda: not self.decisions(row, "dropped"), 20)
+        expect(page.get_by_role("heading", name=re.compile("^Episode 1 of"))).to_be_visible()
+        self.eventually(lambda: self.index(row) == before, 20)
+        line = page.locator("g.cursor-ns-resize").first
+        box = line.bounding_box()
+        assert box is not None
+        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] - 8)
+        page.mouse.down()
+        page.mouse.move(box["x"] + box["width"] / 2, box["y"] - 6, steps=4)
+        page.mouse.up()
+        expect(page.get_by_text("For this look alone the threshold is")).to_be_visible()
+        page.get_by_role("button", name="Use it for the night").click()
+        self.eventually(lambda: [d.key for d in self.decisions(row, "setting")] == ["threshold"], 20)
+        self.assertGreater(float(self.decisions(row, "setting")[0].value), 10)
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("tab", name="By hour, side and type")).to_be_visible()
+        page.get_by_role("button", name="Undo").click()
+        self.eventually(lambda: not self.decisions(row, "setting"), 20)

@@ -1,0 +1,6 @@
+import type { KindParts } from "@/sheet/contract";
+
+/** Jaw muscle and heart: the night with both sides mirrored, then event by event with two keys. */
+export default {
+  sheet: () => import("./review/NightSheet"),
+} satisfies KindParts;
