@@ -24,6 +24,7 @@ from kumpel.config import ROOT
 from kumpel.demo.ensemble import Ensemble, StandIn
 from kumpel.link import radio
 from kumpel.link.client import RecorderLink
+from kumpel.link.errors import LinkError
 from kumpel.link.radio import Nmcli, RadioError, Standing
 from kumpel.services.ground.problems import ConflictError, InvalidError, PasscodeNeededError
 from kumpel.services.radio import house, visits
@@ -238,6 +239,17 @@ class Visits(Air, DatabaseTest):
             visit = self.while_there(gone)
         self.assertEqual((visit.state, visit.trouble, self.joined), ("done", "", "house: first floor"))
 
+    def link_once_it_answers(self, seconds: float = 10.0) -> RecorderLink:
+        """A recorder that changes its network is silent until it is in the other."""
+        limit = time.monotonic() + seconds
+        while True:
+            try:
+                return RecorderLink("127.0.0.1", self.logger.link)
+            except LinkError:
+                if time.monotonic() > limit:
+                    raise
+                time.sleep(0.1)
+
     def test_given_the_houses_network_it_is_in_reach_from_there_and_the_key_is_nowhere(self) -> None:
         def give(visit: RadioVisit) -> None:
             recorder = self.db.get_one(Recorder, visit.recorder_id)
@@ -254,7 +266,7 @@ class Visits(Air, DatabaseTest):
         # It leaves its own network as it is put down: the visit ends, and it is heard in the house.
         self.while_there(give)
         self.assertEqual(self.joined, "house: first floor")
-        with RecorderLink("127.0.0.1", self.logger.link) as link:
+        with self.link_once_it_answers() as link:
             self.assertEqual((link.radio().network, link.radio().joined), ("house: first floor", True))
         with psycopg.connect(self.url) as connection:
             names = connection.execute("select table_name from information_schema.tables where table_schema = 'public'")
