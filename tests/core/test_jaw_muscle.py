@@ -3,10 +3,11 @@
 import math
 import unittest
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
-from kumpel.core.assessment import Assessment, Verdict
+from kumpel.core.assessment import Assessment, Detected, Verdict
 from kumpel.core.jaw_muscle.assess import assess
 from kumpel.core.jaw_muscle.close_up import close_up
 from kumpel.core.jaw_muscle.muscle import (
@@ -25,7 +26,7 @@ from kumpel.core.jaw_muscle.muscle import (
 )
 from kumpel.core.jaw_muscle.signals import signals_of
 from kumpel.core.recording import Channel, Recording
-from kumpel.core.review import Review, Stretch
+from kumpel.core.review import Edge, Review, Stretch, Typed
 from kumpel.kinds.limit_sets import shipped
 from kumpel.standins.heart_signal import Heart
 from kumpel.standins.jaw_muscle_signal import Burst, Group, Night, make, usual_groups
@@ -35,6 +36,10 @@ from kumpel.standins.jaw_muscle_signal import Burst, Group, Night, make, usual_g
 
 def reviewed(recording: Recording, review: Review | None = None) -> Assessment:
     return assess(recording, review or Review(), SCREENING).reviewed
+
+
+def episodes_in(found: Assessment) -> list[Detected]:
+    return [e for e in found.events if not e.code.startswith("clench.")]
 
 
 def emg(values: np.ndarray, interval_s: float = 0.001, unit: str = "uV") -> Channel:
@@ -232,6 +237,73 @@ class Clench(unittest.TestCase):
             reviewed(made, Review(options={"clenches": 11}))
 
 
+    def test_which_of_them_count_is_said_one_by_one(self) -> None:
+        """Five clenches: without the strongest the next three make 100 %; one that is kept counts beside; none is left, nothing is told."""
+        made = make(Night(length_s=700.0, clenches=5, groups=usual_groups(1, 700.0, 40))).recording
+        plain = reviewed(made)
+        clenches = [e for e in plain.events if e.code == "clench.left"]
+        self.assertEqual([e.kept for e in clenches].count(True), 3)
+        self.assertEqual(len(clenches), 5)
+        used = [e for e in clenches if e.kept]
+        mean = sum(float(e.numbers["level uV"]) for e in used) / 3
+        self.assertAlmostEqual(plain.figure("left.clench").value, mean)
+        without = reviewed(made, Review(dropped=(used[0].key,)))
+        kept = [e for e in without.events if e.code == "clench.left" and e.kept]
+        self.assertEqual(len(kept), 3)
+        self.assertNotIn(used[0].at_s, [e.at_s for e in kept])
+        other = next(e for e in clenches if not e.kept)
+        four = reviewed(made, Review(kept=(other.key,)))
+        self.assertAlmostEqual(four.figure("left.clench").value, (3 * mean + float(other.numbers["level uV"])) / 4)
+        self.assertEqual(four.figure("left.clench").why.numbers[0].value, 4.0)
+        self.assertEqual(four.figure("right.clench").value, plain.figure("right.clench").value)
+        none = reviewed(made, Review(dropped=tuple(e.key for e in plain.events if e.code.startswith("clench."))))
+        self.assertIs(none.verdict, Verdict.NOT_ASSESSABLE)
+        self.assertEqual(len([e for e in none.events if e.code == "clench.left"]), 5)
+
+
+class ByHand(unittest.TestCase):
+    """Three bursts of half a second, then after 5 s one of 3 s: a phasic and a tonic episode of the left side."""
+
+    def setUp(self) -> None:
+        bursts = tuple(Burst("left", 300.0 + 1.5 * i, 0.5, 0.6) for i in range(3))
+        groups = (Group("phasic", bursts), Group("tonic", (Burst("left", 309.0, 3.0, 0.6),)))
+        self.made = make(Night(length_s=700.0, groups=groups)).recording
+        self.plain = reviewed(self.made)
+
+    def found(self, **said: Any) -> list[tuple[str, float]]:
+        again = reviewed(self.made, Review(**said))
+        return [(e.code, float(e.numbers["contractions"])) for e in episodes_in(again)]
+
+    def test_split_joined_and_given_another_type(self) -> None:
+        first, second = episodes_in(self.plain)
+        self.assertEqual(self.found(), [("left.phasic", 3.0), ("left.tonic", 1.0)])
+        self.assertEqual(self.found(edges=(Edge("left", second.at_s, False),)), [("left.mixed", 4.0)])
+        apart = (Edge("left", first.at_s + 1.5, True),)
+        self.assertEqual(self.found(edges=apart), [("left.single", 1.0), ("left.single", 2.0), ("left.tonic", 1.0)])
+        self.assertEqual(self.found(edges=(Edge("right", second.at_s, False),)), self.found())
+        typed = (Typed(f"left@{second.at_s:.3f}", "single"),)
+        self.assertEqual(self.found(typed=typed), [("left.phasic", 3.0), ("left.single", 1.0)])
+
+    def test_figures_follow_and_what_was_recorded_does_not(self) -> None:
+        first, second = episodes_in(self.plain)
+        said = Review(edges=(Edge("left", second.at_s, False),), typed=(Typed(f"left@{first.at_s:.3f}", "phasic"),))
+        both = assess(self.made, said, SCREENING)
+        hours = both.reviewed.figure("both.valid").value
+        for side in ("left", "both"):
+            self.assertAlmostEqual(both.reviewed.figure(f"{side}.index").value, 1 / hours)
+            self.assertAlmostEqual(both.reviewed.figure(f"{side}.phasic").value, 1 / hours)
+            self.assertAlmostEqual(both.recorded.figure(f"{side}.index").value, 2 / hours)
+        self.assertEqual(both.reviewed.figure("both.contractions").value, 4)
+
+    def test_an_edge_is_followed_when_a_method_moves_it_and_dropped_episodes_keep_their_place(self) -> None:
+        first, second = episodes_in(self.plain)
+        near = (Edge("left", second.at_s + 0.3, False),)
+        self.assertEqual(self.found(edges=near), [("left.mixed", 4.0)])
+        self.assertEqual(self.found(edges=(Edge("left", second.at_s + 0.8, False),)), self.found())
+        both = assess(self.made, Review(edges=near, dropped=(f"left.mixed@{first.at_s:.3f}",)), SCREENING)
+        self.assertEqual(both.reviewed.figure("left.contractions").value, 0)
+
+
 class AgainstTheSignal(unittest.TestCase):
     def test_many_nights(self) -> None:
         put_in = found_once = right_kind = said = 0
@@ -241,7 +313,7 @@ class AgainstTheSignal(unittest.TestCase):
                     seed=seed, length_s=1500.0, groups=usual_groups(seed, 1500.0, 30), mains_uv=3.0 if seed % 2 else 0.0
                 )
             )
-            events = reviewed(made.recording).events
+            events = episodes_in(reviewed(made.recording))
             said += len(events)
             for truth in made.truth["episodes"]:
                 for side in ("left", "right") if truth["side"] == "both" else (truth["side"],):
@@ -285,7 +357,7 @@ class AgainstTheSignal(unittest.TestCase):
     def test_sleep_of_the_reviewer_and_dropped_episodes(self) -> None:
         made = make(Night(length_s=1500.0, groups=usual_groups(3, 1500.0, 30))).recording
         all_of_it = assess(made, Review(), SCREENING).reviewed
-        first = all_of_it.events[0]
+        first = episodes_in(all_of_it)[0]
         both = assess(made, Review(dropped=(first.key,)), SCREENING)
         side = first.code.split(".")[0]
         before, after = (
@@ -295,7 +367,7 @@ class AgainstTheSignal(unittest.TestCase):
         self.assertEqual(before - after, float(first.numbers["contractions"]))
         self.assertFalse(next(e for e in both.reviewed.events if e.key == first.key).kept)
         half = reviewed(made, Review(asleep=(Stretch(180, 800, "asleep"),)))
-        self.assertTrue(all(e.at_s < 800 for e in half.events))
+        self.assertTrue(all(e.at_s < 800 for e in episodes_in(half)))
         self.assertAlmostEqual(half.figure("both.valid").value, 620 / 3600, places=4)
 
     def test_nothing_to_assess(self) -> None:

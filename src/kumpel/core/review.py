@@ -53,6 +53,23 @@ class Checked:
 
 
 @dataclass(frozen=True)
+class Edge:
+    """Whether what begins at a moment (s) is an event of its own, or goes on with the one before; `group` is whose events ("left")."""
+
+    group: str
+    at_s: float
+    begins: bool
+
+
+@dataclass(frozen=True)
+class Typed:
+    """An event, by its name, that is of another type than it was found to be."""
+
+    key: str
+    type: str
+
+
+@dataclass(frozen=True)
 class Review:
     """The reviewer's input to an assessment.
 
@@ -63,7 +80,7 @@ class Review:
     `dropped` names events, readings, laps or strokes that do not count, by `core.assessment.event_key`; `kept`
     those that count although the assessment would set them aside. `asleep` replaces the computed sleep,
     `factor` a photometric monitor's factor. `options` holds what the reviewer set for this session alone: the
-    settings that each kind's docs/methods page lists. `doubts` and `checks` are no decision, but what is known of the recorder
+    settings that each kind's docs/methods page lists. `edges` split events and join them, `typed` gives them another type. `doubts` and `checks` are no decision, but what is known of the recorder
     beside the recording: they hold both ways.
     """
 
@@ -79,10 +96,12 @@ class Review:
     options: Mapping[str, float | str] = field(default_factory=dict)
     doubts: tuple[Doubt, ...] = field(default=(), metadata=KEPT_WHEN_SET)
     checks: tuple[Checked, ...] = field(default=(), metadata=KEPT_WHEN_SET)
+    edges: tuple[Edge, ...] = field(default=(), metadata=KEPT_WHEN_SET)
+    typed: tuple[Typed, ...] = field(default=(), metadata=KEPT_WHEN_SET)
 
     def as_recorded(self) -> Review:
         """The same review without a decision about the data: nothing left out, dropped, kept or moved."""
-        return replace(self, left_out=(), dropped=(), kept=(), asleep=None, factor=None)
+        return replace(self, left_out=(), dropped=(), kept=(), asleep=None, factor=None, edges=(), typed=())
 
     def number(self, name: str, default: float) -> float:
         """An option as a number. Raises ValueError naming the option when it is none."""

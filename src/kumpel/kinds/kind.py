@@ -104,6 +104,8 @@ class EventWord:
     keepable: bool = False
     reasons: tuple[str, ...] = ("not real", "movement", "fault")
     around_s: float = 60.0
+    types: tuple[str, ...] = ()
+    """What stands behind the code ("left.tonic"): a reviewer may change it, and split and join such events."""
 
     def covers(self, code: str) -> bool:
         return code == self.code or code.startswith(f"{self.code}.") or code.endswith(f".{self.code}")

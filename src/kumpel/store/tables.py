@@ -705,7 +705,8 @@ class Pyramid(SQLModel, table=True):
 class Decision(SQLModel, table=True):
     """One thing a reviewer decided. Taken away by a mark, so that it can come back.
 
-    `what`: a stretch (left out, task, asleep) has `start_s` and `end_s`; an event dropped or kept has its name in `key`; a
+    `what`: a stretch (left out, task, asleep) has `start_s` and `end_s`; an event dropped or kept has its name in `key`, as has
+    one that was given a type or an edge, with that in `value`; a
     setting has its name in `key` and a `value`; an accepted finding its code in `key`. `reason` says why, or names the task.
     `version` is the version of the review that it made.
     """
@@ -724,7 +725,8 @@ class Decision(SQLModel, table=True):
     removed_at: datetime | None = Field(default=None, sa_column=_time(nullable=True))
     __table_args__ = (
         CheckConstraint(
-            "what in ('left out', 'task', 'asleep', 'dropped', 'kept', 'setting', 'accepted')", name="decision_what"
+            "what in ('left out', 'task', 'asleep', 'dropped', 'kept', 'edge', 'type', 'setting', 'accepted')",
+            name="decision_what",
         ),
         CheckConstraint(
             "(what in ('left out', 'task', 'asleep')) = (start_s is not null and end_s is not null)",

@@ -17,7 +17,7 @@ class Decision(Out):
     """Something a reviewer decided: a stretch, an event dropped or kept, a setting, an accepted finding."""
 
     id: int
-    what: Literal["left out", "task", "asleep", "dropped", "kept", "setting", "accepted"]
+    what: Literal["left out", "task", "asleep", "dropped", "kept", "edge", "type", "setting", "accepted"]
     key: str
     start_s: float | None
     end_s: float | None
@@ -77,12 +77,15 @@ class Review(BaseModel):
 
 
 class DecisionWish(BaseModel):
-    """A decision to take. A setting of null is taken back; `value` of a dropped or kept event is its length in seconds."""
+    """A decision to take. A setting of null is taken back; `value` of a dropped or kept event is its length in seconds.
+
+    An "edge" says whether an event begins at a moment ("begins", "goes on"), a "type" of which type one is; null: as found.
+    """
 
     model_config = example(what="left out", start_s=1200.0, end_s=1260.0, reason="meter knocked") | ConfigDict(
         extra="forbid"
     )
-    what: Literal["left out", "task", "asleep", "dropped", "kept", "setting", "accepted"]
+    what: Literal["left out", "task", "asleep", "dropped", "kept", "edge", "type", "setting", "accepted"]
     key: Line = Field(default="", max_length=120)
     start_s: float | None = Field(default=None, strict=True, allow_inf_nan=False)
     end_s: float | None = Field(default=None, strict=True, allow_inf_nan=False)

@@ -11,8 +11,16 @@ from kumpel.core.review import EventName, Review
 
 
 def events_of(night: Night, rates: tuple[Floats, Floats], review: Review) -> list[Detected]:
-    """Episodes by side; dropped ones come back as such, so that they can be kept again."""
+    """Clenches and episodes by side; dropped episodes come back as such, so that they can be kept again."""
     found = []
+    for side, reference in night.references.items():
+        for clench in reference.candidates:
+            text = f"clench, {clench.level_uv:.0f} uV"
+            found.append(
+                Detected(
+                    clench.start_s, clench.end_s, f"clench.{side}", text, clench.used, {"level uV": clench.level_uv}
+                )
+            )
     for side in SIDES:
         for each in night.episodes.get(side, []):
             link = heart_link(rates, each.start_s)

@@ -6,7 +6,7 @@ The signal is worked on in blocks of a minute, so that eight hours at 1 kHz need
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import IntEnum
 from functools import lru_cache
@@ -17,6 +17,7 @@ import scipy
 from numpy.typing import NDArray
 
 from kumpel.core.recording import Channel, Flags, Floats
+from kumpel.core.review import MOVED_S, Edge, named
 from kumpel.core.runs import runs
 from kumpel.core.units import converted
 
@@ -243,13 +244,24 @@ class Clenches:
 
 
 @dataclass(frozen=True)
+class Clench:
+    """A clench at the start: from when to when (s), its level in microvolt (median of the highest quarter), whether it is used."""
+
+    start_s: float
+    end_s: float
+    level_uv: float
+    used: bool
+
+
+@dataclass(frozen=True)
 class Reference:
-    """The clench that counts as 100 %: its level in microvolt (nan when none was found), where the clenches were, and which were asked
-    for."""
+    """The clench that counts as 100 %: its level in microvolt (nan when none was found), where the clenches were, which were asked
+    for, and all that there are in order of time."""
 
     level_uv: float
     at_s: tuple[float, ...]
     asked: Clenches = Clenches()
+    candidates: tuple[Clench, ...] = ()
 
     @property
     def found(self) -> bool:
@@ -259,34 +271,53 @@ class Reference:
 _OF_PEAKS: Mapping[str, Callable[[list[float]], Any]] = {"mean": np.mean, "median": np.median, "highest": np.max}
 
 
-def reference_clench(found: Activity, asked: Clenches = Clenches()) -> Reference:
+def reference_clench(
+    found: Activity, asked: Clenches = Clenches(), dropped: Sequence[str] = (), kept: Sequence[str] = (), code: str = ""
+) -> Reference:
     """What counts as 100 %: of the peaks of the strongest clenches at the start, by `asked`.
 
     A clench is a stretch of at least 0.5 s above the half of the highest RMS there, which must be 15 uV and five
-    times the quiet level (median). With fewer than asked for, it is made of those there are.
+    times the quiet level (median). With fewer than asked for, it is made of those there are. One that `dropped` names
+    (by `code` and its start) is not used, the next strongest is; one that `kept` names is used beside.
     """
+    spans = _clench_spans(found, asked)
+    if not spans:
+        return Reference(math.nan, (), asked)
+    levels = [float(np.nanmedian(np.sort(found.rms[a:b])[-max((b - a) // 4, 1) :])) for a, b in spans]
+    highest = np.array([float(np.nanmax(found.rms[a:b])) for a, b in spans])
+    starts, ends = (np.array([s[i] for s in spans]) * STEP_S for i in (0, 1))
+    out, by_hand = named(dropped, code, starts, ends), named(kept, code, starts, ends)
+    order = [i for i in np.argsort(-highest, kind="stable").tolist() if not out[i]]
+    used = set(order[: asked.count]) | {i for i in order if by_hand[i]}
+    clenches = tuple(
+        Clench(a * STEP_S, b * STEP_S, level, i in used)
+        for i, ((a, b), level) in enumerate(zip(spans, levels, strict=True))
+    )
+    counting = [c for c in clenches if c.used]
+    level = float(_OF_PEAKS[asked.of_peaks]([c.level_uv for c in counting])) if counting else math.nan
+    return Reference(level, tuple(c.start_s for c in counting), asked, clenches)
+
+
+def _clench_spans(found: Activity, asked: Clenches) -> list[tuple[int, int]]:
+    """From which to which step of the RMS each clench lasts, in order of time."""
     part = np.where(found.valid(), found.rms, np.nan)[: round(asked.within_s / STEP_S)]
     known = part[~np.isnan(part)]
     if not len(known):
-        return Reference(math.nan, (), asked)
+        return []
     top, quiet = float(known.max()), float(np.median(known))
     if top < max(LEAST_CLENCH_UV, 5 * quiet):
-        return Reference(math.nan, (), asked)
+        return []
     with np.errstate(invalid="ignore"):
         spans = runs(part >= top / 2)
     long = [(a, b) for a, b in spans.tolist() if (b - a) * STEP_S >= 0.5 - 1e-9]
-    if not long:
-        return Reference(math.nan, (), asked)
-    # A clench flickers: stretches closer than a second are one.
-    joined = [long[0]]
-    for a, b in long[1:]:
-        if (a - joined[-1][1]) * STEP_S < 1.0 - 1e-9:
+    joined: list[tuple[int, int]] = []
+    for a, b in long:
+        # A clench flickers: stretches closer than a second are one.
+        if joined and (a - joined[-1][1]) * STEP_S < 1.0 - 1e-9:
             joined[-1] = (joined[-1][0], b)
         else:
             joined.append((a, b))
-    best = sorted(joined, key=lambda s: -float(np.nanmax(part[s[0] : s[1]])))[: asked.count]
-    peaks = [float(np.nanmedian(np.sort(part[a:b])[-max((b - a) // 4, 1) :])) for a, b in best]
-    return Reference(float(_OF_PEAKS[asked.of_peaks](peaks)), tuple(a * STEP_S for a, _ in sorted(best)), asked)
+    return joined
 
 
 @dataclass(frozen=True)
@@ -367,12 +398,19 @@ def kind_of(lengths_s: list[float]) -> str:
     return "tonic" if len(lengths_s) == 1 else "mixed"
 
 
-def episodes(found: list[Contraction], side: str) -> list[Episode]:
-    """Contractions in order of time, grouped: those closer than 3 s (end to start) belong together."""
+def episodes(found: list[Contraction], side: str, edges: Sequence[Edge] = ()) -> list[Episode]:
+    """Contractions in order of time, grouped: those closer than 3 s (end to start) belong together.
+
+    An edge says it of the contraction that starts there (or, when a method moved it, within half a second): whether an episode
+    begins with it or goes on.
+    """
     groups: list[list[Contraction]] = []
     last = -math.inf
     for each in sorted(found, key=lambda c: c.start_s):
-        if groups and each.start_s - last < EPISODE_GAP_S - 1e-9:
+        near = min(edges, key=lambda e: abs(e.at_s - each.start_s), default=None)
+        said = near is not None and abs(near.at_s - each.start_s) <= MOVED_S
+        goes_on = not near.begins if near is not None and said else each.start_s - last < EPISODE_GAP_S - 1e-9
+        if groups and goes_on:
             groups[-1].append(each)
         else:
             groups.append([each])

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -18,11 +19,11 @@ from kumpel.core.jaw_muscle.muscle import (
     reference_clench,
     united,
 )
-from kumpel.core.jaw_muscle.signals import Signals
+from kumpel.core.jaw_muscle.signals import SIDES, Signals
 from kumpel.core.nights import sleep_from_setup
 from kumpel.core.reckoning import setup_number
 from kumpel.core.recording import Flags, Recording
-from kumpel.core.review import Review, Stretch, named, samples_inside
+from kumpel.core.review import Edge, Review, Stretch, named, samples_inside
 
 KINDS = ("phasic", "tonic", "mixed", "single")
 
@@ -81,7 +82,9 @@ def night_of(recording: Recording, review: Review, signals: Signals, sleep: tupl
     anywhere: Flags = np.zeros(0, dtype=bool)
     for side, found in signals.sides.items():
         typed = review.number("reference_uv", math.nan) if "reference_uv" in review.options else math.nan
-        references[side] = reference_clench(found, asked) if math.isnan(typed) else Reference(typed, (), asked)
+        references[side] = reference_clench(found, asked, review.dropped, review.kept, f"clench.{side}")
+        if not math.isnan(typed):
+            references[side] = Reference(typed, (), asked)
         n = len(found.rms)
         counted = found.valid() & samples_inside(sleep, n, STEP_S) & ~samples_inside(review.left_out, n, STEP_S)
         valid[side] = float(counted.sum()) * STEP_S
@@ -95,21 +98,51 @@ def night_of(recording: Recording, review: Review, signals: Signals, sleep: tupl
             if references[side].found
             else []
         )
-        made = _kept(made, review)
+        edges = [e for e in review.edges if e.group == side]
+        made = _kept(made, review, edges)
         by_side[side] = made
-        grouped[side] = episodes(made, side)
+        grouped[side] = _typed(episodes(made, side, edges), review, side)
     by_side["both"] = united(by_side.get("left", []), by_side.get("right", []))
-    grouped["both"] = episodes(by_side["both"], "both")
+    grouped["both"] = _as_sides(episodes(by_side["both"], "both", review.edges), grouped, review)
     valid["both"] = float(anywhere.sum()) * STEP_S
     return Night(references, by_side, grouped, valid, share)
 
 
-def _kept(found: list[Contraction], review: Review) -> list[Contraction]:
+def _typed(found: list[Episode], review: Review, side: str) -> list[Episode]:
+    """Episodes with the types that the reviewer gave them."""
+    starts, ends = (np.array([getattr(e, at) for e in found], dtype=np.float64) for at in ("start_s", "end_s"))
+    made = list(found)
+    for each in review.typed:
+        for i in np.flatnonzero(named((each.key,), side, starts, ends)).tolist():
+            made[i] = replace(made[i], kind=each.type)
+    return made
+
+
+def _as_sides(found: list[Episode], grouped: dict[str, list[Episode]], review: Review) -> list[Episode]:
+    """Episodes of both sides as one; of the type of their sides where a reviewer gave one and all of them are of it."""
+    if not review.typed:
+        return found
+    made = []
+    for each in found:
+        beside = [
+            e for side in SIDES for e in grouped.get(side, []) if e.start_s < each.end_s and e.end_s > each.start_s
+        ]
+        by_hand = any(
+            named((t.key,), e.side, np.array([e.start_s]), np.array([e.end_s])).any()
+            for t in review.typed
+            for e in beside
+        )
+        kinds = {e.kind for e in beside}
+        made.append(replace(each, kind=kinds.pop()) if by_hand and len(kinds) == 1 else each)
+    return made
+
+
+def _kept(found: list[Contraction], review: Review, edges: Sequence[Edge]) -> list[Contraction]:
     """Contractions without those of episodes that the reviewer dropped (by the key of the side's episode)."""
     if not review.dropped:
         return found
     side = found[0].side if found else ""
-    grouped = episodes(found, side)
+    grouped = episodes(found, side, edges)
     # An episode's kind may change with the method; its side and time tell which it is.
     keys = tuple(f"{k.partition('.')[0]}@{k.rpartition('@')[2]}" for k in review.dropped)
     starts, ends = (np.array([getattr(e, at) for e in grouped], dtype=np.float64) for at in ("start_s", "end_s"))

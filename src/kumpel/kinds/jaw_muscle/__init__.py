@@ -75,6 +75,8 @@ Write down when you went to bed, were awake for long, and got up, and whether a 
 
 WHY_NOT = ("swallowing", "talking", "turning over", "electrode", "no reason")
 """Why an episode does not count, as the keys 1 to 5 say it."""
+TYPES = ("phasic", "tonic", "mixed", "single")
+WHY_NO_CLENCH = ("not clenched", "electrode", "not as hard as one can")
 
 
 KIND = Kind(
@@ -86,7 +88,7 @@ KIND = Kind(
     setup_library=LIBRARY,
     plan=plan,
     assess=assess,
-    method="4",
+    method="5",
     main_channel="emg.left",
     bounds=Bounds(DAY_S, 2000.0, 8, 350_000_000, 50_000),
     exports=("edf",),
@@ -122,8 +124,10 @@ KIND = Kind(
     ),
     stretches=(LEAVE_OUT, StretchWord("asleep", "asleep", moves_edges=True)),
     events=(
-        EventWord("left", "episode left", "episodes left", True, True, WHY_NOT, 15),
-        EventWord("right", "episode right", "episodes right", True, True, WHY_NOT, 15),
+        EventWord("clench.left", "clench left", "clenches left", True, True, WHY_NO_CLENCH, 15),
+        EventWord("clench.right", "clench right", "clenches right", True, True, WHY_NO_CLENCH, 15),
+        EventWord("left", "episode left", "episodes left", True, True, WHY_NOT, 15, TYPES),
+        EventWord("right", "episode right", "episodes right", True, True, WHY_NOT, 15, TYPES),
     ),
     patient=True,
     parts=PATIENT_PARTS,

@@ -12,12 +12,15 @@ from sqlmodel import Session as Db
 from sqlmodel import col, select
 
 from kumpel.core.assessment import Assessment
-from kumpel.core.review import EventName, Review, named
+from kumpel.core.review import Edge, EventName, Review, Typed, named
 from kumpel.core.review import Stretch as CoreStretch
 from kumpel.store.tables import Decision
 
 LEFT_OUT, TASK, ASLEEP = "left out", "task", "asleep"
 DROPPED, KEPT = "dropped", "kept"
+EDGE, TYPE = "edge", "type"
+"""Where an event begins, or goes on although it seemed to end; of which type it is."""
+BEGINS, GOES_ON = "begins", "goes on"
 SETTING, ACCEPTED = "setting", "accepted"
 STRETCHES = (LEFT_OUT, TASK, ASLEEP)
 LIMIT_SET = "limit_set_id"
@@ -57,6 +60,8 @@ def review_of(rows: Iterable[Decision | Wish]) -> Review:
     """Decisions in the core's form."""
     spans: dict[str, list[CoreStretch]] = {what: [] for what in STRETCHES}
     events: dict[str, list[str]] = {DROPPED: [], KEPT: []}
+    edges: list[Edge] = []
+    typed: list[Typed] = []
     accepted: list[str] = []
     own: dict[str, Any] = {}
     options: dict[str, float | str] = {}
@@ -66,6 +71,10 @@ def review_of(rows: Iterable[Decision | Wish]) -> Review:
         elif row.what in events:
             length = row.value if isinstance(row.value, int | float) and row.value > 0 else 0.0
             events[row.what].append(f"{row.key}+{length:.3f}" if length else row.key)
+        elif row.what == EDGE and (name := EventName.of(row.key)) is not None:
+            edges.append(Edge(name.code, name.at_s, row.value == BEGINS))
+        elif row.what == TYPE:
+            typed.append(Typed(row.key, str(row.value)))
         elif row.what == ACCEPTED:
             accepted.append(row.key)
         elif row.what == SETTING and row.key not in (LIMIT_SET, COMPARED):
@@ -80,6 +89,8 @@ def review_of(rows: Iterable[Decision | Wish]) -> Review:
         dropped=tuple(events[DROPPED]),
         kept=tuple(events[KEPT]),
         options=options,
+        edges=tuple(edges),
+        typed=tuple(typed),
         **own,
     )
 

@@ -119,16 +119,21 @@ LEFT_OUT = "left-out"
 """The part that says what was left out and why; every kind has it."""
 
 
+_ABOUT_EVENTS = {decisions.DROPPED: "left out", decisions.KEPT: "counted", decisions.EDGE: "", decisions.TYPE: ""}
+
+
 def _by_hand(kind: Kind, recording: Recording, rows: Sequence[Decision]) -> TablePart | None:
     """Events that do not count, or count, because a person said so; None when there are none."""
     cells = []
     seen = {row.key for row in rows if row.what == decisions.ACCEPTED}
     for row in rows:
-        name = EventName.of(row.key) if row.what in (decisions.DROPPED, decisions.KEPT) else None
+        name = EventName.of(row.key) if row.what in _ABOUT_EVENTS else None
         if name is None:
             continue
         word = kind.event(name.code)
-        does = "left out" if row.what == decisions.DROPPED else "counted"
+        does = _ABOUT_EVENTS[row.what] or {decisions.BEGINS: "split", decisions.GOES_ON: "joined"}.get(
+            str(row.value), str(row.value)
+        )
         why = f"{row.reason}; no longer found" if f"{decisions.LOST}{row.key}"[:120] in seen else row.reason
         words = [moment_words(recording, name.at_s), word.one if word else name.code, does, why]
         cells.append((name.at_s, words))

@@ -21,8 +21,11 @@ from kumpel.services.ground.as_json import for_screen
 from kumpel.services.ground.decisions import (
     ACCEPTED,
     ASLEEP,
+    BEGINS,
     COMPARED,
     DROPPED,
+    EDGE,
+    GOES_ON,
     KEPT,
     LEFT_OUT,
     LIMIT_SET,
@@ -30,6 +33,7 @@ from kumpel.services.ground.decisions import (
     SETTING,
     STRETCHES,
     TASK,
+    TYPE,
     Wish,
     is_finite,
 )
@@ -55,6 +59,8 @@ def checked(db: Db, session: Session, wish: Wish) -> Wish:
         return _stretch(kind, session, wish, reason)
     if wish.what in OPPOSITE:
         return _event(kind, wish, reason)
+    if wish.what in (EDGE, TYPE):
+        return _regrouped(kind, wish, reason)
     if wish.what == ACCEPTED:
         if not wish.key or len(wish.key) > 120 or not reason:
             raise InvalidError("Accepting this needs a reason.", field="reason")
@@ -101,6 +107,18 @@ def _event(kind: Kind, wish: Wish, reason: str) -> Wish:
     if wish.value is not None and not (is_finite(wish.value) and 0 <= wish.value <= 1e7):
         raise InvalidError("value: how long the event is, in seconds.", field="value")
     return Wish(wish.what, wish.key, value=wish.value, reason=reason)
+
+
+def _regrouped(kind: Kind, wish: Wish, reason: str) -> Wish:
+    """Where an event of a group begins or goes on, or of which type it is; None: as it was found."""
+    name = EventName.of(wish.key) if len(wish.key) <= 100 else None
+    word = kind.event(name.code) if name else None
+    if name is None or word is None or not word.types:
+        raise InvalidError(f"key: “{wish.key[:100]}” is no event of this kind that has types.", field="key")
+    choices = word.types if wish.what == TYPE else (BEGINS, GOES_ON)
+    if wish.value is not None and wish.value not in choices:
+        raise InvalidError(f"value: one of {', '.join(choices)}.", field="value")
+    return Wish(wish.what, f"{word.code}@{name.at_s:.3f}", value=wish.value, reason=reason)
 
 
 def _value(word: DecisionWord, value: Any) -> float | str:
@@ -196,10 +214,18 @@ def after(db: Db, session: Session, add: Sequence[Wish], remove: Sequence[int]) 
     gone = set(remove)
     if gone - {row.id for row in in_force}:
         raise NotFoundError("This decision is not in force (any more).")
-    places = {(wish.what, wish.key) for wish in good if wish.key}
-    places |= {(OPPOSITE[wish.what], wish.key) for wish in good if wish.what in OPPOSITE}
-    removed = [row for row in in_force if row.id in gone or (row.key and (row.what, row.key) in places)]
-    return [wish for wish in good if wish.what != SETTING or wish.value is not None], removed
+    kind = kind_of(session.kind)
+    places = {_place(kind, wish.what, wish.key) for wish in good if wish.key}
+    places |= {_place(kind, OPPOSITE[wish.what], wish.key) for wish in good if wish.what in OPPOSITE}
+    removed = [row for row in in_force if row.id in gone or (row.key and _place(kind, row.what, row.key) in places)]
+    return [wish for wish in good if wish.what not in (SETTING, EDGE, TYPE) or wish.value is not None], removed
+
+
+def _place(kind: Kind, what: str, key: str) -> tuple[str, str]:
+    """What of decisions only one can be in force; an event whose type may change is the same by its group and time."""
+    name = EventName.of(key) if what in (*OPPOSITE, EDGE, TYPE) else None
+    word = kind.event(name.code) if name else None
+    return (what, f"{word.code}@{name.at_s:.3f}" if name and word and word.types else key)
 
 
 def decide(
@@ -281,6 +307,15 @@ def _words(kind: Kind, wishes: Sequence[Wish], removed: Sequence[Decision]) -> s
     if one.what == SETTING:
         word = kind.decision(one.key)
         return f"{word.label.lower() if word else 'limit set'} changed"
+    if one.what in (EDGE, TYPE):
+        name = EventName.of(one.key)
+        event = kind.event(name.code) if name else None
+        called = event.one if event else one.key
+        if not wishes:
+            return f"{called} as found"
+        return (
+            f"{called}: {one.value}" if one.what == TYPE else f"{called} {'split' if one.value == BEGINS else 'joined'}"
+        )
     verb = {
         LEFT_OUT: "left out",
         TASK: "marked as a task",
