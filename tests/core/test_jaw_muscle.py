@@ -236,7 +236,6 @@ class Clench(unittest.TestCase):
         with self.assertRaisesRegex(ValueError, "1 to 10 clenches"):
             reviewed(made, Review(options={"clenches": 11}))
 
-
     def test_which_of_them_count_is_said_one_by_one(self) -> None:
         """Five clenches: without the strongest the next three make 100 %; one that is kept counts beside; none is left, nothing is told."""
         made = make(Night(length_s=700.0, clenches=5, groups=usual_groups(1, 700.0, 40))).recording

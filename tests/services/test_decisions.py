@@ -19,6 +19,8 @@ from kumpel.services.register import sessions
 from kumpel.services.report import conclusions
 from kumpel.services.review import deciding
 from kumpel.services.yard import course_register
+from kumpel.standins.jaw_muscle_signal import Burst, Group, Night
+from kumpel.standins.jaw_muscle_signal import make as make_night
 from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import Decision, Result, Session
 from tests.services.reviewing import ReviewTest
@@ -249,3 +251,62 @@ class Events(DatabaseTest):
             with self.subTest(kind=kind.key), self.assertRaises(InvalidError):
                 deciding.decide(self.db, row.id or 0, row.review_version, [Wish("setting", "anything", value=1.0)])
             self.db.rollback()
+
+
+class EdgesAndTypes(DatabaseTest):
+    """Episodes of a night split, joined, given another type."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        bursts = tuple(Burst("left", 300.0 + 1.5 * i, 0.5, 0.6) for i in range(3))
+        groups = (Group("phasic", bursts), Group("tonic", (Burst("left", 309.0, 3.0, 0.6),)))
+        made = make_night(Night(length_s=700.0, interval_s=0.002, groups=groups))
+        self.id = self.stored(krec.write_recording(made.recording)).id or 0
+        self.first, self.second = (at for _, at in self.found())
+
+    def found(self) -> list[tuple[str, float]]:
+        outcome = figures.outcome(self.db, self.id)
+        assert outcome is not None
+        return [(e.code, e.at_s) for e in outcome.both.reviewed.events if e.kept and e.code[:4] in ("left", "righ")]
+
+    def decide(self, *wishes: Wish) -> None:
+        deciding.decide(self.db, self.id, self.db.get_one(Session, self.id).review_version, wishes)
+
+    def codes(self) -> list[str]:
+        return [code for code, _ in self.found()]
+
+    def test_joined_typed_and_undone_step_by_step(self) -> None:
+        self.decide(Wish("edge", f"left@{self.second}", value="goes on"))
+        self.assertEqual(self.codes(), ["left.mixed"])
+        self.decide(Wish("type", f"left.mixed@{self.first}", value="tonic"))
+        self.assertEqual(self.codes(), ["left.tonic"])
+        words = [decisions.of_session(self.db, self.id)[0].key, deciding.next_steps(self.db, self.id)[0]]
+        self.assertEqual(words, [f"left@{self.second:.3f}", "episode left: tonic"])
+        self.decide(Wish("type", f"left@{self.first}", value="single"))
+        self.assertEqual(len([d for d in decisions.of_session(self.db, self.id) if d.what == "type"]), 1)
+        self.decide(Wish("type", f"left@{self.first}", value=None))
+        self.assertEqual(self.codes(), ["left.mixed"])
+        for wanted in (["left.single"], ["left.tonic"], ["left.mixed"], ["left.phasic", "left.tonic"]):
+            deciding.undo(self.db, self.id, self.db.get_one(Session, self.id).review_version)
+            self.assertEqual(self.codes(), wanted)
+
+    def test_what_was_decided_of_one_holds_when_its_type_changes(self) -> None:
+        """Dropped as phasic, typed tonic, kept again by its new name: one decision about it, not two that contradict."""
+        self.decide(Wish("dropped", f"left.phasic@{self.first}", reason="talking"))
+        self.decide(Wish("type", f"left@{self.first}", value="tonic"))
+        self.assertEqual(self.codes(), ["left.tonic"])
+        self.decide(Wish("kept", f"left.tonic@{self.first}"))
+        about = [d.what for d in decisions.of_session(self.db, self.id) if d.what != "type"]
+        self.assertEqual(about, ["kept"])
+        self.assertEqual(self.codes(), ["left.tonic", "left.tonic"])
+
+    def test_what_is_refused(self) -> None:
+        for wish in (
+            Wish("type", f"left@{self.first}", value="purple"),
+            Wish("edge", f"left@{self.first}", value=1.0),
+            Wish("edge", f"clench.left@{self.first}", value="begins"),
+            Wish("type", "left", value="tonic"),
+        ):
+            with self.assertRaises(InvalidError):
+                self.decide(wish)
+        self.assertEqual(decisions.of_session(self.db, self.id), [])

@@ -5,14 +5,20 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
+import edfio
 import numpy as np
+import pyedflib
 
 from kumpel.core.geo import geodesic_m
 from kumpel.core.hidden_ends import without_ends
 from kumpel.core.recording import Recording
 from kumpel.formats import edf, gpx, krec
+from kumpel.kinds.registry import KINDS
+from kumpel.services.ground import figures
+from kumpel.services.ground.decisions import Wish
 from kumpel.services.report import exports
-from kumpel.standins import resuscitation_signal, training_signal
+from kumpel.services.review import deciding
+from kumpel.standins import jaw_muscle_signal, resuscitation_signal, training_signal
 from kumpel.store.tables import Session
 from tests.support import DatabaseTest
 
@@ -73,6 +79,38 @@ class GivenOn(DatabaseTest):
         shocks = [event.at_s for event in made.events if event.code == "shock"]
         found = [event.at_s for event in again.events if "shock delivered" in event.text]
         np.testing.assert_allclose(found, shocks, atol=0.001)
+
+    def test_episodes_that_were_found_are_annotations_that_two_libraries_read(self) -> None:
+        """With their onset and length; one that was left out is none. Read again they are no figures of ours, but stand beside."""
+        night = jaw_muscle_signal.Night(3, 700.0, 0.002, jaw_muscle_signal.usual_groups(3, 700.0, 60))
+        row = self.stored(krec.write_recording(jaw_muscle_signal.make(night).recording))
+        outcome = figures.outcome(self.db, row.id or 0)
+        assert outcome is not None
+        first = next(e for e in outcome.both.reviewed.events if e.code.startswith(("left.", "right.")))
+        deciding.decide(self.db, row.id or 0, 0, [Wish("dropped", first.key, reason="swallowing")])
+        outcome = figures.outcome(self.db, row.id or 0)
+        assert outcome is not None
+        said = [(e.at_s, e.end_s - e.at_s, e.code) for e in outcome.both.reviewed.events if e.kept]
+        self.assertGreater(len(said), 10)
+        path = self.given(row.id or 0, "edf")
+        one = [(a.onset, a.duration or 0.0, a.text.partition(": ")[0]) for a in edfio.read_edf(path).annotations]
+        with pyedflib.EdfReader(str(path)) as reader:
+            onsets, lengths, texts = reader.readAnnotations()
+        other = list(zip(onsets, lengths, [text.partition(": ")[0] for text in texts], strict=True))
+        for found in (one, other):
+            mine = [
+                (at, length, code.removeprefix("found.")) for at, length, code in found if code.startswith("found.")
+            ]
+            self.assertEqual([code for *_, code in mine], [code for *_, code in said])
+            np.testing.assert_allclose([row[:2] for row in mine], [row[:2] for row in said], atol=0.001)
+        self.assertNotIn(round(first.at_s, 3), [round(at, 3) for at, *_ in one])
+        again = edf.read(path.read_bytes(), "jaw_muscle", KINDS["jaw_muscle"].channels)
+        second = self.stored(krec.write_recording(replace(again, recorder={"serial": "JM-0002"})))
+        both = figures.outcome(self.db, second.id or 0)
+        assert both is not None
+        self.assertEqual(
+            len([e for e in both.both.reviewed.events if e.kept]), len(said) + 1, "the dropped one is back"
+        )
 
     def test_a_span_hides_the_ends_of_the_session_not_its_own(self) -> None:
         """The middle third of a loop: it begins and ends far from where the session did, so that nothing of it is left out."""

@@ -10,7 +10,7 @@ from sqlmodel import col, select
 
 from kumpel.formats import krec
 from kumpel.services.ground import figures
-from kumpel.standins.jaw_muscle_signal import Night, make, usual_groups
+from kumpel.standins.jaw_muscle_signal import Burst, Group, Night, make, usual_groups
 from kumpel.store.tables import Decision, Session
 from tests.web.browser import BrowserTest
 from tests.web.test_tasks import COUNT
@@ -99,3 +99,50 @@ class JawNight(BrowserTest):
         expect(page.get_by_role("tab", name="By hour, side and type")).to_be_visible()
         page.get_by_role("button", name="Undo").click()
         self.eventually(lambda: not self.decisions(row, "setting"), 20)
+
+    def test_split_joined_given_another_type_and_which_clenches_count(self) -> None:
+        bursts = tuple(Burst("left", 300.0 + 1.5 * i, 0.5, 0.6) for i in range(3))
+        groups = (Group("phasic", bursts), Group("tonic", (Burst("left", 309.0, 3.0, 0.6),)))
+        page, row = self.open(Night(3, 900.0, interval_s=0.0025, groups=groups, clenches=4))
+        first, second = self.index(row), 2
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("heading", name=f"Episode 1 of {second}")).to_be_visible()
+        page.keyboard.press("j")
+        expect(page.get_by_role("heading", name="Episode 1 of 1")).to_be_visible()
+        chosen = page.get_by_label("Type of the episode")
+        expect(chosen).to_have_value("mixed")
+        self.eventually(lambda: abs(self.index(row) - first / 2) < 1e-9, 20)
+        chosen.select_option("tonic")
+        expect(page.get_by_text("by hand; left 4 bursts")).to_be_visible()
+        self.eventually(lambda: [d.value for d in self.decisions(row, "type")] == ["tonic"], 20)
+        chosen.select_option("as found")
+        expect(chosen).to_have_value("mixed")
+        # The fourth burst is what was joined: an episode begins with it again.
+        page.get_by_role("button", name="4", exact=True).click()
+        expect(page.get_by_role("heading", name="Episode 1 of 2")).to_be_visible()
+        self.eventually(lambda: not self.decisions(row, "edge"), 20)
+        page.get_by_role("button", name="2", exact=True).click()
+        expect(page.get_by_role("heading", name="Episode 1 of 3")).to_be_visible()
+        page.keyboard.press("Escape")
+        hundred = page.get_by_role("region", name="What is 100 %")
+        expect(hundred).to_contain_text("of 3 of 4 clenches")
+        hundred.get_by_role("button", name="which clenches count").click()
+        ticks = page.get_by_role("list", name="Clenches left").get_by_role("checkbox")
+        expect(ticks).to_have_count(4)
+        other = next(i for i in range(4) if not ticks.nth(i).is_checked())
+        ticks.nth(other).click()
+        expect(hundred).to_contain_text("of 4 of 4 clenches")
+        page.get_by_role("button", name="Undo").click()
+        expect(hundred).to_contain_text("of 3 of 4 clenches")
+        self.assert_nothing_cut_off("the clenches of a night")
+
+    def test_no_clench_is_said_and_a_level_is_entered_by_hand(self) -> None:
+        groups = usual_groups(3, 900.0, 60)
+        page, row = self.open(Night(3, 900.0, interval_s=0.0025, groups=groups, clenches=0))
+        expect(page.get_by_text("Nothing can be told before 100 % is known")).to_be_visible()
+        page.get_by_label("100 % in microvolt").fill("200")
+        page.get_by_label("Why 100 % is entered by hand").fill("clenches of the night before")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("region", name="Event by event")).to_be_visible()
+        self.eventually(lambda: self.index(row) > 0, 20)
+        expect(page.get_by_role("region", name="What is 100 %")).to_contain_text("left 200 µV, entered by hand")

@@ -16,6 +16,8 @@ export interface SheetActions {
     events: { key: string; lengthS: number; counts: boolean; reason: string }[],
     remove?: number[],
   ) => Promise<boolean>;
+  /** Where an event begins or goes on, and of which type it is, as one step; null: as it was found. */
+  regroup: (changes: { what: "edge" | "type"; key: string; value: string | null }[]) => Promise<boolean>;
   set: (key: string, value: number | string | null, reason?: string) => Promise<boolean>;
   /** Several settings that belong together, as one step. */
   setMany: (settings: readonly (readonly [string, number | string | null])[]) => Promise<boolean>;

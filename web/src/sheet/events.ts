@@ -21,6 +21,13 @@ export function wordOf(kind: Kind, code: string): Kind["events"][number] | undef
   return kind.events.find((w) => code === w.code || code.startsWith(`${w.code}.`) || code.endsWith(`.${w.code}`));
 }
 
+/** What a decision is about: of an event whose type may change, its group and time. */
+export function placeOf(kind: Kind, key: string): string {
+  const [code = "", place = ""] = key.split("@");
+  const word = wordOf(kind, code);
+  return word && word.types.length > 0 ? `${word.code}@${Number.parseFloat(place).toFixed(3)}` : key;
+}
+
 function keyedRows(table: Schemas["Table"]): { key: string; text: string; state: string }[] {
   const at = table.columns.findIndex((c) => c.name === KEY);
   if (at < 0) return [];
@@ -47,7 +54,7 @@ function keyedRows(table: Schemas["Table"]): { key: string; text: string; state:
 /** All happenings of a session in order of time, with what was decided about each. */
 export function happeningsOf(review: Assessed, kind: Kind): Happening[] {
   const decided = new Map(
-    review.decisions.filter((d) => d.what === "dropped" || d.what === "kept").map((d) => [d.key, d]),
+    review.decisions.filter((d) => d.what === "dropped" || d.what === "kept").map((d) => [placeOf(kind, d.key), d]),
   );
   const found: Happening[] = [];
   for (const event of review.reviewed.events ?? []) {
@@ -61,7 +68,7 @@ export function happeningsOf(review: Assessed, kind: Kind): Happening[] {
       text: event.text,
       kept: event.kept,
       word,
-      decision: decided.get(event.key),
+      decision: decided.get(placeOf(kind, event.key)),
     });
   }
   for (const mark of review.marks)
@@ -81,7 +88,7 @@ export function happeningsOf(review: Assessed, kind: Kind): Happening[] {
       const [code = "", place = ""] = row.key.split("@");
       const word = wordOf(kind, code);
       const atS = Number.parseFloat(place);
-      const decision = decided.get(row.key);
+      const decision = decided.get(placeOf(kind, row.key));
       found.push({
         key: row.key,
         code,

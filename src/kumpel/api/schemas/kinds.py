@@ -50,6 +50,7 @@ class EventWord(Out):
     keepable: bool
     reasons: list[str]
     around_s: float
+    types: list[str]
 
 
 class CheckInput(Out):

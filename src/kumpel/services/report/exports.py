@@ -13,10 +13,10 @@ from typing import Literal
 from sqlmodel import Session as Db
 from sqlmodel import col, func, select
 
-from kumpel.core.assessment import Table
+from kumpel.core.assessment import Assessment, Table
 from kumpel.core.hidden_ends import without_ends
 from kumpel.core.reckoning import table
-from kumpel.core.recording import Channel
+from kumpel.core.recording import Channel, Event, Recording
 from kumpel.formats import files
 from kumpel.formats.errors import FileFormatError
 from kumpel.kinds.registry import kind_of
@@ -58,9 +58,11 @@ def _write(db: Db, session_id: int, form: Form, folder: Path, span: Span | None,
     session = session_of(db, session_id)
     kind, recording = kind_of(session.kind), recording_of(db, session)
     found = None
-    if form == "xlsx" and session.figures == figures.ASSESSED:
+    if form in ("xlsx", "edf") and session.figures == figures.ASSESSED:
         outcome = figures.outcome(db, session_id)
-        if outcome is not None:
+        if outcome is not None and form == "edf":
+            recording = replace(recording, events=_with_found(recording, outcome.both.reviewed))
+        elif outcome is not None:
             found = outcome.both.reviewed
             if kind.sheets is not None:
                 found = replace(found, tables=(*found.tables, *kind.sheets(recording, outcome.review)))
@@ -98,6 +100,21 @@ def _write(db: Db, session_id: int, form: Form, folder: Path, span: Span | None,
     except FileFormatError as error:
         raise ConflictError(f"No file was made: {error}. The recording is safe.", code="no-file") from error
     return name, path
+
+
+FOUND = "found."
+"""Before the code of an event that was found in the signals, in a file that says it beside those of the recorder."""
+
+
+def _with_found(recording: Recording, found: Assessment) -> tuple[Event, ...]:
+    """Events of the recorder, and those that were found and count, with their length; none that the recorder said itself."""
+    said = {(e.code, round(e.at_s, 3)) for e in recording.events}
+    own = [
+        Event(e.at_s, f"{FOUND}{e.code}", e.text, {"length_s": round(e.end_s - e.at_s, 3)} if e.end_s > e.at_s else {})
+        for e in found.events
+        if e.kept and (e.code, round(e.at_s, 3)) not in said
+    ]
+    return tuple(sorted((*recording.events, *own), key=lambda e: e.at_s))
 
 
 def _fitted(sensors: Sequence[Fitted]) -> Table:

@@ -124,6 +124,7 @@ export function useReview(id: number) {
         })),
         remove,
       ),
+    regroup: (changes: { what: "edge" | "type"; key: string; value: string | null }[]) => decide(changes),
     again: () =>
       ask(api.POST("/api/sessions/{session_id}/assess", { params: { path } })).then(
         () => queries.invalidateQueries({ queryKey: ["review", id] }),

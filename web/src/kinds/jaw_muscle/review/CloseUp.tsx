@@ -60,7 +60,9 @@ export function CloseUp({
   raw,
   close,
   thresholds,
+  notes,
   onThreshold,
+  onBurst,
 }: {
   episode: Episode;
   raw: Schemas["View"][] | undefined;
@@ -69,6 +71,10 @@ export function CloseUp({
   thresholds: Record<Side, number | null>;
   /** A threshold is dragged: the same share of both clenches, as a factor of what it was. */
   onThreshold: (factor: number) => void;
+  /** What the file says besides. */
+  notes: { atS: number; endS: number; text: string }[];
+  /** The number of a burst is pressed: an episode is to begin with it. */
+  onBurst?: ((side: Side, atS: number) => void) | undefined;
 }) {
   const svg = useRef<SVGSVGElement>(null);
   const held = useRef<{ value: number; scale: number; y: number } | null>(null);
@@ -139,6 +145,7 @@ export function CloseUp({
         const key = `rms.${side}`;
         const [curve, threshold] = [curveOf(key), thresholds[side]];
         const bursts = threshold === null ? [] : burstsOf(curve, threshold);
+        const numbered = bursts.filter((burst) => burst.toS > zero - 1);
         return (
           <g key={side}>
             <text x={2} y={top(`raw.${side}`) + 16} className="fill-ink font-semibold">
@@ -165,7 +172,7 @@ export function CloseUp({
               strokeWidth={1.5}
               fill="none"
             />
-            {bursts.map((burst, i) => (
+            {bursts.map((burst) => (
               <g key={burst.fromS}>
                 <rect
                   x={x(burst.fromS)}
@@ -175,8 +182,15 @@ export function CloseUp({
                   className="fill-action"
                 />
                 {burst.toS > zero - 1 && (
-                  <text x={x((burst.fromS + burst.toS) / 2)} y={top(key) + 8} textAnchor="middle" className="fill-ink">
-                    {i + 1}
+                  // biome-ignore lint/a11y/noStaticElementInteractions: the same is a button beneath the picture
+                  <text
+                    x={x((burst.fromS + burst.toS) / 2)}
+                    y={top(key) + 8}
+                    textAnchor="middle"
+                    className={`fill-ink ${onBurst && burst !== numbered[0] ? "cursor-pointer hover:underline" : ""}`}
+                    onClick={() => burst !== numbered[0] && onBurst?.(side, burst.fromS)}
+                  >
+                    {numbered.indexOf(burst) + 1}
                   </text>
                 )}
               </g>
@@ -255,6 +269,22 @@ export function CloseUp({
           </g>
         ),
       )}
+      {notes
+        .filter((note) => note.atS < zero + AFTER_S && note.endS >= zero - BEFORE_S)
+        .map((note) => (
+          <g key={`${note.atS} ${note.text}`}>
+            <rect
+              x={Math.max(x(note.atS), LEFT)}
+              y={TALL - 22}
+              width={Math.max(x(Math.min(note.endS, zero + AFTER_S)) - Math.max(x(note.atS), LEFT), 2)}
+              height={4}
+              className="fill-brass"
+            />
+            <text x={Math.max(x(note.atS), LEFT)} y={TALL - 25} className="fill-brass-ink">
+              {note.text}
+            </text>
+          </g>
+        ))}
       <line x1={x(zero)} x2={x(zero)} y1={4} y2={TALL - 20} className="stroke-brass" strokeWidth={1.6} />
       {[-10, -5, 0, 5, 10, 15].map((at) => (
         <text key={at} x={x(zero + at)} y={TALL - 6} textAnchor="middle" className="fill-soft">

@@ -4,8 +4,19 @@ import type { SheetActions } from "@/sheet/contract";
 import { Button } from "@/ui/basics";
 import { number, type WallClock } from "@/ui/format";
 import { type Key, useKeys } from "@/ui/keys";
-import { CloseUp, ratesAround } from "./CloseUp";
-import { clenchOf, type Episode, SIDES, thresholdOf } from "./episodes";
+import { burstsOf, CloseUp, ratesAround } from "./CloseUp";
+import {
+  clenchOf,
+  type Episode,
+  edgeAt,
+  edgeKey,
+  notesOf,
+  SIDES,
+  type Side,
+  TYPES,
+  thresholdOf,
+  typedIn,
+} from "./episodes";
 import { MarkIcon } from "./Mark";
 import { useClose } from "./useClose";
 
@@ -116,8 +127,32 @@ export function EventByEvent({
     setMine(next);
     void send(left.flatMap((each) => wishesOf(each, true, "")));
   };
-  const latest = useRef({ decide, because, back, keepRest, go, onClose, episodeAt });
-  latest.current = { decide, because, back, keepRest, go, onClose, episodeAt };
+  const typeIt = (type: string | null) => {
+    if (!episode || locked) return;
+    void actions.regroup(
+      episode.halves.map((half) => ({ what: "type", key: edgeKey(half.side, half.atS), value: type })),
+    );
+  };
+  const nextType = () => {
+    if (episode) typeIt(TYPES[(TYPES.indexOf(episode.type) + 1) % TYPES.length] ?? null);
+  };
+  /** An edge that somebody set before is taken away first: split again what was joined, join what was split. */
+  const edge = (side: Side, atS: number, value: "begins" | "goes on") => ({
+    what: "edge" as const,
+    key: edgeKey(side, atS),
+    value: edgeAt(review, side, atS) === null ? value : null,
+  });
+  const split = (side: Side, atS: number) => {
+    if (!locked) void actions.regroup([edge(side, atS, "begins")]);
+  };
+  const next = episodes[at + 1];
+  const meeting = next?.halves.filter((half) => episode?.halves.some((own) => own.side === half.side)) ?? [];
+  const joinNext = () => {
+    if (!locked && meeting.length > 0)
+      void actions.regroup(meeting.map((half) => edge(half.side, half.atS, "goes on")));
+  };
+  const latest = useRef({ decide, because, back, keepRest, go, onClose, episodeAt, nextType, joinNext });
+  latest.current = { decide, because, back, keepRest, go, onClose, episodeAt, nextType, joinNext };
   const keys = useMemo<Key[]>(
     () =>
       // While this is open its keys go before those of the whole page.
@@ -128,6 +163,8 @@ export function EventByEvent({
         { keys: "ArrowRight", does: "next episode", run: () => latest.current.go(1) },
         { keys: "ArrowLeft", does: "episode before", run: () => latest.current.go(-1) },
         { keys: "z", does: "take the last decision back", run: () => void latest.current.back() },
+        { keys: "t", does: "give the episode the next type", run: () => latest.current.nextType() },
+        { keys: "j", does: "join it with the next episode", run: () => latest.current.joinNext() },
         { keys: "Escape", does: "back to the night", run: () => latest.current.onClose() },
         ...REASONS.map((reason, i) => ({
           keys: String(i + 1),
@@ -139,6 +176,7 @@ export function EventByEvent({
   );
   useKeys(keys);
   useEffect(() => box.current?.focus(), []);
+  const notes = useMemo(() => notesOf(review), [review]);
   if (!episode) return null;
   const thresholds = Object.fromEntries(
     SIDES.map((side) => {
@@ -153,6 +191,17 @@ export function EventByEvent({
     episode.atS,
   );
   const rise = before !== null && after !== null ? (100 * (after - before)) / before : episode.rise;
+  const byHand = typedIn(review, episode).length > 0;
+  const splits = SIDES.flatMap((side): [Side, ReturnType<typeof burstsOf>][] => {
+    const half = episode.halves.find((each) => each.side === side);
+    const level = thresholdOf(shown, side);
+    if (!half || level === null) return [];
+    const inside = burstsOf(
+      close?.curves.find((curve) => curve.key === `rms.${side}`),
+      level,
+    ).filter((burst) => burst.fromS > half.atS + 0.1 && burst.fromS < half.endS);
+    return inside.length > 0 ? [[side, inside]] : [];
+  });
   const strength = SIDES.map((side) => episode.halves.find((half) => half.side === side)?.peak ?? null);
   const cell = "bg-panel px-3 py-2";
   return (
@@ -178,10 +227,25 @@ export function EventByEvent({
       <div className="my-2 grid grid-cols-4 gap-px overflow-hidden rounded-lg border border-line bg-line [&_b]:block [&_b]:font-narrow [&_b]:text-[21px] [&_span]:text-[12.5px] [&_span]:text-soft">
         <div className={cell}>
           <span>Type</span>
-          <b className="capitalize">
-            <MarkIcon type={episode.type} /> {episode.type}
+          <b className="flex items-center gap-1.5">
+            <MarkIcon type={episode.type} />
+            <select
+              aria-label="Type of the episode"
+              className="min-w-0 cursor-pointer rounded-sm bg-panel capitalize hover:bg-hair"
+              disabled={locked}
+              value={episode.type}
+              onChange={(event) => typeIt(event.target.value || null)}
+            >
+              {TYPES.map((type) => (
+                <option key={type}>{type}</option>
+              ))}
+              {byHand && <option value="">as found</option>}
+            </select>
           </b>
-          <span>{episode.halves.map((half) => `${half.side} ${half.bursts ?? "–"}`).join(", ")} bursts</span>
+          <span>
+            {byHand ? "by hand; " : ""}
+            {episode.halves.map((half) => `${half.side} ${half.bursts ?? "–"}`).join(", ")} bursts
+          </span>
         </div>
         <div className={cell}>
           <span>Strength, left / right</span>
@@ -209,6 +273,8 @@ export function EventByEvent({
           raw={raw}
           close={close}
           thresholds={thresholds}
+          notes={notes}
+          onBurst={locked ? undefined : split}
           onThreshold={(by) => setFactor((now) => Math.min(Math.max(now * by, 0.1), 8))}
         />
         {factor !== 1 && percent !== null && (
@@ -258,6 +324,30 @@ export function EventByEvent({
           {episodes.filter((each) => !countsOf(each)).length} dropped, {left.length} to decide
         </span>
       </div>
+      {!locked && (splits.length > 0 || meeting.length > 0) && (
+        <p className="mt-1.5 flex flex-wrap items-center gap-x-3 gap-y-1 text-[13px] text-soft">
+          {splits.map(([side, bursts]) => (
+            <span key={side}>
+              {side}: a new episode from burst{" "}
+              {bursts.map((burst, i) => (
+                <button
+                  key={burst.fromS}
+                  type="button"
+                  className="mx-0.5 min-w-6 rounded-full border border-line px-1.5 text-ink hover:bg-hair"
+                  onClick={() => split(side, burst.fromS)}
+                >
+                  {i + 2}
+                </button>
+              ))}
+            </span>
+          ))}
+          {meeting.length > 0 && next && (
+            <button type="button" className="text-act hover:underline" onClick={joinNext}>
+              join with the next, {number(next.atS - episode.endS, 1)} s later <kbd>J</kbd>
+            </button>
+          )}
+        </p>
+      )}
       {last.at(-1)?.dropped && !locked && (
         <p className="mt-1.5 flex flex-wrap items-center gap-1.5 text-[13px]">
           The one just dropped:

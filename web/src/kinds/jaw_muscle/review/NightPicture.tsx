@@ -23,6 +23,7 @@ export function NightPicture({
   episodes,
   asleep,
   leftOut,
+  notes,
   lengthS,
   clock,
   onEpisode,
@@ -31,6 +32,8 @@ export function NightPicture({
   episodes: Episode[];
   asleep: { startS: number; endS: number }[];
   leftOut: Stretch[];
+  /** What the file says besides: annotations of whatever wrote it. */
+  notes: { atS: number; endS: number; text: string }[];
   lengthS: number;
   clock: WallClock;
   onEpisode: (index: number) => void;
@@ -123,6 +126,18 @@ export function NightPicture({
           fill="url(#off)"
           opacity={0.8}
         />
+      ))}
+      {notes.map((note) => (
+        <rect
+          key={`${note.atS} ${note.text}`}
+          x={x(note.atS)}
+          y={TOP}
+          width={Math.max(x(note.endS) - x(note.atS), 2)}
+          height={5}
+          className="fill-brass"
+        >
+          <title>{`${clock(note.atS, true)}, in the file: ${note.text}`}</title>
+        </rect>
       ))}
       {episodes.map((episode, i) => (
         // biome-ignore lint/a11y/noStaticElementInteractions: it is a picture that may be pressed

@@ -6,8 +6,9 @@ import PlainSheet, { type OwnParts } from "@/sheet/PlainSheet";
 import { Button } from "@/ui/basics";
 import { offsetChanges, wallMoment } from "@/ui/format";
 import { type Key, useKeys } from "@/ui/keys";
+import { Clenches } from "./Clenches";
 import { EventByEvent } from "./EventByEvent";
-import { episodesOf, TYPES } from "./episodes";
+import { episodesOf, notesOf, TYPES } from "./episodes";
 import { MarkIcon } from "./Mark";
 import { NightPicture } from "./NightPicture";
 import { HoursAndTypes } from "./Tables";
@@ -22,6 +23,7 @@ export default function NightSheet(props: ReviewSheetProps) {
   const shown = supposed.supposed ?? review.reviewed;
   const clock = useMemo(() => wallMoment(session, offsetChanges(review.events)), [session, review.events]);
   const episodes = useMemo(() => episodesOf(review, shown), [review, shown]);
+  const notes = useMemo(() => notesOf(review), [review]);
   const [open, setOpen] = useState<number | null>(null);
   const next = Math.max(
     episodes.findIndex((episode) => !episode.decided),
@@ -62,17 +64,24 @@ export default function NightSheet(props: ReviewSheetProps) {
                   <MarkIcon type={type} /> {type}
                 </span>
               ))}
+              {notes.length > 0 && (
+                <span className="whitespace-nowrap">
+                  <i className="inline-block h-[5px] w-3 bg-brass align-middle" /> {notes.length} in the file
+                </span>
+              )}
             </p>
             <NightPicture
               shown={shown}
               episodes={episodes}
               asleep={asleep}
               leftOut={stretchesOf(review, "left out")}
+              notes={notes}
               lengthS={session.length_s}
               clock={clock}
               onEpisode={setOpen}
             />
           </section>
+          <Clenches review={review} shown={shown} locked={locked} actions={actions} />
           {episodes.length > 0 && (
             <section
               aria-label="Event by event"
@@ -100,7 +109,22 @@ export default function NightSheet(props: ReviewSheetProps) {
         body: <HoursAndTypes shown={shown} episodes={episodes} />,
       },
     }),
-    [review, shown, supposed.supposed, onWhy, episodes, asleep, session.length_s, clock, next, looked, left],
+    [
+      review,
+      shown,
+      supposed.supposed,
+      onWhy,
+      episodes,
+      asleep,
+      session.length_s,
+      clock,
+      next,
+      looked,
+      left,
+      notes,
+      locked,
+      actions,
+    ],
   );
   if (open !== null)
     return (

@@ -39,12 +39,32 @@ const JOINED_S = 3;
 const typeOf = (code: string): Type => TYPES.find((type) => code.endsWith(`.${type}`)) ?? "single";
 const numberOf = (value: unknown) => (typeof value === "number" && Number.isFinite(value) ? value : null);
 
-/** Of both sides what is closer than 3 s is one; it is called by the side that is stronger. */
+/** Of which side, and when: the type may have been another when it was decided. */
+const placeOf = (key: string) => key.replace(/^(left|right)[^@]*/, "$1").replace(/\+.*$/, "");
+export const edgeKey = (side: Side, atS: number) => `${side}@${atS.toFixed(3)}`;
+
+/** What a reviewer said of the contraction that starts at a moment: that an episode begins with it or goes on; null: nothing. */
+export function edgeAt(review: Assessed, side: Side, atS: number): string | null {
+  const found = review.decisions.find((d) => {
+    const [of, at] = d.key.split("@");
+    return d.what === "edge" && of === side && Math.abs(Number(at) - atS) <= 0.5;
+  });
+  return typeof found?.value === "string" ? found.value : null;
+}
+
+/** The episode's halves that somebody gave their type. */
+export const typedIn = (review: Assessed, episode: Episode) =>
+  episode.halves.filter((half) =>
+    review.decisions.some((d) => {
+      const [of, at] = d.key.split("@");
+      return d.what === "type" && of === half.side && Math.abs(Number(at) - half.atS) <= 0.5;
+    }),
+  );
+
+/** Of both sides what is closer than 3 s is one, but where somebody split it; it is called by the side that is stronger. */
 export function episodesOf(review: Assessed, shown: Assessment): Episode[] {
   const decided = new Map(
-    review.decisions
-      .filter((d) => d.what === "dropped" || d.what === "kept")
-      .map((d) => [d.key.replace(/\+.*$/, ""), d]),
+    review.decisions.filter((d) => d.what === "dropped" || d.what === "kept").map((d) => [placeOf(d.key), d]),
   );
   const rises = new Map<Half, number | null>();
   const halves = (shown.events ?? []).flatMap((event): Half[] => {
@@ -59,7 +79,7 @@ export function episodesOf(review: Assessed, shown: Assessment): Episode[] {
       peak: numberOf(event.numbers["peak %"]),
       bursts: numberOf(event.numbers.contractions),
       counts: event.kept,
-      decision: decided.get(event.key),
+      decision: decided.get(placeOf(event.key)),
     };
     rises.set(half, numberOf(event.numbers["heart rise %"]));
     return [half];
@@ -68,7 +88,7 @@ export function episodesOf(review: Assessed, shown: Assessment): Episode[] {
   const groups: Half[][] = [];
   let until = Number.NEGATIVE_INFINITY;
   for (const half of halves) {
-    if (half.atS - until < JOINED_S) groups.at(-1)?.push(half);
+    if (half.atS - until < JOINED_S && edgeAt(review, half.side, half.atS) !== "begins") groups.at(-1)?.push(half);
     else groups.push([half]);
     until = Math.max(until, half.endS);
   }
@@ -86,6 +106,48 @@ export function episodesOf(review: Assessed, shown: Assessment): Episode[] {
     };
   });
 }
+
+/** A clench at the start, as one side has it. */
+export interface ClenchMark {
+  side: Side;
+  key: string;
+  atS: number;
+  endS: number;
+  levelUv: number | null;
+  used: boolean;
+  decision: Decision | undefined;
+}
+
+export function clenchesOf(review: Assessed, shown: Assessment): ClenchMark[] {
+  return (shown.events ?? []).flatMap((event) => {
+    const side = SIDES.find((each) => event.code === `clench.${each}`);
+    if (!side) return [];
+    const decision = review.decisions.find(
+      (d) => (d.what === "dropped" || d.what === "kept") && d.key.replace(/\+.*$/, "") === event.key,
+    );
+    return [
+      {
+        side,
+        key: event.key,
+        atS: event.at_s,
+        endS: event.end_s,
+        levelUv: numberOf(event.numbers["level uV"]),
+        used: event.kept,
+        decision,
+      },
+    ];
+  });
+}
+
+/** What the file says besides: annotations of whatever wrote it. */
+export const notesOf = (review: Assessed) =>
+  review.events
+    .filter((event) => event.code === "annotation" || event.code.startsWith("found."))
+    .map((event) => ({
+      atS: event.at_s,
+      endS: event.at_s + (numberOf(event.data.length_s) ?? 0),
+      text: event.text || event.code.replace(/^found\./, ""),
+    }));
 
 /** A spell in which an electrode was doubtful or off. */
 export interface Spell {
