@@ -11,7 +11,8 @@ from unittest import mock
 import numpy as np
 
 from kumpel.core.jaw_muscle.beats import Beats, find_beats, mean_rate
-from kumpel.standins.heart_signal import Heart
+from kumpel.standins.hard_night import pink, shaped
+from kumpel.standins.heart_signal import Heart, beat_times, lead
 from kumpel.standins.jaw_muscle_signal import Night, make
 
 MATCH_S = 0.15
@@ -140,6 +141,27 @@ class Places(unittest.TestCase):
                     with self.subTest(name=name, interval=interval):
                         self.assertLess(np.max(away[away < 0.2]), 0.02)
                         self.assertGreater(np.mean(away < 0.02), 0.98)
+
+    def test_on_a_wandering_base_line_a_fast_beat_is_not_put_on_the_wave_before_it(self) -> None:
+        """At 140 a minute P and T meet 0.17 s before R; on a base line that wanders (1/f) they may stand out as far, but not as steep."""
+        rng = np.random.default_rng(7)
+        heart = Heart(((0.0, 140.0),), 0.01)
+        at, early = beat_times(heart, 600.0, rng)
+        ecg = lead(at, early, 600.0, 0.002, heart, rng) + 0.1 * pink(300_000, rng)
+        found = find_beats(ecg, 0.002)
+        self.assertEqual(len(found.at_s), len(at))
+        self.assertLess(float(np.abs(found.at_s - at).max()), 0.05)
+
+    def test_muscle_over_the_beats(self) -> None:
+        """6 dB of muscle (a beat's square from peak to peak / 8, over the power of the noise): 98 of 100 found, 98 of 100 true."""
+        rng = np.random.default_rng(7)
+        heart = Heart(((0.0, 62.0),), 0.03)
+        at, early = beat_times(heart, 600.0, rng)
+        noise = math.sqrt(1.3**2 / 8 / 10 ** (6 / 10)) * shaped(300_000, 0.002, np.random.default_rng(11))
+        found = find_beats(lead(at, early, 600.0, 0.002, heart, rng) + noise, 0.002).at_s
+        for one, other in ((at, found), (found, at)):
+            near = np.abs(one[:, None] - other[None, :]).min(axis=1)
+            self.assertGreater(float((near <= 0.15).mean()), 0.98)
 
     def test_weak_beats_are_found_at_both_ends_as_in_the_middle(self) -> None:
         at = np.arange(0.5, 59.9, 0.8)

@@ -28,8 +28,11 @@ from kumpel.core.jaw_muscle.signals import signals_of
 from kumpel.core.recording import Channel, Recording
 from kumpel.core.review import Edge, Review, Stretch, Typed
 from kumpel.kinds.limit_sets import shipped
+from kumpel.standins.hard_night import hard_night
+from kumpel.standins.hard_night import make as make_hard
 from kumpel.standins.heart_signal import Heart
 from kumpel.standins.jaw_muscle_signal import Burst, Group, Night, make, usual_groups
+from kumpel.standins.made import Made
 
 [SCREENING] = shipped("kumpel.kinds.jaw_muscle")
 
@@ -301,6 +304,60 @@ class ByHand(unittest.TestCase):
         self.assertEqual(self.found(edges=(Edge("left", second.at_s + 0.8, False),)), self.found())
         both = assess(self.made, Review(edges=near, dropped=(f"left.mixed@{first.at_s:.3f}",)), SCREENING)
         self.assertEqual(both.reviewed.figure("left.contractions").value, 0)
+
+
+class Hard(unittest.TestCase):
+    """Nights with everything that looks like an episode (`./kumpel bench detection` has the table)."""
+
+    def nowhere(self, made: Made) -> tuple[int, int, int]:
+        """How many sides of episodes were put in, how many found, and how many found where nothing was."""
+        events = episodes_in(reviewed(made.recording))
+        sides = [
+            (side, t["start_s"], t["end_s"])
+            for t in made.truth["episodes"]
+            for side in (("left", "right") if t["side"] == "both" else (t["side"],))
+        ]
+
+        def meets(event: Detected, start: float, end: float) -> bool:
+            return event.at_s < end + 0.5 and event.end_s > start - 0.5
+
+        found = sum(any(e.code.startswith(s) and meets(e, a, b) for e in events) for s, a, b in sides)
+        known = [*((a, b) for _, a, b in sides), *((a, b) for _, a, b in made.truth["spells"])]
+        return len(sides), found, sum(not any(meets(e, a, b) for a, b in known) for e in events)
+
+    def test_all_are_found_and_none_where_nothing_was(self) -> None:
+        put_in, found, nowhere = self.nowhere(make_hard(hard_night(0, 18.0, 1200.0)))
+        self.assertGreater(put_in, 10)
+        self.assertEqual((found, nowhere), (put_in, 0))
+
+    def test_a_background_as_loud_as_the_threshold_is_left_out_and_said(self) -> None:
+        """6 dB: a burst of 20 % stands just twice over it, the threshold of 10 % in it. Without a word, hundreds an hour would be found."""
+        made = make_hard(hard_night(0, 6.0, 1200.0, spoilt=False))
+        found = reviewed(made.recording)
+        self.assertIs(found.verdict, Verdict.NOT_ASSESSABLE)
+        self.assertEqual(self.nowhere(made)[2], 0)
+        [left] = [f for f in found.quality.findings if f.code == "background.left"]
+        self.assertIn("as strong as the threshold for 100 % of the sleep", left.text)
+        contact = next(t for t in found.tables if t.key == "contact")
+        self.assertIn("too loud", [row[3] for row in contact.rows])
+        higher = reviewed(made.recording, Review(options={"threshold": 15}))
+        self.assertFalse([f for f in higher.quality.findings if f.code == "background.left"])
+
+    def test_a_clench_that_flickers_is_one(self) -> None:
+        made = make_hard(hard_night(2, 12.0, 700.0))
+        for side in ("left", "right"):
+            self.assertEqual(len(reference_clench(activity(made.recording.channels[f"emg.{side}"])).at_s), 3)
+
+    def test_a_tight_minute_is_no_background(self) -> None:
+        """Half of a level for a minute within ten: the background stays what is around it; where nothing was measured nothing is known."""
+        rms = np.full(60_000, 2.0)
+        rms[20_000:26_000] = 50.0
+        rms[40_000:42_000] = np.nan
+        found = lane(rms)
+        self.assertEqual(float(np.nanmax(found.background)), 2.0)
+        self.assertFalse(found.drowned(10.0).any())
+        self.assertTrue(found.drowned(2.1)[:40_000].all())
+        self.assertFalse(found.drowned(2.1)[40_000:42_000].any())
 
 
 class AgainstTheSignal(unittest.TestCase):

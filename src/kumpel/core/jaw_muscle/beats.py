@@ -22,6 +22,7 @@ from kumpel.core.samples import ArraySamples, Samples
 WORK_HZ = 125.0
 LOCATE_S = 0.004
 BEFORE_S, AFTER_S, BASE_LINE_S, WAVE_S, FIRST_WAVE = 0.15, 0.1, 0.6, 0.032, 0.6
+WAVE_STEEP = 0.4
 BAND_HZ = (5.0, 15.0)
 REFRACTORY_S = 0.25
 ENERGY_WINDOW_S = 0.12
@@ -289,6 +290,11 @@ def _at_peak(ecg: Floats, interval_s: float, near_s: Floats) -> Floats:
     first = first + cut * step
     apart = 2 * max(round(WAVE_S / dt), 1) + 1
     high = height >= FIRST_WAVE * height.max(axis=1, keepdims=True)
+    # A T or P wave that stands out as far, on a base line that moves, is not as steep.
+    steep = np.zeros_like(height)
+    steep[:, 1:-1] = np.abs(np.diff(rows[:, cut : cut + height.shape[1]], axis=1)[:, 1:])
+    steep = scipy.ndimage.maximum_filter1d(steep, apart, axis=1, mode="nearest")
+    high &= steep >= WAVE_STEEP * steep.max(axis=1, keepdims=True)
     waves = high & (height >= scipy.ndimage.maximum_filter1d(height, apart, axis=1, mode="nearest"))
     best = np.clip(np.argmax(waves, axis=1), 1, height.shape[1] - 2)
     row = np.arange(len(near_s))

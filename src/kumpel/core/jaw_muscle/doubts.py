@@ -11,6 +11,9 @@ from kumpel.core.jaw_muscle.signals import Signals
 from kumpel.core.reckoning import Reckoning
 from kumpel.core.runs import runs
 
+MOST_DROWNED = 0.20
+"""As of an electrode that is off: with more of the night left out, what remains does not stand for it."""
+
 
 def findings_of(reckoning: Reckoning, signals: Signals, night: Night) -> list[Finding]:
     """Clenches that are missing, electrodes that were off, too little sleep: what blocks a verdict, and what is only said."""
@@ -29,6 +32,13 @@ def findings_of(reckoning: Reckoning, signals: Signals, night: Night) -> list[Fi
     if night.references and not any(r.found for r in night.references.values()):
         none = next(r.asked.none_found for r in night.references.values())
         found.append(Finding("no-clench", none, True))
+    for side, share in night.drowned.items():
+        if share > 0.01:
+            text = f"{side}: the background is as strong as the threshold for {100 * share:.0f} % of the sleep: left out there"
+            too_much = share > MOST_DROWNED
+            found.append(
+                Finding(f"background.{side}", f"{text}; repeat the test" if too_much else text, too_much, (f"{side}.",))
+            )
     lanes = {**{s: a.states for s, a in signals.sides.items()}, "heart": signals.ecg_states}
     for lane, states in lanes.items():
         off = float(np.mean(states == Electrode.OFF)) if len(states) else 0.0

@@ -9,7 +9,7 @@ import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import IntEnum
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
@@ -26,6 +26,9 @@ RMS_WINDOW_S = 0.1
 STEP_S = 0.01
 BLOCK_S = 60.0
 STATE_S = 10.0
+BACKGROUND_BLOCKS = 13
+DROWNS = 0.85
+"""From this share of the level at which a contraction ends the background holds contractions that are none (`./kumpel bench detection`)."""
 LEAST_CLENCH_UV = 15.0
 SHORTEST_S, LONG_S, EPISODE_GAP_S = 0.25, 2.0, 3.0
 MAINS_HZ = (50.0, 60.0)
@@ -61,6 +64,35 @@ class Activity:
     rms: Floats
     states: NDArray[np.int8]
     length_s: float
+
+    @cached_property
+    def background(self) -> Floats:
+        """What the RMS (uV) does not fall below for three quarters of two minutes around, every 10 s: no contraction lasts so long.
+
+        nan where nothing was measured for 10 s.
+        """
+        per = round(STATE_S / STEP_S)
+        n = len(self.rms) // per
+        if not n:
+            return np.empty(0)
+        rows = np.sort(self.rms[: n * per].reshape(n, per), axis=1)
+        quiet = rows[:, per // 4]
+        known = ~np.isnan(quiet)
+        if not known.any():
+            return quiet
+        # A gap says nothing of what is beside it.
+        filled = np.interp(np.arange(n), np.flatnonzero(known), quiet[known])
+        found: Floats = scipy.ndimage.percentile_filter(filled, 25, size=BACKGROUND_BLOCKS, mode="nearest")
+        found[~known] = np.nan
+        return found
+
+    def drowned(self, level_uv: float) -> Flags:
+        """Samples of `rms` where the background alone comes near a level: whether a muscle is tight there cannot be told."""
+        flags = np.zeros(len(self.rms), dtype=bool)
+        with np.errstate(invalid="ignore"):
+            high = np.repeat(self.background >= DROWNS * level_uv, round(STATE_S / STEP_S))
+        flags[: len(high)] = high
+        return flags
 
     def valid(self) -> Flags:
         """Samples of `rms` that were measured with an electrode that was not off."""
@@ -276,7 +308,7 @@ def reference_clench(
 ) -> Reference:
     """What counts as 100 %: of the peaks of the strongest clenches at the start, by `asked`.
 
-    A clench is a stretch of at least 0.5 s above the half of the highest RMS there, which must be 15 uV and five
+    A clench is for at least 0.5 s above the half of the highest RMS there, which must be 15 uV and five
     times the quiet level (median). With fewer than asked for, it is made of those there are. One that `dropped` names
     (by `code` and its start) is not used, the next strongest is; one that `kept` names is used beside.
     """
@@ -309,15 +341,15 @@ def _clench_spans(found: Activity, asked: Clenches) -> list[tuple[int, int]]:
         return []
     with np.errstate(invalid="ignore"):
         spans = runs(part >= top / 2)
-    long = [(a, b) for a, b in spans.tolist() if (b - a) * STEP_S >= 0.5 - 1e-9]
-    joined: list[tuple[int, int]] = []
-    for a, b in long:
+    joined: list[list[tuple[int, int]]] = []
+    for a, b in spans.tolist():
         # A clench flickers: stretches closer than a second are one.
-        if joined and (a - joined[-1][1]) * STEP_S < 1.0 - 1e-9:
-            joined[-1] = (joined[-1][0], b)
+        if joined and (a - joined[-1][-1][1]) * STEP_S < 1.0 - 1e-9:
+            joined[-1].append((a, b))
         else:
-            joined.append((a, b))
-    return joined
+            joined.append([(a, b)])
+    above = [sum(b - a for a, b in each) * STEP_S for each in joined]
+    return [(s[0][0], s[-1][1]) for s, long in zip(joined, above, strict=True) if long >= 0.5 - 1e-9]
 
 
 @dataclass(frozen=True)

@@ -37,6 +37,13 @@ class Night:
     episodes: dict[str, list[Episode]]
     valid_s: dict[str, float]
     share: float
+    hysteresis: float
+    drowned: dict[str, float]
+    """Share of the sleep in which the background of a side alone would hold a contraction: it is no valid time."""
+
+    def ends_uv(self, side: str) -> float:
+        """The level below which a contraction of a side ends, in microvolt; nan where no clench was found."""
+        return self.share * (1 - self.hysteresis) * self.references[side].level_uv
 
 
 def sleep_of(recording: Recording, review: Review) -> tuple[Stretch, ...]:
@@ -79,6 +86,7 @@ def night_of(recording: Recording, review: Review, signals: Signals, sleep: tupl
     by_side: dict[str, list[Contraction]] = {}
     grouped: dict[str, list[Episode]] = {}
     valid: dict[str, float] = {}
+    drowned: dict[str, float] = {}
     anywhere: Flags = np.zeros(0, dtype=bool)
     for side, found in signals.sides.items():
         typed = review.number("reference_uv", math.nan) if "reference_uv" in review.options else math.nan
@@ -87,6 +95,10 @@ def night_of(recording: Recording, review: Review, signals: Signals, sleep: tupl
             references[side] = Reference(typed, (), asked)
         n = len(found.rms)
         counted = found.valid() & samples_inside(sleep, n, STEP_S) & ~samples_inside(review.left_out, n, STEP_S)
+        loud = found.drowned(share * (1 - hysteresis) * references[side].level_uv)
+        measured = int(counted.sum())
+        drowned[side] = float((counted & loud).sum()) / measured if measured else 0.0
+        counted &= ~loud
         valid[side] = float(counted.sum()) * STEP_S
         anywhere = (
             counted
@@ -105,7 +117,7 @@ def night_of(recording: Recording, review: Review, signals: Signals, sleep: tupl
     by_side["both"] = united(by_side.get("left", []), by_side.get("right", []))
     grouped["both"] = _as_sides(episodes(by_side["both"], "both", review.edges), grouped, review)
     valid["both"] = float(anywhere.sum()) * STEP_S
-    return Night(references, by_side, grouped, valid, share)
+    return Night(references, by_side, grouped, valid, share, hysteresis, drowned)
 
 
 def _typed(found: list[Episode], review: Review, side: str) -> list[Episode]:

@@ -7,6 +7,7 @@ import numpy as np
 from kumpel.core.assessment import Table
 from kumpel.core.jaw_muscle.beats import mean_rate
 from kumpel.core.jaw_muscle.muscle import STATE_S, Electrode
+from kumpel.core.jaw_muscle.muscle import STEP_S as RMS_STEP_S
 from kumpel.core.jaw_muscle.night import KINDS, Night
 from kumpel.core.jaw_muscle.signals import SIDES, Signals
 from kumpel.core.reckoning import table
@@ -64,8 +65,9 @@ STEP_S = 30.0
 MOST_SPELLS = 600
 
 
-def contact_table(signals: Signals) -> Table:
-    """When an electrode was doubtful or off: a row a spell. What is not in it was connected."""
+def contact_table(signals: Signals, night: Night) -> Table:
+    """When an electrode was doubtful or off, or its background too loud for the threshold: a row a spell. What is not in it was
+    connected."""
     rows: list[tuple[str | float, ...]] = []
     for lane, states in {**{s: a.states for s, a in signals.sides.items()}, "heart": signals.ecg_states}.items():
         for state in (Electrode.DOUBTFUL, Electrode.OFF):
@@ -73,6 +75,9 @@ def contact_table(signals: Signals) -> Table:
                 (lane, a * STATE_S, b * STATE_S, state.name.lower())
                 for a, b in runs(states == state).tolist()[:MOST_SPELLS]
             ]
+    for side, found in signals.sides.items():
+        loud = found.drowned(night.ends_uv(side))
+        rows += [(side, a * RMS_STEP_S, b * RMS_STEP_S, "too loud") for a, b in runs(loud).tolist()[:MOST_SPELLS]]
     columns = [("Electrode", "", None), ("From", "clock", 0), ("To", "clock", 0), ("State", "", None)]
     return table("contact", "Contact of the electrodes", columns, rows)
 

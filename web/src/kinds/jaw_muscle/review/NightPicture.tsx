@@ -193,7 +193,7 @@ export function NightPicture({
   );
 }
 
-/** When an electrode was doubtful (dotted) or off (hatched), a line a lead. */
+/** When an electrode was doubtful (dotted), or off or its background too loud (hatched), a line a lead. */
 function Contact({ spells, x }: { spells: Spell[]; x: (atS: number) => number }) {
   return LANES.map(([lane, words], i) => {
     const at = MIDDLE + 8 + i * 13;
@@ -214,7 +214,7 @@ function Contact({ spells, x }: { spells: Spell[]; x: (atS: number) => number })
                 height={10}
                 className="fill-panel"
               />
-              {spell.state === "off" ? (
+              {spell.state !== "doubtful" ? (
                 <rect
                   x={x(spell.fromS)}
                   y={at - 4.5}
