@@ -141,23 +141,27 @@ function ByHand({
       }}
     >
       <span>{wanted ? "Nothing can be told before 100 % is known. By hand:" : "In place of them by hand:"}</span>
-      <input
-        aria-label="100 % in microvolt"
-        inputMode="decimal"
-        className={`${inputLook} w-20`}
-        value={level}
-        disabled={locked}
-        onChange={(event) => setLevel(event.target.value)}
-      />
+      <span className="w-20">
+        <input
+          aria-label="100 % in microvolt"
+          inputMode="decimal"
+          className={inputLook}
+          value={level}
+          disabled={locked}
+          onChange={(event) => setLevel(event.target.value)}
+        />
+      </span>
       µV, because
-      <input
-        aria-label="Why 100 % is entered by hand"
-        className={`${inputLook} w-52`}
-        placeholder="clenches of the night before"
-        value={why}
-        disabled={locked}
-        onChange={(event) => setWhy(event.target.value)}
-      />
+      <span className="w-52">
+        <input
+          aria-label="Why 100 % is entered by hand"
+          className={inputLook}
+          placeholder="clenches of the night before"
+          value={why}
+          disabled={locked}
+          onChange={(event) => setWhy(event.target.value)}
+        />
+      </span>
       <Button type="submit" size="small" disabled={locked || !good}>
         Use it
       </Button>

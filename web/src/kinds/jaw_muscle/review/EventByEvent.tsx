@@ -23,6 +23,8 @@ import { useClose } from "./useClose";
 const REASONS = ["swallowing", "talking", "turning over", "electrode", "no reason"];
 const RISE = 10;
 const WEAK = 15;
+/** Farther apart than this nobody would call them one. */
+const JOINS_WITHIN_S = 20;
 /** So many times it is looked, 50 ms apart, whether a decision is shown. */
 const PATIENCE = 100;
 
@@ -146,7 +148,8 @@ export function EventByEvent({
     if (!locked) void actions.regroup([edge(side, atS, "begins")]);
   };
   const next = episodes[at + 1];
-  const meeting = next?.halves.filter((half) => episode?.halves.some((own) => own.side === half.side)) ?? [];
+  const isNear = next !== undefined && episode !== undefined && next.atS - episode.endS < JOINS_WITHIN_S;
+  const meeting = (isNear ? next.halves : []).filter((half) => episode?.halves.some((own) => own.side === half.side));
   const joinNext = () => {
     if (!locked && meeting.length > 0)
       void actions.regroup(meeting.map((half) => edge(half.side, half.atS, "goes on")));
