@@ -2,7 +2,7 @@ import { queryOptions, useQuery } from "@tanstack/react-query";
 import { type ComponentType, lazy } from "react";
 import { api, ask } from "@/api/client";
 import { ahead, fetched } from "@/api/fetched";
-import type { CompareProps, KindParts, PanelProps, ReviewSheetProps } from "@/sheet/contract";
+import type { CompareProps, KindParts, PanelProps, ReviewSheetProps, SeveralProps } from "@/sheet/contract";
 
 /** What kinds draw in their own way, found by their folders; everything else is plain. */
 const FOUND = import.meta.glob<{ default: KindParts }>("./*/index.ts", { eager: true });
@@ -44,6 +44,17 @@ export function compareOf(key: string): ComponentType<CompareProps> {
   if (!load) return PlainCompare;
   const made = compares.get(key) ?? lazy(fetched(load));
   compares.set(key, made);
+  return made;
+}
+
+const severals = new Map<string, ComponentType<SeveralProps>>();
+
+/** A kind's own picture of several recordings; null where it has none. */
+export function severalOf(key: string): ComponentType<SeveralProps> | null {
+  const load = PARTS.get(key)?.several;
+  if (!load) return null;
+  const made = severals.get(key) ?? lazy(fetched(load));
+  severals.set(key, made);
   return made;
 }
 

@@ -2,6 +2,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useMemo, useRef, useState } from "react";
 import type { Schemas } from "@/api/client";
 import { number, unitWords, type WallClock } from "@/ui/format";
+import { headWords, saveCsv } from "./csv";
 
 type Table = Schemas["Table"];
 type Cell = Table["rows"][number][number];
@@ -59,11 +60,9 @@ export function DataTable({
   const above = drawn[0]?.start ?? 0;
   const below = virtual.getTotalSize() - (drawn.at(-1)?.end ?? 0);
   const inView = long ? drawn.map((v) => v.index) : rows.map((_, n) => n);
-  const head = (column: Table["columns"][number]) =>
-    column.unit && column.unit !== CLOCK ? `${column.name}, ${unitWords(column.unit)}` : column.name;
   const copy = async () => {
     const lines = [
-      shown.map(({ column }) => head(column)),
+      shown.map(({ column }) => headWords(column)),
       ...rows.map((r) => shown.map(({ column, i }) => cellWords(r[i], column, clock))),
     ];
     await navigator.clipboard.writeText(lines.map((cells) => cells.join("\t")).join("\n"));
@@ -94,7 +93,7 @@ export function DataTable({
                     className="font-medium hover:text-act"
                     onClick={() => setSort({ column: i, falling: sort?.column === i ? !sort.falling : false })}
                   >
-                    {head(column)}
+                    {headWords(column)}
                     {sort?.column === i ? (sort.falling ? " ↓" : " ↑") : ""}
                   </button>
                 </th>
@@ -141,6 +140,9 @@ export function DataTable({
         {long && <span className="text-soft">{rows.length} rows</span>}
         <button type="button" className="text-act hover:underline" onClick={copy}>
           {copied ? "copied" : "copy with heads and units"}
+        </button>
+        <button type="button" className="text-act hover:underline" onClick={() => saveCsv({ ...table, rows }, clock)}>
+          save as CSV
         </button>
       </div>
     </div>

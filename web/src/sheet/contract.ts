@@ -58,12 +58,20 @@ export interface CompareProps {
 }
 
 /** What a kind may bring of its own; each part may be missing. */
+/** Recordings of one kind that are looked at together, the oldest first, with what each is called there. */
+export interface SeveralProps {
+  all: Assessed[];
+  names: string[];
+}
+
 export interface KindParts {
   sheet?: () => Promise<{ default: ComponentType<ReviewSheetProps> }>;
   /** What stands in the side panel above the conclusion. */
   panel?: () => Promise<{ default: ComponentType<PanelProps> }>;
   /** Two recordings of one person side by side. */
   compare?: () => Promise<{ default: ComponentType<CompareProps> }>;
+  /** Several recordings of the kind in its own picture, above their figures. */
+  several?: () => Promise<{ default: ComponentType<SeveralProps> }>;
   /** The sheet wants the room of the list of what waits: that begins folded to a rail. */
   wantsRoom?: boolean;
   settings?: {

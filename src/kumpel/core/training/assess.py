@@ -46,7 +46,9 @@ from kumpel.core.training.heart import (
     wearer_of,
     zone_edges,
 )
+from kumpel.core.training.hills import hill_table
 from kumpel.core.training.levels import Splits, levels
+from kumpel.core.training.pace_bands import pace_table
 from kumpel.core.units import channel_in
 
 SOURCE = "own rule, docs/methods/training.md"
@@ -106,6 +108,8 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
             _parts("splits", f"Splits of {split_word}", split_bounds, *extra),
             _stroke_table(recording, course),
             _zone_table(rate, course.lengths_s, edges, elapsed),
+            hill_table(base, course, rate),
+            pace_table(course),
         ),
         events=own_events(recording, review, ("stroke", POINT)),
     )

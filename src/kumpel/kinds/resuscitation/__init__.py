@@ -91,6 +91,8 @@ KIND = Kind(
     trends=(
         Followed("in_target", "In target"),
         Followed("fraction", "Compression fraction"),
+        Followed("rate", "Mean rate"),
+        Followed("depth", "Mean depth"),
         Followed("longest_pause", "Longest pause"),
     ),
 )

@@ -1,7 +1,7 @@
 import { useQueries } from "@tanstack/react-query";
-import { useState } from "react";
+import { Suspense, useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { kindName, useKindWords } from "@/kinds/kinds";
+import { kindName, severalOf, useKindWords } from "@/kinds/kinds";
 import { type Assessed, figureOf, isAssessed, settingOf } from "@/sheet/assessed";
 import { namesOf, OverLanes } from "@/sheet/OverLanes";
 import { Button, Empty, Loading, Trouble, Verdict } from "@/ui/basics";
@@ -128,6 +128,7 @@ export default function Several() {
   const leading = rows.filter((row) => lead.has(row.key));
   const shown = every || leading.length === 0 ? rows : leading;
   const isCrew = people.size > 1;
+  const Own = severalOf(kind.key);
   const sets = new Set(all.map((each) => each.limit_set_id));
   return (
     <main className="h-full overflow-auto px-5 py-[18px]">
@@ -141,6 +142,11 @@ export default function Several() {
         <p className="mb-2 text-[13px] text-action">
           They were held against different limits: their verdicts do not compare, their figures do.
         </p>
+      )}
+      {Own && (
+        <Suspense fallback={null}>
+          <Own all={all} names={names} />
+        </Suspense>
       )}
       {isCrew && (
         <>

@@ -3,6 +3,7 @@ import type { KindParts } from "@/sheet/contract";
 /** Training: pages of the watch with preview, zones from the wearer's data, splits by distance or time. */
 export default {
   sheet: () => import("./review/TrainingSheet"),
+  several: () => import("./review/Together"),
   settings: {
     editors: [
       { claims: ["pages"], load: () => import("./PagesEditor") },

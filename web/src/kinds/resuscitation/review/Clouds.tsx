@@ -7,7 +7,7 @@ const DEPTHS = [20, 80] as const;
 const within = (value: number, [low, high]: readonly [number, number]) => Math.min(Math.max(value, low), high);
 
 /** Every compression by how fast it followed and how deep it was, the targets as a field. */
-export function Clouds({ about }: { about: Case }) {
+export function Clouds({ about, small = false }: { about: Case; small?: boolean }) {
   const counting = about.compressions.filter((each) => each.counts);
   const x = (rate: number) => LEFT + ((rate - RATES[0]) / (RATES[1] - RATES[0])) * (WIDE - LEFT - 4);
   const y = (mm: number) => 4 + ((mm - DEPTHS[0]) / (DEPTHS[1] - DEPTHS[0])) * (TALL - FOOT - 4);
@@ -32,7 +32,7 @@ export function Clouds({ about }: { about: Case }) {
       </figcaption>
       <svg
         viewBox={`0 0 ${WIDE} ${TALL}`}
-        className="w-full max-w-[380px]"
+        className={small ? "w-[230px]" : "w-full max-w-[380px]"}
         role="img"
         aria-label={`${good} of ${all} compressions were within ${RATE.join(" to ")} a minute and ${DEPTH.join(" to ")} mm`}
       >

@@ -6,6 +6,7 @@ import { type Assessed, stretchesOf } from "@/sheet/assessed";
 import { Button } from "@/ui/basics";
 import type { WallClock } from "@/ui/format";
 import { type Case, MM_PER_MV, MM_PER_S } from "./case";
+import { Frame } from "./Frame";
 import { heightOf, paint } from "./paint";
 import { Ruler } from "./Ruler";
 import { useScreenScale } from "./scale";
@@ -131,6 +132,7 @@ export function StripView({
           {gain === GAINS[0] ? GAINS[1] : GAINS[0]} mm/mV
         </Button>
       </div>
+      <Frame about={about} lengthS={session.length_s} fromS={fromS} wideS={wide} onMove={move} />
       <div
         ref={box}
         role="application"

@@ -4,6 +4,7 @@ import type { ReviewSheetProps } from "@/sheet/contract";
 import PlainSheet, { type OwnParts } from "@/sheet/PlainSheet";
 import { Segmented } from "@/ui/segmented";
 import { type By, CourseMap } from "./CourseMap";
+import { PaceBands } from "./PaceBands";
 import { Tree } from "./Tree";
 import { partsOf } from "./tree";
 import { paceWords, scaleOf, useWay } from "./way";
@@ -84,6 +85,7 @@ export default function TrainingSheet(props: ReviewSheetProps) {
       besides: (
         <>
           <Zones shown={shown} />
+          <PaceBands shown={shown} per500={per500} />
           <Efforts shown={shown} onMoment={look} />
         </>
       ),

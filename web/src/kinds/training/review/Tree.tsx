@@ -1,6 +1,7 @@
 import { type KeyboardEvent, useMemo, useState } from "react";
 import type { Assessed } from "@/sheet/assessed";
-import { number } from "@/ui/format";
+import { saveCsv } from "@/sheet/csv";
+import { number, offsetChanges, wallClock } from "@/ui/format";
 import type { Part } from "./tree";
 import { paceWords } from "./way";
 
@@ -32,7 +33,7 @@ function Strokes({ review, part }: { review: Assessed; part: Part }) {
     .join("");
   return (
     <tr>
-      <td colSpan={9} className="py-1 pl-10">
+      <td colSpan={10} className="py-1 pl-10">
         <span className="flex items-center gap-3 text-[12.5px] text-soft">
           <svg
             width={STROKES_WIDE}
@@ -81,6 +82,7 @@ export function Tree({
     else next.delete(i);
     setOpen(next);
   };
+  const table = review.reviewed.tables.find((each) => each.key === "levels");
   const hasStrokes = parts.some((part) => part.strokes !== null);
   const inside = shown.filter(({ part }) => atS !== null && part.fromS <= atS && atS < part.toS).at(-1)?.i;
   const key = (i: number, part: Part) => (event: KeyboardEvent) => {
@@ -111,6 +113,7 @@ export function Tree({
             <th colSpan={2}>heart rate, bpm</th>
             <th>highest</th>
             {hasStrokes && <th>strokes</th>}
+            {hasStrokes && <th>a minute</th>}
             {hasStrokes && <th>m each</th>}
           </tr>
         </thead>
@@ -150,6 +153,9 @@ export function Tree({
                 </td>
                 <td>{part.highest === null ? NONE : number(part.highest, 0)}</td>
                 {hasStrokes && <td>{part.strokes === null ? NONE : number(part.strokes, 0)}</td>}
+                {hasStrokes && (
+                  <td>{part.strokes && part.seconds ? number((60 * part.strokes) / part.seconds, 1) : NONE}</td>
+                )}
                 {hasStrokes && <td>{part.perStroke === null ? NONE : number(part.perStroke, 2)}</td>}
               </tr>,
               isOpen && !part.isDivided ? <Strokes key={`strokes ${i}`} review={review} part={part} /> : null,
@@ -157,6 +163,15 @@ export function Tree({
           })}
         </tbody>
       </table>
+      {table && (
+        <button
+          type="button"
+          className="mt-1 text-[12.5px] text-act hover:underline"
+          onClick={() => saveCsv(table, wallClock(review.session, offsetChanges(review.events)))}
+        >
+          save all levels as CSV
+        </button>
+      )}
     </section>
   );
 }

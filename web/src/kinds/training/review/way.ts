@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { queryOptions, useQueries, useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { api, ask, type Schemas } from "@/api/client";
 import type { Scale } from "@/charts/scale";
@@ -6,7 +6,7 @@ import type { Assessed } from "@/sheet/assessed";
 import { number } from "@/ui/format";
 
 const POINTS = 1500;
-const KEYS = ["way.m", "way.east", "way.north", "speed", "heart_rate"];
+const KEYS = ["way.m", "way.east", "way.north", "speed", "heart_rate", "altitude"];
 
 /** The way of a session in equal steps of time: metres along it, east and north, and what was measured there. */
 export interface Way {
@@ -17,6 +17,7 @@ export interface Way {
   north: (number | null)[];
   speed: (number | null)[];
   rate: (number | null)[];
+  height: (number | null)[];
 }
 
 const none = (like: (number | null)[]) => like.map(() => null);
@@ -43,6 +44,7 @@ function wayOf(views: Schemas["View"][]): Way | null {
     north,
     speed: speedsOf(along, at("speed")),
     rate: at("heart_rate"),
+    height: at("altitude"),
   };
 }
 
@@ -55,12 +57,13 @@ function speedsOf(along: Schemas["View"], recorded: (number | null)[]): (number 
   });
 }
 
-export function useWay(review: Assessed): Way | null {
+/** What is asked for the way of a session. */
+function wayQuery(review: Assessed) {
   const { session, channels } = review;
   const there = new Set(channels.map((channel) => channel.key));
   // The way is worked out of whatever could be assessed; a course needs positions.
   const keys = KEYS.filter((key) => key === "way.m" || there.has(key.startsWith("way.") ? "lat" : key));
-  const found = useQuery({
+  return queryOptions({
     queryKey: ["view", session.id, "way", keys.join(",")],
     queryFn: () =>
       ask(
@@ -70,6 +73,27 @@ export function useWay(review: Assessed): Way | null {
       ),
     staleTime: Number.POSITIVE_INFINITY,
   });
+}
+
+/** The ways of several sessions; null where none is known (yet). */
+export function useWays(of: Assessed[]): (Way | null)[] {
+  return useQueries({ queries: of.map(wayQuery), combine: (found) => found.map((each) => made(each.data)) });
+}
+
+const ways = new WeakMap<Schemas["View"][], Way | null>();
+
+/** Made once of each answer. */
+function made(views: Schemas["View"][] | undefined): Way | null {
+  if (!views) return null;
+  const known = ways.get(views);
+  if (known !== undefined) return known;
+  const way = wayOf(views);
+  ways.set(views, way);
+  return way;
+}
+
+export function useWay(review: Assessed): Way | null {
+  const found = useQuery(wayQuery(review));
   return useMemo(() => (found.data ? wayOf(found.data) : null), [found.data]);
 }
 
