@@ -105,7 +105,9 @@ class PaceBands(unittest.TestCase):
     def test_time_at_each_pace_and_standing(self) -> None:
         """600 s at 4 m/s (250 s/km), 300 s at 2.5 m/s (400 s/km), 100 s standing."""
         speed = np.concatenate((np.full(600, 4.0), np.full(300, 2.5), np.zeros(100)))
-        rows = found(Recording("training", 0.0, 0, {"speed": Channel("speed", "s", "m/s", 1.0, speed)}), "pace_bands").rows
+        rows = found(
+            Recording("training", 0.0, 0, {"speed": Channel("speed", "s", "m/s", 1.0, speed)}), "pace_bands"
+        ).rows
         there = [(row[0], row[2], round(float(row[3]), 1)) for row in rows if float(row[2]) > 0]
         self.assertEqual(there, [(240.0, 600.0, 60.0), (390.0, 300.0, 30.0), (900.0, 100.0, 10.0)])
 

@@ -5,13 +5,17 @@ from __future__ import annotations
 import io
 import re
 import time
+from dataclasses import replace
 
 import pypdf
 from playwright.sync_api import Page, expect
 from sqlmodel import select
 
+from kumpel.core.review import Review
 from kumpel.demo.ensemble import StandIn
 from kumpel.formats import krec
+from kumpel.kinds.registry import KINDS
+from kumpel.reports.document import TablePart
 from kumpel.services.ground import figures
 from kumpel.standins.signals import SIGNALS
 from kumpel.store.tables import Report, Session
@@ -37,6 +41,70 @@ class Case(BrowserTest):
         page.goto(f"{self.address}/review/{row.id}")
         expect(page.get_by_role("region", name="ECG to scale")).to_be_visible()
         return page, row, [event.at_s for event in made.events if event.code == "shock"]
+
+    def test_the_frame_over_the_whole_case_is_dragged_and_comes_to_where_is_pressed(self) -> None:
+        page, row, shocks = self.open()
+        strip = page.get_by_role("region", name="ECG to scale")
+        whole = strip.get_by_role("img", name=re.compile("^The whole case"))
+        box = whole.bounding_box()
+        assert box is not None
+
+        def place(at_s: float) -> float:
+            return box["x"] + box["width"] * at_s / row.length_s
+
+        y = box["y"] + box["height"] / 2
+        page.mouse.click(place(shocks[1]), y)
+        from_s, to_s = seconds(strip.inner_text())
+        self.assertTrue(from_s <= shocks[1] <= to_s)
+        page.mouse.move(place((from_s + to_s) / 2), y)
+        page.mouse.down()
+        page.mouse.move(place((from_s + to_s) / 2 + 100), y, steps=5)
+        page.mouse.up()
+        moved, _ = seconds(strip.inner_text())
+        self.assertAlmostEqual(moved - from_s, 100, delta=3)
+
+    def test_a_crews_drill_one_under_another(self) -> None:
+        ids = [
+            self.stored(
+                krec.write_recording(replace(SIGNALS["resuscitation"](k).recording, recorder={"serial": f"RD-{k}"}))
+            ).id
+            for k in (3, 4, 5)
+        ]
+        page = self.sign_in()
+        page.goto(f"{self.address}/compare?sessions={','.join(map(str, ids))}")
+        drill = page.get_by_role("region", name="One under another")
+        rows = drill.get_by_role("listitem")
+        expect(rows).to_have_count(3)
+        outcomes = [figures.outcome(self.db, i or 0) for i in ids]
+        told = {f"{o.both.reviewed.figure('rate').value:.0f} /min" for o in outcomes if o is not None}
+        for words in told:
+            expect(drill).to_contain_text(words)
+        expect(drill.get_by_role("img", name=re.compile(r"compressions were within"))).to_have_count(3)
+        expect(drill.get_by_role("img", name=re.compile(r"\d+ compressions, \d+ pauses, \d+ shocks"))).to_have_count(3)
+        self.assert_nothing_cut_off("a drill")
+
+    def test_debrief_and_medical_page_by_one_press_each(self) -> None:
+        page, row, shocks = self.open()
+        page.goto(f"{self.address}/report/{row.id}")
+        debrief = page.get_by_role("button", name="Debrief, without a name")
+        debrief.click()
+        expect(debrief).to_have_attribute("aria-pressed", "true")
+        expect(page.get_by_label("without the name")).to_be_checked()
+        expect(page.get_by_label("Minute by minute")).to_be_checked()
+        medical = page.get_by_role("button", name="Medical")
+        medical.click()
+        expect(page.get_by_label("without the name")).not_to_be_checked()
+        expect(page.get_by_label("The ECG true to scale")).to_be_checked()
+        expect(page.get_by_label("What happened when")).to_be_checked()
+        kind = KINDS["resuscitation"]
+        made = SIGNALS["resuscitation"](3).recording
+        both = kind.assess(made, Review(), kind.limit_sets[0])
+        [table] = kind.report(made, Review(), both, kind.limit_sets[0], ["happened"])
+        assert isinstance(table, TablePart)
+        told = [cells for cells in table.rows if cells[2] == "shock"]
+        self.assertEqual([cells[1] for cells in told], [f"{int(at // 60)}:{int(at % 60):02d}" for at in shocks])
+        self.assertIn("J)", told[0][3])
+        self.assertIn("first compression", [cells[3] for cells in table.rows])
 
     def test_the_strip_goes_where_something_happened_and_a_card_sets_its_scale(self) -> None:
         page, row, shocks = self.open()

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import csv
 import re
+from dataclasses import replace
 
 from playwright.sync_api import Page, expect
 
 from kumpel.formats import krec
+from kumpel.services.ground import figures
 from kumpel.standins import training_signal
 from kumpel.standins.training_signal import Session as Run
 from kumpel.store.tables import Session
+from tests.core.test_hills import repeats, run
 from tests.web.browser import BrowserTest
 
 
@@ -98,3 +102,44 @@ class RunSheet(BrowserTest):
         page.goto(f"{self.address}/review/{row.id}")
         expect(page.get_by_text("No position was recorded: there is no course to draw.")).to_be_visible()
         expect(page.get_by_role("region", name="Over the way")).to_be_visible()
+
+    def test_four_over_one_another_and_the_same_hill_found_by_itself(self) -> None:
+        """One street up and down: 400 m at 8 %, at 2.0 and at 2.5 m/s; the second is up in 4/5 of the time."""
+        who, ids = self.person("Lovise Dahlen"), []
+        for day, speed in enumerate((2.0, 2.5)):
+            along = repeats(2, speed)
+            made = replace(run(along, 500 + 0.08 * along), start=1_795_000_000.0 + 86_400 * day)
+            made = replace(made, recorder={"serial": f"TW-000{day}"})
+            ids.append(self.stored(krec.write_recording(made), who).id)
+        page = self.sign_in()
+        page.goto(f"{self.address}/compare?sessions={','.join(map(str, ids))}")
+        over = page.get_by_role("region", name="Over one another")
+        picture = over.get_by_role("img", name=re.compile("over the way"))
+        expect(picture).to_have_accessible_name(re.compile("^behind, pace, heart rate, height of"))
+        rows = over.get_by_role("table", name="The same hills").get_by_role("row")
+        expect(rows).to_have_count(1 + 4)
+        told = [row.inner_text() for row in rows.all()[1:]]
+        self.assertEqual([text.count("fastest") for text in told], [0, 0, 1, 1])
+        for text in told[:2]:
+            self.assertRegex(text, r"3:0\d\s+\+3\d s")
+        box = picture.bounding_box()
+        assert box is not None
+        # In the middle of the way, 800 m, the faster one was 80 s before.
+        page.mouse.move(box["x"] + box["width"] * (104 + 0.5 * 786) / 900, box["y"] + 40)
+        expect(picture).to_contain_text(re.compile("−(79|80|81)"))
+        over.get_by_role("radio", name="time").click()
+        expect(over.get_by_role("img", name=re.compile("over the time"))).to_have_accessible_name(re.compile("^pace"))
+        self.assert_nothing_cut_off("sessions over one another")
+
+    def test_splits_are_saved_as_a_table_that_any_program_reads(self) -> None:
+        page, row = self.open(training_signal.usual_session(3))
+        with page.expect_download() as saved:
+            page.get_by_role("button", name="save all levels as CSV").click()
+        lines = list(csv.reader(saved.value.path().read_text(encoding="utf-8-sig").splitlines()))
+        outcome = figures.outcome(self.db, row.id or 0)
+        assert outcome is not None
+        table = next(t for t in outcome.both.reviewed.tables if t.key == "levels")
+        self.assertEqual(len(lines), 1 + len(table.rows))
+        way = [column.name for column in table.columns].index("Distance")
+        self.assertEqual(lines[0][way], "Distance, km")
+        self.assertEqual([float(line[way]) for line in lines[1:]], [float(r[way]) for r in table.rows])

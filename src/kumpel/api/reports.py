@@ -19,9 +19,11 @@ router = APIRouter(tags=["reports"])
 
 @router.get("/report-parts/{kind}")
 def choices(kind: str, who: Who) -> schemas.ReportChoices:
-    """Parts that can be ticked for a kind, and those of the one-page form."""
-    parts, one_page = reports.choices(kind)
-    return schemas.ReportChoices(parts=parts, one_page=list(one_page))
+    """Parts that can be ticked for a kind, those of the one-page form, and what else its trade asks for by a name."""
+    parts, one_page, forms = reports.choices(kind)
+    return schemas.ReportChoices(
+        parts=parts, one_page=list(one_page), forms=[schemas.ReportForm.model_validate(each) for each in forms]
+    )
 
 
 @router.post("/sessions/{session_id}/report-pages")

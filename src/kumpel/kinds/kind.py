@@ -20,7 +20,7 @@ from kumpel.core.review import Review
 from kumpel.kinds import plain_report
 from kumpel.kinds.bench import BenchCheck
 from kumpel.kinds.live import LiveFigure
-from kumpel.kinds.plain_report import ReportPart
+from kumpel.kinds.plain_report import ReportForm, ReportPart
 from kumpel.kinds.plan import Plan, Situation
 from kumpel.kinds.sensors import SensorWord, Watched
 from kumpel.kinds.setup_fields import SetupField, described, stored_names, where_there
@@ -324,6 +324,8 @@ class Kind:
     own_parts: Mapping[str, plain_report.PartOf] = field(default_factory=dict)
     """Parts of a report that it makes itself; all others are plain."""
     parts: tuple[ReportPart, ...] = plain_report.PARTS
+    forms: tuple[ReportForm, ...] = ()
+    """Choices of parts beside one page and all of them."""
     drawn: tuple[str, ...] = ()
     reaches: bool = False
 

@@ -35,6 +35,15 @@ class ReportPart:
     added: bool = False
 
 
+@dataclass(frozen=True)
+class ReportForm:
+    """A choice of parts that a trade asks for by a name; `named` false: nobody's name stands on it."""
+
+    label: str
+    parts: tuple[str, ...]
+    named: bool = True
+
+
 PARTS = (
     ReportPart("checks", "Recorder and setup", size="strip"),
     ReportPart("figures", "Figures with limits"),

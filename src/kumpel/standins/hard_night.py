@@ -89,7 +89,8 @@ def shaped(count: int, interval_s: float, rng: np.random.Generator) -> Floats:
     frequencies = np.fft.rfftfreq(count, interval_s)
     height = frequencies / np.sqrt(frequencies**2 + LOW_HZ**2) / (frequencies**2 + HIGH_HZ**2)
     found: Floats = np.fft.irfft(np.fft.rfft(rng.normal(0, 1, count)) * height, count)
-    return found / found.std()
+    found /= found.std()
+    return found
 
 
 def pink(count: int, rng: np.random.Generator) -> Floats:
@@ -98,7 +99,8 @@ def pink(count: int, rng: np.random.Generator) -> Floats:
     frequencies[0] = frequencies[1]
     found: Floats = np.fft.irfft(np.fft.rfft(rng.normal(0, 1, count)) / np.sqrt(frequencies), count)
     found -= found.mean()
-    return found / found.std()
+    found /= found.std()
+    return found
 
 
 def _raise(level: Floats, at: float, until: float, height: float, interval_s: float, rng: np.random.Generator) -> None:
@@ -143,12 +145,13 @@ def make(night: HardNight) -> Made:
     """Channels emg.left, emg.right (uV), ecg (mV), and the truth: episodes, spells, beats, the background in uV."""
     rng = np.random.default_rng(night.seed)
     count = round(night.length_s / night.interval_s)
-    at: Floats = np.arange(count) * night.interval_s
+    at: Floats = np.arange(count, dtype=np.float64) * night.interval_s
     background = night.level * night.clench_uv / 10 ** (night.snr_db / 20)
-    channels, muscles = {}, np.zeros(count)
+    channels = {}
+    muscles: Floats = np.zeros(count)
     for side in SIDES:
         effort = _efforts(night, side, rng)
-        muscle = effort * shaped(count, night.interval_s, rng)
+        muscle: Floats = effort * shaped(count, night.interval_s, rng)
         rest = background * shaped(count, night.interval_s, rng)
         if night.drying == side:
             muscle *= np.linspace(1.0, 0.67, count)

@@ -1,7 +1,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useMemo, useRef, useState } from "react";
 import type { Schemas } from "@/api/client";
-import { number, unitWords, type WallClock } from "@/ui/format";
+import { number, type WallClock } from "@/ui/format";
 import { headWords, saveCsv } from "./csv";
 
 type Table = Schemas["Table"];

@@ -205,7 +205,16 @@ from kumpel.api.schemas.recorders import (
     Unfinished,
     WriteOnly,
 )
-from kumpel.api.schemas.reports import Mail, MailWish, Pages, Report, ReportChoices, ReportList, ReportOptions
+from kumpel.api.schemas.reports import (
+    Mail,
+    MailWish,
+    Pages,
+    Report,
+    ReportChoices,
+    ReportForm,
+    ReportList,
+    ReportOptions,
+)
 from kumpel.api.schemas.reviews import (
     ConclusionKept,
     ConclusionText,
@@ -534,6 +543,7 @@ __all__ = [
     "Replaced",
     "Report",
     "ReportChoices",
+    "ReportForm",
     "ReportList",
     "ReportOptions",
     "Review",

@@ -18,9 +18,18 @@ class ReportOptions(BaseModel):
     named: bool = True
 
 
+class ReportForm(Out):
+    """A choice of parts by a name; `named` false: without anybody's name."""
+
+    label: str
+    parts: list[str]
+    named: bool
+
+
 class ReportChoices(BaseModel):
     parts: dict[str, str]
     one_page: list[str]
+    forms: list[ReportForm]
 
 
 class Pages(BaseModel):

@@ -55,6 +55,7 @@ KIND = Kind(
     method="4",
     own_parts=report.OWN,
     parts=report.PARTS,
+    forms=report.FORMS,
     main_channel="ecg",
     bounds=Bounds(2 * DAY_S, 1000.0, 16, 100_000_000, 100_000),
     exports=("edf",),

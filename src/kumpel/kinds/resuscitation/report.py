@@ -4,25 +4,32 @@ from __future__ import annotations
 
 import numpy as np
 
-from kumpel.core.recording import Floats
+from kumpel.core.recording import Event, Floats
 from kumpel.core.resuscitation.assess import DEPTH_TARGET, RATE_TARGET, compressions
 from kumpel.core.resuscitation.strip import MM_PER_MV, MM_PER_S, strips
 from kumpel.core.timebase import clock_words
 from kumpel.core.units import values_in
 from kumpel.kinds import plain_report
-from kumpel.kinds.plain_report import TABLE, PartOf, Reported, ReportPart
+from kumpel.kinds.plain_report import TABLE, PartOf, Reported, ReportForm, ReportPart
 from kumpel.reports import clouds, strip
-from kumpel.reports.document import Part, Picture, TextPart
+from kumpel.reports.document import Part, Picture, TablePart, TextPart
 
-STRIP, CLOUDS = "strip", "clouds"
+STRIP, CLOUDS, HAPPENED = "strip", "clouds", "happened"
 PARTS = (
-    *plain_report.PARTS[:2],
+    plain_report.PARTS[0],
+    ReportPart(HAPPENED, "What happened when", one_page=False),
+    plain_report.PARTS[1],
     ReportPart(CLOUDS, "Every compression against the targets"),
     ReportPart(f"{TABLE}minutes", "Minute by minute"),
     ReportPart(f"{TABLE}pauses", "Pauses"),
     *plain_report.PARTS[3:],
     ReportPart(STRIP, "The ECG true to scale", one_page=False, size="page"),
 )
+FORMS = (
+    ReportForm("Debrief", ("figures", CLOUDS, f"{TABLE}minutes", f"{TABLE}pauses"), named=False),
+    ReportForm("Medical", ("checks", HAPPENED, "figures", "quality", STRIP)),
+)
+"""For the crew, without a name; for the record, with what happened in order and the strip."""
 LONGEST_S = 1200.0
 """A longer recording is printed around what happened in it, not whole."""
 AROUND_S = 14.0
@@ -89,4 +96,31 @@ def _level(y_mm: Floats) -> Floats:
     return y_mm - float(np.median(known)) if len(known) else y_mm
 
 
-OWN: dict[str, PartOf] = {STRIP: _strip, CLOUDS: _clouds}
+_WHO = {"prompt": "said", "button": "pressed", "shock": "shock", "switch-on": "device", "switch-off": "device"}
+
+
+def _happened(of: Reported) -> list[Part]:
+    """What the device said and what was done, in order; beside it since when the device was on."""
+    recording = of.recording
+    told = [
+        (e.at_s, _WHO[e.code], " ".join([e.text or e.code.replace("-", " "), *_energy(e)]))
+        for e in recording.events
+        if e.code in SAID
+    ]
+    at = compressions(recording, of.review).at_s
+    if len(at):
+        told += [(float(at[0]), "done", "first compression"), (float(at[-1]), "done", "last compression")]
+    rows = [
+        [clock_words(recording, at_s, True), f"{int(at_s // 60)}:{int(at_s % 60):02d}", who, what]
+        for at_s, who, what in sorted(told, key=lambda row: row[0])
+    ]
+    columns = ["At", "Since switched on, min", "", "What"]
+    return [TablePart(title="What happened when", columns=columns, rows=rows, empty="Nothing was noted.")]
+
+
+def _energy(event: Event) -> list[str]:
+    joule = event.data.get("energy_j")
+    return [f"({joule:g} J)"] if isinstance(joule, int | float) else []
+
+
+OWN: dict[str, PartOf] = {STRIP: _strip, CLOUDS: _clouds, HAPPENED: _happened}

@@ -15,6 +15,7 @@ from sqlmodel import col, func, or_, select
 from kumpel.core.assessment import LimitSet
 from kumpel.core.readers_units import ReadersUnits
 from kumpel.kinds.limit_sets import limit_set_data
+from kumpel.kinds.plain_report import ReportForm
 from kumpel.kinds.registry import kind_of
 from kumpel.reports import pages
 from kumpel.reports.document import Document
@@ -38,10 +39,10 @@ class Options:
     """What its reader chose (`core.readers_units`), for what is not signed yet: what is stays as it was signed."""
 
 
-def choices(kind: str) -> tuple[dict[str, str], tuple[str, ...]]:
-    """Parts that can be ticked, and those of the one-page form."""
+def choices(kind: str) -> tuple[dict[str, str], tuple[str, ...], tuple[ReportForm, ...]]:
+    """Parts that can be ticked, those of the one-page form, and other forms."""
     known = kind_of(kind)
-    return known.report_parts, known.one_page
+    return known.report_parts, known.one_page, known.forms
 
 
 def paper_of(db: Db, session: Session, options: Options) -> tuple[paper.Paper, LimitSet]:

@@ -209,6 +209,28 @@ function Desk({ id }: { id: number }) {
             Full
           </Button>
         </fieldset>
+        {choices.data.forms.length > 0 && (
+          <p className="mb-3 flex flex-wrap gap-2">
+            {choices.data.forms.map((form) => (
+              <Button
+                key={form.label}
+                size="small"
+                aria-pressed={
+                  named === form.named &&
+                  chosen.length === form.parts.length &&
+                  form.parts.every((part) => chosen.includes(part))
+                }
+                onClick={() => {
+                  setParts(form.parts);
+                  setNamed(form.named);
+                }}
+              >
+                {form.label}
+                {form.named ? "" : ", without a name"}
+              </Button>
+            ))}
+          </p>
+        )}
         <fieldset className="grid gap-1.5">
           <legend className="mb-1.5 text-[13px] text-soft">Parts</legend>
           {Object.entries(choices.data.parts).map(([key, name]) => (

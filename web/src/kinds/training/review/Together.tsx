@@ -7,9 +7,9 @@ import { hillsOf, sameHills } from "./hills";
 import { paceWords, scaleOf, useWays, type Way } from "./way";
 
 const MOST = 4;
-const [WIDE, LEFT, RIGHT, HIGH, AXIS] = [900, 62, 10, 92, 20];
+const [WIDE, LEFT, RIGHT, HIGH, AXIS] = [900, 104, 10, 92, 20];
 const POINTS = 500;
-const SLOWEST_S = 600;
+const SLOWEST_S = 900;
 const LOOKS = [
   { stroke: "var(--lane-1)", dash: undefined },
   { stroke: "var(--lane-3)", dash: "7 3" },
@@ -231,7 +231,9 @@ function LaneOf({
                 y={top + 14 + k * 14}
                 textAnchor={x(at) > WIDE - 120 ? "end" : "start"}
                 fill={LOOKS[k]?.stroke}
-                className="font-semibold"
+                className="stroke-panel font-semibold"
+                strokeWidth={3}
+                paintOrder="stroke"
               >
                 {lane.words(value)}
               </text>
@@ -294,7 +296,7 @@ function Hills({ all, names }: { all: Assessed[]; names: string[] }) {
               <td>{number(climb.climb, 0)}</td>
               <td>{number(climb.length, 0)}</td>
               <td className="font-semibold">{paceWords(climb.seconds)}</td>
-              <td>{climb.seconds === fastest ? "fastest" : `+${number(climb.seconds - fastest, 0)} s`}</td>
+              <td>{climb.seconds - fastest < 0.5 ? "fastest" : `+${number(climb.seconds - fastest, 0)} s`}</td>
               <td>{paceWords(climb.pace)}</td>
               <td>{number(climb.hourly, 0)}</td>
               <td>{climb.rate === null ? "–" : number(climb.rate, 0)}</td>

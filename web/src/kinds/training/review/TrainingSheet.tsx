@@ -64,7 +64,7 @@ export default function TrainingSheet(props: ReviewSheetProps) {
       heading: over === "distance" ? "Over the way" : "Over the time",
       noun: "channels",
       legend: "hatched: not measured, never filled in; drag to mark a stretch",
-      replaces: ["levels", "zones"],
+      replaces: ["levels", "zones", "pace_bands"],
       ...drawing,
       left: way ? <CourseMap way={way} by={by} onBy={setBy} zones={zones} atS={atS} onPoint={setAtS} /> : undefined,
       at,
