@@ -111,10 +111,10 @@ def _happened(of: Reported) -> list[Part]:
     if len(at):
         told += [(float(at[0]), "done", "first compression"), (float(at[-1]), "done", "last compression")]
     rows = [
-        [clock_words(recording, at_s, True), f"{int(at_s // 60)}:{int(at_s % 60):02d}", who, what]
+        [what, who, f"{int(at_s // 60)}:{int(at_s % 60):02d}", clock_words(recording, at_s, True)]
         for at_s, who, what in sorted(told, key=lambda row: row[0])
     ]
-    columns = ["At", "Since switched on, min", "", "What"]
+    columns = ["What", "", "Since switched on, min", "At"]
     return [TablePart(title="What happened when", columns=columns, rows=rows, empty="Nothing was noted.")]
 
 
