@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import csv
 import re
+import time
 from dataclasses import replace
 
 from playwright.sync_api import Page, expect
 
+from kumpel.demo.ensemble import StandIn
 from kumpel.formats import krec
 from kumpel.services.ground import figures
 from kumpel.standins import training_signal
@@ -15,6 +17,7 @@ from kumpel.standins.training_signal import Session as Run
 from kumpel.store.tables import Session
 from tests.core.test_hills import repeats, run
 from tests.web.browser import BrowserTest
+from tests.web.test_tasks import COUNT
 
 
 class RunSheet(BrowserTest):
@@ -143,3 +146,50 @@ class RunSheet(BrowserTest):
         way = [column.name for column in table.columns].index("Distance")
         self.assertEqual(lines[0][way], "Distance, km")
         self.assertEqual([float(line[way]) for line in lines[1:]], [float(r[way]) for r in table.rows])
+
+
+class FromTheWatch(BrowserTest):
+    """Presses from the dock on; nothing is typed."""
+
+    def taken(self, setup: dict[str, object]) -> Page:
+        watch = StandIn("W-01", "TW-000001", "Watch 1", kind="training", auto_start=False, rest={"setup": setup})
+        self.launch(watch).running["W-01"].tell("record", start=time.time() - 9000, length_s=1500)
+        page = self.sign_in()
+        page.goto(f"{self.address}/take-in")
+        take = page.get_by_role("button", name="Take in all 1")
+        expect(take).to_be_enabled(timeout=30_000)
+        page.evaluate(COUNT)
+        take.click()
+        page.get_by_role("link", name="review", exact=True).click(timeout=60_000)
+        return page
+
+    def test_a_session_to_a_page_given_on(self) -> None:
+        page = self.taken({})
+        page.get_by_role("button", name="Sign, then reports").click()
+        expect(page.get_by_role("img", name="Page 1 of the report")).to_be_visible(timeout=30_000)
+        with page.expect_download():
+            page.get_by_role("button", name="Issue, PDF").click()
+        with page.expect_download() as told:
+            page.get_by_role("link", name="Web page").first.click()
+        self.assertLessEqual(int(page.evaluate("window.presses")), 6)
+        words = told.value.path().read_text(encoding="utf-8")
+        outcome = figures.outcome(self.db, 1)
+        assert outcome is not None
+        distance = outcome.both.reviewed.figure("distance")
+        self.assertIn(f"{distance.value:.3f}", words)
+        fetched = re.findall(r'(?:src|href)="(?!data:|#|mailto:)([^"]+)"', words)
+        self.assertEqual(fetched, [], "nothing is fetched")
+
+    def test_a_stroke_session_to_its_splits(self) -> None:
+        page = self.taken({"mode": "paddle"})
+        tree = page.get_by_role("region", name="Session, intervals, splits")
+        for head in ("/500 m", "strokes", "a minute", "m each"):
+            expect(tree.get_by_role("columnheader", name=head, exact=True)).to_be_visible()
+        # 34 strokes a minute is what the paddle was told to do; of the whole session it is what comes out.
+        expect(tree.get_by_role("row").nth(1)).to_contain_text(re.compile(r"3[34]\.\d"))
+        with page.expect_download() as saved:
+            page.get_by_role("button", name="save all levels as CSV").click()
+        self.assertLessEqual(int(page.evaluate("window.presses")), 5)
+        lines = list(csv.reader(saved.value.path().read_text(encoding="utf-8-sig").splitlines()))
+        self.assertGreater(len(lines), 3)
+        self.assertIn("Strokes", lines[0])

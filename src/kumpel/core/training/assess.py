@@ -53,6 +53,10 @@ from kumpel.core.units import channel_in
 
 SOURCE = "own rule, docs/methods/training.md"
 MOST_ROWS = 5000
+WATER_MODES = ("paddle", "row")
+ON_LAND = ("distance", "moving", "heart_rate_mean", "load")
+ON_WATER = ("distance", "pace_500", "cadence", "per_stroke")
+"""What leads: on the water a pace is told over 500 m, with the rate and what a stroke brings."""
 
 
 def assess(recording: Recording, review: Review, limits: LimitSet) -> BothWays:
@@ -99,7 +103,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
             length,
             tuple(_findings(base, course, rate, spoilt, wearer, elapsed, limits.minimum_coverage)),
         ),
-        key_figures=("distance", "moving", "heart_rate_mean", "load"),
+        key_figures=ON_WATER if recording.setup.get("mode") in WATER_MODES else ON_LAND,
         # Missing heart rate cannot take a highest one away, nor a missing position any way.
         alone={key: reckoning.value(key) for key in ("heart_rate_share", "heart_rate_max", "distance")},
         tables=(

@@ -44,7 +44,9 @@ export default function TrainingSheet(props: ReviewSheetProps) {
   const scale = useMemo(() => (way && over === "distance" ? scaleOf(way) : undefined), [way, over]);
   const parts = useMemo(() => partsOf(shown), [shown]);
   const per500 =
-    session.tags.sport === "rowing" || parts.some((part) => (part.strokes ?? 0) > 1 && (part.perStroke ?? 0) > 4);
+    session.tags.sport === "rowing" ||
+    shown.key_figures.includes("pace_500") ||
+    parts.some((part) => (part.strokes ?? 0) > 1 && (part.perStroke ?? 0) > 4);
   const at = useMemo(() => (span ? { span } : undefined), [span]);
   const drawing = useMemo<Pick<OwnParts, "pickable" | "asked" | "lanes">>(
     () => ({
