@@ -47,8 +47,8 @@ def as_numbers(review: str) -> str:
 
 
 def as_was(review: Review) -> str:
-    """A review without what was not there then: nothing was doubted."""
-    return repr(review).replace(", doubts=(), checks=())", ")")
+    """A review without what was not there then: nothing was doubted, checked, split or typed."""
+    return repr(review).replace(", doubts=(), checks=(), edges=(), typed=())", ")")
 
 
 def said(both: Any) -> Any:
