@@ -58,6 +58,9 @@ class Artefacts(unittest.TestCase):
         off = np.zeros(18_000)
         off[300:400] = 1
         self.assertEqual([e for e in reviewed(recording(values, probe_off=off)).events if e.code == "artefact"], [])
+        found = reviewed(recording(values, probe_off=off)).events
+        named = [(e.at_s, e.end_s, e.kept) for e in found if e.code == "probe-off"]
+        self.assertEqual(named, [(300.0, 400.0, False)])
 
 
 class Tables(unittest.TestCase):

@@ -22,7 +22,7 @@ from kumpel.core.assessment import (
     Suggestion,
     Table,
 )
-from kumpel.core.oximetry.artefacts import CODE, artefacts, given_back
+from kumpel.core.oximetry.artefacts import CODE, MOST, artefacts, given_back
 from kumpel.core.oximetry.desaturations import LOWEST, Desaturation, desaturations, jumps, pulse_rises
 from kumpel.core.oximetry.tables import by_hour, by_position
 from kumpel.core.reckoning import Reckoning, both_ways, conclude, hours_minutes, planned_s, table
@@ -116,6 +116,10 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
     events += _pulse(reckoning, review, pulse, dt)
     events += [
         Detected(a.start_s, a.end_s, CODE, f"{a.reason}, {a.end_s - a.start_s:.0f} s", a.given_back) for a in doubted
+    ]
+    events += [
+        Detected(a * dt, b * dt, "probe-off", f"probe off, {(b - a) * dt:.0f} s", False)
+        for a, b in runs(marked.probe_off)[:MOST].tolist()
     ]
     positions = by_position(recording, spo2, dt, falls)
     findings = _findings(channel, marked, valid_s)

@@ -32,7 +32,7 @@ export default function OximetrySheet(props: ReviewSheetProps) {
     return {
       heading: "The night",
       noun: "channels",
-      legend: `shaded: falls from where they began; hatched: nothing measured or the probe off; indices are over ${
+      legend: `shaded: falls from where they began; hatched: nothing measured, and where the probe was off a mark above; indices are over ${
         valid?.value == null
           ? "the"
           : `${Math.floor(valid.value)}:${String(Math.round((valid.value % 1) * 60)).padStart(2, "0")} h of`
