@@ -79,6 +79,7 @@ class Climbs(unittest.TestCase):
         ):
             self.assertEqual(climbs(at, height), [])
         self.assertEqual(climbs(np.arange(5.0), np.arange(5.0)), [])
+        self.assertEqual(climbs(np.array([0.0, 1e13]), np.array([0.0, 9000.0])), [])
 
     def test_a_dip_in_a_climb_is_part_of_it_and_noise_does_not_break_it(self) -> None:
         at = np.arange(0, 2000, 5.0)

@@ -14,6 +14,7 @@ from kumpel.core.recording import Floats
 from kumpel.core.training.course import Base, Course
 
 STEP_M = 10.0
+MOST_STEPS = 100_000
 SMOOTH_M = 50.0
 LEAST_GAIN_M = 15.0
 LEAST_SLOPE = 0.03
@@ -59,9 +60,11 @@ def climbs(distance_m: Floats, altitude_m: Floats) -> list[Climb]:
     known = ~np.isnan(altitude_m)
     if np.count_nonzero(known) < 2 or distance_m[-1] - distance_m[0] < 2 * SMOOTH_M:
         return []
-    at = np.arange(distance_m[0], distance_m[-1], STEP_M)
+    # A way longer than anybody goes is looked at more coarsely.
+    step = max(STEP_M, float(distance_m[-1] - distance_m[0]) / MOST_STEPS)
+    at = np.arange(distance_m[0], distance_m[-1], step)
     height = np.interp(at, distance_m[known], altitude_m[known])
-    width = round(SMOOTH_M / STEP_M) | 1
+    width = max(round(SMOOTH_M / step), 1) | 1
     padded = np.pad(height, width // 2, mode="edge")
     height = np.convolve(padded, np.full(width, 1 / width), mode="valid")
     found: list[Climb] = []
@@ -144,7 +147,13 @@ def _places(base: Base, middles: Floats, at_s: Floats) -> list[Floats]:
     known = np.flatnonzero(~np.isnan(lat) & ~np.isnan(lon))
     if not len(known):
         return nowhere
-    nearest = known[np.abs(middles[known][None, :] - at_s[:, None]).argmin(axis=1)]
+    after = (
+        np.clip(np.searchsorted(middles[known], at_s), 1, len(known) - 1)
+        if len(known) > 1
+        else np.zeros(len(at_s), int)
+    )
+    later, before = known[after], known[np.maximum(after - 1, 0)]
+    nearest = np.where(np.abs(middles[before] - at_s) <= np.abs(middles[later] - at_s), before, later)
     near = np.abs(middles[nearest] - at_s) <= 10.0
     return [np.array([lat[i], lon[i]]) if good else np.full(2, np.nan) for i, good in zip(nearest, near, strict=True)]
 
