@@ -5,9 +5,11 @@ from __future__ import annotations
 import re
 import time
 
+import pypdf
 from playwright.sync_api import Page, expect
 from sqlmodel import col, select
 
+from kumpel.demo.ensemble import StandIn
 from kumpel.formats import krec
 from kumpel.services.ground import figures
 from kumpel.standins.jaw_muscle_signal import Burst, Group, Night, make, usual_groups
@@ -146,3 +148,36 @@ class JawNight(BrowserTest):
         expect(page.get_by_role("region", name="Event by event")).to_be_visible()
         self.eventually(lambda: self.index(row) > 0, 20)
         expect(page.get_by_role("region", name="What is 100 %")).to_contain_text("left 200 µV, entered by hand")
+
+
+class FromTheRecorder(BrowserTest):
+    def test_a_night_from_the_recorder_to_paper(self) -> None:
+        """Beside the two keys of the walk through the episodes: taken in, opened, entered, left, signed, issued."""
+        recorder = StandIn("J-01", "JM-000001", "Jaw 1", kind="jaw_muscle", auto_start=False)
+        self.launch(recorder).running["J-01"].tell("record", start=time.time() - 9000, length_s=1800)
+        page = self.sign_in()
+        page.goto(f"{self.address}/take-in")
+        take = page.get_by_role("button", name="Take in all 1")
+        expect(take).to_be_enabled(timeout=30_000)
+        page.evaluate(COUNT)
+        take.click()
+        page.get_by_role("link", name="review", exact=True).click(timeout=120_000)
+        expect(page.get_by_role("region", name="The night")).to_be_visible()
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("heading", name=re.compile(r"^Episode 1 of \d+"))).to_be_visible()
+        walk = int(page.evaluate("window.presses"))
+        page.keyboard.press("x")
+        page.keyboard.press("k")
+        page.keyboard.press("Shift+K")
+        expect(page.get_by_role("status").filter(has_text="to decide")).to_contain_text("0 to decide", timeout=60_000)
+        walked = int(page.evaluate("window.presses")) - walk
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="Sign, then reports").click()
+        expect(page.get_by_role("img", name="Page 1 of the report")).to_be_visible(timeout=60_000)
+        with page.expect_download() as told:
+            page.get_by_role("button", name="Issue, PDF").click()
+        self.assertLessEqual(int(page.evaluate("window.presses")) - walked, 10)
+        words = " ".join(p.extract_text() for p in pypdf.PdfReader(told.value.path()).pages)
+        outcome = figures.outcome(self.db, 1)
+        assert outcome is not None
+        self.assertIn(f"{outcome.both.reviewed.figure('both.index').value:.1f}", words)
