@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import time
+from dataclasses import replace
 
 import pypdf
 from playwright.sync_api import Page, expect
@@ -148,6 +149,19 @@ class JawNight(BrowserTest):
         expect(page.get_by_role("region", name="Event by event")).to_be_visible()
         self.eventually(lambda: self.index(row) > 0, 20)
         expect(page.get_by_role("region", name="What is 100 %")).to_contain_text("left 200 µV, entered by hand")
+
+    def test_two_nights_stand_one_under_another_where_they_are_compared(self) -> None:
+        who, ids = self.person("Marit Solheim"), []
+        for k in (3, 4):
+            made = make(Night(k, 900.0, interval_s=0.0025, groups=usual_groups(k, 900.0, 60))).recording
+            made = replace(made, recorder={"serial": f"JM-000{k}"}, start=made.start + 86_400 * k)
+            ids.append(self.stored(krec.write_recording(made), who).id)
+        page = self.sign_in()
+        for address in (f"compare?sessions={ids[0]},{ids[1]}", f"review/{ids[1]}/compare"):
+            page.goto(f"{self.address}/{address}")
+            nights = page.get_by_role("region", name="Nights one under another")
+            expect(nights.get_by_role("img", name=re.compile("^The night: ([1-9]\\d*) of "))).to_have_count(2)
+        self.assert_nothing_cut_off("two nights")
 
 
 class FromTheRecorder(BrowserTest):

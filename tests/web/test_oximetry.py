@@ -65,6 +65,21 @@ class NightSheet(BrowserTest):
         self.eventually(lambda: self.value(row, "lowest") == lowest, 15)
         self.assert_nothing_cut_off("a night of oximetry")
 
+    def test_two_nights_beside_one_another_on_the_same_scales(self) -> None:
+        who, ids = self.person("Emil Farkas"), []
+        for k in (4, 5):
+            made = oximetry_signal.make(oximetry_signal.usual_night(k)).recording
+            made = replace(made, recorder={"serial": f"OX-000{k}"}, start=made.start + 86_400 * k)
+            ids.append(self.stored(krec.write_recording(made), who).id)
+        page = self.sign_in()
+        page.goto(f"{self.address}/compare?sessions={ids[0]},{ids[1]}")
+        nights = page.get_by_role("region", name="Nights beside one another")
+        expect(nights.get_by_role("img", name=re.compile(r"^\d+ falls; the deepest"))).to_have_count(2)
+        curves = nights.get_by_role("img", name=re.compile("below each percent"))
+        expect(curves).to_have_count(2)
+        scales = ["|".join(curve.locator("text").all_text_contents()) for curve in curves.all()]
+        self.assertEqual(scales[0], scales[1])
+
 
 class FromTheRecorder(BrowserTest):
     def test_a_night_from_the_recorder_to_paper(self) -> None:

@@ -57,13 +57,13 @@ export interface CompareProps {
   kind: Kind;
 }
 
-/** What a kind may bring of its own; each part may be missing. */
 /** Recordings of one kind that are looked at together, the oldest first, with what each is called there. */
 export interface SeveralProps {
   all: Assessed[];
   names: string[];
 }
 
+/** What a kind may bring of its own; each part may be missing. */
 export interface KindParts {
   sheet?: () => Promise<{ default: ComponentType<ReviewSheetProps> }>;
   /** What stands in the side panel above the conclusion. */

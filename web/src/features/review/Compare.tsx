@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Suspense, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, ask, type Schemas } from "@/api/client";
-import { compareOf, useKindWords } from "@/kinds/kinds";
+import { compareOf, severalOf, useKindWords } from "@/kinds/kinds";
 import { newest } from "@/limits/rules";
 import { type Assessed, isAssessed, settingOf } from "@/sheet/assessed";
 import { Heading } from "@/sheet/Heading";
@@ -254,6 +254,7 @@ function Pair({
     return <Loading heading="Two recordings" what="both recordings" />;
   const kind = kinds?.find((k) => k.key === b.session.kind);
   const Own = compareOf(b.session.kind);
+  const Both = severalOf(b.session.kind);
   const comparison = found.data;
   if (!kind) return <Loading heading="Two recordings" what="the words of this kind" />;
   return (
@@ -291,6 +292,7 @@ function Pair({
           </div>
         )}
         <Suspense fallback={<Loading what="the pictures" />}>
+          {Both && <Both all={[a, b]} names={[a, b].map((each) => onDay(each.session))} />}
           <Own before={a} after={b} comparison={comparison} kind={kind} />
         </Suspense>
       </section>

@@ -25,10 +25,19 @@ export function fallsOf(shown: Assessment): Fall[] {
 }
 
 /** Each fall by how long and how deep it was; those that do not count are hollow. */
-export function DepthAndLength({ falls }: { falls: Fall[] }) {
+export function DepthAndLength({
+  falls,
+  deepest: deep = 0,
+  longest: long = 0,
+}: {
+  falls: Fall[];
+  /** How far the axes go at the least: those of several nights are the same. */
+  deepest?: number;
+  longest?: number;
+}) {
   if (falls.length === 0) return <p className="text-[13px] text-soft">No fall of three points or more.</p>;
-  const deepest = Math.max(DEEP, ...falls.map((fall) => fall.baseline - fall.lowest));
-  const longest = Math.max(LONG, ...falls.map((fall) => fall.endS - fall.atS));
+  const deepest = Math.max(DEEP, deep, ...falls.map((fall) => fall.baseline - fall.lowest));
+  const longest = Math.max(LONG, long, ...falls.map((fall) => fall.endS - fall.atS));
   const x = (seconds: number) => LEFT + (seconds / longest) * (WIDE - LEFT - 8);
   const y = (points: number) => 6 + (points / deepest) * (TALL - FOOT - 10);
   const counting = falls.filter((fall) => fall.kept).length;
@@ -67,12 +76,12 @@ export function DepthAndLength({ falls }: { falls: Fall[] }) {
 }
 
 /** For which share of the valid time the saturation was below each percent. */
-export function Below({ shown }: { shown: Assessment }) {
+export function Below({ shown, least = 100 }: { shown: Assessment; least?: number }) {
   const table = shown.tables.find((each) => each.key === "below");
   const rows = (table?.rows ?? []).flatMap(([percent, share]) =>
     typeof percent === "number" && typeof share === "number" ? [{ percent, share }] : [],
   );
-  const lowest = Math.min(...rows.map((row) => row.percent), 88);
+  const lowest = Math.min(...rows.map((row) => row.percent), 88, least);
   if (rows.length === 0) return null;
   const from = Math.floor(lowest / 5) * 5;
   const x = (percent: number) => LEFT + ((percent - from) / (100 - from)) * (WIDE - LEFT - 8);
