@@ -1,7 +1,42 @@
-import { type PointerEvent, useRef } from "react";
+import { type PointerEvent, useMemo, useRef } from "react";
 import type { Case } from "./case";
 
 const [WIDE, TALL] = [1000, 26];
+
+const placeIn = (lengthS: number) => (atS: number) => (atS / Math.max(lengthS, 1)) * WIDE;
+
+/** What stays while the frame moves: each kind of mark is one path. */
+function Whole({ about, lengthS }: { about: Case; lengthS: number }) {
+  const x = placeIn(lengthS);
+  const counting = about.compressions.filter((each) => each.counts);
+  const [first, last] = [counting[0]?.atS, counting.at(-1)?.atS];
+  const pauses = about.pauses
+    .map(
+      (pause) =>
+        `M${x(pause.startS).toFixed(1)} 7h${Math.max(x(pause.endS) - x(pause.startS), 0.5).toFixed(1)}v12H${x(pause.startS).toFixed(1)}z`,
+    )
+    .join("");
+  const shocks = about.said.filter((each) => each.code === "shock");
+  return (
+    <>
+      {first !== undefined && last !== undefined && (
+        <rect
+          x={x(first)}
+          y={8}
+          width={Math.max(x(last) - x(first), 1)}
+          height={10}
+          className="fill-act"
+          opacity={0.55}
+        />
+      )}
+      <path d={pauses} className="fill-panel" />
+      <path
+        d={shocks.map((each) => `M${(x(each.atS) - 1).toFixed(1)} 2h2.5v22h-2.5z`).join("")}
+        className="fill-above"
+      />
+    </>
+  );
+}
 
 /** The whole case as a thin strip: compressions, shocks, and the part that is seen as a frame that is dragged. */
 export function Frame({
@@ -19,13 +54,12 @@ export function Frame({
 }) {
   const svg = useRef<SVGSVGElement>(null);
   const held = useRef<number | null>(null);
-  const x = (atS: number) => (atS / Math.max(lengthS, 1)) * WIDE;
+  const x = placeIn(lengthS);
   const momentAt = (event: PointerEvent) => {
     const box = svg.current?.getBoundingClientRect();
     return box ? ((event.clientX - box.left) / box.width) * lengthS : 0;
   };
-  const counting = about.compressions.filter((each) => each.counts);
-  const [first, last] = [counting[0]?.atS, counting.at(-1)?.atS];
+  const still = useMemo(() => <Whole about={about} lengthS={lengthS} />, [about, lengthS]);
   return (
     <svg
       ref={svg}
@@ -52,31 +86,7 @@ export function Frame({
         held.current = null;
       }}
     >
-      {first !== undefined && last !== undefined && (
-        <rect
-          x={x(first)}
-          y={8}
-          width={Math.max(x(last) - x(first), 1)}
-          height={10}
-          className="fill-act"
-          opacity={0.55}
-        />
-      )}
-      {about.pauses.map((pause) => (
-        <rect
-          key={pause.startS}
-          x={x(pause.startS)}
-          y={7}
-          width={Math.max(x(pause.endS) - x(pause.startS), 0.5)}
-          height={12}
-          className="fill-panel"
-        />
-      ))}
-      {about.said
-        .filter((each) => each.code === "shock")
-        .map((each) => (
-          <rect key={each.atS} x={x(each.atS) - 1} y={2} width={2.5} height={TALL - 4} className="fill-above" />
-        ))}
+      {still}
       <rect
         data-frame
         x={x(fromS)}

@@ -1,4 +1,4 @@
-import { useMemo, useState } from "react";
+import { useCallback, useMemo, useState } from "react";
 import type { ReviewSheetProps } from "@/sheet/contract";
 import PlainSheet, { type OwnParts } from "@/sheet/PlainSheet";
 import { offsetChanges, wallClock } from "@/ui/format";
@@ -19,10 +19,20 @@ export default function ResuscitationSheet(props: ReviewSheetProps) {
   const shown = supposed.supposed ?? review.reviewed;
   const about = useMemo(() => caseOf(review), [review]);
   const clock = useMemo(() => wallClock(session, offsetChanges(review.events)), [session, review.events]);
-  const [fromS, setFromS] = useState(() =>
-    Math.max((about.said.find((s) => s.code === "shock")?.atS ?? 0) - AHEAD_S, 0),
+  const [wished, setWished] = useState(() => ({
+    fromS: Math.max((about.said.find((s) => s.code === "shock")?.atS ?? 0) - AHEAD_S, 0),
+  }));
+  const [seen, setSeen] = useState<[number, number]>([wished.fromS, 8]);
+  const onSeen = useCallback((fromS: number, seconds: number) => setSeen([fromS, seconds]), []);
+  const clouds = useMemo(() => <Clouds about={about} />, [about]);
+  const minutes = useMemo(
+    () => <Minutes shown={shown} clock={clock} onMinute={(fromS) => setWished({ fromS })} />,
+    [shown, clock],
   );
-  const [wideS, setWideS] = useState(8);
+  const strip = useMemo(
+    () => <StripView review={review} about={about} wished={wished} onSeen={onSeen} clock={clock} />,
+    [review, about, wished, onSeen, clock],
+  );
   const own = useMemo<OwnParts>(
     () => ({
       heading: "Whole case",
@@ -35,20 +45,21 @@ export default function ResuscitationSheet(props: ReviewSheetProps) {
         read.map((lane) => ({
           ...lane,
           high: SLIM_PX,
-          ...(lane.key === "ecg" ? { shades: [{ startS: fromS, endS: fromS + wideS, colour: "act" as const }] } : {}),
+          ...(lane.key === "ecg"
+            ? { shades: [{ startS: seen[0], endS: seen[0] + seen[1], colour: "act" as const }] }
+            : {}),
         })),
-      onMoment: (atS) => setFromS(Math.min(Math.max(atS - AHEAD_S, 0), Math.max(session.length_s - wideS / 2, 0))),
-      below: (
-        <StripView review={review} about={about} fromS={fromS} onMove={setFromS} onWide={setWideS} clock={clock} />
-      ),
-      besides: <Clouds about={about} />,
+      onMoment: (atS) =>
+        setWished({ fromS: Math.min(Math.max(atS - AHEAD_S, 0), Math.max(session.length_s - seen[1] / 2, 0)) }),
+      below: strip,
+      besides: clouds,
       tab: {
         key: "own",
         words: "Minute by minute",
-        body: <Minutes shown={shown} clock={clock} onMinute={setFromS} />,
+        body: minutes,
       },
     }),
-    [review, about, fromS, wideS, clock, shown, session.length_s],
+    [seen, strip, clouds, minutes, session.length_s],
   );
   return <PlainSheet {...props} own={own} />;
 }

@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { type KeyboardEvent, type PointerEvent, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { type KeyboardEvent, type PointerEvent, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { api, ask } from "@/api/client";
 import { usePainted } from "@/charts/lanes/painted";
 import { type Assessed, stretchesOf } from "@/sheet/assessed";
@@ -13,6 +13,7 @@ import { useScreenScale } from "./scale";
 
 /** What is fetched at once: a minute, with what lies before and after it. */
 const [CHUNK_S, MARGIN_S, POINTS] = [40, 15, 20_000];
+const SETTLES_MS = 150;
 const GAINS = [MM_PER_MV, MM_PER_MV / 2];
 
 /** Samples around a moment: the chunk that it lies in, and the next, so that going on waits for nothing. */
@@ -50,17 +51,16 @@ const minutesOf = (seconds: number) =>
 export function StripView({
   review,
   about,
-  fromS,
-  onMove,
-  onWide,
+  wished,
+  onSeen,
   clock,
 }: {
   review: Assessed;
   about: Case;
-  fromS: number;
-  onMove: (fromS: number) => void;
-  /** So many seconds are seen at once. */
-  onWide: (seconds: number) => void;
+  /** Where it is to begin, said from outside; anew each time. */
+  wished: { fromS: number };
+  /** What is seen, once it stands still: going along waits for nothing else of the sheet. */
+  onSeen: (fromS: number, seconds: number) => void;
   clock: WallClock;
 }) {
   const { session } = review;
@@ -68,9 +68,18 @@ export function StripView({
   const canvas = useRef<HTMLCanvasElement>(null);
   const { pxPerMm, isMeasured, keep } = useScreenScale();
   const [gain, setGain] = useState(MM_PER_MV);
+  const [fromS, setFromS] = useState(wished.fromS);
+  const [heard, setHeard] = useState(wished);
+  if (heard !== wished) {
+    setHeard(wished);
+    setFromS(wished.fromS);
+  }
   const [isMeasuring, setMeasuring] = useState(false);
   const ecg = useEcg(session, fromS);
-  const leftOut = stretchesOf(review, "left out").map((s): [number, number] => [s.start_s, s.end_s]);
+  const leftOut = useMemo(
+    () => stretchesOf(review, "left out").map((s): [number, number] => [s.start_s, s.end_s]),
+    [review],
+  );
   usePainted(box, () =>
     paint(canvas.current, { fromS, pxPerMm, gain, ecg, about, clock, lengthS: session.length_s, leftOut }),
   );
@@ -82,8 +91,11 @@ export function StripView({
     if (box.current) watch.observe(box.current);
     return () => watch.disconnect();
   }, [pxPerMm]);
-  useEffect(() => onWide(wide), [onWide, wide]);
-  const move = (to: number) => onMove(Math.min(Math.max(to, 0), Math.max(session.length_s - wide / 2, 0)));
+  useEffect(() => {
+    const settled = window.setTimeout(() => onSeen(fromS, wide), SETTLES_MS);
+    return () => window.clearTimeout(settled);
+  }, [onSeen, fromS, wide]);
+  const move = (to: number) => setFromS(Math.min(Math.max(to, 0), Math.max(session.length_s - wide / 2, 0)));
   const step = (forwards: boolean) => {
     const middle = fromS + wide / 2;
     const next = forwards
