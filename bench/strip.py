@@ -1,7 +1,7 @@
 """Going along the ECG of an hour-long resuscitation: `./kumpel bench strip`.
 
 Two hundred windows by key in a browser of the server; printed: how long one takes from the key to what is drawn (script and paint, the
-samples being there), median, 95th percentile and longest, and its ratio to the limit of 30 ms; then windows far apart, samples fetched.
+samples being there, without the wait for the screen's next frame), median, 95th percentile and longest, and its ratio to the limit of 30 ms; then windows far apart, samples fetched.
 """
 
 from __future__ import annotations
@@ -26,13 +26,17 @@ MOVED = """async (windows) => {
   strip.focus();
   const spent = [];
   for (let i = 0; i < windows; i++) {
+    let frame = 0;
+    requestAnimationFrame(() => { frame = performance.now(); });
     const began = performance.now();
     strip.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowRight', shiftKey: i % 8 === 7, bubbles: true, cancelable: true }));
+    await Promise.resolve();
+    const told = performance.now() - began;
     await new Promise((done) => {
       const channel = new MessageChannel();
       requestAnimationFrame(() => { channel.port1.onmessage = done; channel.port2.postMessage(0); });
     });
-    spent.push(performance.now() - began);
+    spent.push(told + performance.now() - frame);
     await new Promise((done) => setTimeout(done, 30));
   }
   return spent;

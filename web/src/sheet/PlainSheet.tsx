@@ -59,6 +59,8 @@ export interface OwnParts {
   below?: ReactNode;
   /** A moment that is looked at: an event that was chosen, a time in a table, a click on the lanes. */
   onMoment?: (atS: number) => void;
+  /** Events that have a place of their own: they are not in the list, and not walked through. */
+  elsewhere?: (code: string) => boolean;
   /** Above the list of events. */
   besides?: ReactNode;
   /** The span that is shown; another one moves the picture. */
@@ -104,7 +106,11 @@ export default function PlainSheet({
   const asked = useMemo(() => askedOf?.(shown) ?? shown, [askedOf, shown]);
   const read = useLanes(review, kind, asked, (supposed.supposed ?? reviewed).levels, span, tried);
   const lanes = useMemo(() => lanesOf?.(read, shown) ?? read, [lanesOf, read, shown]);
-  const happenings = useMemo(() => happeningsOf(review, kind), [review, kind]);
+  const elsewhere = own?.elsewhere;
+  const happenings = useMemo(
+    () => happeningsOf(review, kind).filter((each) => !elsewhere?.(each.code)),
+    [review, kind, elsewhere],
+  );
   const rows = useMemo<MarkRow[]>(() => {
     const groups = new Map<string, MarkRow["items"]>();
     for (const h of happenings) {

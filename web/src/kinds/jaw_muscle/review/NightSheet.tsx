@@ -13,6 +13,8 @@ import { MarkIcon } from "./Mark";
 import { NightPicture } from "./NightPicture";
 import { HoursAndTypes } from "./Tables";
 
+/** Clenches stand with what is 100 %. */
+const isClench = (code: string) => code.startsWith("clench.");
 /** Seconds that one takes by eye, for how long the rest will take. */
 const PACE_S = 3;
 
@@ -49,6 +51,7 @@ export default function NightSheet(props: ReviewSheetProps) {
       noun: "signals",
       legend: "drag the edges of sleep; drag over the lanes to leave a stretch out",
       replaces: ["hours", "kinds", "contact", "heart"],
+      elsewhere: isClench,
       pickable: (channels) => channels,
       asked: (picked) => picked,
       lanes: (read) => read.map((lane) => ({ ...lane, high: 46 })),
