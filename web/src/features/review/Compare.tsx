@@ -18,6 +18,8 @@ import { useReview } from "./useReview";
 type Session = Schemas["Session"];
 type Comparison = Schemas["Comparison"];
 
+const longWords = (seconds: number) =>
+  seconds < 5400 ? `${Math.round(seconds / 60)} min` : `${Math.round(seconds / 3600)} h`;
 const onDay = (s: Session) => day(s.started_at, s.utc_offset_min, true);
 const shortDay = (s: Session) => day(s.started_at, s.utc_offset_min).replace(/ \d{4}$/, "");
 
@@ -57,7 +59,7 @@ function Recordings({
               </span>
               <span className="flex justify-between gap-2 text-[13px] text-soft">
                 <span className="min-w-0 truncate">
-                  {s.token}, {Math.round(s.length_s / 3600)} h, {s.key_figure}
+                  {[s.token, longWords(s.length_s), s.key_figure].filter(Boolean).join(", ")}
                 </span>
                 <Verdict verdict={s.verdict} words={s.verdict_step || undefined} bare />
               </span>
