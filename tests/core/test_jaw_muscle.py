@@ -1,6 +1,7 @@
 """Jaw muscles: RMS by hand, types of episodes at their edges, electrodes, heart link, found against put in."""
 
 import math
+import time
 import unittest
 from dataclasses import replace
 from typing import Any
@@ -285,6 +286,25 @@ class ByHand(unittest.TestCase):
         self.assertEqual(self.found(edges=(Edge("right", second.at_s, False),)), self.found())
         typed = (Typed(f"left@{second.at_s:.3f}", "single"),)
         self.assertEqual(self.found(typed=typed), [("left.phasic", 3.0), ("left.single", 1.0)])
+
+    def test_both_sides_are_of_the_type_that_was_given_where_their_sides_agree(self) -> None:
+        """The same bursts on both sides: typed on one they do not agree, and stay phasic as found; on both they are tonic."""
+        bursts = tuple(Burst("both", 300.0 + 1.5 * i, 0.5, 0.6) for i in range(3))
+        made = make(Night(length_s=700.0, groups=(Group("phasic", bursts),))).recording
+        keys = {
+            e.code.partition(".")[0]: f"{e.code.partition('.')[0]}@{e.at_s:.3f}" for e in episodes_in(reviewed(made))
+        }
+        for sides, wanted in ((("left",), "phasic"), (("left", "right"), "tonic")):
+            typed = tuple(Typed(keys[side], "tonic") for side in sides)
+            self.assertGreater(reviewed(made, Review(typed=typed)).figure(f"both.{wanted}").value, 0)
+
+    def test_a_thousand_edges_and_types_take_no_longer_than_the_night(self) -> None:
+        """Whoever may decide cannot make the server work for minutes."""
+        found = [Contraction("left", 10.0 * i, 10.0 * i + 1.0, 50.0, 60.0) for i in range(5000)]
+        edges = tuple(Edge("left", 10.0 * i, i % 2 == 0) for i in range(5000))
+        began = time.monotonic()
+        self.assertEqual(len(episodes(found, "left", edges)), 2500)
+        self.assertLess(time.monotonic() - began, 2.0)
 
     def test_figures_follow_and_what_was_recorded_does_not(self) -> None:
         first, second = episodes_in(self.plain)

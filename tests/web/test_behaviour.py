@@ -280,6 +280,21 @@ class Away(BrowserTest):
         page.get_by_role("link", name="Limits").click()
         expect(page.get_by_role("heading", name="Limits", exact=True)).to_be_visible()
 
+    def test_a_part_that_cannot_be_had_at_any_address_comes_with_the_page_loaded_anew(self) -> None:
+        """Three times by its own address and three by another: as when what it shares with others is remembered as failed."""
+        row = self.stored(krec.write_recording(SIGNALS["oximetry"](2).recording), self.person("Emil Farkas"))
+        page = self.sign_in()
+        refused: list[str] = []
+
+        def refuse(route: Route) -> None:
+            refused.append(route.request.url)
+            route.abort()
+
+        page.route("**/OximetrySheet-*.js*", refuse, times=6)
+        page.goto(f"{self.address}/review/{row.id}")
+        expect(page.get_by_role("button", name=re.compile("^ODI4")).first).to_be_visible()
+        self.assertEqual(len(refused), 6)
+
     def test_what_changes_while_it_is_fetched_for_the_first_time_is_fetched_again(self) -> None:
         row = self.session(7200, self.person("Ida Brandvik"))
         page = self.sign_in()

@@ -4,6 +4,10 @@ const AGAIN_MS = 1_500;
 const TRIES = 3;
 const PAUSE_MS = 400;
 
+const RELOADED = "kumpel.reloaded";
+/** A page that was loaded anew so lately is not once more: then it is left to the screen to say. */
+const ONCE_IN_MS = 60_000;
+
 const pause = (ms: number) => new Promise((done) => window.setTimeout(done, ms));
 
 /** Waits until the server answers again. */
@@ -28,12 +32,21 @@ async function underAnotherAddress<T>(error: unknown, tries = TRIES): Promise<T>
   try {
     return (await import(/* @vite-ignore */ `${address}?again=${Date.now()}`)) as T;
   } catch (still) {
-    if (tries <= 1) throw still;
+    if (tries <= 1) return loadedAnew(still);
     // It may have gone once more meanwhile.
     await answered();
     await pause(PAUSE_MS);
     return underAnotherAddress<T>(still, tries - 1);
   }
+}
+
+/** What the part shares with others may be what is remembered as failed: only a page that is loaded anew asks for it again. */
+async function loadedAnew(error: unknown): Promise<never> {
+  if (Date.now() - Number(sessionStorage.getItem(RELOADED) ?? 0) < ONCE_IN_MS) throw error;
+  await answered();
+  sessionStorage.setItem(RELOADED, String(Date.now()));
+  window.location.reload();
+  return new Promise(() => {});
 }
 
 /**

@@ -113,6 +113,7 @@ def put_amounts(reckoning: Reckoning, night: Night) -> None:
             "uV",
             1,
             f"{100 * night.share:g} % of the clench",
+            Put("ends", "a contraction ends below", night.ends_uv(side), "uV"),
             note=note,
         )
 

@@ -6,6 +6,7 @@ The signal is worked on in blocks of a minute, so that eight hours at 1 kHz need
 from __future__ import annotations
 
 import math
+from bisect import bisect_left
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import IntEnum
@@ -404,11 +405,12 @@ def contractions(
 
 @dataclass(frozen=True)
 class Episode:
-    """Contractions closer than 3 s: `kind` is "phasic", "tonic", "mixed" or "single"."""
+    """Contractions closer than 3 s: `kind` is "phasic", "tonic", "mixed" or "single", as found or as a reviewer said."""
 
     side: str
     kind: str
     contractions: tuple[Contraction, ...]
+    by_hand: bool = False
 
     @property
     def start_s(self) -> float:
@@ -438,16 +440,24 @@ def episodes(found: list[Contraction], side: str, edges: Sequence[Edge] = ()) ->
     """
     groups: list[list[Contraction]] = []
     last = -math.inf
+    said = sorted(edges, key=lambda e: e.at_s)
+    places = [e.at_s for e in said]
     for each in sorted(found, key=lambda c: c.start_s):
-        near = min(edges, key=lambda e: abs(e.at_s - each.start_s), default=None)
-        said = near is not None and abs(near.at_s - each.start_s) <= MOVED_S
-        goes_on = not near.begins if near is not None and said else each.start_s - last < EPISODE_GAP_S - 1e-9
+        near = _nearest(said, places, each.start_s)
+        goes_on = not near.begins if near is not None else each.start_s - last < EPISODE_GAP_S - 1e-9
         if groups and goes_on:
             groups[-1].append(each)
         else:
             groups.append([each])
         last = max(last, each.end_s)
     return [Episode(side, kind_of([c.length_s for c in g]), tuple(g)) for g in groups]
+
+
+def _nearest(edges: Sequence[Edge], places: Sequence[float], at_s: float) -> Edge | None:
+    """Of edges in order of time the one that is meant by a moment; None when none lies so near."""
+    i = bisect_left(places, at_s)
+    near = min(edges[max(i - 1, 0) : i + 1], key=lambda e: abs(e.at_s - at_s), default=None)
+    return near if near is not None and abs(near.at_s - at_s) <= MOVED_S else None
 
 
 def united(left: list[Contraction], right: list[Contraction]) -> list[Contraction]:

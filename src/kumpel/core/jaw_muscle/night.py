@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -115,36 +116,40 @@ def night_of(recording: Recording, review: Review, signals: Signals, sleep: tupl
         by_side[side] = made
         grouped[side] = _typed(episodes(made, side, edges), review, side)
     by_side["both"] = united(by_side.get("left", []), by_side.get("right", []))
-    grouped["both"] = _as_sides(episodes(by_side["both"], "both", review.edges), grouped, review)
+    grouped["both"] = _as_sides(episodes(by_side["both"], "both", review.edges), grouped)
     valid["both"] = float(anywhere.sum()) * STEP_S
     return Night(references, by_side, grouped, valid, share, hysteresis, drowned)
 
 
 def _typed(found: list[Episode], review: Review, side: str) -> list[Episode]:
     """Episodes with the types that the reviewer gave them."""
-    starts, ends = (np.array([getattr(e, at) for e in found], dtype=np.float64) for at in ("start_s", "end_s"))
     made = list(found)
+    if not review.typed:
+        return made
+    starts, ends = (np.array([getattr(e, at) for e in found], dtype=np.float64) for at in ("start_s", "end_s"))
     for each in review.typed:
         for i in np.flatnonzero(named((each.key,), side, starts, ends)).tolist():
-            made[i] = replace(made[i], kind=each.type)
+            made[i] = replace(made[i], kind=each.type, by_hand=True)
     return made
 
 
-def _as_sides(found: list[Episode], grouped: dict[str, list[Episode]], review: Review) -> list[Episode]:
+def _as_sides(found: list[Episode], grouped: dict[str, list[Episode]]) -> list[Episode]:
     """Episodes of both sides as one; of the type of their sides where a reviewer gave one and all of them are of it."""
-    if not review.typed:
+    if not any(e.by_hand for side in SIDES for e in grouped.get(side, [])):
         return found
     made = []
+    # Episodes of a side follow one another, so that both their starts and their ends rise.
+    sides = [
+        (own, [e.start_s for e in own], [e.end_s for e in own]) for own in (grouped.get(side, []) for side in SIDES)
+    ]
     for each in found:
         beside = [
-            e for side in SIDES for e in grouped.get(side, []) if e.start_s < each.end_s and e.end_s > each.start_s
+            e
+            for own, starts, ends in sides
+            for e in own[bisect_right(ends, each.start_s) : bisect_left(starts, each.end_s)]
         ]
-        by_hand = any(
-            named((t.key,), e.side, np.array([e.start_s]), np.array([e.end_s])).any()
-            for t in review.typed
-            for e in beside
-        )
         kinds = {e.kind for e in beside}
+        by_hand = any(e.by_hand for e in beside)
         made.append(replace(each, kind=kinds.pop()) if by_hand and len(kinds) == 1 else each)
     return made
 

@@ -256,6 +256,9 @@ function Sheet({
   );
 }
 
+/** Sheets of so many sessions that come next, and of the one before, are fetched ahead; after so long. */
+const [AHEAD, AHEAD_AFTER_MS] = [3, 1_500];
+
 /** Left what waits, middle the sheet, right what was decided. */
 export default function Review() {
   const { id } = useParams();
@@ -279,9 +282,14 @@ export default function Review() {
     if (!id && first !== undefined) navigate(`/review/${first}`, { replace: true });
   }, [id, first, navigate]);
   const list = waiting.data?.sessions ?? [];
-  const kinds = [...new Set(list.map((s) => s.kind))].join(" ");
+  const here = id ? list.findIndex((s) => s.id === Number(id)) : 0;
+  const kinds = [...new Set(list.slice(Math.max(here - 1, 0), here + 1 + AHEAD).map((s) => s.kind))].join(" ");
   useEffect(() => {
-    for (const kind of kinds.split(" ")) loadSheet(kind);
+    // Once what is looked at stands: it goes before what may come.
+    const later = window.setTimeout(() => {
+      for (const kind of kinds.split(" ").filter(Boolean)) loadSheet(kind);
+    }, AHEAD_AFTER_MS);
+    return () => window.clearTimeout(later);
   }, [kinds]);
   if (waiting.isError && !waiting.data)
     return <Trouble view="Review" error={waiting.error} again={() => waiting.refetch()} />;

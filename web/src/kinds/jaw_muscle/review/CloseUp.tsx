@@ -24,8 +24,8 @@ export interface Burst {
   toS: number;
 }
 
-/** Stretches of at least a quarter of a second above a threshold, as the figures find them; it ends a fifth below. */
-export function burstsOf(curve: Schemas["Curve"] | undefined, threshold: number, hysteresis = 0.2): Burst[] {
+/** Stretches of at least a quarter of a second above a threshold, as the figures find them; each ends below a share of it. */
+export function burstsOf(curve: Schemas["Curve"] | undefined, threshold: number, endsAt: number): Burst[] {
   const found: Burst[] = [];
   if (!curve || !(threshold > 0)) return found;
   let begin = -1;
@@ -35,7 +35,7 @@ export function burstsOf(curve: Schemas["Curve"] | undefined, threshold: number,
     begin = -1;
   };
   curve.values.forEach((value, i) => {
-    if (value === null || value < threshold * (1 - hysteresis)) end(i);
+    if (value === null || value < threshold * endsAt) end(i);
     else if (begin < 0 && value >= threshold) begin = i;
   });
   end(curve.values.length);
@@ -60,6 +60,7 @@ export function CloseUp({
   raw,
   close,
   thresholds,
+  ends,
   notes,
   onThreshold,
   onBurst,
@@ -69,6 +70,8 @@ export function CloseUp({
   close: Schemas["CloseUp"] | undefined;
   /** In microvolt; null where no clench was found. */
   thresholds: Record<Side, number | null>;
+  /** Below which share of it a contraction ends. */
+  ends: Record<Side, number>;
   /** A threshold is dragged: the same share of both clenches, as a factor of what it was. */
   onThreshold: (factor: number) => void;
   /** What the file says besides. */
@@ -144,7 +147,7 @@ export function CloseUp({
       {SIDES.map((side) => {
         const key = `rms.${side}`;
         const [curve, threshold] = [curveOf(key), thresholds[side]];
-        const bursts = threshold === null ? [] : burstsOf(curve, threshold);
+        const bursts = threshold === null ? [] : burstsOf(curve, threshold, ends[side]);
         const numbered = bursts.filter((burst) => burst.toS > zero - 1);
         return (
           <g key={side}>

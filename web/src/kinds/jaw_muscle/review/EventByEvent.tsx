@@ -10,6 +10,7 @@ import {
   type Episode,
   edgeAt,
   edgeKey,
+  endsAt,
   notesOf,
   SIDES,
   type Side,
@@ -194,6 +195,7 @@ export function EventByEvent({
     episode.atS,
   );
   const rise = before !== null && after !== null ? (100 * (after - before)) / before : episode.rise;
+  const ends = { left: endsAt(shown, "left"), right: endsAt(shown, "right") };
   const byHand = typedIn(review, episode).length > 0;
   const splits = SIDES.flatMap((side): [Side, ReturnType<typeof burstsOf>][] => {
     const half = episode.halves.find((each) => each.side === side);
@@ -202,6 +204,7 @@ export function EventByEvent({
     const inside = burstsOf(
       close?.curves.find((curve) => curve.key === `rms.${side}`),
       level,
+      ends[side],
     ).filter((burst) => burst.fromS > half.atS + 0.1 && burst.fromS < half.endS);
     return inside.length > 0 ? [[side, inside]] : [];
   });
@@ -276,6 +279,7 @@ export function EventByEvent({
           raw={raw}
           close={close}
           thresholds={thresholds}
+          ends={ends}
           notes={notes}
           onBurst={locked ? undefined : split}
           onThreshold={(by) => setFactor((now) => Math.min(Math.max(now * by, 0.1), 8))}

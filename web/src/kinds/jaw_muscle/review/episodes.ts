@@ -44,10 +44,17 @@ const placeOf = (key: string) => key.replace(/^(left|right)[^@]*/, "$1").replace
 export const edgeKey = (side: Side, atS: number) => `${side}@${atS.toFixed(3)}`;
 
 /** What a reviewer said of the contraction that starts at a moment: that an episode begins with it or goes on; null: nothing. */
-export function edgeAt(review: Assessed, side: Side, atS: number): string | null {
-  const found = review.decisions.find((d) => {
+export const edgeAt = (review: Assessed, side: Side, atS: number) =>
+  edgeIn(
+    review.decisions.filter((d) => d.what === "edge"),
+    side,
+    atS,
+  );
+
+function edgeIn(edges: Decision[], side: Side, atS: number): string | null {
+  const found = edges.find((d) => {
     const [of, at] = d.key.split("@");
-    return d.what === "edge" && of === side && Math.abs(Number(at) - atS) <= 0.5;
+    return of === side && Math.abs(Number(at) - atS) <= 0.5;
   });
   return typeof found?.value === "string" ? found.value : null;
 }
@@ -66,6 +73,8 @@ export function episodesOf(review: Assessed, shown: Assessment): Episode[] {
   const decided = new Map(
     review.decisions.filter((d) => d.what === "dropped" || d.what === "kept").map((d) => [placeOf(d.key), d]),
   );
+  const edges = review.decisions.filter((d) => d.what === "edge");
+  const begins = (half: Half) => edges.length > 0 && edgeIn(edges, half.side, half.atS) === "begins";
   const rises = new Map<Half, number | null>();
   const halves = (shown.events ?? []).flatMap((event): Half[] => {
     const side = SIDES.find((each) => event.code.startsWith(`${each}.`));
@@ -88,7 +97,7 @@ export function episodesOf(review: Assessed, shown: Assessment): Episode[] {
   const groups: Half[][] = [];
   let until = Number.NEGATIVE_INFINITY;
   for (const half of halves) {
-    if (half.atS - until < JOINED_S && edgeAt(review, half.side, half.atS) !== "begins") groups.at(-1)?.push(half);
+    if (half.atS - until < JOINED_S && !begins(half)) groups.at(-1)?.push(half);
     else groups.push([half]);
     until = Math.max(until, half.endS);
   }
@@ -171,6 +180,13 @@ export function spellsOf(shown: Assessment): Spell[] {
 export function heartOf(shown: Assessment): { atS: number; bpm: number | null }[] {
   const table = shown.tables.find((each) => each.key === "heart");
   return (table?.rows ?? []).map(([at, bpm]) => ({ atS: Number(at), bpm: numberOf(bpm) }));
+}
+
+/** The level below which a contraction of a side ends, as a share of the threshold. */
+export function endsAt(shown: Assessment, side: Side): number {
+  const figure = figureOf(shown, `${side}.threshold`);
+  const ends = figure?.why.numbers.find((each) => each.symbol === "ends")?.value;
+  return ends != null && figure?.value ? ends / figure.value : 0.8;
 }
 
 /** The threshold of a side in microvolt; null where no clench was found. */
