@@ -9,6 +9,8 @@ const KEY = "Key";
 export const headWords = (column: Table["columns"][number]) =>
   column.unit && column.unit !== CLOCK ? `${column.name}, ${unitWords(column.unit)}` : column.name;
 
+/** Words from a recording are words: a spreadsheet would reckon with what begins like a formula. */
+const asWords = (words: string) => (/^[=+\-@\t\r]/.test(words) ? `'${words}` : words);
 const quoted = (words: string) => (/[",\n\r]/.test(words) ? `"${words.replaceAll('"', '""')}"` : words);
 
 /** A table as a file: numbers with a point and as exact as they came, moments by the wall clock, heads with their units. */
@@ -16,7 +18,8 @@ export function saveCsv(table: Table, clock: WallClock) {
   const shown = table.columns.map((column, i) => ({ column, i })).filter(({ column }) => column.name !== KEY);
   const cell = (value: Table["rows"][number][number] | undefined, unit: string) => {
     if (value === null || value === undefined) return "";
-    return unit === CLOCK && typeof value === "number" ? clock(value, true) : String(value);
+    if (typeof value === "string") return asWords(value);
+    return unit === CLOCK ? clock(value, true) : String(value);
   };
   const lines = [
     shown.map(({ column }) => headWords(column)),

@@ -4,38 +4,17 @@ import type { SeveralProps } from "@/sheet/contract";
 import { number } from "@/ui/format";
 import { Segmented } from "@/ui/segmented";
 import { hillsOf, sameHills } from "./hills";
-import { paceWords, scaleOf, useWays, type Way } from "./way";
+import { laidOver, type Over, type Quantity } from "./laid";
+import { paceWords, useWays } from "./way";
 
 const MOST = 4;
 const [WIDE, LEFT, RIGHT, HIGH, AXIS] = [900, 104, 10, 92, 20];
-const POINTS = 500;
-const SLOWEST_S = 900;
 const LOOKS = [
   { stroke: "var(--lane-1)", dash: undefined },
   { stroke: "var(--lane-3)", dash: "7 3" },
   { stroke: "var(--lane-2)", dash: "2 3" },
   { stroke: "var(--lane-4)", dash: "10 3 2 3" },
 ] as const;
-
-type Over = "distance" | "time";
-type Read = (way: Way, i: number) => number | null;
-
-interface Lane {
-  name: string;
-  unit: string;
-  of: Read;
-  words: (value: number) => string;
-}
-
-const pace: Read = (way, i) => {
-  const speed = way.speed[i] ?? null;
-  return speed === null || speed < 1000 / SLOWEST_S ? null : -1000 / speed;
-};
-const LANES: Lane[] = [
-  { name: "Pace", unit: "min/km", of: pace, words: (value) => paceWords(-value) },
-  { name: "Heart rate", unit: "bpm", of: (way, i) => way.rate[i] ?? null, words: (value) => number(value, 0) },
-  { name: "Height", unit: "m", of: (way, i) => way.height[i] ?? null, words: (value) => number(value, 0) },
-];
 
 /** Up to four sessions over one another, over the way or the time; by how much each lies behind the first; the hills that all met. */
 export default function Together({ all, names }: SeveralProps) {
@@ -44,40 +23,16 @@ export default function Together({ all, names }: SeveralProps) {
   const ways = useWays(some);
   const [over, setOver] = useState<Over>("distance");
   const [at, setAt] = useState<number | null>(null);
-  const scales = useMemo(() => ways.map((way) => (way ? scaleOf(way) : null)), [ways]);
-  const ends = ways.map((way, i) => {
-    if (!way) return 0;
-    const endS = way.startS + way.stepS * way.along.length;
-    return over === "time" ? endS : (scales[i]?.of(endS) ?? 0);
-  });
-  const whole = Math.max(...ends, 1);
+  const { whole, places, quantities } = useMemo(() => laidOver(ways, over), [ways, over]);
   const x = (place: number) => LEFT + (place / whole) * (WIDE - LEFT - RIGHT);
-  /** The sample of a way at a place of the axis; null beyond its end. */
-  const sampleAt = (k: number, place: number): number | null => {
-    const way = ways[k];
-    if (!way || place > (ends[k] ?? 0)) return null;
-    const atS = over === "time" ? place : (scales[k]?.at(place) ?? 0);
-    const i = Math.floor((atS - way.startS) / way.stepS);
-    return i >= 0 && i < way.along.length ? i : null;
-  };
-  const behind: Lane = {
-    name: "Behind",
-    unit: "s",
-    of: () => null,
-    words: (value) => `${value > 0 ? "+" : value < 0 ? "−" : ""}${number(Math.abs(value), 0)}`,
-  };
-  const readAt = (lane: Lane, k: number, place: number): number | null => {
-    const [way, i] = [ways[k], sampleAt(k, place)];
-    if (!way || i === null) return null;
-    if (lane.name !== behind.name) return lane.of(way, i);
-    const [mine, first] = [scales[k]?.at(place), scales[0]?.at(place)];
-    return mine === undefined || first === undefined || place > (ends[0] ?? 0) ? null : mine - first;
-  };
-  const lanes = over === "distance" ? [behind, ...LANES] : LANES;
-  const drawn = lanes.filter((lane) =>
-    ways.some((_, k) => readAt(lane, k, whole * 0.3) !== null || readAt(lane, k, whole * 0.6) !== null),
-  );
-  const tall = drawn.length * HIGH + AXIS;
+  // Drawn once, whatever the pointer does over them.
+  const still = useMemo(() => {
+    const at = (place: number) => LEFT + (place / whole) * (WIDE - LEFT - RIGHT);
+    return quantities.map((quantity, n) => (
+      <Lines key={quantity.name} quantity={quantity} top={n * HIGH} places={places} x={at} />
+    ));
+  }, [quantities, places, whole]);
+  const tall = quantities.length * HIGH + AXIS;
   const follow = (event: PointerEvent<SVGSVGElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
     const place = (((event.clientX - box.left) / box.width) * WIDE - LEFT) / (WIDE - LEFT - RIGHT);
@@ -130,7 +85,7 @@ export default function Together({ all, names }: SeveralProps) {
           viewBox={`0 0 ${WIDE} ${tall}`}
           className="w-full font-narrow text-[12px]"
           role="img"
-          aria-label={`${drawn.map((lane) => lane.name.toLowerCase()).join(", ")} of ${called.join(", ")} over the ${over === "distance" ? "way" : "time"}`}
+          aria-label={`${quantities.map((quantity) => quantity.name.toLowerCase()).join(", ")} of ${called.join(", ")} over the ${over === "distance" ? "way" : "time"}`}
           onPointerMove={follow}
           onPointerLeave={() => setAt(null)}
         >
@@ -142,24 +97,17 @@ export default function Together({ all, names }: SeveralProps) {
               </text>
             </g>
           ))}
-          {drawn.map((lane, n) => (
-            <LaneOf
-              key={lane.name}
-              lane={lane}
-              top={n * HIGH}
-              many={some.length}
-              readAt={(k, place) => readAt(lane, k, place)}
-              x={x}
-              whole={whole}
-              at={at}
-            />
-          ))}
+          {still}
           {at !== null && (
             <line x1={x(at)} x2={x(at)} y1={2} y2={tall - AXIS} className="stroke-brass" strokeWidth={1.4} />
           )}
+          {at !== null &&
+            quantities.map((quantity, n) => (
+              <Readings key={quantity.name} quantity={quantity} top={n * HIGH} at={at} x={x(at)} />
+            ))}
         </svg>
       )}
-      {over === "distance" && drawn[0]?.name === behind.name && (
+      {quantities[0]?.name === "Behind" && (
         <p className="text-[12.5px] text-soft">
           Behind: later than {called[0]} at the same distance; below zero it was there before.
         </p>
@@ -169,79 +117,77 @@ export default function Together({ all, names }: SeveralProps) {
   );
 }
 
-/** One quantity of all sessions over the same axis. */
-function LaneOf({
-  lane,
-  top,
-  many,
-  readAt,
-  x,
-  whole,
-  at,
-}: {
-  lane: Lane;
-  top: number;
-  many: number;
-  readAt: (k: number, place: number) => number | null;
-  x: (place: number) => number;
-  whole: number;
-  at: number | null;
-}) {
-  const columns = Array.from({ length: POINTS + 1 }, (_, i) => (i / POINTS) * whole);
-  const lines = Array.from({ length: many }, (_, k) => columns.map((place) => readAt(k, place)));
-  const values = lines.flat().filter((v): v is number => v !== null);
-  const [low, high] = [Math.min(...values), Math.max(...values)];
+const yOf = ({ low, high }: Quantity, top: number) => {
   const room = (high - low || 1) * 0.06;
-  const y = (value: number) => top + HIGH - 10 - ((value - low + room) / (high - low + 2 * room || 1)) * (HIGH - 18);
+  return (value: number) => top + HIGH - 10 - ((value - low + room) / (high - low + 2 * room)) * (HIGH - 18);
+};
+
+/** One quantity of all sessions: a line each. */
+function Lines({
+  quantity,
+  top,
+  places,
+  x,
+}: {
+  quantity: Quantity;
+  top: number;
+  places: number[];
+  x: (place: number) => number;
+}) {
+  const y = yOf(quantity, top);
   return (
     <g>
       <line x1={LEFT} x2={WIDE - RIGHT} y1={top + HIGH - 4} y2={top + HIGH - 4} className="stroke-line" />
       <text x={2} y={top + 16} className="fill-ink font-semibold">
-        {lane.name}
+        {quantity.name}
       </text>
       <text x={2} y={top + 30} className="fill-soft">
-        {lane.unit}
+        {quantity.unit}
       </text>
-      <text x={LEFT - 4} y={y(high) + 4} textAnchor="end" className="fill-soft">
-        {lane.words(high)}
-      </text>
-      <text x={LEFT - 4} y={y(low) + 4} textAnchor="end" className="fill-soft">
-        {lane.words(low)}
-      </text>
-      {lines.map((line, k) => (
+      {[quantity.high, quantity.low].map((value, i) => (
+        <text key={i === 0 ? "high" : "low"} x={LEFT - 4} y={y(value) + 4} textAnchor="end" className="fill-soft">
+          {quantity.words(value)}
+        </text>
+      ))}
+      {quantity.lines.map((line, k) => (
         <path
           // biome-ignore lint/suspicious/noArrayIndexKey: the sessions keep their order
           key={k}
-          d={pathOf(line, columns, x, y)}
+          d={pathOf(line, places, x, y)}
           fill="none"
           stroke={LOOKS[k]?.stroke}
           strokeDasharray={LOOKS[k]?.dash}
           strokeWidth={1.5}
         />
       ))}
-      {at !== null &&
-        lines.map((_, k) => {
-          const value = readAt(k, at);
-          return value === null ? null : (
-            // biome-ignore lint/suspicious/noArrayIndexKey: the sessions keep their order
-            <g key={k}>
-              <circle cx={x(at)} cy={y(value)} r={3.4} fill={LOOKS[k]?.stroke} />
-              <text
-                x={x(at) + (x(at) > WIDE - 120 ? -8 : 8)}
-                y={top + 14 + k * 14}
-                textAnchor={x(at) > WIDE - 120 ? "end" : "start"}
-                fill={LOOKS[k]?.stroke}
-                className="stroke-panel font-semibold"
-                strokeWidth={3}
-                paintOrder="stroke"
-              >
-                {lane.words(value)}
-              </text>
-            </g>
-          );
-        })}
     </g>
   );
+}
+
+/** What each session has at the pointer. */
+function Readings({ quantity, top, at, x }: { quantity: Quantity; top: number; at: number; x: number }) {
+  const y = yOf(quantity, top);
+  const isLast = x > WIDE - 120;
+  return quantity.lines.map((_, k) => {
+    const value = quantity.at(k, at);
+    return value === null ? null : (
+      // biome-ignore lint/suspicious/noArrayIndexKey: the sessions keep their order
+      <g key={k}>
+        <circle cx={x} cy={y(value)} r={3.4} fill={LOOKS[k]?.stroke} />
+        <text
+          x={x + (isLast ? -8 : 8)}
+          y={top + 14 + k * 14}
+          textAnchor={isLast ? "end" : "start"}
+          fill={LOOKS[k]?.stroke}
+          className="stroke-panel font-semibold"
+          strokeWidth={3}
+          paintOrder="stroke"
+        >
+          {quantity.words(value)}
+        </text>
+      </g>
+    );
+  });
 }
 
 function pathOf(

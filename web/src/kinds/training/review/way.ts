@@ -77,8 +77,10 @@ function wayQuery(review: Assessed) {
 
 /** The ways of several sessions; null where none is known (yet). */
 export function useWays(of: Assessed[]): (Way | null)[] {
-  return useQueries({ queries: of.map(wayQuery), combine: (found) => found.map((each) => made(each.data)) });
+  return useQueries({ queries: of.map(wayQuery), combine: allMade });
 }
+
+const allMade = (found: { data?: Schemas["View"][] | undefined }[]) => found.map((each) => made(each.data));
 
 const ways = new WeakMap<Schemas["View"][], Way | null>();
 
