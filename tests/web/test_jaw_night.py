@@ -16,7 +16,7 @@ from kumpel.services.ground import figures
 from kumpel.standins.jaw_muscle_signal import Burst, Group, Night, make, usual_groups
 from kumpel.store.tables import Decision, Session
 from tests.web.browser import BrowserTest
-from tests.web.test_tasks import COUNT
+from tests.web.test_tasks import COUNT, taken_in
 
 
 class JawNight(BrowserTest):
@@ -168,14 +168,7 @@ class FromTheRecorder(BrowserTest):
     def test_a_night_from_the_recorder_to_paper(self) -> None:
         """Beside the two keys of the walk through the episodes: taken in, opened, entered, left, signed, issued."""
         recorder = StandIn("J-01", "JM-000001", "Jaw 1", kind="jaw_muscle", auto_start=False)
-        self.launch(recorder).running["J-01"].tell("record", start=time.time() - 9000, length_s=1800)
-        page = self.sign_in()
-        page.goto(f"{self.address}/take-in")
-        take = page.get_by_role("button", name="Take in all 1")
-        expect(take).to_be_enabled(timeout=30_000)
-        page.evaluate(COUNT)
-        take.click()
-        page.get_by_role("link", name="review", exact=True).click(timeout=120_000)
+        page = taken_in(self, recorder, 1800)
         expect(page.get_by_role("region", name="The night")).to_be_visible()
         page.keyboard.press("Enter")
         expect(page.get_by_role("heading", name=re.compile(r"^Episode 1 of \d+"))).to_be_visible()

@@ -9,8 +9,9 @@ import time
 import unittest
 from dataclasses import dataclass
 
-from playwright.sync_api import Locator, expect
+from playwright.sync_api import Locator, Page, expect
 
+from kumpel.demo.ensemble import StandIn
 from kumpel.formats import krec
 from kumpel.kinds.registry import KINDS
 from kumpel.standins.jaw_muscle_signal import Night, usual_groups
@@ -24,6 +25,19 @@ window.presses = 0;
 for (const what of ['keydown', 'pointerdown'])
     window.addEventListener(what, (event) => { if (!event.repeat) window.presses += 1; }, true);
 """
+
+
+def taken_in(case: BrowserTest, recorder: StandIn, length_s: float, ago_s: float = 9000.0) -> Page:
+    """One recording of a recorder, taken in and opened: the presses are counted from the first on."""
+    case.launch(recorder).running[recorder.token].tell("record", start=time.time() - ago_s, length_s=length_s)
+    page = case.sign_in()
+    page.goto(f"{case.address}/take-in")
+    take = page.get_by_role("button", name="Take in all 1")
+    expect(take).to_be_enabled(timeout=30_000)
+    page.evaluate(COUNT)
+    take.click()
+    page.get_by_role("link", name="review", exact=True).click(timeout=120_000)
+    return page
 
 
 @dataclass(frozen=True)

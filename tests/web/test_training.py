@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import re
-import time
 from dataclasses import replace
 
 from playwright.sync_api import Page, expect
@@ -17,7 +16,7 @@ from kumpel.standins.training_signal import Session as Run
 from kumpel.store.tables import Session
 from tests.core.test_hills import repeats, run
 from tests.web.browser import BrowserTest
-from tests.web.test_tasks import COUNT
+from tests.web.test_tasks import taken_in
 
 
 class RunSheet(BrowserTest):
@@ -153,15 +152,7 @@ class FromTheWatch(BrowserTest):
 
     def taken(self, setup: dict[str, object]) -> Page:
         watch = StandIn("W-01", "TW-000001", "Watch 1", kind="training", auto_start=False, rest={"setup": setup})
-        self.launch(watch).running["W-01"].tell("record", start=time.time() - 9000, length_s=1500)
-        page = self.sign_in()
-        page.goto(f"{self.address}/take-in")
-        take = page.get_by_role("button", name="Take in all 1")
-        expect(take).to_be_enabled(timeout=30_000)
-        page.evaluate(COUNT)
-        take.click()
-        page.get_by_role("link", name="review", exact=True).click(timeout=60_000)
-        return page
+        return taken_in(self, watch, 1500)
 
     def test_a_session_to_a_page_given_on(self) -> None:
         page = self.taken({})
