@@ -60,7 +60,7 @@ class Artefacts(unittest.TestCase):
         self.assertEqual([e for e in reviewed(recording(values, probe_off=off)).events if e.code == "artefact"], [])
         found = reviewed(recording(values, probe_off=off)).events
         named = [(e.at_s, e.end_s, e.kept) for e in found if e.code == "probe-off"]
-        self.assertEqual(named, [(300.0, 400.0, False)])
+        self.assertEqual(named, [(300.0, 400.0, True)])
 
 
 class Tables(unittest.TestCase):

@@ -57,6 +57,12 @@ function lineUnder(
   return null;
 }
 
+/** How many count, and of how many where some do not. */
+function counted(items: { kept: boolean }[]): string {
+  const kept = items.filter((item) => item.kept).length;
+  return kept === items.length ? String(kept) : `${kept} of ${items.length}`;
+}
+
 /** Lanes on one clock: a row of marks for each kind of event, then a lane a channel, each on its own scale. */
 export function Lanes(props: LanesProps) {
   const box = useRef<HTMLDivElement>(null);
@@ -103,7 +109,7 @@ export function Lanes(props: LanesProps) {
                   <span className="truncate" title={row.label}>
                     {row.label}
                   </span>
-                  <span className="pr-1">{row.items.filter((m) => m.kept).length}</span>
+                  <span className="whitespace-nowrap pr-1">{counted(row.items)}</span>
                 </span>
               ))}
             </div>

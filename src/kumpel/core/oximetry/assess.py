@@ -118,7 +118,7 @@ def _assess(recording: Recording, review: Review, limits: LimitSet, basis: str) 
         Detected(a.start_s, a.end_s, CODE, f"{a.reason}, {a.end_s - a.start_s:.0f} s", a.given_back) for a in doubted
     ]
     events += [
-        Detected(a * dt, b * dt, "probe-off", f"probe off, {(b - a) * dt:.0f} s", False)
+        Detected(a * dt, b * dt, "probe-off", f"probe off, {(b - a) * dt:.0f} s")
         for a, b in runs(marked.probe_off)[:MOST].tolist()
     ]
     positions = by_position(recording, spo2, dt, falls)

@@ -436,7 +436,7 @@ function Strip({
           >
             <MarkIcon type={episode.type} pale={!countsOf(episode)} />
             <i
-              className={`mt-1 block h-2 w-3 rounded-xs ${!countsOf(episode) ? "border border-act" : decidedOf(episode) ? "bg-act" : "bg-line"}`}
+              className={`mt-1 block w-3 rounded-xs ${!countsOf(episode) ? "h-2 border border-act" : decidedOf(episode) ? "h-2 bg-act" : "mb-[3px] mt-[7px] h-0.5 bg-line"}`}
             />
           </button>
         </li>

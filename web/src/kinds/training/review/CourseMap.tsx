@@ -5,8 +5,8 @@ import { paceWords, type Way } from "./way";
 
 const [WIDE, TALL, EDGE] = [300, 250, 26];
 const LENGTHS_M = [10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000];
-/** From the slowest, or the lowest, to the highest fifth: told apart by how dark they are, too. */
-const LOOKS = ["var(--lane-2)", "#a9b48a", "#6fa0ab", "#2f7f95", "#0b4a5c"];
+/** From the slowest, or the lowest, to the highest fifth: told apart by how far they stand out from the paper, too. */
+const LOOKS = ["var(--lane-2)", "var(--course-2)", "var(--ramp-3)", "var(--ramp-4)", "var(--ramp-6)"];
 
 export type By = "pace" | "heart rate" | "zone";
 

@@ -1,7 +1,7 @@
 import { type Assessment, figureOf } from "@/sheet/assessed";
 import { number } from "@/ui/format";
 
-const LOOKS = ["#cfe0e2", "#9dc1c8", "#6fa0ab", "#2f7f95", "#0e6076", "#0b3f4f"];
+const LOOKS = [1, 2, 3, 4, 5, 6].map((step) => `var(--ramp-${step})`);
 
 const minutes = (seconds: number) => `${Math.floor(seconds / 60)}:${String(Math.round(seconds % 60)).padStart(2, "0")}`;
 
