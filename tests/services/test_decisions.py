@@ -306,6 +306,8 @@ class EdgesAndTypes(DatabaseTest):
             Wish("edge", f"left@{self.first}", value=1.0),
             Wish("edge", f"clench.left@{self.first}", value="begins"),
             Wish("type", "left", value="tonic"),
+            Wish("type", "left@1e300", value="tonic"),
+            Wish("edge", "left@-1", value="begins"),
         ):
             with self.assertRaises(InvalidError):
                 self.decide(wish)

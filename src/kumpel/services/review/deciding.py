@@ -60,7 +60,7 @@ def checked(db: Db, session: Session, wish: Wish) -> Wish:
     if wish.what in OPPOSITE:
         return _event(kind, wish, reason)
     if wish.what in (EDGE, TYPE):
-        return _regrouped(kind, wish, reason)
+        return _regrouped(kind, session, wish, reason)
     if wish.what == ACCEPTED:
         if not wish.key or len(wish.key) > 120 or not reason:
             raise InvalidError("Accepting this needs a reason.", field="reason")
@@ -109,12 +109,14 @@ def _event(kind: Kind, wish: Wish, reason: str) -> Wish:
     return Wish(wish.what, wish.key, value=wish.value, reason=reason)
 
 
-def _regrouped(kind: Kind, wish: Wish, reason: str) -> Wish:
+def _regrouped(kind: Kind, session: Session, wish: Wish, reason: str) -> Wish:
     """Where an event of a group begins or goes on, or of which type it is; None: as it was found."""
     name = EventName.of(wish.key) if len(wish.key) <= 100 else None
     word = kind.event(name.code) if name else None
     if name is None or word is None or not word.types:
         raise InvalidError(f"key: “{wish.key[:100]}” is no event of this kind that has types.", field="key")
+    if not 0 <= name.at_s <= session.length_s:
+        raise InvalidError("key: the moment must lie within the session.", field="key")
     choices = word.types if wish.what == TYPE else (BEGINS, GOES_ON)
     if wish.value is not None and wish.value not in choices:
         raise InvalidError(f"value: one of {', '.join(choices)}.", field="value")
