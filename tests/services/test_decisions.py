@@ -290,6 +290,18 @@ class EdgesAndTypes(DatabaseTest):
             deciding.undo(self.db, self.id, self.db.get_one(Session, self.id).review_version)
             self.assertEqual(self.codes(), wanted)
 
+    def test_what_is_no_longer_found_is_said(self) -> None:
+        """A threshold that nothing reaches takes the episodes away: as recorded they are still there, so that nothing is lost by that."""
+        self.decide(
+            Wish("type", f"left@{self.first}", value="tonic"), Wish("edge", f"left@{self.second}", value="goes on")
+        )
+        recorded = figures.outcome(self.db, self.id)
+        assert recorded is not None
+        rows = decisions.of_session(self.db, self.id)
+        self.assertEqual(decisions.lost(rows, recorded.both.recorded), [])
+        none = replace(recorded.both.recorded, events=())
+        self.assertEqual({row.what for row in decisions.lost(rows, none)}, {"type", "edge"})
+
     def test_what_was_decided_of_one_holds_when_its_type_changes(self) -> None:
         """Dropped as phasic, typed tonic, kept again by its new name: one decision about it, not two that contradict."""
         self.decide(Wish("dropped", f"left.phasic@{self.first}", reason="talking"))

@@ -21,6 +21,7 @@ DROPPED, KEPT = "dropped", "kept"
 EDGE, TYPE = "edge", "type"
 """Where an event begins, or goes on although it seemed to end; of which type it is."""
 BEGINS, GOES_ON = "begins", "goes on"
+ABOUT_EVENTS = (DROPPED, KEPT, EDGE, TYPE)
 SETTING, ACCEPTED = "setting", "accepted"
 STRETCHES = (LEFT_OUT, TASK, ASLEEP)
 LIMIT_SET = "limit_set_id"
@@ -105,7 +106,7 @@ def is_finite(value: Any) -> bool:
 
 
 def lost(rows: Sequence[Decision], recorded: Assessment) -> list[Decision]:
-    """The dropped and kept events that an assessment (as recorded) no longer finds. They stay; a person has to see them."""
+    """Decisions about events that an assessment (as recorded) no longer finds. They stay; a person has to see them."""
     spans: dict[str, list[tuple[float, float]]] = {}
     for event in recorded.events:
         spans.setdefault(event.code.split(".")[0], []).append((event.at_s, event.end_s))
@@ -116,7 +117,7 @@ def lost(rows: Sequence[Decision], recorded: Assessment) -> list[Decision]:
                 spans.setdefault(name.code.split(".")[0], []).append((name.at_s, name.at_s + name.length_s))
     found = []
     for row in rows:
-        name = EventName.of(row.key) if row.what in OPPOSITE else None
+        name = EventName.of(row.key) if row.what in ABOUT_EVENTS else None
         if name is None:
             continue
         group = name.code.split(".")[0]

@@ -1,4 +1,4 @@
-import { type Assessed, type Kind, type Stretch, stretchesOf } from "@/sheet/assessed";
+import { type Assessed, type Decision, type Kind, type Stretch, stretchesOf } from "@/sheet/assessed";
 import { Heading } from "@/sheet/Heading";
 import { Warn } from "@/ui/basics";
 import { offsetChanges, wallMoment } from "@/ui/format";
@@ -20,7 +20,7 @@ export function Decided({
 }) {
   const clock = wallMoment(review.session, offsetChanges(review.events));
   const asleep = stretchesOf(review, "asleep");
-  const events = review.decisions.filter((d) => d.what === "dropped" || d.what === "kept");
+  const events = review.decisions.filter((d) => ABOUT_EVENTS.has(d.what));
   const seen = new Set(review.decisions.filter((d) => d.what === "accepted").map((d) => d.key));
   const lost = events.filter((d) => d.lost && !seen.has(lostKey(d.key)));
   const computed = review.reviewed.stretches ?? [];
@@ -94,11 +94,11 @@ export function Decided({
             {events.map((d) => (
               <li key={d.id} className="flex justify-between gap-2 border-hair border-t py-1">
                 <span className="min-w-0 truncate" title={d.reason}>
-                  {clock(momentOf(d.key), true)}, {d.what === "kept" ? "counts" : d.reason}
+                  {clock(momentOf(d.key), true)}, {wordsOf(d)}
                 </span>
                 {!locked && (
                   <button type="button" className="text-act hover:underline" onClick={() => actions.takeBack([d.id])}>
-                    {d.what === "kept" ? "take back" : "count it"}
+                    {d.what === "dropped" ? "count it" : "take back"}
                   </button>
                 )}
               </li>
@@ -108,6 +108,16 @@ export function Decided({
       )}
     </>
   );
+}
+
+const ABOUT_EVENTS = new Set<Decision["what"]>(["dropped", "kept", "edge", "type"]);
+
+/** What was decided about an event. */
+function wordsOf(decision: Decision): string {
+  if (decision.what === "kept") return "counts";
+  if (decision.what === "type") return String(decision.value);
+  if (decision.what === "edge") return decision.value === "begins" ? "an event begins" : "joined with the one before";
+  return decision.reason;
 }
 
 const lostKey = (key: string) => `lost ${key}`;
